@@ -1,0 +1,125 @@
+#include "lens/lens.h"
+
+#include <Eigen/LU>
+#include <cmath>
+#include <limits>
+
+namespace pinion {
+namespace {
+
+using Eigen::Matrix2d;
+using Eigen::Vector2d;
+
+Matrix2d distortionJacobian(const Lens& lens, const Vector2d& plane) {
+    const double x = plane.x();
+    const double y = plane.y();
+    const double r2 = x * x + y * y;
+    const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
+    const double slope = lens.k1 + r2 * (2 * lens.k2 + r2 * 3 * lens.k3);  // d radial / d r2
+    Matrix2d jacobian;
+    jacobian << radial + 2 * x * x * slope + 2 * lens.p1 * y + 6 * lens.p2 * x,
+        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
+        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
+        radial + 2 * y * y * slope + 6 * lens.p1 * y + 2 * lens.p2 * x;
+    return jacobian;
+}
+
+Vector2d planeFromPixels(const Lens& lens, const Vector2d& pixels) {
+    return {(pixels.x() - lens.cx) / (lens.focal_px * lens.squeeze), (pixels.y() - lens.cy) / lens.focal_px};
+}
+
+Vector2d pixelsFromPlane(const Lens& lens, const Vector2d& plane) {
+    return {plane.x() * lens.focal_px * lens.squeeze + lens.cx, plane.y() * lens.focal_px + lens.cy};
+}
+
+}  // namespace
+
+Lens pinholeLens(int width, int height, double focal_px) {
+    return {.width = width, .height = height, .focal_px = focal_px, .cx = width / 2.0, .cy = height / 2.0};
+}
+
+Vector2d distort(const Lens& lens, const Vector2d& plane) {
+    const double x = plane.x();
+    const double y = plane.y();
+    const double r2 = x * x + y * y;
+    const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
+    return {x * radial + 2 * lens.p1 * x * y + lens.p2 * (r2 + 2 * x * x),
+            y * radial + lens.p1 * (r2 + 2 * y * y) + 2 * lens.p2 * x * y};
+}
+
+double planeRadiusLimit(const Lens& lens) {
+    // The radius grows with the undistorted one while 1 + 3 k1 r2 + 5 k2 r4 + 7 k3 r6 > 0; find its first root in r2.
+    const auto slope = [&](double r2) { return 1 + r2 * (3 * lens.k1 + r2 * (5 * lens.k2 + r2 * 7 * lens.k3)); };
+    if (lens.k1 >= 0 && lens.k2 >= 0 && lens.k3 >= 0) return std::numeric_limits<double>::infinity();
+    double below = 0.0;
+    for (double r2 = 0.01; r2 < 1e4; r2 *= 1.05) {
+        if (slope(r2) <= 0) {
+            double above = r2;
+            for (int i = 0; i < 60; ++i) {
+                const double middle = 0.5 * (below + above);
+                (slope(middle) > 0 ? below : above) = middle;
+            }
+            return std::sqrt(below);
+        }
+        below = r2;
+    }
+    return std::numeric_limits<double>::infinity();
+}
+
+std::optional<Vector2d> undistort(const Lens& lens, const Vector2d& distorted) {
+    if (!distorted.allFinite()) return std::nullopt;
+    if (!lens.isDistorted()) return distorted;
+    const double limit = planeRadiusLimit(lens);
+    Vector2d plane = distorted;
+    // Started inside the growing part, Newton stays there: steps that would leave it are shortened.
+    if (plane.norm() > 0.9 * limit) plane *= 0.9 * limit / plane.norm();
+    for (int i = 0; i < 40; ++i) {
+        const Vector2d residual = distort(lens, plane) - distorted;
+        if (residual.squaredNorm() < 1e-26) break;
+        Vector2d step = distortionJacobian(lens, plane).inverse() * residual;
+        if (!step.allFinite()) return std::nullopt;
+        for (int halving = 0; halving < 12 && (plane - step).norm() > limit; ++halving) step *= 0.5;
+        plane -= step;
+    }
+    if (!plane.allFinite() || plane.norm() > limit) return std::nullopt;
+    if ((distort(lens, plane) - distorted).norm() > 1e-10) return std::nullopt;
+    return plane;
+}
+
+std::optional<Vector2d> planeFromPlate(const Lens& lens, const Vector2d& plate) {
+    return undistort(lens, planeFromPixels(lens, plate));
+}
+
+std::optional<Vector2d> plateFromPlane(const Lens& lens, const Vector2d& plane) {
+    if (lens.isDistorted() && plane.norm() > planeRadiusLimit(lens)) return std::nullopt;
+    return pixelsFromPlane(lens, distort(lens, plane));
+}
+
+std::optional<Vector2d> undistortedFromPlate(const Lens& lens, const Vector2d& plate) {
+    const auto plane = planeFromPlate(lens, plate);
+    if (!plane) return std::nullopt;
+    return pixelsFromPlane(lens, *plane);
+}
+
+std::optional<Vector2d> plateFromUndistorted(const Lens& lens, const Vector2d& undistorted) {
+    return plateFromPlane(lens, planeFromPixels(lens, undistorted));
+}
+
+Expected<void> checkLens(const Lens& lens) {
+    if (lens.width < 1 || lens.height < 1 || lens.width > 65536 || lens.height > 65536)
+        return failure(Fault::input, "lens: the size {}x{} is no plate size", lens.width, lens.height);
+    for (double value : {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
+        if (!std::isfinite(value)) return failure(Fault::input, "lens: a value is not a finite number");
+    if (lens.focal_px <= 0) return failure(Fault::input, "lens: focal_px is {}, it has to be above 0", lens.focal_px);
+    if (lens.squeeze <= 0) return failure(Fault::input, "lens: squeeze is {}, it has to be above 0", lens.squeeze);
+    const double w = lens.width;
+    const double h = lens.height;
+    for (const Vector2d& corner : {Vector2d(0, 0), Vector2d(w, 0), Vector2d(w, h), Vector2d(0, h)})
+        if (!planeFromPlate(lens, corner))
+            return failure(Fault::input,
+                           "lens: this distortion folds the picture over before it reaches the corner ({:.0f}, {:.0f})",
+                           corner.x(), corner.y());
+    return {};
+}
+
+}  // namespace pinion

@@ -1,0 +1,106 @@
+#include "lens/stmap.h"
+
+#include "base/files.h"
+#include "base/parallel.h"
+
+#include <OpenImageIO/imageio.h>
+#include <algorithm>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+
+template <class Mapping>
+StMap mapOver(const Lens& lens, const PixelBox& data, Mapping&& mapping) {
+    StMap map{.width = lens.width, .height = lens.height, .data = data, .st = {}};
+    map.st.resize(std::size_t(data.width()) * std::size_t(data.height()) * 2);
+    parallelFor(std::size_t(data.height()), [&](std::size_t row) {
+        float* out = map.st.data() + row * std::size_t(data.width()) * 2;
+        for (int column = 0; column < data.width(); ++column, out += 2) {
+            const auto source = mapping(Vector2d(data.x0 + column + 0.5, data.y0 + int(row) + 0.5));
+            out[0] = source ? float(source->x() / lens.width) : -1.0F;
+            out[1] = source ? float(1.0 - source->y() / lens.height) : -1.0F;
+        }
+    }, 8);
+    return map;
+}
+
+}  // namespace
+
+PixelBox undistortedBox(const Lens& lens) {
+    Vector2d low(0, 0);
+    Vector2d high(lens.width, lens.height);
+    const auto include = [&](double x, double y) {
+        if (const auto point = undistortedFromPlate(lens, {x, y})) {
+            low = low.cwiseMin(*point);
+            high = high.cwiseMax(*point);
+        }
+    };
+    for (int x = 0; x <= lens.width; ++x) {
+        include(x, 0);
+        include(x, lens.height);
+    }
+    for (int y = 0; y <= lens.height; ++y) {
+        include(0, y);
+        include(lens.width, y);
+    }
+    const auto down = [](double v) { return int(std::floor(v + 1e-6)); };
+    const auto up = [](double v) { return int(std::ceil(v - 1e-6)); };
+    // A lens that is far off (a mistyped number) is not to ask for a picture of terabytes.
+    const int most = 4 * std::max(lens.width, lens.height);
+    return {std::max(down(low.x()), -most), std::max(down(low.y()), -most), std::min(up(high.x()), lens.width + most),
+            std::min(up(high.y()), lens.height + most)};
+}
+
+StMap undistortMap(const Lens& lens) {
+    return mapOver(lens, undistortedBox(lens), [&](const Vector2d& p) { return plateFromUndistorted(lens, p); });
+}
+
+StMap redistortMap(const Lens& lens) {
+    return mapOver(lens, {0, 0, lens.width, lens.height}, [&](const Vector2d& p) { return undistortedFromPlate(lens, p); });
+}
+
+Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path) {
+    return writeBeside(path, [&](const std::filesystem::path& beside) -> Expected<void> {
+        const auto output = OIIO::ImageOutput::create(beside.string());
+        if (!output) return failure(Fault::system, "{}: no writer for OpenEXR: {}", path.string(), OIIO::geterror());
+        OIIO::ImageSpec spec(map.data.width(), map.data.height(), 3, OIIO::TypeDesc::FLOAT);
+        spec.x = map.data.x0;
+        spec.y = map.data.y0;
+        spec.full_x = spec.full_y = 0;
+        spec.full_width = map.width;
+        spec.full_height = map.height;
+        spec.channelnames = {"R", "G", "B"};
+        spec.attribute("compression", "zip");
+        spec.attribute("oiio:ColorSpace", "Linear");
+        std::vector<float> pixels(std::size_t(spec.width) * std::size_t(spec.height) * 3, 0.0F);
+        for (std::size_t i = 0; i < map.st.size() / 2; ++i) {
+            pixels[i * 3] = map.st[i * 2];
+            pixels[i * 3 + 1] = map.st[i * 2 + 1];
+        }
+        if (!output->open(beside.string(), spec) || !output->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) ||
+            !output->close())
+            return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
+        return {};
+    });
+}
+
+Expected<StMap> readStMap(const std::filesystem::path& path) {
+    const auto input = OIIO::ImageInput::open(path.string());
+    if (!input) return failure(Fault::input, "{}: cannot be read: {}", path.string(), OIIO::geterror());
+    const OIIO::ImageSpec& spec = input->spec();
+    if (spec.nchannels < 2 || spec.format != OIIO::TypeDesc::FLOAT)
+        return failure(Fault::input, "{}: is no ST map: it needs two channels of 32-bit floats", path.string());
+    StMap map{.width = spec.full_width,
+              .height = spec.full_height,
+              .data = {spec.x, spec.y, spec.x + spec.width, spec.y + spec.height},
+              .st = {}};
+    map.st.resize(std::size_t(spec.width) * std::size_t(spec.height) * 2);
+    if (!input->read_image(0, 0, 0, 2, OIIO::TypeDesc::FLOAT, map.st.data()))
+        return failure(Fault::input, "{}: cannot be read: {}", path.string(), input->geterror());
+    return map;
+}
+
+}  // namespace pinion

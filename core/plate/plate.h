@@ -1,0 +1,67 @@
+#pragma once
+
+#include "base/expected.h"
+#include "base/framerate.h"
+#include "base/progress.h"
+#include "picture/picture.h"
+
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+enum class PlateKind { video, sequence };
+
+/// What a plate says of itself.
+struct PlateFacts {
+    std::filesystem::path path;  ///< the video, or the sequence's pattern with #### for the number
+    PlateKind kind = PlateKind::video;
+    int width = 0;
+    int height = 0;
+    FrameRate fps;
+    bool fpsFromPlate = true;    ///< false: a sequence that does not say; 24 is assumed
+    int firstFrame = 1001;
+    int lastFrame = 1001;        ///< inclusive
+    double pixelAspect = 1.0;
+    std::string pixelFormat;     ///< "yuv420p", "rgb half", ...
+    bool linear = false;         ///< scene-linear values, shown through the display transform
+    std::vector<int> missing;    ///< frames between first and last that have no file
+
+    int frameCount() const { return lastFrame - firstFrame + 1; }
+    bool holds(int frame) const { return frame >= firstFrame && frame <= lastFrame; }
+};
+
+struct PlateOptions {
+    /// The number of a video's first frame; videos carry none, and the trade counts from 1001. Sequences keep their own.
+    int firstFrameOfVideo = 1001;
+
+    /// Overrides the rate the plate says, for sequences that say none or say it wrongly.
+    std::optional<FrameRate> fps;
+};
+
+/// A readable plate. Open it once and keep it: opening a video builds its index. Safe to read from several threads.
+class Plate {
+public:
+    virtual ~Plate() = default;
+
+    /// Opens a video file, a sequence (`plate.%04d.exr`, `plate.####.exr`, or the path of one of its frames) or a folder
+    /// holding one of either. Gaps in a sequence are listed in the facts, not errors. Fails with what was found instead.
+    static Expected<std::shared_ptr<const Plate>> open(const std::filesystem::path& path, const PlateOptions& options = {},
+                                                       const Progress& progress = Progress{});
+
+    const PlateFacts& facts() const { return facts_; }
+
+    /// One frame, by its number. Fails for a frame outside the plate, missing, unreadable or of another size.
+    virtual Expected<PicturePtr> read(int frame) const = 0;
+
+protected:
+    PlateFacts facts_;
+};
+
+/// "1003-1005, 1009": frame numbers for messages and lists.
+std::string frameRanges(const std::vector<int>& frames);
+
+}  // namespace pinion

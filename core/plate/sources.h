@@ -1,0 +1,23 @@
+#pragma once
+
+// The two kinds of plate; included by plate.cpp alone.
+
+#include "plate/plate.h"
+
+namespace pinion {
+
+/// Through FFMS2, which seeks to the frame exactly. 8-bit sources become 8-bit pictures, deeper ones float.
+Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& path, const PlateOptions& options,
+                                                 const Progress& progress);
+
+/// A numbered file name, taken apart.
+struct SequenceName {
+    std::filesystem::path folder;
+    std::string before;  ///< of the file name, up to the number
+    std::string after;   ///< from behind the number, with the ending
+};
+
+/// Through OpenImageIO. `name` is any file of the sequence with its number cut out.
+Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options);
+
+}  // namespace pinion

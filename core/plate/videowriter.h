@@ -1,0 +1,30 @@
+#pragma once
+
+#include "base/expected.h"
+#include "base/framerate.h"
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <span>
+
+namespace pinion {
+
+struct VideoOptions {
+    /// Constant quality of the H.264 encoder: 0 is lossless, 18 hardly visible, 30 coarse. Lower is larger.
+    int quality = 18;
+};
+
+/// Writes a video, frame after frame, beside its place; `finish` renames it there. Not finished, it leaves nothing.
+class VideoWriter {
+public:
+    static Expected<std::unique_ptr<VideoWriter>> create(const std::filesystem::path& path, int width, int height,
+                                                         FrameRate fps, const VideoOptions& options = {});
+    virtual ~VideoWriter() = default;
+
+    /// `rgb`: width * height * 3 bytes, rows from the top.
+    virtual Expected<void> write(std::span<const std::uint8_t> rgb) = 0;
+    virtual Expected<void> finish() = 0;
+};
+
+}  // namespace pinion

@@ -1,0 +1,40 @@
+#pragma once
+
+#include "textures.h"
+
+#include <Eigen/Geometry>
+#include <string>
+#include <vector>
+
+namespace ternholm {
+
+using Eigen::Vector2f;
+using Eigen::Vector3f;
+
+/// How a surface answers to light, beside its texture.
+enum class Surface { matt, water };
+
+struct Triangle {
+    Vector3f corner[3];
+    Vector2f uv[3];  ///< in metres
+    int material;
+    int object;
+};
+
+struct Material {
+    int texture;
+    Surface surface = Surface::matt;
+};
+
+/// The quay of Ternholm in metres: Y up, the deck at 0, the water at -1.1, the camera walks at positive z looking to -z.
+struct Scene {
+    std::vector<Texture> textures;
+    std::vector<Material> materials;
+    std::vector<std::string> objects;       ///< names
+    std::vector<Triangle> still;
+    std::vector<Triangle> trolley;          ///< around its own origin, on the deck
+};
+
+Scene buildLanding();
+
+}  // namespace ternholm
