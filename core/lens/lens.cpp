@@ -10,20 +10,6 @@ namespace {
 using Eigen::Matrix2d;
 using Eigen::Vector2d;
 
-Matrix2d distortionJacobian(const Lens& lens, const Vector2d& plane) {
-    const double x = plane.x();
-    const double y = plane.y();
-    const double r2 = x * x + y * y;
-    const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
-    const double slope = lens.k1 + r2 * (2 * lens.k2 + r2 * 3 * lens.k3);  // d radial / d r2
-    Matrix2d jacobian;
-    jacobian << radial + 2 * x * x * slope + 2 * lens.p1 * y + 6 * lens.p2 * x,
-        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
-        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
-        radial + 2 * y * y * slope + 6 * lens.p1 * y + 2 * lens.p2 * x;
-    return jacobian;
-}
-
 Vector2d planeFromPixels(const Lens& lens, const Vector2d& pixels) {
     return {(pixels.x() - lens.cx) / (lens.focal_px * lens.squeeze), (pixels.y() - lens.cy) / lens.focal_px};
 }
@@ -45,6 +31,20 @@ Vector2d distort(const Lens& lens, const Vector2d& plane) {
     const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
     return {x * radial + 2 * lens.p1 * x * y + lens.p2 * (r2 + 2 * x * x),
             y * radial + lens.p1 * (r2 + 2 * y * y) + 2 * lens.p2 * x * y};
+}
+
+Matrix2d distortionJacobian(const Lens& lens, const Vector2d& plane) {
+    const double x = plane.x();
+    const double y = plane.y();
+    const double r2 = x * x + y * y;
+    const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
+    const double slope = lens.k1 + r2 * (2 * lens.k2 + r2 * 3 * lens.k3);  // d radial / d r2
+    Matrix2d jacobian;
+    jacobian << radial + 2 * x * x * slope + 2 * lens.p1 * y + 6 * lens.p2 * x,
+        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
+        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
+        radial + 2 * y * y * slope + 6 * lens.p1 * y + 2 * lens.p2 * x;
+    return jacobian;
 }
 
 double planeRadiusLimit(const Lens& lens) {

@@ -29,6 +29,9 @@ Lens pinholeLens(int width, int height, double focal_px);
 /// The distorted plane position. The polynomial means nothing beyond `planeRadiusLimit`: check there first.
 Eigen::Vector2d distort(const Lens& lens, const Eigen::Vector2d& plane);
 
+/// The derivative of `distort` at `plane`.
+Eigen::Matrix2d distortionJacobian(const Lens& lens, const Eigen::Vector2d& plane);
+
 /// The largest plane radius up to which the radial polynomial grows; beyond it the lens would fold the picture over.
 double planeRadiusLimit(const Lens& lens);
 

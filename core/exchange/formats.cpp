@@ -1,0 +1,212 @@
+#include "exchange/formats.h"
+
+#include "base/units.h"
+#include "exchange/json.h"
+
+#include <set>
+
+namespace pinion {
+namespace {
+
+using namespace exchange;
+
+std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
+
+/// Four decimals of a pixel are beyond what any track holds and keep files readable.
+double rounded(double value, double step = 1e-4) { return std::round(value / step) * step; }
+
+json lensObject(const Lens& lens) {
+    return {{"format", "pinion.lens"}, {"version", 1}, {"width", lens.width}, {"height", lens.height}, {"model", "brown-conrady"},
+            {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
+            {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
+}
+
+Lens takeLens(const json& document, const std::string& where) {
+    expectFormat(document, "pinion.lens", 1);
+    if (text(document, "model", where) != "brown-conrady") malformed(where + ".model: only brown-conrady is known");
+    Lens lens;
+    lens.width = whole(document, "width", where);
+    lens.height = whole(document, "height", where);
+    lens.focal_px = number(document, "focal_px", where);
+    lens.k1 = number(document, "k1", where);
+    lens.k2 = number(document, "k2", where);
+    lens.k3 = numberOr(document, "k3", 0, where);
+    lens.p1 = numberOr(document, "p1", 0, where);
+    lens.p2 = numberOr(document, "p2", 0, where);
+    lens.cx = number(document, "cx", where);
+    lens.cy = number(document, "cy", where);
+    lens.squeeze = numberOr(document, "squeeze", 1, where);
+    if (const auto checked = checkLens(lens); !checked) malformed(checked.error().message);
+    return lens;
+}
+
+}  // namespace
+
+Expected<PointList> readPoints(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) {
+        expectFormat(document, "pinion.points", 1);
+        PointList result;
+        result.referenceFrame = whole(document, "reference_frame", "file");
+        std::set<std::string> names;
+        for (std::size_t i = 0; const json& point : list(document, "points", "file")) {
+            const std::string where = at("points", i++);
+            const std::string name = text(point, "name", where);
+            if (!names.insert(name).second) malformed(where + ": the name '" + name + "' is there twice");
+            result.points.push_back({name, {number(point, "x", where), number(point, "y", where)}});
+        }
+        if (result.points.empty()) malformed("points: the list is empty");
+        return result;
+    });
+}
+
+std::string tracksJson(const TrackFile& file) {
+    json document{{"format", "pinion.tracks"}, {"version", 1}, {"width", file.width}, {"height", file.height}};
+    putRate(document, file.fps);
+    json& tracks = document["tracks"] = json::array();
+    for (const Track& track : file.tracks) {
+        json samples = json::array();
+        for (const Sample& sample : track.samples)
+            samples.push_back({{"frame", sample.frame}, {"x", rounded(sample.at.x())}, {"y", rounded(sample.at.y())}, {"score", rounded(sample.score)}});
+        json entry{{"name", track.name}, {"samples", std::move(samples)}};
+        if (track.setAside) entry["set_aside"] = true;
+        tracks.push_back(std::move(entry));
+    }
+    return document.dump(1) + "\n";
+}
+
+Expected<TrackFile> readTracks(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) {
+        expectFormat(document, "pinion.tracks", 1);
+        TrackFile result;
+        result.width = whole(document, "width", "file");
+        result.height = whole(document, "height", "file");
+        result.fps = takeRate(document, "file");
+        for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
+            const std::string where = at("tracks", i++);
+            Track track;
+            track.id = TrackId(i);
+            track.name = text(entry, "name", where);
+            track.setAside = entry.value("set_aside", false);
+            std::vector<Sample> samples;
+            for (std::size_t k = 0; const json& sample : list(entry, "samples", where)) {
+                const std::string place = where + "." + at("samples", k++);
+                Sample taken{.frame = whole(sample, "frame", place), .at = {number(sample, "x", place), number(sample, "y", place)}};
+                taken.score = numberOr(sample, "score", 1.0, place);
+                if (!samples.empty() && taken.frame <= samples.back().frame) malformed(place + ".frame: frames have to rise, each once");
+                samples.push_back(taken);
+            }
+            if (!samples.empty()) track.referenceFrame = samples.front().frame;
+            track.samples = List<Sample>(std::move(samples));
+            result.tracks.push_back(std::move(track));
+        }
+        return result;
+    });
+}
+
+std::string tracksCsv(const TrackFile& file) {
+    std::string csv = "track,frame,x,y,score\n";
+    for (const Track& track : file.tracks) {
+        // RFC 4180: a field with a comma or a quote is quoted.
+        std::string name = track.name;
+        if (name.find_first_of(",\"\n") != std::string::npos) {
+            std::string quoted = "\"";
+            for (char c : name) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+            name = quoted + "\"";
+        }
+        for (const Sample& sample : track.samples)
+            csv += fmt::format("{},{},{:.4f},{:.4f},{:.4f}\n", name, sample.frame, sample.at.x(), sample.at.y(), sample.score);
+    }
+    return csv;
+}
+
+std::string lensJson(const Lens& lens) { return lensObject(lens).dump(1) + "\n"; }
+
+Expected<Lens> readLens(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) { return takeLens(document, "lens"); });
+}
+
+Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) {
+        expectFormat(document, "pinion.mattes", 1);
+        std::vector<Matte> mattes;
+        for (std::size_t i = 0; const json& shape : list(document, "shapes", "file")) {
+            const std::string where = at("shapes", i++);
+            Matte matte;
+            matte.name = text(shape, "name", where);
+            const std::string mode = shape.contains("mode") ? text(shape, "mode", where) : "exclude";
+            if (mode != "exclude" && mode != "include") malformed(where + ".mode: is '" + mode + "'; exclude or include is expected");
+            matte.mode = mode == "include" ? Matte::Mode::include : Matte::Mode::exclude;
+            for (std::size_t k = 0; const json& key : list(shape, "keys", where)) {
+                const std::string place = where + "." + at("keys", k++);
+                Matte::Key taken{whole(key, "frame", place), {}};
+                for (std::size_t c = 0; const json& corner : list(key, "polygon", place)) {
+                    const std::string spot = place + "." + at("polygon", c++);
+                    if (!corner.is_array() || corner.size() != 2) malformed(spot + ": is not a pair of numbers");
+                    taken.polygon.emplace_back(number(corner[0], spot), number(corner[1], spot));
+                }
+                if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
+                if (!matte.keys.empty() && taken.frame <= matte.keys.back().frame) malformed(place + ".frame: frames have to rise, each once");
+                if (!matte.keys.empty() && taken.polygon.size() != matte.keys.front().polygon.size())
+                    malformed(place + ".polygon: has another number of corners than the first key");
+                matte.keys.push_back(std::move(taken));
+            }
+            if (matte.keys.empty()) malformed(where + ".keys: the list is empty");
+            mattes.push_back(std::move(matte));
+        }
+        return mattes;
+    });
+}
+
+std::string cameraJson(const CameraFile& file) {
+    json document{{"format", "pinion.camera"}, {"version", 1}, {"width", file.width}, {"height", file.height},
+                  {"sensor_width_mm", file.sensorWidth_mm}, {"lens", lensObject(file.lens)}};
+    putRate(document, file.fps);
+    json& frames = document["frames"] = json::array();
+    for (const CameraFile::Frame& frame : file.frames) {
+        json matrix = json::array();
+        for (int r = 0; r < 4; ++r)
+            for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
+        frames.push_back({{"frame", frame.frame}, {"world_from_camera", std::move(matrix)}, {"focal_px", frame.focal_px},
+                          {"focal_mm", focalMillimetres(frame.focal_px, file.sensorWidth_mm, file.width)}});
+    }
+    json& points = document["points"] = json::array();
+    for (const CameraFile::Point& point : file.points)
+        points.push_back({{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
+    document["solve"] = {{"rms_px", file.rms_px}, {"held_out_rms_px", file.heldOutRms_px}, {"tracks", file.tracks}, {"frames", file.frames.size()}};
+    return document.dump(1) + "\n";
+}
+
+Expected<CameraFile> readCamera(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) {
+        expectFormat(document, "pinion.camera", 1);
+        CameraFile file;
+        file.width = whole(document, "width", "file");
+        file.height = whole(document, "height", "file");
+        file.fps = takeRate(document, "file");
+        file.sensorWidth_mm = number(document, "sensor_width_mm", "file");
+        file.lens = takeLens(member(document, "lens", "file"), "lens");
+        for (std::size_t i = 0; const json& entry : list(document, "frames", "file")) {
+            const std::string where = at("frames", i++);
+            const json& matrix = list(entry, "world_from_camera", where);
+            if (matrix.size() != 16) malformed(where + ".world_from_camera: has not 16 numbers");
+            CameraFile::Frame frame{whole(entry, "frame", where), Eigen::Isometry3d::Identity(), number(entry, "focal_px", where)};
+            for (int r = 0; r < 4; ++r)
+                for (int c = 0; c < 4; ++c)
+                    frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where + ".world_from_camera");
+            file.frames.push_back(frame);
+        }
+        for (std::size_t i = 0; const json& entry : list(document, "points", "file")) {
+            const std::string where = at("points", i++);
+            const json& xyz = list(entry, "xyz", where);
+            if (xyz.size() != 3) malformed(where + ".xyz: has not 3 numbers");
+            file.points.push_back({text(entry, "name", where), {number(xyz[0], where), number(xyz[1], where), number(xyz[2], where)}});
+        }
+        const json& solve = member(document, "solve", "file");
+        file.rms_px = number(solve, "rms_px", "solve");
+        file.heldOutRms_px = numberOr(solve, "held_out_rms_px", 0, "solve");
+        file.tracks = whole(solve, "tracks", "solve");
+        return file;
+    });
+}
+
+}  // namespace pinion

@@ -1,0 +1,70 @@
+#pragma once
+
+#include "base/expected.h"
+#include "base/framerate.h"
+#include "camera/solve.h"
+#include "matte/matte.h"
+#include "track/track.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+// The JSON files of docs/formats.md. Writers give the text; `writeFile` puts it in place. Readers refuse what they do not know
+// and say where in the file.
+
+struct PointList {
+    int referenceFrame = 0;
+    struct Point {
+        std::string name;
+        Eigen::Vector2d at;
+    };
+    std::vector<Point> points;
+};
+Expected<PointList> readPoints(const std::filesystem::path& path);
+
+struct TrackFile {
+    int width = 0;
+    int height = 0;
+    FrameRate fps;
+    std::vector<Track> tracks;
+};
+std::string tracksJson(const TrackFile& file);
+Expected<TrackFile> readTracks(const std::filesystem::path& path);
+
+/// One row a sample: track, frame, x, y, score. Numbers with a point, fields with a comma; the header names them.
+std::string tracksCsv(const TrackFile& file);
+
+std::string lensJson(const Lens& lens);
+Expected<Lens> readLens(const std::filesystem::path& path);
+
+Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path);
+
+/// A camera as it is handed on: oriented and scaled.
+struct CameraFile {
+    int width = 0;
+    int height = 0;
+    FrameRate fps;
+    Lens lens;
+    double sensorWidth_mm = 36.0;
+    struct Frame {
+        int frame;
+        Eigen::Isometry3d worldFromCamera;
+        double focal_px;
+    };
+    std::vector<Frame> frames;
+    struct Point {
+        std::string name;
+        Eigen::Vector3d xyz;
+    };
+    std::vector<Point> points;
+    double rms_px = 0.0;
+    double heldOutRms_px = 0.0;
+    int tracks = 0;
+};
+std::string cameraJson(const CameraFile& file);
+Expected<CameraFile> readCamera(const std::filesystem::path& path);
+
+}  // namespace pinion

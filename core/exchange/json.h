@@ -1,0 +1,124 @@
+#pragma once
+
+// Helpers of the exchange sources; not for headers, since nlohmann-json is heavy.
+
+#include "base/expected.h"
+#include "base/files.h"
+#include "base/framerate.h"
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <string>
+
+namespace pinion::exchange {
+
+using nlohmann::json;
+
+/// Thrown while reading, with the place inside the file; turned into an Expected by `parseFile`.
+struct Malformed {
+    std::string what;
+};
+
+[[noreturn]] inline void malformed(const std::string& what) { throw Malformed{what}; }
+
+/// A member that has to be there.
+inline const json& member(const json& object, const char* name, const std::string& where) {
+    if (!object.is_object()) malformed(where + ": is not an object");
+    const auto found = object.find(name);
+    if (found == object.end()) malformed(where + ": '" + name + "' is missing");
+    return *found;
+}
+
+inline double number(const json& value, const std::string& where) {
+    if (!value.is_number()) malformed(where + ": is not a number");
+    const double result = value.get<double>();
+    if (!std::isfinite(result)) malformed(where + ": is not a finite number");
+    return result;
+}
+
+inline double number(const json& object, const char* name, const std::string& where) {
+    return number(member(object, name, where), where + "." + name);
+}
+
+inline int whole(const json& object, const char* name, const std::string& where) {
+    const double value = number(object, name, where);
+    if (value != std::floor(value) || std::abs(value) > 1e9) malformed(where + "." + name + ": is not a whole number");
+    return int(value);
+}
+
+inline std::string text(const json& object, const char* name, const std::string& where) {
+    const json& value = member(object, name, where);
+    if (!value.is_string()) malformed(where + "." + name + ": is not a text");
+    return value.get<std::string>();
+}
+
+inline const json& list(const json& object, const char* name, const std::string& where) {
+    const json& value = member(object, name, where);
+    if (!value.is_array()) malformed(where + "." + name + ": is not a list");
+    return value;
+}
+
+inline double numberOr(const json& object, const char* name, double otherwise, const std::string& where) {
+    return object.is_object() && object.contains(name) ? number(object, name, where) : otherwise;
+}
+
+/// The format and version that a reader takes.
+inline void expectFormat(const json& document, const char* format, int version) {
+    if (!document.is_object()) malformed("the file is not a JSON object");
+    const std::string found = text(document, "format", "file");
+    if (found != format) malformed("its format is '" + found + "', '" + format + "' is expected");
+    const int foundVersion = whole(document, "version", "file");
+    if (foundVersion != version)
+        malformed("its version is " + std::to_string(foundVersion) + ", this program reads version " + std::to_string(version) +
+                  (foundVersion > version ? "; it was written by a newer one" : ""));
+}
+
+/// The rate as a number, and as the exact fraction when it is none.
+inline void putRate(json& document, FrameRate rate) {
+    document["fps"] = rate.denominator == 1 ? json(rate.numerator) : json(rate.perSecond());
+    document["fps_fraction"] = toString(rate);
+}
+
+inline FrameRate takeRate(const json& document, const std::string& where) {
+    if (document.contains("fps_fraction")) {
+        const auto rate = parseFrameRate(text(document, "fps_fraction", where));
+        if (!rate) malformed(where + ".fps_fraction: " + rate.error().message);
+        return *rate;
+    }
+    const json& fps = member(document, "fps", where);
+    if (fps.is_string()) {
+        const auto rate = parseFrameRate(fps.get<std::string>());
+        if (!rate) malformed(where + ".fps: " + rate.error().message);
+        return *rate;
+    }
+    const double rate = number(fps, where + ".fps");
+    if (!(rate > 0 && rate < 100000)) malformed(where + ".fps: is not a frame rate");
+    return frameRateNear(rate);
+}
+
+/// Reads a JSON file and lets `take` make a value of it; what goes wrong names the file and the place in it.
+template <class Take>
+auto parseText(const std::string& contents, const std::string& name, Take&& take) -> Expected<decltype(take(std::declval<const json&>()))> {
+    try {
+        return take(json::parse(contents));
+    } catch (const Malformed& error) {
+        return failure(Fault::input, "{}: {}", name, error.what);
+    } catch (const json::parse_error& error) {
+        const std::size_t line = 1 + std::size_t(std::count(contents.begin(), contents.begin() + std::ptrdiff_t(std::min(error.byte, contents.size())), '\n'));
+        if (error.byte >= contents.size()) return failure(Fault::input, "{}: breaks off at line {}; the file is cut off", name, line);
+        return failure(Fault::input, "{}: is no valid JSON near line {}", name, line);
+    } catch (const std::exception& error) {
+        return failure(Fault::input, "{}: {}", name, error.what());
+    }
+}
+
+template <class Take>
+auto parseFile(const std::filesystem::path& path, Take&& take) -> Expected<decltype(take(std::declval<const json&>()))> {
+    const auto contents = readFile(path);
+    if (!contents) return tl::unexpected(contents.error());
+    return parseText(*contents, path.string(), std::forward<Take>(take));
+}
+
+}  // namespace pinion::exchange

@@ -1,0 +1,75 @@
+#pragma once
+
+#include "picture/pyramid.h"
+#include "track/track.h"
+
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <optional>
+
+namespace pinion {
+
+/// Where a pattern lies in a frame. `plateFromPattern` takes pattern coordinates (pixels from the pattern's centre in its
+/// reference frame) to pixels of the plate.
+struct PatternPose {
+    Eigen::Matrix3d plateFromPattern = Eigen::Matrix3d::Identity();
+
+    Eigen::Vector2d centre() const { return plateFromPattern.col(2).hnormalized(); }
+    static PatternPose at(const Eigen::Vector2d& centre);
+    /// The same shape, its centre elsewhere.
+    PatternPose movedTo(const Eigen::Vector2d& centre) const;
+};
+
+struct Match {
+    PatternPose pose;
+    double score = 0.0;  ///< correlation with the reference, -1 to 1
+    int rounds = 0;      ///< alignment steps taken
+};
+
+/// One reference pattern, aligned to other frames by the inverse-compositional method (Baker and Matthews 2004) with gain
+/// and offset projected out, so that a change of light does not move it. Made once for each reference; `align` may be called
+/// from several threads.
+class PatternMatcher {
+public:
+    /// Takes the pattern of `size` x `size` pixels around `centre`. None when it does not fit inside the frame or has no
+    /// texture to hold on to in both directions.
+    static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size, MotionModel motion);
+
+    /// Refines `start` to sub-pixel. None when the pattern leaves the frame or the steps do not settle.
+    std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const { return align(frame, start, motion_); }
+
+    /// The same with fewer freedoms than the matcher was made for.
+    std::optional<Match> align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const;
+
+    int size() const { return size_; }
+
+    /// The standard deviation of the place, in pixels along the weaker direction, for grain of one grey level in 255.
+    double weakness() const { return weakness_; }
+
+private:
+    template <int N>
+    std::optional<Match> alignWith(const Pyramid& frame, const PatternPose& start, const Eigen::MatrixXf& directions,
+                                   const Eigen::MatrixXf& inverseHessian) const;
+    struct Model {
+        Eigen::MatrixXf directions;      ///< steepest-descent images, a column each
+        Eigen::MatrixXf inverseHessian;
+    };
+    int size_ = 0;
+    MotionModel motion_ = MotionModel::translation;
+    Eigen::VectorXf pattern_;  ///< zero mean
+    float energy_ = 0.0F;      ///< squared norm of `pattern_`
+    double weakness_ = 0.0;
+    Model translation_;
+    Model full_;
+};
+
+/// Finds where the patch around `from` in one frame went in another: normalised cross-correlation over all shifts within
+/// `radius` pixels of `expected`, at half resolution, with a parabola through the peak. None at the border.
+struct Jump {
+    Eigen::Vector2d to;
+    double score;
+};
+std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Eigen::Vector2d& from, const Pyramid& toFrame,
+                                const Eigen::Vector2d& expected, int size, double radius);
+
+}  // namespace pinion

@@ -1,0 +1,97 @@
+#include "track/sweep.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+
+// Kalal, Mikolajczyk and Matas (2010): a step that does not lead back is no match. In pixels.
+constexpr double kMostReturn = 0.6;
+
+/// How far the pattern's shape is from the one the reference was taken at: 1 is unchanged.
+double stretch(const PatternPose& pose) {
+    const Eigen::Matrix2d shape = pose.plateFromPattern.topLeftCorner<2, 2>();
+    const double area = std::abs(shape.determinant());
+    const double spread = shape.squaredNorm() / 2;  // equals the area for a pure turn and scale
+    const double scale = std::sqrt(std::max(area, 1e-9));
+    return std::max({scale, 1 / scale, spread / std::max(area, 1e-9)});
+}
+
+}  // namespace
+
+std::optional<Runner> Runner::start(const Track& settings, const Pyramid& pyramid, int frame, const Vector2d& from) {
+    auto matcher = PatternMatcher::create(pyramid, from, settings.pattern_px, settings.motion);
+    if (!matcher) return std::nullopt;
+    Runner runner(settings, std::move(*matcher));
+    runner.pose_ = PatternPose::at(from);
+    runner.samples_.push_back({.frame = frame, .at = from});
+    return runner;
+}
+
+std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyramid, const Vector2d& expected) {
+    const double radius = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
+    const auto jump = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, radius);
+    std::optional<Match> best;
+    const auto consider = [&](const Vector2d& centre) {
+        // Settle the place first; the shape follows from there.
+        auto match = matcher_.align(pyramid, pose_.movedTo(centre), MotionModel::translation);
+        if (match && settings_.motion != MotionModel::translation) {
+            const auto shaped = matcher_.align(pyramid, match->pose);
+            if (shaped && shaped->score >= match->score - 0.002) match = shaped;
+        }
+        if (match && (!best || match->score > best->score)) best = match;
+    };
+    if (jump && jump->score > 0.4) consider(jump->to);
+    if (!best || best->score < settings_.driftLimit) consider(expected);
+    return best;
+}
+
+bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Vector2d& drift) {
+    const Vector2d from = this->last().at;
+    const int skipped = std::abs(frame - this->last().frame);
+    const Vector2d expected = from + drift * std::max(1, skipped);
+    const double margin = 0.5 * settings_.pattern_px;
+    const auto nearBorder = [&](const Vector2d& at) {
+        return at.x() < margin + 2 || at.y() < margin + 2 || at.x() > pyramid.width() - margin - 2 || at.y() > pyramid.height() - margin - 2;
+    };
+    const auto match = matchFrom(last, pyramid, expected);
+    if (!match) {
+        reason_ = nearBorder(expected) ? EndReason::leftFrame : EndReason::covered;
+        return false;
+    }
+    if (match->score < settings_.driftLimit) {
+        reason_ = match->score < 0.5 * settings_.driftLimit ? EndReason::covered : EndReason::driftLimit;
+        return false;
+    }
+    const Vector2d at = match->pose.centre();
+    const double radius = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
+    if ((at - expected).cwiseAbs().maxCoeff() > radius + 2) {
+        reason_ = EndReason::covered;
+        return false;
+    }
+    // Back to where it came from, with the patch as it looks now.
+    const auto back = PatternMatcher::create(pyramid, at, settings_.pattern_px, MotionModel::translation);
+    const auto returned = back ? back->align(last, PatternPose::at(from)) : std::nullopt;
+    if (!returned || (returned->pose.centre() - from).norm() > kMostReturn) {
+        reason_ = EndReason::ambiguous;
+        return false;
+    }
+    velocity_ = (at - from) / std::max(1, skipped);
+    pose_ = match->pose;
+    Sample sample{.frame = frame, .at = at, .score = std::clamp(match->score, 0.0, 1.0)};
+    if (stretch(pose_) > 1.35) {
+        if (auto renewed = PatternMatcher::create(pyramid, at, settings_.pattern_px, settings_.motion)) {
+            matcher_ = std::move(*renewed);
+            pose_ = PatternPose::at(at);
+            sample.renewed = true;
+        }
+    }
+    samples_.push_back(sample);
+    return true;
+}
+
+}  // namespace pinion
