@@ -177,7 +177,7 @@ void benchMatchSpeed(FrameCache& frames) {
             for (const Candidate& c : candidates)
                 if (auto runner = Runner::start(settings, a, 1, c.at)) runners.push_back(std::move(*runner));
             start = now();
-            for (Runner& runner : runners) runner.advance(a, b, 2, {0, 0});
+            for (Runner& runner : runners) runner.advance(a, b, 2, runner.last().at);
             ours.push_back((now() - start) * 1e6 / double(runners.size()));
             ratios.push_back(ours.back() / theirs.back());
         }
@@ -262,7 +262,15 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
     options.focal = focal;
     options.focal_mm = truth.focal_mm;
     const double before = now();
-    const auto solve = solveCamera(tracks, options);
+    std::string stage;
+    double since = before;
+    std::string stages;
+    const auto solve = solveCamera(tracks, options, Progress([&](double, const std::string& what) {
+        if (what == stage) return;
+        if (!stage.empty()) stages += fmt::format("{} {:.2f} s; ", stage, now() - since);
+        stage = what;
+        since = now();
+    }));
     const double seconds = now() - before;
     if (!solve) {
         fmt::print(" solve failed after {:.2f} s: {}\n", seconds, solve.error().message);
@@ -270,6 +278,7 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
     }
     const double focal_mm = focalMillimetres(solve->lens.focal_px, options.sensorWidth_mm, options.width);
     fmt::print(" solve, focal {}, distortion unknown: {:.2f} s (with scatter {:.2f} s)\n", focal == Knowledge::known ? "known" : "unknown", seconds, seconds + scatterSeconds);
+    fmt::print("  {}\n", stages);
     fmt::print("  RMS {:.3f} px, held out {:.3f} px; {} tracks used, {} held out, {} disagree; {} frames; parallax {:.1f} degrees\n", solve->rms_px,
                solve->heldOutRms_px, solve->used, solve->heldOut, solve->disagreed, solve->frames.size(), solve->medianAngleDegrees);
     fmt::print("  focal {:.3f} mm (+- {:.3f}), error {:.3f} %; k1 {:.4f} (true {:.4f}), k2 {:.4f} (true {:.4f})\n", focal_mm, solve->focalDeviation_mm.value_or(0),

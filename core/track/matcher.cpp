@@ -1,7 +1,7 @@
 #include "track/matcher.h"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
+#include "track/kernels.h"
+
 #include <Eigen/LU>
 #include <algorithm>
 #include <array>
@@ -16,6 +16,8 @@ using Eigen::Vector3d;
 
 constexpr int kMostRounds = 30;
 constexpr float kSettled = 0.004F;      // pixels, at the pattern's corner
+constexpr int kLargestPattern = 101;    // pixels
+constexpr double kMostWeakness = 0.2;   // pixels a grey level of grain: beyond it the pattern slides along an edge
 constexpr double kLeastEnergy = 1.5;    // grey levels of contrast, below which a pattern is only grain
 
 int parameterCount(MotionModel motion) {
@@ -46,65 +48,10 @@ Matrix3d warpOf(const float* steps, MotionModel motion, double half) {
     return warp;
 }
 
-/// Bilinear samples of the warped pattern square; false when a corner is outside.
-__attribute__((target_clones("arch=x86-64-v3", "default")))
-bool samplePattern(const Plane& plane, const double* m, bool projective, int size, float* out) {
-    const double half = 0.5 * (size - 1);
-    const double right = plane.width - 1.001;
-    const double bottom = plane.height - 1.001;
-    for (int corner = 0; corner < 4; ++corner) {
-        const double u = corner & 1 ? half : -half;
-        const double v = corner & 2 ? half : -half;
-        const double w = m[6] * u + m[7] * v + m[8];
-        if (!(w > 0.2)) return false;
-        const double x = (m[0] * u + m[1] * v + m[2]) / w;
-        const double y = (m[3] * u + m[4] * v + m[5]) / w;
-        if (!(x >= 0 && y >= 0 && x <= right && y <= bottom)) return false;
-    }
-    const float* pixels = plane.values.data();
-    const int stride = plane.width;
-    for (int row = 0; row < size; ++row) {
-        const float v = float(row - half);
-        const float x0 = float(m[1]) * v + float(m[2]);
-        const float y0 = float(m[4]) * v + float(m[5]);
-        float* line = out + row * size;
-        for (int column = 0; column < size; ++column) {
-            const float u = float(column - half);
-            float x = float(m[0]) * u + x0;
-            float y = float(m[3]) * u + y0;
-            if (projective) {
-                const float w = float(m[6]) * u + float(m[7]) * v + float(m[8]);
-                x /= w;
-                y /= w;
-            }
-            const int ix = int(x);
-            const int iy = int(y);
-            const float fx = x - float(ix);
-            const float fy = y - float(iy);
-            const float* p = pixels + iy * stride + ix;
-            const float top = p[0] + fx * (p[1] - p[0]);
-            const float bottomLine = p[stride] + fx * (p[stride + 1] - p[stride]);
-            line[column] = top + fy * (bottomLine - top);
-        }
-    }
-    return true;
-}
-
-/// out[k] = sum over i of directions(i, k) * values[i], for N columns at once.
-template <int N>
-__attribute__((always_inline)) inline void projectAll(const float* directions, const float* values, int count, float* out) {
-    for (int k = 0; k < N; ++k) {
-        const float* direction = directions + std::ptrdiff_t(k) * count;
-        // Eight partial sums: the compiler may not reorder a float sum by itself.
-        std::array<float, 8> partial{};
-        int i = 0;
-        for (; i + 8 <= count; i += 8)
-            for (int j = 0; j < 8; ++j) partial[std::size_t(j)] += direction[i + j] * values[i + j];
-        float sum = 0;
-        for (; i < count; ++i) sum += direction[i] * values[i];
-        for (float part : partial) sum += part;
-        out[k] = sum;
-    }
+kernels::Warp kernelWarp(const Matrix3d& indexFromPattern) {
+    kernels::Warp warp{};
+    for (int i = 0; i < 9; ++i) warp.m[i] = indexFromPattern(i / 3, i % 3);
+    return warp;
 }
 
 }  // namespace
@@ -126,141 +73,139 @@ PatternPose PatternPose::movedTo(const Vector2d& centre) const {
 
 std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size, MotionModel motion) {
     const Plane& plane = reference.levels.front();
-    const double half = 0.5 * (size - 1);
-    if (size < 5 || !centre.allFinite()) return std::nullopt;
+    if (size < 5 || size > kLargestPattern || !centre.allFinite()) return std::nullopt;
     // One sample more on each side, for the gradients.
     const int padded = size + 2;
+    std::array<float, (kLargestPattern + 2) * (kLargestPattern + 2)> patch;  // NOLINT: filled by samplePattern
     Matrix3d indexFromPattern = Matrix3d::Identity();
     indexFromPattern(0, 2) = centre.x() - 0.5;
     indexFromPattern(1, 2) = centre.y() - 0.5;
-    std::vector<float> patch(std::size_t(padded) * std::size_t(padded));
-    const Eigen::Matrix<double, 3, 3, Eigen::RowMajor> rows = indexFromPattern;
-    if (!samplePattern(plane, rows.data(), false, padded, patch.data())) return std::nullopt;
+    if (!kernels::samplePattern(plane, kernelWarp(indexFromPattern), padded, patch.data())) return std::nullopt;
 
     PatternMatcher matcher;
     matcher.size_ = size;
     matcher.motion_ = motion;
     const int count = size * size;
-    matcher.pattern_.resize(count);
-    Eigen::VectorXf gradientX(count), gradientY(count), us(count), vs(count);
-    for (int row = 0; row < size; ++row)
-        for (int column = 0; column < size; ++column) {
-            const int i = row * size + column;
-            const float* p = &patch[std::size_t(row + 1) * std::size_t(padded) + std::size_t(column + 1)];
-            matcher.pattern_[i] = *p;
-            gradientX[i] = 0.5F * (p[1] - p[-1]);
-            gradientY[i] = 0.5F * (p[padded] - p[-padded]);
-            us[i] = float((column - half) / half);
-            vs[i] = float((row - half) / half);
-        }
-    matcher.pattern_.array() -= matcher.pattern_.mean();
-    matcher.energy_ = matcher.pattern_.squaredNorm();
+    const int freedoms = parameterCount(motion);
+    matcher.data_.resize(std::size_t(count) * std::size_t(freedoms + 1));
+    float* pattern = matcher.data_.data();
+    const auto column = [&](int k) { return pattern + std::ptrdiff_t(k + 1) * count; };
+    kernels::differentiate(patch.data(), size, pattern, column(0), column(1));
+    kernels::subtract(pattern, kernels::sums(pattern, count).sum / float(count), 0, pattern, count);
+    matcher.energy_ = kernels::sums(pattern, count).squares;
     if (matcher.energy_ < kLeastEnergy * kLeastEnergy * count) return std::nullopt;
 
-    const auto build = [&](MotionModel model) {
-        Model built;
-        auto& d = built.directions;
-        d.resize(count, parameterCount(model));
-        d.col(0) = gradientX;
-        d.col(1) = gradientY;
-        const Eigen::ArrayXf outward = gradientX.array() * us.array() + gradientY.array() * vs.array();
-        if (model == MotionModel::similarity) {
-            d.col(2) = outward;
-            d.col(3) = gradientY.array() * us.array() - gradientX.array() * vs.array();
-        } else if (model != MotionModel::translation) {
-            d.col(2) = gradientX.array() * us.array();
-            d.col(3) = gradientX.array() * vs.array();
-            d.col(4) = gradientY.array() * us.array();
-            d.col(5) = gradientY.array() * vs.array();
-            if (model == MotionModel::perspective) {
-                d.col(6) = -outward * us.array();
-                d.col(7) = -outward * vs.array();
+    const double half = 0.5 * (size - 1);
+    const float *gx = column(0), *gy = column(1);
+    for (int row = 0; row < size && freedoms > 2; ++row)
+        for (int c = 0; c < size; ++c) {
+            const int i = row * size + c;
+            const float u = float((c - half) / half);
+            const float v = float((row - half) / half);
+            const float outward = gx[i] * u + gy[i] * v;
+            if (motion == MotionModel::similarity) {
+                column(2)[i] = outward;
+                column(3)[i] = gy[i] * u - gx[i] * v;
+                continue;
+            }
+            column(2)[i] = gx[i] * u;
+            column(3)[i] = gx[i] * v;
+            column(4)[i] = gy[i] * u;
+            column(5)[i] = gy[i] * v;
+            if (motion == MotionModel::perspective) {
+                column(6)[i] = -outward * u;
+                column(7)[i] = -outward * v;
             }
         }
-        // With the directions orthogonal to the pattern and to a constant, gain and offset drop out of the steps.
-        d.rowwise() -= d.colwise().mean();
-        d -= matcher.pattern_ * (matcher.pattern_.transpose() * d) / matcher.energy_;
-        Eigen::MatrixXf hessian = d.transpose() * d;
+    // With the directions orthogonal to the pattern and to a constant, gain and offset drop out of the steps.
+    for (int k = 0; k < freedoms; ++k) {
+        const float mean = kernels::sums(column(k), count).sum / float(count);
+        const float along = kernels::dot(column(k), pattern, count) / matcher.energy_;
+        kernels::subtract(column(k), mean, along, pattern, count);
+    }
+    Eigen::Matrix<float, 8, 8> hessian = Eigen::Matrix<float, 8, 8>::Zero();
+    for (int a = 0; a < freedoms; ++a)
+        for (int b = a; b < freedoms; ++b) hessian(a, b) = hessian(b, a) = kernels::dot(column(a), column(b), count);
+    const auto damped = [](auto&& matrix) {
         // A trace of damping: a freedom that the pattern cannot see (the turn of a dot) then stays where it is.
-        hessian.diagonal().array() += 1e-4F * hessian.trace() / float(hessian.rows());
-        built.inverseHessian = hessian.inverse();
-        return built;
+        matrix.diagonal().array() += 1e-4F * matrix.trace() / float(matrix.rows());
+        return matrix;
     };
-    matcher.translation_ = build(MotionModel::translation);
-    const Eigen::Matrix2f covariance = matcher.translation_.inverseHessian;
-    matcher.weakness_ = std::sqrt(std::max(0.0F, Eigen::SelfAdjointEigenSolver<Eigen::Matrix2f>(covariance).eigenvalues()[1]));
-    if (!std::isfinite(matcher.weakness_) || matcher.weakness_ > 0.2) return std::nullopt;
-    if (motion != MotionModel::translation) matcher.full_ = build(motion);
+    const Eigen::Matrix2f shift = damped(Eigen::Matrix2f(hessian.topLeftCorner<2, 2>()));
+    matcher.shiftInverse_ = shift.inverse();
+    // The larger eigenvalue of the inverse: the variance along the direction in which the pattern slides most easily.
+    const float middle = 0.5F * matcher.shiftInverse_.trace();
+    const float spread = std::sqrt(std::max(0.0F, middle * middle - matcher.shiftInverse_.determinant()));
+    matcher.weakness_ = std::sqrt(std::max(0.0F, middle + spread));
+    if (!std::isfinite(matcher.weakness_) || matcher.weakness_ > kMostWeakness) return std::nullopt;
+    matcher.fullInverse_.setZero();
+    if (freedoms == 4) matcher.fullInverse_.topLeftCorner<4, 4>() = damped(Eigen::Matrix4f(hessian.topLeftCorner<4, 4>())).inverse();
+    if (freedoms == 6) matcher.fullInverse_.topLeftCorner<6, 6>() = damped(Eigen::Matrix<float, 6, 6>(hessian.topLeftCorner<6, 6>())).inverse();
+    if (freedoms == 8) matcher.fullInverse_ = damped(hessian).inverse();
     return matcher;
 }
 
 template <int N>
-std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const PatternPose& start, const Eigen::MatrixXf& directions,
-                                               const Eigen::MatrixXf& inverseHessian) const {
+std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const PatternPose& start) const {
+    constexpr MotionModel model = N == 2 ? MotionModel::translation : N == 4 ? MotionModel::similarity : N == 6 ? MotionModel::affine : MotionModel::perspective;
     const Plane& plane = frame.levels.front();
     const double half = 0.5 * (size_ - 1);
     const int count = size_ * size_;
-    constexpr MotionModel model = N == 2 ? MotionModel::translation : N == 4 ? MotionModel::similarity : N == 6 ? MotionModel::affine : MotionModel::perspective;
-    std::array<float, 101 * 101> buffer;  // NOLINT: filled by samplePattern
-    if (count > int(buffer.size())) return std::nullopt;
-    Eigen::Matrix<double, 3, 3, Eigen::RowMajor> indexFromPattern = start.plateFromPattern;
+    std::array<float, kLargestPattern * kLargestPattern> seen;  // NOLINT: filled by samplePattern
+    Matrix3d indexFromPattern = start.plateFromPattern;
     indexFromPattern.row(0) -= 0.5 * indexFromPattern.row(2);
     indexFromPattern.row(1) -= 0.5 * indexFromPattern.row(2);
     const Vector2d startCentre = start.centre();
+    Eigen::Matrix<float, N, N> inverse;
+    if constexpr (N == 2)
+        inverse = shiftInverse_;
+    else
+        inverse = fullInverse_.topLeftCorner<N, N>();
     Match match;
     for (int round = 0; round < kMostRounds; ++round) {
-        if (!samplePattern(plane, indexFromPattern.data(), N == 8, size_, buffer.data())) return std::nullopt;
-        const Eigen::Map<const Eigen::VectorXf> seen(buffer.data(), count);
-        const float mean = seen.mean();
-        const float along = seen.dot(pattern_);
-        const float energy = (seen.array() - mean).square().sum();
-        match.score = energy > 0 ? double(along) / std::sqrt(double(energy) * energy_) : 0.0;
+        if (!kernels::samplePattern(plane, kernelWarp(indexFromPattern), size_, seen.data())) return std::nullopt;
+        const kernels::Sums sums = kernels::sums(seen.data(), count);
+        const float along = kernels::dot(seen.data(), pattern(), count);
+        const double energy = double(sums.squares) - double(sums.sum) * sums.sum / count;
+        match.score = energy > 0 ? double(along) / std::sqrt(energy * energy_) : 0.0;
         match.rounds = round;
         const float gain = along / energy_;
         if (gain < 0.05F) return std::nullopt;
-        std::array<float, N> projections;
-        projectAll<N>(directions.data(), buffer.data(), count, projections.data());
-        Eigen::Matrix<float, N, 1> steps = inverseHessian.topLeftCorner<N, N>() * Eigen::Map<Eigen::Matrix<float, N, 1>>(projections.data()) / gain;
+        Eigen::Matrix<float, N, 1> projections;
+        for (int k = 0; k < N; ++k) projections[k] = kernels::dot(direction(k), seen.data(), count);
+        Eigen::Matrix<float, N, 1> steps = inverse * projections / gain;
         const float reach = steps.cwiseAbs().sum();
         if (!std::isfinite(reach)) return std::nullopt;
         // Far from the answer the linear model promises too much.
         const float most = 0.5F * float(half);
         if (reach > most) steps *= most / reach;
-        indexFromPattern = indexFromPattern * warpOf(steps.data(), model, half).inverse();
-        indexFromPattern /= indexFromPattern(2, 2);
-        if (reach < kSettled) {
-            Matrix3d plateFromPattern = indexFromPattern;
-            plateFromPattern.row(0) += 0.5 * plateFromPattern.row(2);
-            plateFromPattern.row(1) += 0.5 * plateFromPattern.row(2);
-            match.pose.plateFromPattern = plateFromPattern;
-            if ((match.pose.centre() - startCentre).norm() > 2 * half) return std::nullopt;
-            const double area = plateFromPattern.topLeftCorner<2, 2>().determinant();
-            if (!(area > 0.1 && area < 10.0)) return std::nullopt;
-            return match;
+        if constexpr (N == 2) {
+            indexFromPattern.col(2) -= indexFromPattern.leftCols<2>() * steps.template cast<double>();
+        } else {
+            indexFromPattern = indexFromPattern * warpOf(steps.data(), model, half).inverse();
+            indexFromPattern /= indexFromPattern(2, 2);
+            if constexpr (N != 8) indexFromPattern.row(2) << 0, 0, 1;
         }
+        if (reach >= kSettled) continue;
+        match.pose.plateFromPattern = indexFromPattern;
+        match.pose.plateFromPattern.row(0) += 0.5 * indexFromPattern.row(2);
+        match.pose.plateFromPattern.row(1) += 0.5 * indexFromPattern.row(2);
+        if ((match.pose.centre() - startCentre).norm() > 2 * half) return std::nullopt;
+        const double area = indexFromPattern.topLeftCorner<2, 2>().determinant();
+        if (!(area > 0.1 && area < 10.0)) return std::nullopt;
+        return match;
     }
     return std::nullopt;
 }
 
 std::optional<Match> PatternMatcher::align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const {
-    if (motion == MotionModel::translation || motion_ == MotionModel::translation)
-        return alignWith<2>(frame, start, translation_.directions, translation_.inverseHessian);
+    if (motion == MotionModel::translation) return alignWith<2>(frame, start);
     switch (motion_) {
-        case MotionModel::similarity: return alignWith<4>(frame, start, full_.directions, full_.inverseHessian);
-        case MotionModel::affine: return alignWith<6>(frame, start, full_.directions, full_.inverseHessian);
-        default: return alignWith<8>(frame, start, full_.directions, full_.inverseHessian);
+        case MotionModel::translation: return alignWith<2>(frame, start);
+        case MotionModel::similarity: return alignWith<4>(frame, start);
+        case MotionModel::affine: return alignWith<6>(frame, start);
+        default: return alignWith<8>(frame, start);
     }
-}
-
-__attribute__((target_clones("arch=x86-64-v3", "default")))
-static void correlateRow(const float* window, int stride, const float* patch, int side, int shifts, float* products) {
-    std::fill(products, products + shifts, 0.0F);
-    for (int y = 0; y < side; ++y)
-        for (int x = 0; x < side; ++x) {
-            const float weight = patch[y * side + x];
-            const float* source = window + y * stride + x;
-            for (int s = 0; s < shifts; ++s) products[s] += weight * source[s];
-        }
 }
 
 std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, const Pyramid& toFrame, const Vector2d& expected,
@@ -319,7 +264,7 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
     for (int dy = 0; dy < down; ++dy) {
         addRow(y0 + dy + half, 1);
         if (dy > 0) addRow(y0 + dy - half - 1, -1);
-        correlateRow(target.row(y0 + dy - half) + x0 - half, target.width, patch.data(), side, across, products.data());
+        kernels::correlateRow(target.row(y0 + dy - half) + x0 - half, target.width, patch.data(), side, across, products.data());
         double sum = 0;
         double squares = 0;
         for (int x = 0; x < side - 1; ++x) {

@@ -6,6 +6,7 @@
 #include <Eigen/Core>
 #include <Eigen/Geometry>
 #include <optional>
+#include <vector>
 
 namespace pinion {
 
@@ -48,19 +49,17 @@ public:
 
 private:
     template <int N>
-    std::optional<Match> alignWith(const Pyramid& frame, const PatternPose& start, const Eigen::MatrixXf& directions,
-                                   const Eigen::MatrixXf& inverseHessian) const;
-    struct Model {
-        Eigen::MatrixXf directions;      ///< steepest-descent images, a column each
-        Eigen::MatrixXf inverseHessian;
-    };
+    std::optional<Match> alignWith(const Pyramid& frame, const PatternPose& start) const;
+    const float* pattern() const { return data_.data(); }
+    const float* direction(int k) const { return data_.data() + std::ptrdiff_t(k + 1) * size_ * size_; }
+
     int size_ = 0;
     MotionModel motion_ = MotionModel::translation;
-    Eigen::VectorXf pattern_;  ///< zero mean
-    float energy_ = 0.0F;      ///< squared norm of `pattern_`
+    std::vector<float> data_;  ///< the pattern with zero mean, then a steepest-descent image a freedom; shift comes first
+    float energy_ = 0.0F;      ///< squared norm of the pattern
     double weakness_ = 0.0;
-    Model translation_;
-    Model full_;
+    Eigen::Matrix2f shiftInverse_;
+    Eigen::Matrix<float, 8, 8> fullInverse_;
 };
 
 /// Finds where the patch around `from` in one frame went in another: normalised cross-correlation over all shifts within

@@ -12,6 +12,9 @@ using Eigen::Vector2d;
 // Kalal, Mikolajczyk and Matas (2010): a step that does not lead back is no match. In pixels.
 constexpr double kMostReturn = 0.6;
 
+constexpr double kNearReach = 6.0;  // pixels around the expected place
+constexpr double kGoodScore = 0.9;  // a match that needs no second look
+
 /// How far the pattern's shape is from the one the reference was taken at: 1 is unchanged.
 double stretch(const PatternPose& pose) {
     const Eigen::Matrix2d shape = pose.plateFromPattern.topLeftCorner<2, 2>();
@@ -33,8 +36,6 @@ std::optional<Runner> Runner::start(const Track& settings, const Pyramid& pyrami
 }
 
 std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyramid, const Vector2d& expected) {
-    const double radius = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
-    const auto jump = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, radius);
     std::optional<Match> best;
     const auto consider = [&](const Vector2d& centre) {
         // Settle the place first; the shape follows from there.
@@ -45,15 +46,20 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
         }
         if (match && (!best || match->score > best->score)) best = match;
     };
-    if (jump && jump->score > 0.4) consider(jump->to);
-    if (!best || best->score < settings_.driftLimit) consider(expected);
+    // Near where the motion leads: quick, and on repeating texture the near answer is the right one. Only when that fails
+    // over the whole search area.
+    const double reach = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
+    const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, std::min(reach, kNearReach));
+    if (near && near->score > 0.5) consider(near->to);
+    if (best && best->score >= std::max(settings_.driftLimit, kGoodScore)) return best;
+    const auto far = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, reach);
+    if (far && far->score > 0.4 && (!near || (far->to - near->to).norm() > 1.0)) consider(far->to);
     return best;
 }
 
-bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Vector2d& drift) {
+bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Vector2d& expected) {
     const Vector2d from = this->last().at;
     const int skipped = std::abs(frame - this->last().frame);
-    const Vector2d expected = from + drift * std::max(1, skipped);
     const double margin = 0.5 * settings_.pattern_px;
     const auto nearBorder = [&](const Vector2d& at) {
         return at.x() < margin + 2 || at.y() < margin + 2 || at.x() > pyramid.width() - margin - 2 || at.y() > pyramid.height() - margin - 2;

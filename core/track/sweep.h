@@ -14,16 +14,16 @@ public:
     /// Starts at `from` in `frame`, which belongs to `pyramid`. None when there is no pattern to hold on to.
     static std::optional<Runner> start(const Track& settings, const Pyramid& pyramid, int frame, const Eigen::Vector2d& from);
 
-    /// Follows the pattern from the last frame it was seen on into `frame`. `drift` is a hint: how the rest of the picture
-    /// moved. Returns false, with the reason, when the track ends here.
-    bool advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Eigen::Vector2d& drift);
+    /// Follows the pattern from the last frame it was seen on, `last`, into `frame`. It is looked for near `expected` first,
+    /// then over the whole search area. Returns false, with the reason, when the track ends here.
+    bool advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected);
 
     bool ended() const { return reason_ != EndReason::none; }
     EndReason reason() const { return reason_; }
     void end(EndReason reason) { reason_ = reason; }
     const std::vector<Sample>& samples() const { return samples_; }  ///< in the order of the sweep
     const Sample& last() const { return samples_.back(); }
-    /// How far it moved in its last step; zero at first.
+    /// How far it moved a frame in its last step; zero at first.
     Eigen::Vector2d velocity() const { return velocity_; }
     const PatternPose& pose() const { return pose_; }
 

@@ -46,18 +46,39 @@ private:
     std::future<PyramidPtr> ahead_;
 };
 
-Vector2d medianVelocity(const std::vector<Runner*>& runners) {
-    std::vector<double> x, y;
+Vector2d median(std::vector<Vector2d> values) {
+    if (values.empty()) return {0, 0};
+    const auto middle = std::ptrdiff_t(values.size() / 2);
+    Vector2d result;
+    for (int axis = 0; axis < 2; ++axis) {
+        std::nth_element(values.begin(), values.begin() + middle, values.end(), [axis](const Vector2d& a, const Vector2d& b) { return a[axis] < b[axis]; });
+        result[axis] = values[std::size_t(middle)][axis];
+    }
+    return result;
+}
+
+/// Carries all runners into a frame. A few go first; how they deviate from their own motion (the hand's jerk, common to the
+/// whole picture) tells the others where to look.
+void advanceAll(const std::vector<Runner*>& runners, const Pyramid& before, const Pyramid& pyramid, int frame) {
+    std::vector<Vector2d> known;
     for (const Runner* runner : runners)
-        if (runner->samples().size() > 1) {
-            x.push_back(runner->velocity().x());
-            y.push_back(runner->velocity().y());
-        }
-    if (x.empty()) return {0, 0};
-    const auto middle = std::ptrdiff_t(x.size() / 2);
-    std::nth_element(x.begin(), x.begin() + middle, x.end());
-    std::nth_element(y.begin(), y.begin() + middle, y.end());
-    return {x[std::size_t(middle)], y[std::size_t(middle)]};
+        if (runner->samples().size() > 1) known.push_back(runner->velocity());
+    const Vector2d common = median(std::move(known));
+    std::vector<Vector2d> expected(runners.size());
+    for (std::size_t i = 0; i < runners.size(); ++i) {
+        const Vector2d velocity = runners[i]->samples().size() > 1 ? runners[i]->velocity() : common;
+        expected[i] = runners[i]->last().at + velocity * std::abs(frame - runners[i]->last().frame);
+    }
+    constexpr std::size_t kScouts = 8;
+    const std::size_t scouts = runners.size() >= 4 * kScouts ? (runners.size() + kScouts - 1) / kScouts : 0;
+    parallelFor(scouts, [&](std::size_t i) { runners[i * kScouts]->advance(before, pyramid, frame, expected[i * kScouts]); }, 2);
+    std::vector<Vector2d> jerks;
+    for (std::size_t i = 0; i < scouts; ++i)
+        if (!runners[i * kScouts]->ended()) jerks.push_back(runners[i * kScouts]->last().at - expected[i * kScouts]);
+    const Vector2d jerk = median(std::move(jerks));
+    parallelFor(runners.size(), [&](std::size_t i) {
+        if (i % kScouts != 0 || scouts == 0) runners[i]->advance(before, pyramid, frame, expected[i] + jerk);
+    }, 8);
 }
 
 /// One pass over frames in one direction. Tracks join on their frame; `replenish` may add more.
@@ -93,11 +114,7 @@ public:
             std::vector<Runner*> running;
             for (Job& job : jobs_)
                 if (job.runner && !job.runner->ended()) running.push_back(&*job.runner);
-            const Vector2d drift = medianVelocity(running);
-            if (before)
-                parallelFor(running.size(), [&](std::size_t i) {
-                    running[i]->advance(*before, *pyramid, frame, running[i]->samples().size() > 1 ? running[i]->velocity() : drift);
-                }, 4);
+            if (before) advanceAll(running, *before, *pyramid, frame);
             join(*pyramid, frame);
             if (replenish) {
                 std::vector<Vector2d> taken;
