@@ -1,9 +1,9 @@
 #include "camera/bundle.h"
 
+#include "base/parallel.h"
+
 #include <Eigen/Dense>
 #include <algorithm>
-#include <array>
-#include <ceres/ceres.h>
 #include <cmath>
 #include <limits>
 #include <thread>
@@ -14,10 +14,6 @@ namespace {
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
-
-// Parameter blocks: a camera is its unit quaternion (w, x, y, z) and translation; the lens is f, k1, k2.
-constexpr int kCameraSize = 7;
-constexpr int kLensSize = 3;
 
 /// The plate position and its derivatives by the camera's turn and shift, the point, and the lens.
 struct Projection {
@@ -59,159 +55,291 @@ Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& t
     return result;
 }
 
-class ReprojectionCost final : public ceres::SizedCostFunction<2, kCameraSize, 3, kLensSize> {
-public:
-    ReprojectionCost(const Lens& lens, const Vector2d& plate) : lens_(lens), plate_(plate) {}
+#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
+__attribute__((target_clones("arch=x86-64-v3", "default")))
+#endif
+/// block (6x6) -= tall (6x3) * flat (3x6), all row-major: the innermost loop of the adjustment.
+void subtractProduct(const double* __restrict tall, const double* __restrict flat, double* __restrict block) {
+    for (int r = 0; r < 6; ++r)
+        for (int c = 0; c < 6; ++c)
+            block[r * 6 + c] -= tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[6 + c] + tall[r * 3 + 2] * flat[12 + c];
+}
 
-    bool Evaluate(double const* const* parameters, double* residuals, double** jacobians) const override {
-        const double* camera = parameters[0];
-        Lens lens = lens_;
-        lens.focal_px = parameters[2][0];
-        lens.k1 = parameters[2][1];
-        lens.k2 = parameters[2][2];
-        const Matrix3d rotation = Eigen::Quaterniond(camera[0], camera[1], camera[2], camera[3]).toRotationMatrix();
-        const Projection projection = project(lens, rotation, Eigen::Map<const Vector3d>(camera + 4),
-                                              Eigen::Map<const Vector3d>(parameters[1]), jacobians != nullptr);
-        Eigen::Map<Vector2d>{residuals} = projection.plate - plate_;
-        if (!jacobians) return true;
-        if (jacobians[0]) {
-            Eigen::Map<Eigen::Matrix<double, 2, kCameraSize, Eigen::RowMajor>> out(jacobians[0]);
-            out.leftCols<6>() = projection.byCamera;
-            out.col(6).setZero();
+/// The observations of a bundle with their derivatives, grouped by point, and the normal equations with the points
+/// eliminated: a block for every pair of cameras that share a point, a border for the lens.
+class NormalEquations {
+public:
+    NormalEquations(const Bundle& bundle, const BundleOptions& options) : options_(options), cameras_(bundle.cameras.size()) {
+        if (options.freeFocal) lensColumns_.push_back(0);
+        if (options.freeK1) lensColumns_.push_back(1);
+        if (options.freeK2) lensColumns_.push_back(2);
+        starts_.assign(bundle.points.size() + 1, 0);
+        for (const auto& seen : bundle.observations) ++starts_[std::size_t(seen.point) + 1];
+        for (std::size_t p = 0; p < bundle.points.size(); ++p) starts_[p + 1] += starts_[p];
+        order_.resize(bundle.observations.size());
+        std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
+        for (std::size_t i = 0; i < bundle.observations.size(); ++i) order_[next[std::size_t(bundle.observations[i].point)]++] = i;
+        // Rising cameras within a point: then each block lies in the upper half.
+        for (std::size_t p = 0; p < bundle.points.size(); ++p)
+            std::sort(order_.begin() + std::ptrdiff_t(starts_[p]), order_.begin() + std::ptrdiff_t(starts_[p + 1]),
+                      [&](std::size_t a, std::size_t b) { return bundle.observations[a].camera < bundle.observations[b].camera; });
+        rows_.resize(order_.size());
+        pointBlocks_.resize(bundle.points.size());
+        pointRights_.resize(bundle.points.size());
+        pointLens_.resize(bundle.points.size());
+        pointInverses_.resize(bundle.points.size());
+    }
+
+    Eigen::Index lensCount() const { return Eigen::Index(lensColumns_.size()); }
+    Eigen::Index size() const { return Eigen::Index(cameras_) * 6 + lensCount(); }
+
+    /// The robust cost; with `derivatives`, everything `reduce` needs.
+    double linearise(const Bundle& bundle, bool derivatives) {
+        std::vector<Matrix3d> rotations(cameras_);
+        for (std::size_t i = 0; i < cameras_; ++i) rotations[i] = bundle.cameras[i].rotation.toRotationMatrix();
+        const double width2 = options_.robustWidth_px * options_.robustWidth_px;
+        std::vector<double> costs(bundle.points.size(), 0.0);
+        parallelFor(bundle.points.size(), [&](std::size_t p) {
+            Matrix3d block = Matrix3d::Zero();
+            Vector3d right = Vector3d::Zero();
+            Matrix3d lensBlock = Matrix3d::Zero();
+            for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
+                const auto& seen = bundle.observations[order_[k]];
+                const auto camera = std::size_t(seen.camera);
+                const Projection projection = project(bundle.lens, rotations[camera], bundle.cameras[camera].translation, bundle.points[p], derivatives);
+                const Vector2d residual = projection.plate - seen.plate;
+                const double squared = residual.squaredNorm();
+                costs[p] += 0.5 * width2 * std::log1p(squared / width2);
+                if (!derivatives) continue;
+                // The Cauchy loss as a weight (Triggs 2000, first-order).
+                Row& row = rows_[k];
+                const double root = std::sqrt(1 / (1 + squared / width2));
+                row.camera = camera;
+                row.residual = root * residual;
+                row.byCamera = root * projection.byCamera;
+                row.byPoint = root * projection.byPoint;
+                for (std::size_t c = 0; c < lensColumns_.size(); ++c) row.byLens.col(Eigen::Index(c)) = root * projection.byLens.col(lensColumns_[c]);
+                block.noalias() += row.byPoint.transpose() * row.byPoint;
+                right.noalias() -= row.byPoint.transpose() * row.residual;
+                if (lensCount() > 0) lensBlock.noalias() += row.byPoint.transpose() * row.byLens;
+            }
+            if (!derivatives) return;
+            pointBlocks_[p] = block;
+            pointRights_[p] = right;
+            pointLens_[p] = lensBlock;  // point by lens
+        }, 16);
+        double cost = 0;
+        for (double own : costs) cost += own;
+        if (hasPrior()) {
+            const double off = (bundle.lens.focal_px - *options_.focalPrior_px) / priorWidth();
+            cost += 0.5 * off * off;
+            priorResidual_ = off / priorWidth();
         }
-        if (jacobians[1]) Eigen::Map<Eigen::Matrix<double, 2, 3, Eigen::RowMajor>>{jacobians[1]} = projection.byPoint;
-        if (jacobians[2]) Eigen::Map<Eigen::Matrix<double, 2, 3, Eigen::RowMajor>>{jacobians[2]} = projection.byLens;
-        return true;
+        return cost;
     }
+
+    /// The reduced system with `damping` added to the diagonals; true upper half only, mirrored at the end.
+    void reduce(double damping, Eigen::MatrixXd& matrix, Eigen::VectorXd& right) {
+        // Each part of the points into blocks of its own, summed at the end; the blocks of one pair lie together in memory.
+        const std::size_t parts = std::max(1U, std::thread::hardware_concurrency());
+        struct Part {
+            std::vector<double> blocks;
+            Eigen::VectorXd right;
+            Eigen::Matrix<double, Eigen::Dynamic, 3> border;
+            Matrix3d lens = Matrix3d::Zero();
+        };
+        std::vector<Part> all(parts);
+        const Eigen::Index n = size();
+        parallelFor(parts, [&](std::size_t index) {
+            Part& part = all[index];
+            part.blocks.assign(cameras_ * (cameras_ + 1) / 2 * 36, 0.0);
+            part.right = Eigen::VectorXd::Zero(n);
+            part.border.setZero(Eigen::Index(cameras_) * 6, 3);
+            std::vector<double> cross, solved;
+            for (std::size_t p = index; p + 1 < starts_.size(); p += parts) eliminate(p, damping, part.blocks, part.right, part.border, part.lens, cross, solved);
+        });
+        for (std::size_t i = 1; i < parts; ++i) {
+            for (std::size_t k = 0; k < all[0].blocks.size(); ++k) all[0].blocks[k] += all[i].blocks[k];
+            all[0].right += all[i].right;
+            all[0].border += all[i].border;
+            all[0].lens += all[i].lens;
+        }
+        matrix.resize(n, n);
+        using Block = Eigen::Matrix<double, 6, 6, Eigen::RowMajor>;
+        for (std::size_t a = 0; a < cameras_; ++a)
+            for (std::size_t b = a; b < cameras_; ++b) {
+                const Eigen::Map<const Block> block(all[0].blocks.data() + blockAt(a, b));
+                matrix.block<6, 6>(Eigen::Index(b) * 6, Eigen::Index(a) * 6) = block.transpose();
+                if (a == b) matrix.block<6, 6>(Eigen::Index(a) * 6, Eigen::Index(a) * 6) = block.selfadjointView<Eigen::Upper>();
+            }
+        const Eigen::Index lens = lensCount();
+        if (lens > 0) {
+            matrix.bottomLeftCorner(lens, n - lens) = all[0].border.leftCols(lens).transpose();
+            matrix.bottomRightCorner(lens, lens) = all[0].lens.topLeftCorner(lens, lens);
+            if (hasPrior()) {
+                matrix(n - lens, n - lens) += 1 / (priorWidth() * priorWidth());
+                all[0].right[n - lens] -= priorResidual_;
+            }
+        }
+        right = all[0].right;
+        cameraDiagonals(damping, matrix);
+    }
+
+    /// The points' steps once cameras and lens are known.
+    std::vector<Vector3d> pointSteps(const Eigen::VectorXd& steps) const {
+        std::vector<Vector3d> result(pointBlocks_.size());
+        const Eigen::Index lens = lensCount();
+        parallelFor(result.size(), [&](std::size_t p) {
+            Vector3d right = pointRights_[p];
+            for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
+                const Row& row = rows_[k];
+                right.noalias() -= row.byPoint.transpose() * (row.byCamera * steps.segment<6>(Eigen::Index(row.camera) * 6));
+            }
+            if (lens > 0) right -= pointLens_[p].leftCols(lens) * steps.tail(lens);
+            result[p] = pointInverses_[p] * right;
+        }, 32);
+        return result;
+    }
+
+    const std::vector<int>& lensColumns() const { return lensColumns_; }
 
 private:
-    const Lens& lens_;
-    Vector2d plate_;
+    struct Row {
+        std::size_t camera = 0;
+        Vector2d residual;
+        Eigen::Matrix<double, 2, 6> byCamera;
+        Eigen::Matrix<double, 2, 3> byPoint;
+        Eigen::Matrix<double, 2, 3> byLens = Eigen::Matrix<double, 2, 3>::Zero();
+    };
+
+    bool hasPrior() const { return options_.freeFocal && options_.focalPrior_px && options_.focalTrust_px > 0; }
+    /// The errors are in pixels, not in standard deviations; a third of the loss's width stands for one.
+    double priorWidth() const { return options_.focalTrust_px / (options_.robustWidth_px / 3); }
+
+    std::size_t blockAt(std::size_t a, std::size_t b) const { return (a * cameras_ - a * (a + 1) / 2 + b) * 36; }
+
+    template <class Border>
+    void eliminate(std::size_t p, double damping, std::vector<double>& blocks, Eigen::VectorXd& right, Border& border, Matrix3d& lensMatrix,
+                   std::vector<double>& cross, std::vector<double>& solved) {
+        const std::size_t count = starts_[p + 1] - starts_[p];
+        if (count == 0) return;
+        Matrix3d block = pointBlocks_[p];
+        for (int i = 0; i < 3; ++i) block(i, i) += damping * block(i, i) + 1e-12;
+        const Matrix3d inverse = block.inverse();
+        pointInverses_[p] = inverse;
+        const Vector3d solvedRight = inverse * pointRights_[p];
+        const Matrix3d solvedLens = inverse * pointLens_[p];
+        cross.resize(count * 18);
+        solved.resize(count * 18);
+        using Tall = Eigen::Matrix<double, 6, 3, Eigen::RowMajor>;
+        using Flat = Eigen::Matrix<double, 3, 6, Eigen::RowMajor>;
+        for (std::size_t k = 0; k < count; ++k) {
+            const Row& row = rows_[starts_[p] + k];
+            const Eigen::Index at = Eigen::Index(row.camera) * 6;
+            const Tall w = row.byCamera.transpose() * row.byPoint;
+            Eigen::Map<Flat>{cross.data() + k * 18} = w.transpose();
+            Eigen::Map<Tall>{solved.data() + k * 18} = w * inverse;
+            right.segment<6>(at).noalias() -= row.byCamera.transpose() * row.residual + w * solvedRight;
+            if (lensCount() > 0) border.template middleRows<6>(at).noalias() += row.byCamera.transpose() * row.byLens - w * solvedLens;
+            // The camera's own block.
+            Eigen::Map<Eigen::Matrix<double, 6, 6, Eigen::RowMajor>>{blocks.data() + blockAt(row.camera, row.camera)}.noalias() += row.byCamera.transpose() * row.byCamera;
+            if (lensCount() > 0) {
+                lensMatrix.noalias() += row.byLens.transpose() * row.byLens;
+                right.tail(lensCount()) -= (row.byLens.transpose() * row.residual).head(lensCount());
+            }
+        }
+        if (lensCount() > 0) {
+            lensMatrix.noalias() -= pointLens_[p].transpose() * solvedLens;
+            right.tail(lensCount()) -= (pointLens_[p].transpose() * solvedRight).head(lensCount());
+        }
+        for (std::size_t a = 0; a < count; ++a) {
+            const std::size_t cameraA = rows_[starts_[p] + a].camera;
+            for (std::size_t b = a; b < count; ++b)
+                subtractProduct(solved.data() + a * 18, cross.data() + b * 18, blocks.data() + blockAt(cameraA, rows_[starts_[p] + b].camera));
+        }
+    }
+
+    void cameraDiagonals(double damping, Eigen::MatrixXd& matrix) const {
+        for (Eigen::Index i = 0; i < size(); ++i) matrix(i, i) += damping * std::abs(matrix(i, i)) + 1e-9;
+    }
+
+    const BundleOptions& options_;
+    std::size_t cameras_;
+    std::vector<int> lensColumns_;
+    std::vector<std::size_t> starts_, order_;
+    std::vector<Row> rows_;
+    std::vector<Matrix3d> pointBlocks_, pointLens_, pointInverses_;
+    std::vector<Vector3d> pointRights_;
+    double priorResidual_ = 0;
 };
 
-/// Turns from the left and shifts. The cost above gives its derivatives by the six local values already, so the map from
-/// the seven stored ones is cut to the identity.
-class CameraManifold final : public ceres::Manifold {
-public:
-    int AmbientSize() const override { return kCameraSize; }
-    int TangentSize() const override { return 6; }
-    bool Plus(const double* x, const double* delta, double* result) const override {
-        const Vector3d turn(delta[0], delta[1], delta[2]);
-        const double angle = turn.norm();
-        Eigen::Quaterniond rotation(x[0], x[1], x[2], x[3]);
-        if (angle > 1e-300) rotation = Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * rotation;
-        rotation.normalize();
-        result[0] = rotation.w();
-        result[1] = rotation.x();
-        result[2] = rotation.y();
-        result[3] = rotation.z();
-        for (int i = 0; i < 3; ++i) result[4 + i] = x[4 + i] + delta[3 + i];
-        return true;
-    }
-    bool PlusJacobian(const double*, double* jacobian) const override {
-        Eigen::Map<Eigen::Matrix<double, kCameraSize, 6, Eigen::RowMajor>> out(jacobian);
-        out.setZero();
-        out.topRows<6>().setIdentity();
-        return true;
-    }
-    bool Minus(const double*, const double*, double*) const override { return false; }  // the solver never asks
-    bool MinusJacobian(const double*, double*) const override { return false; }
-};
-
-struct FocalPrior {
-    double focal, trust;
-    template <class T>
-    bool operator()(const T* lens, T* residual) const {
-        residual[0] = (lens[0] - T(focal)) / T(trust);
-        return true;
-    }
-};
-
-class StopOnRequest final : public ceres::IterationCallback {
-public:
-    explicit StopOnRequest(const Progress& progress) : progress_(progress) {}
-    ceres::CallbackReturnType operator()(const ceres::IterationSummary&) override {
-        return progress_.stopped() ? ceres::SOLVER_TERMINATE_SUCCESSFULLY : ceres::SOLVER_CONTINUE;
-    }
-
-private:
-    const Progress& progress_;
-};
+/// Rows and columns of the reduced system that may move: all but the held camera's.
+std::vector<Eigen::Index> freeRows(Eigen::Index size, int held, Eigen::Index alsoFixed = -1) {
+    std::vector<Eigen::Index> kept;
+    for (Eigen::Index i = 0; i < size; ++i)
+        if ((held < 0 || i / 6 != held) && i != alsoFixed) kept.push_back(i);
+    return kept;
+}
 
 }  // namespace
 
 bool adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress) {
-    std::vector<std::array<double, kCameraSize>> cameras(bundle.cameras.size());
-    for (std::size_t i = 0; i < cameras.size(); ++i) {
-        const Pose& pose = bundle.cameras[i];
-        cameras[i] = {pose.rotation.w(), pose.rotation.x(), pose.rotation.y(), pose.rotation.z(),
-                      pose.translation.x(), pose.translation.y(), pose.translation.z()};
-    }
-    std::array<double, kLensSize> lens{bundle.lens.focal_px, bundle.lens.k1, bundle.lens.k2};
-    // The costs keep a reference to this copy for what of the lens does not move.
-    const Lens still = bundle.lens;
-
-    ceres::CauchyLoss loss(std::max(0.05, options.robustWidth_px));
-    CameraManifold manifold;
-    ceres::Problem::Options ownership;
-    ownership.loss_function_ownership = ceres::DO_NOT_TAKE_OWNERSHIP;
-    ownership.manifold_ownership = ceres::DO_NOT_TAKE_OWNERSHIP;
-    ownership.disable_all_safety_checks = true;
-    ceres::Problem problem(ownership);
-    auto ordering = std::make_shared<ceres::ParameterBlockOrdering>();
-    for (const Bundle::Observation& seen : bundle.observations)
-        problem.AddResidualBlock(new ReprojectionCost(still, seen.plate), &loss, cameras[std::size_t(seen.camera)].data(),
-                                 bundle.points[std::size_t(seen.point)].data(), lens.data());
-    if (problem.NumResidualBlocks() == 0) return true;
-    for (Vector3d& point : bundle.points)
-        if (problem.HasParameterBlock(point.data())) ordering->AddElementToGroup(point.data(), 0);
-    for (std::size_t i = 0; i < cameras.size(); ++i) {
-        double* camera = cameras[i].data();
-        if (!problem.HasParameterBlock(camera)) continue;
-        problem.SetManifold(camera, &manifold);
-        ordering->AddElementToGroup(camera, 1);
-        if (int(i) == options.heldCamera) problem.SetParameterBlockConstant(camera);
-    }
-    ordering->AddElementToGroup(lens.data(), 1);
-    if (!options.freeFocal && !options.freeK1 && !options.freeK2) {
-        problem.SetParameterBlockConstant(lens.data());
-    } else {
-        if (options.freeFocal && options.focalPrior_px && options.focalTrust_px > 0) {
-            // The errors are in pixels, not in standard deviations; a third of the loss's width stands for one.
-            const double noise_px = options.robustWidth_px / 3;
-            problem.AddResidualBlock(new ceres::AutoDiffCostFunction<FocalPrior, 1, kLensSize>(
-                                         new FocalPrior{*options.focalPrior_px, options.focalTrust_px / noise_px}),
-                                     nullptr, lens.data());
+    if (bundle.observations.empty()) return !progress.stopped();
+    NormalEquations equations(bundle, options);
+    const Eigen::Index n = equations.size();
+    double cost = equations.linearise(bundle, true);
+    double damping = 1e-4;
+    double growth = 2;
+    Eigen::MatrixXd matrix;
+    Eigen::VectorXd right;
+    for (int round = 0; round < options.rounds && !progress.stopped(); ++round) {
+        equations.reduce(damping, matrix, right);
+        if (options.heldCamera >= 0) {
+            const Eigen::Index at = Eigen::Index(options.heldCamera) * 6;
+            matrix.middleRows(at, 6).setZero();
+            matrix.middleCols(at, 6).setZero();
+            matrix.block<6, 6>(at, at).setIdentity();
+            right.segment<6>(at).setZero();
         }
-        std::vector<int> constant;
-        if (!options.freeFocal) constant.push_back(0);
-        if (!options.freeK1) constant.push_back(1);
-        if (!options.freeK2) constant.push_back(2);
-        if (!constant.empty()) problem.SetManifold(lens.data(), new ceres::SubsetManifold(kLensSize, constant));
-        if (options.freeFocal) {
-            problem.SetParameterLowerBound(lens.data(), 0, 0.15 * bundle.lens.width);
-            problem.SetParameterUpperBound(lens.data(), 0, 40.0 * bundle.lens.width);
+        const Eigen::LLT<Eigen::Ref<Eigen::MatrixXd>> decomposition(matrix);
+        bool better = false;
+        if (decomposition.info() == Eigen::Success) {
+            const Eigen::VectorXd steps = decomposition.solve(right);
+            Bundle moved = bundle;
+            for (std::size_t i = 0; i < bundle.cameras.size(); ++i) {
+                const Vector3d turn = steps.segment<3>(Eigen::Index(i) * 6);
+                const double angle = turn.norm();
+                Pose& pose = moved.cameras[i];
+                if (angle > 1e-300) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * pose.rotation).normalized();
+                pose.translation += steps.segment<3>(Eigen::Index(i) * 6 + 3);
+            }
+            for (std::size_t c = 0; c < equations.lensColumns().size(); ++c) {
+                const double step = steps[n - equations.lensCount() + Eigen::Index(c)];
+                switch (equations.lensColumns()[c]) {
+                    case 0: moved.lens.focal_px = std::clamp(moved.lens.focal_px + step, 0.15 * bundle.lens.width, 40.0 * bundle.lens.width); break;
+                    case 1: moved.lens.k1 += step; break;
+                    default: moved.lens.k2 += step;
+                }
+            }
+            const auto pointSteps = equations.pointSteps(steps);
+            for (std::size_t p = 0; p < bundle.points.size(); ++p) moved.points[p] += pointSteps[p];
+            const double movedCost = steps.allFinite() ? equations.linearise(moved, false) : cost * 2 + 1;
+            if (movedCost < cost) {
+                const bool settled = cost - movedCost < options.settled * cost;
+                bundle = std::move(moved);
+                better = true;
+                damping = std::max(damping * 0.2, 1e-9);
+                growth = 2;
+                if (settled) break;
+                cost = equations.linearise(bundle, true);
+            }
+        }
+        if (!better) {
+            damping *= growth;
+            growth *= 2;
+            if (damping > 1e8) break;
         }
     }
-    ceres::Solver::Options solver;
-    solver.linear_solver_type = cameras.size() > 220 ? ceres::SPARSE_SCHUR : ceres::DENSE_SCHUR;
-    solver.linear_solver_ordering = ordering;
-    solver.max_num_iterations = options.rounds;
-    solver.function_tolerance = options.settled;
-    solver.num_threads = options.threads > 0 ? options.threads : std::max(1, int(std::thread::hardware_concurrency()));
-    solver.logging_type = ceres::SILENT;
-    solver.initial_trust_region_radius = 1e4;
-    StopOnRequest stop(progress);
-    solver.callbacks.push_back(&stop);
-    ceres::Solver::Summary summary;
-    ceres::Solve(solver, &problem, &summary);
-    for (std::size_t i = 0; i < cameras.size(); ++i) {
-        const auto& c = cameras[i];
-        bundle.cameras[i] = {Eigen::Quaterniond(c[0], c[1], c[2], c[3]), Vector3d(c[4], c[5], c[6])};
-    }
-    bundle.lens.focal_px = lens[0];
-    bundle.lens.k1 = lens[1];
-    bundle.lens.k2 = lens[2];
     return !progress.stopped();
 }
 
@@ -223,97 +351,55 @@ double errorOf(const Bundle& bundle, const Bundle::Observation& observation) {
 }
 
 std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options) {
-    const std::size_t cameraCount = bundle.cameras.size();
-    std::vector<int> lensColumns;
-    if (options.freeFocal) lensColumns.push_back(0);
-    if (options.freeK1) lensColumns.push_back(1);
-    if (options.freeK2) lensColumns.push_back(2);
-    const Eigen::Index lensCount = Eigen::Index(lensColumns.size());
-    const Eigen::Index size = Eigen::Index(cameraCount) * 6 + lensCount;
-    if (size > 6000) return std::nullopt;  // a dense inverse of a very long shot would take minutes
-    Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(size, size);
-    std::vector<Matrix3d> rotations;
-    for (const Pose& pose : bundle.cameras) rotations.push_back(pose.rotation.toRotationMatrix());
-    std::vector<std::vector<std::size_t>> byPoint(bundle.points.size());
-    for (std::size_t i = 0; i < bundle.observations.size(); ++i) byPoint[std::size_t(bundle.observations[i].point)].push_back(i);
-
+    NormalEquations equations(bundle, options);
+    const Eigen::Index size = equations.size();
+    if (bundle.observations.empty() || size > 6000) return std::nullopt;  // a dense inverse of a very long shot would take minutes
+    equations.linearise(bundle, true);
+    Eigen::MatrixXd normal;
+    Eigen::VectorXd right;
+    equations.reduce(0.0, normal, right);
     double squares = 0;
     double weights = 0;
-    using Column = Eigen::Matrix<double, Eigen::Dynamic, 3>;
-    for (std::size_t p = 0; p < byPoint.size(); ++p) {
-        if (byPoint[p].size() < 2) continue;
-        Matrix3d pointBlock = Matrix3d::Zero();
-        const std::size_t count = byPoint[p].size();
-        Column cross = Column::Zero(Eigen::Index(count) * 6 + lensCount, 3);
-        std::vector<Eigen::Index> places;
-        for (std::size_t k = 0; k < count; ++k) {
-            const auto& seen = bundle.observations[byPoint[p][k]];
-            const auto camera = std::size_t(seen.camera);
-            const Projection projection = project(bundle.lens, rotations[camera], bundle.cameras[camera].translation, bundle.points[p], true);
-            const double error = (projection.plate - seen.plate).squaredNorm();
-            const double weight = 1 / (1 + error / (options.robustWidth_px * options.robustWidth_px));
-            squares += weight * error;
-            weights += 2 * weight;
-            Eigen::MatrixXd byLens(2, lensCount);
-            for (Eigen::Index c = 0; c < lensCount; ++c) byLens.col(c) = projection.byLens.col(lensColumns[std::size_t(c)]);
-            const Eigen::Index at = Eigen::Index(camera) * 6;
-            normal.block<6, 6>(at, at) += weight * projection.byCamera.transpose() * projection.byCamera;
-            if (lensCount > 0) {
-                const Eigen::MatrixXd mixed = weight * projection.byCamera.transpose() * byLens;
-                normal.block(at, size - lensCount, 6, lensCount) += mixed;
-                normal.block(size - lensCount, at, lensCount, 6) += mixed.transpose();
-                normal.bottomRightCorner(lensCount, lensCount) += weight * byLens.transpose() * byLens;
-                cross.bottomRows(lensCount) += weight * byLens.transpose() * projection.byPoint;
-            }
-            pointBlock += weight * projection.byPoint.transpose() * projection.byPoint;
-            cross.middleRows<6>(Eigen::Index(k) * 6) = weight * projection.byCamera.transpose() * projection.byPoint;
-            places.push_back(at);
-        }
-        const Column solved = cross * pointBlock.inverse();
-        for (std::size_t a = 0; a < count; ++a) {
-            const auto left = solved.middleRows<6>(Eigen::Index(a) * 6);
-            for (std::size_t b = 0; b < count; ++b)
-                normal.block<6, 6>(places[a], places[b]).noalias() -= left.lazyProduct(cross.middleRows<6>(Eigen::Index(b) * 6).transpose());
-            if (lensCount > 0) {
-                const Eigen::MatrixXd mixed = left * cross.bottomRows(lensCount).transpose();
-                normal.block(places[a], size - lensCount, 6, lensCount) -= mixed;
-                normal.block(size - lensCount, places[a], lensCount, 6) -= mixed.transpose();
-            }
-        }
-        if (lensCount > 0) normal.bottomRightCorner(lensCount, lensCount) -= solved.bottomRows(lensCount) * cross.bottomRows(lensCount).transpose();
+    for (const auto& seen : bundle.observations) {
+        const double error = errorOf(bundle, seen);
+        if (!std::isfinite(error)) continue;
+        const double weight = 1 / (1 + error * error / (options.robustWidth_px * options.robustWidth_px));
+        squares += weight * error * error;
+        weights += 2 * weight;
     }
-    const double unknowns = double(size) - 7 + 3.0 * double(bundle.points.size());
-    const double variance = squares / std::max(1.0, weights - unknowns);
-    if (options.freeFocal && options.focalPrior_px && options.focalTrust_px > 0)
-        normal(size - lensCount, size - lensCount) += variance / (options.focalTrust_px * options.focalTrust_px);
+    const double variance = squares / std::max(1.0, weights - double(size) + 7 - 3.0 * double(bundle.points.size()));
 
-    // The gauge: drop the held camera, and of the camera farthest from it the coordinate along which it is far.
-    const auto held = std::size_t(options.heldCamera);
+    // The gauge: the held camera, and of the camera farthest from it the coordinate along which it is far.
+    const auto held = std::size_t(std::max(0, options.heldCamera));
     std::size_t farthest = held;
-    for (std::size_t i = 0; i < cameraCount; ++i)
-        if ((bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm() > (bundle.cameras[farthest].centre() - bundle.cameras[held].centre()).norm()) farthest = i;
-    const Vector3d span = bundle.cameras[farthest].translation - rotations[farthest] * rotations[held].transpose() * bundle.cameras[held].translation;
+    const auto distance = [&](std::size_t i) { return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm(); };
+    for (std::size_t i = 0; i < bundle.cameras.size(); ++i)
+        if (distance(i) > distance(farthest)) farthest = i;
+    const Pose& far = bundle.cameras[farthest];
+    const Vector3d span = far.rotation * (bundle.cameras[held].centre() - far.centre());
     Eigen::Index axis = 0;
     span.cwiseAbs().maxCoeff(&axis);
-    std::vector<Eigen::Index> kept;
-    for (Eigen::Index i = 0; i < size; ++i)
-        if (!(i / 6 == Eigen::Index(held) && i < Eigen::Index(cameraCount) * 6) && i != Eigen::Index(farthest) * 6 + 3 + axis) kept.push_back(i);
-    const Eigen::MatrixXd fixed = normal(kept, kept);
-    const Eigen::LDLT<Eigen::MatrixXd> decomposition(fixed);
-    if (decomposition.info() != Eigen::Success || !decomposition.isPositive()) return std::nullopt;
-    const Eigen::MatrixXd covariance = decomposition.solve(Eigen::MatrixXd::Identity(fixed.rows(), fixed.cols())) * variance;
+    const auto kept = freeRows(size, int(held), Eigen::Index(farthest) * 6 + 3 + axis);
+    const Eigen::MatrixXd lower = normal(kept, kept);
+    const Eigen::LLT<Eigen::MatrixXd> decomposition(lower);
+    if (decomposition.info() != Eigen::Success) return std::nullopt;
+    const Eigen::MatrixXd covariance = decomposition.solve(Eigen::MatrixXd::Identity(lower.rows(), lower.cols())) * variance;
 
     std::vector<Eigen::Index> placeOf(std::size_t(size), -1);
     for (std::size_t i = 0; i < kept.size(); ++i) placeOf[std::size_t(kept[i])] = Eigen::Index(i);
     BundleCovariance result;
-    if (options.freeFocal) result.focal_px = std::sqrt(std::max(0.0, covariance(placeOf[std::size_t(size - lensCount)], placeOf[std::size_t(size - lensCount)])));
-    for (std::size_t i = 0; i < cameraCount; ++i) {
+    if (options.freeFocal) {
+        const Eigen::Index at = placeOf[std::size_t(size - equations.lensCount())];
+        result.focal_px = std::sqrt(std::max(0.0, covariance(at, at)));
+    }
+    for (std::size_t i = 0; i < bundle.cameras.size(); ++i) {
         // The centre is -R^T t; a turn about the camera moves it by R^T [t]x, a shift by -R^T.
         Eigen::Matrix<double, 3, 6> byLocal;
+        const Matrix3d back = bundle.cameras[i].rotation.toRotationMatrix().transpose();
         const Vector3d& t = bundle.cameras[i].translation;
         Matrix3d crossT;
         crossT << 0, -t.z(), t.y(), t.z(), 0, -t.x(), -t.y(), t.x(), 0;
-        byLocal << rotations[i].transpose() * -crossT, -rotations[i].transpose();
+        byLocal << back * -crossT, -back;
         Eigen::Matrix<double, 6, 6> block = Eigen::Matrix<double, 6, 6>::Zero();
         for (int a = 0; a < 6; ++a)
             for (int b = 0; b < 6; ++b) {

@@ -43,11 +43,10 @@ struct BundleOptions {
 
     /// The camera that keeps its place; the rest moves about it.
     int heldCamera = 0;
-
-    int threads = 0;  ///< 0: all
 };
 
-/// Moves cameras, points and the lens to the least robust error (Levenberg-Marquardt over a Schur complement). False when
+/// Moves cameras, points and the lens to the least robust error: Levenberg-Marquardt with the points eliminated (Triggs et al.
+/// 2000, section 6). Its time grows with the frames a point is seen on, squared, and with the cameras, cubed. False when
 /// stopped; what it has by then is kept and usable.
 bool adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress = Progress{});
 

@@ -393,8 +393,9 @@ struct LensFreedom {
     bool focal, k1, k2;
 };
 
-BundleOptions bundleOptions(const SolveOptions& options, const LensFreedom& freedom, double width_px, int rounds) {
+BundleOptions bundleOptions(const SolveOptions& options, const LensFreedom& freedom, double width_px, int rounds, double settled = 3e-4) {
     BundleOptions result;
+    result.settled = settled;
     result.freeFocal = freedom.focal;
     result.freeK1 = freedom.k1;
     result.freeK2 = freedom.k2;
@@ -415,11 +416,7 @@ Expected<Reconstruction> solveKeyframes(const Material& material, const std::vec
     const double loose = freedom.k1 ? 0.0045 * options.width : 0.0025 * options.width;
     if (auto started = reconstruction.start(pair.a, pair.b, 0.5 * loose); !started) return tl::unexpected(started.error());
     const LensFreedom none{false, false, false};
-    const auto one = [&](BundleOptions settings) {
-        settings.threads = 1;
-        return settings;
-    };
-    reconstruction.adjustAll(one(bundleOptions(options, none, 2.0, 10)), progress);
+    reconstruction.adjustAll(bundleOptions(options, none, 2.0, 10), progress);
 
     std::vector<int> open;
     for (int key : keys)
@@ -433,13 +430,13 @@ Expected<Reconstruction> solveKeyframes(const Material& material, const std::vec
         ++added;
         reconstruction.triangulateAll(2 * loose, false);
         const LensFreedom now{freedom.focal && added >= 2, freedom.k1 && added >= 2, false};
-        if (added <= 4 || added % 3 == 0 || open.empty()) reconstruction.adjustAll(one(bundleOptions(options, now, 2.0, 8)), progress);
+        if (added <= 4 || added % 3 == 0 || open.empty()) reconstruction.adjustAll(bundleOptions(options, now, 2.0, 8), progress);
     }
     if (progress.stopped()) return failure(Fault::stopped, "stopped");
     if (added == 0 && keys.size() > 2) return failure(Fault::outcome, "no third frame agrees with the base pair");
     const LensFreedom late{freedom.focal && added >= 1, freedom.k1 && added >= 1, freedom.k2 && added >= 3};
     reconstruction.triangulateAll(loose, true);
-    reconstruction.adjustAll(one(bundleOptions(options, late, 1.5, 25)), progress);
+    reconstruction.adjustAll(bundleOptions(options, late, 1.5, 25), progress);
     return reconstruction;
 }
 
@@ -652,7 +649,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         }
         for (std::size_t f = 0; f < material.frames.size(); ++f)
             if (scene.poses()[f] && scene.sightingsOf(int(f)) < std::min(options.fewestTracks, 6)) scene.forgetFrame(f);
-        scene.adjustAll(bundleOptions(options, freedom, width(), pass == 0 ? 10 : 25), progress);
+        scene.adjustAll(pass == 0 ? bundleOptions(options, freedom, width(), 10) : bundleOptions(options, freedom, width(), 25, 2e-5), progress);
         if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     }
     if (scene.placedPoints() < options.fewestTracks)
@@ -674,6 +671,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     std::vector<int> countByFrame(material.frames.size(), 0);
     double squares = 0, heldSquares = 0;
     std::size_t count = 0, heldCount = 0;
+    const double believable = std::max(1.2, 6.0 * scene.medianError());
     for (std::size_t t = 0; t < material.trails.size(); ++t) {
         const Trail& trail = material.trails[t];
         SolvedTrack solved;
@@ -697,7 +695,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
                 solved.rms_px = rms;
                 solved.frames = ownCount;
                 // The same limit as for the others: a mover is no measure of the camera.
-                if (rms <= std::max(1.2, 6.0 * scene.medianError())) {
+                if (rms <= believable) {
                     solved.role = TrackRole::heldOut;
                     heldSquares += own;
                     heldCount += std::size_t(ownCount);

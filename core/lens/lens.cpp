@@ -69,8 +69,18 @@ double planeRadiusLimit(const Lens& lens) {
 std::optional<Vector2d> undistort(const Lens& lens, const Vector2d& distorted) {
     if (!distorted.allFinite()) return std::nullopt;
     if (!lens.isDistorted()) return distorted;
-    const double limit = planeRadiusLimit(lens);
+    // Plain Newton from the distorted place; where the lens is mild that is all it takes.
     Vector2d plane = distorted;
+    for (int i = 0; i < 8; ++i) {
+        const Vector2d residual = distort(lens, plane) - distorted;
+        const double r2 = plane.squaredNorm();
+        const bool surelyInside = r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 0.8;
+        if (!surelyInside) break;
+        if (residual.squaredNorm() < 1e-26) return plane;
+        plane -= distortionJacobian(lens, plane).inverse() * residual;
+    }
+    const double limit = planeRadiusLimit(lens);
+    plane = distorted;
     // Started inside the growing part, Newton stays there: steps that would leave it are shortened.
     if (plane.norm() > 0.9 * limit) plane *= 0.9 * limit / plane.norm();
     for (int i = 0; i < 40; ++i) {
@@ -91,7 +101,10 @@ std::optional<Vector2d> planeFromPlate(const Lens& lens, const Vector2d& plate) 
 }
 
 std::optional<Vector2d> plateFromPlane(const Lens& lens, const Vector2d& plane) {
-    if (lens.isDistorted() && plane.norm() > planeRadiusLimit(lens)) return std::nullopt;
+    // Most points lie where no set of such coefficients could fold; only the others need the limit itself.
+    const double r2 = plane.squaredNorm();
+    const bool surelyInside = r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 1;
+    if (!surelyInside && lens.isDistorted() && plane.norm() > planeRadiusLimit(lens)) return std::nullopt;
     return pixelsFromPlane(lens, distort(lens, plane));
 }
 

@@ -34,6 +34,16 @@ float encodeFast(float linear) {
     return table[std::size_t(index)] + (table[std::size_t(index) + 1] - table[std::size_t(index)]) * (position - float(index));
 }
 
+#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
+__attribute__((target_clones("arch=x86-64-v3", "default")))
+#endif
+void weightedRow(const std::uint8_t* __restrict in, std::size_t count, const float* __restrict weights, float* __restrict out) {
+    const float red = weights[0];
+    const float green = weights[1];
+    const float blue = weights[2];
+    for (std::size_t x = 0; x < count; ++x) out[x] = red * float(in[3 * x]) + green * float(in[3 * x + 1]) + blue * float(in[3 * x + 2]);
+}
+
 std::uint32_t packed(float red, float green, float blue) {
     const auto byte = [](float value) { return std::uint32_t(std::clamp(value, 0.0F, 1.0F) * 255.0F + 0.5F); };
     return 0xFF000000U | byte(red) << 16 | byte(green) << 8 | byte(blue);
@@ -61,8 +71,7 @@ Plane analysisPlane(const Picture& picture, Channel channel) {
         float* out = plane.values.data() + y * rowLength;
         if (picture.depth == Picture::Depth::bits8) {
             const std::uint8_t* in = picture.bytes.data() + y * rowLength * 3;
-            for (std::size_t x = 0; x < rowLength; ++x, in += 3)
-                out[x] = weights[0] * float(in[0]) + weights[1] * float(in[1]) + weights[2] * float(in[2]);
+            weightedRow(in, rowLength, weights, out);
         } else {
             const float* in = picture.floats.data() + y * rowLength * 3;
             for (std::size_t x = 0; x < rowLength; ++x, in += 3) {

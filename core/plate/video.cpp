@@ -126,7 +126,7 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
     const bool deep = descriptor && descriptor->comp[0].depth > 8;
 
     const int formats[] = {FFMS_GetPixFmt(deep ? "rgb48le" : "rgb24"), -1};
-    if (FFMS_SetOutputFormatV2(source, formats, facts.width, facts.height, FFMS_RESIZER_BICUBIC, &error.info) != 0) {
+    if (FFMS_SetOutputFormatV2(source, formats, facts.width, facts.height, FFMS_RESIZER_FAST_BILINEAR, &error.info) != 0) {
         FFMS_DestroyVideoSource(source);
         return failure(Fault::input, "{}: its pixel format {} cannot be converted", path.string(), facts.pixelFormat);
     }

@@ -1,5 +1,7 @@
 #include "track/candidates.h"
 
+#include "base/parallel.h"
+
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
@@ -57,14 +59,15 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
     const cv::Size window(9, 9);
     for (cv::Mat* product : {&xx, &xy, &yy}) cv::boxFilter(*product, *product, CV_32F, window);
     cv::Mat strength(grey.size(), CV_32F);
-    for (int y = 0; y < grey.rows; ++y) {
+    parallelFor(std::size_t(grey.rows), [&](std::size_t row) {
+        const int y = int(row);
         const float *a = xx.ptr<float>(y), *b = xy.ptr<float>(y), *c = yy.ptr<float>(y);
         float* out = strength.ptr<float>(y);
         for (int x = 0; x < grey.cols; ++x) {
             const float difference = 0.5F * (a[x] - c[x]);
             out[x] = 0.5F * (a[x] + c[x]) - std::sqrt(difference * difference + b[x] * b[x]);
         }
-    }
+    }, 32);
     cv::Mat highest;
     cv::dilate(strength, highest, cv::Mat());
     double strongest = 0;
