@@ -1,14 +1,14 @@
 #include "exchange/formats.h"
 
 #include "base/units.h"
-#include "exchange/json.h"
+#include "base/json.h"
 
 #include <set>
 
 namespace pinion {
 namespace {
 
-using namespace exchange;
+using namespace jsonfile;
 
 std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-// Helpers of the exchange sources; not for headers, since nlohmann-json is heavy.
+// Helpers for sources that read and write JSON; never included by a header, since nlohmann-json is heavy.
 
 #include "base/expected.h"
 #include "base/files.h"
@@ -12,7 +12,7 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
-namespace pinion::exchange {
+namespace pinion::jsonfile {
 
 using nlohmann::json;
 
@@ -121,4 +121,4 @@ auto parseFile(const std::filesystem::path& path, Take&& take) -> Expected<declt
     return parseText(*contents, path.string(), std::forward<Take>(take));
 }
 
-}  // namespace pinion::exchange
+}  // namespace pinion::jsonfile

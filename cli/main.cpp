@@ -1,0 +1,450 @@
+// pinion-cli: the same jobs as the window, for scripts, batch work and checks. Exit status: 0 done; 1 no result could be
+// reached, or it could not be written; 2 the input or the words are wrong; 130 stopped by Ctrl-C.
+
+#include "base/files.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include "console.h"
+#include "exchange/formats.h"
+#include "exchange/usd.h"
+#include "jobs/jobs.h"
+#include "lens/stmap.h"
+#include "shot/shotfile.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+namespace {
+
+using namespace pinion;
+using namespace pinion::cli;
+using nlohmann::json;
+namespace fs = std::filesystem;
+
+Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts) {
+    if (text.empty()) return FrameRange{facts.firstFrame, facts.lastFrame};
+    FrameRange range;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d-%d%c", &range.first, &range.last, &rest) != 2)
+        return failure(Fault::input, "--range {}: write A-B, as in 1001-1120", text);
+    if (range.last < range.first || !facts.holds(range.first) || !facts.holds(range.last))
+        return failure(Fault::input, "--range {}: lies outside the plate's frames {}-{}", text, facts.firstFrame, facts.lastFrame);
+    return range;
+}
+
+Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame) {
+    PlateOptions options;
+    options.firstFrameOfVideo = firstFrame;
+    if (!fps.empty()) {
+        const auto rate = parseFrameRate(fps);
+        if (!rate) return tl::unexpected(Error{Fault::input, "--fps " + rate.error().message});
+        options.fps = *rate;
+    }
+    return Plate::open(path, options, consoleProgress("Opening"));
+}
+
+std::size_t budget(const Console& console) { return std::size_t(console.memory_mib) << 20; }
+
+struct TrackWords {
+    std::string motion = "affine";
+    std::string channel = "luma";
+    std::string range;
+    int pattern = 21;
+    int search = 61;
+    double driftLimit = 0.8;
+};
+
+void addTrackOptions(CLI::App& command, TrackWords& words) {
+    command.add_option("--motion", words.motion, "how the pattern may change: translation, similarity, affine, perspective")
+        ->check(CLI::IsMember({"translation", "similarity", "affine", "perspective"}));
+    command.add_option("--pattern", words.pattern, "side of the pattern area in pixels")->check(CLI::Range(5, 101));
+    command.add_option("--search", words.search, "side of the search area in pixels")->check(CLI::Range(7, 1001));
+    command.add_option("--range", words.range, "frames A-B; the whole plate by default");
+    command.add_option("--channel", words.channel, "luma, red, green, blue")->check(CLI::IsMember({"luma", "red", "green", "blue"}));
+    command.add_option("--drift-limit", words.driftLimit, "least score, 0 to 1; a track stops below it")->check(CLI::Range(0.0, 1.0));
+}
+
+json tracksFigures(const TrackingResult& result) {
+    std::size_t samples = 0;
+    std::vector<std::size_t> lengths;
+    json ends = json::object();
+    for (const Track& track : result.tracks) {
+        samples += track.samples.size();
+        lengths.push_back(track.samples.size());
+        const std::string reason(toString(track.endReason));
+        ends[reason] = ends.value(reason, 0) + 1;
+    }
+    std::sort(lengths.begin(), lengths.end());
+    return {{"tracks", result.tracks.size()}, {"samples", samples}, {"median_length", lengths.empty() ? 0 : lengths[lengths.size() / 2]},
+            {"ends", ends}, {"unreadable_frames", result.unreadable}};
+}
+
+int info(const Console& console, const std::string& path, const std::string& fps, int firstFrame) {
+    const auto plate = openPlate(path, fps, firstFrame);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& f = (*plate)->facts();
+    const json figures{{"path", f.path.string()}, {"kind", f.kind == PlateKind::video ? "video" : "sequence"}, {"width", f.width}, {"height", f.height},
+                       {"fps", toString(f.fps)}, {"fps_from_plate", f.fpsFromPlate}, {"first_frame", f.firstFrame}, {"last_frame", f.lastFrame},
+                       {"frames", f.frameCount()}, {"pixel_format", f.pixelFormat}, {"pixel_aspect", f.pixelAspect}, {"linear", f.linear}, {"missing_frames", f.missing}};
+    say(console, figures,
+        fmt::format("{}\n{}x{}, {} frames/s{}, frames {}-{} ({}), {}, pixel aspect {:g}{}", f.path.string(), f.width, f.height, toString(f.fps),
+                    f.fpsFromPlate ? "" : " (assumed)", f.firstFrame, f.lastFrame, f.frameCount(), f.pixelFormat, f.pixelAspect,
+                    f.missing.empty() ? "" : "\nmissing: " + frameRanges(f.missing)));
+    return 0;
+}
+
+int finishTracks(const Console& console, const Expected<TrackingResult>& result, const PlateFacts& facts, const std::string& out) {
+    if (!result) return fail(result.error());
+    if (result->stopped) return fail({Fault::stopped, ""});
+    const TrackFile file{facts.width, facts.height, facts.fps, result->tracks};
+    const bool csv = fs::path(out).extension() == ".csv";
+    if (const auto written = put(out, csv ? tracksCsv(file) : tracksJson(file)); !written) return fail(written.error());
+    json figures = tracksFigures(*result);
+    figures["out"] = out;
+    say(console, figures, out == "-" ? "" : fmt::format("{} tracks, median length {} frames: {}", result->tracks.size(), figures["median_length"].get<int>(), out));
+    if (!result->unreadable.empty()) std::fprintf(stderr, "left out, missing or damaged: %s\n", frameRanges(result->unreadable).c_str());
+    return 0;
+}
+
+int track(const Console& console, const std::string& path, const std::string& pointsPath, const std::string& out, const TrackWords& words, const std::string& fps, int firstFrame) {
+    const auto plate = openPlate(path, fps, firstFrame);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    const auto points = readPoints(pointsPath);
+    if (!points) return fail(points.error());
+    const auto range = parseRange(words.range, facts);
+    if (!range) return fail(range.error());
+    if (words.search < words.pattern) return fail({Fault::input, fmt::format("--search {}: is smaller than the pattern of {}", words.search, words.pattern)});
+    if (!range->holds(points->referenceFrame))
+        return fail({Fault::input, fmt::format("{}: reference_frame {} lies outside the frames {}-{}", pointsPath, points->referenceFrame, range->first, range->last)});
+    std::vector<Track> tracks;
+    for (const auto& point : points->points) {
+        if (!(point.at.x() >= 0 && point.at.y() >= 0 && point.at.x() <= facts.width && point.at.y() <= facts.height))
+            return fail({Fault::input, fmt::format("{}: point '{}' at {:g}, {:g} lies outside the frame of {}x{}", pointsPath, point.name, point.at.x(), point.at.y(), facts.width, facts.height)});
+        Track one;
+        one.id = TrackId(tracks.size() + 1);
+        one.name = point.name;
+        one.byHand = true;
+        one.motion = *motionModelFrom(words.motion);
+        one.channel = *channelFrom(words.channel);
+        one.pattern_px = words.pattern;
+        one.search_px = words.search;
+        one.driftLimit = words.driftLimit;
+        one.referenceFrame = points->referenceFrame;
+        one.samples = List<Sample>({{.frame = points->referenceFrame, .at = point.at, .tie = true}});
+        tracks.push_back(std::move(one));
+    }
+    FrameCache frames(*plate, budget(console));
+    return finishTracks(console, trackPoints(frames, tracks, *range, Direction::both, consoleProgress("Tracking")), facts, out);
+}
+
+int scatterPlate(const Console& console, const std::string& path, const std::string& out, int features, double distance, const std::string& exclude, const TrackWords& words,
+                 const std::string& fps, int firstFrame) {
+    const auto plate = openPlate(path, fps, firstFrame);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    Shot shot = shotOf(facts);
+    const auto range = parseRange(words.range, facts);
+    if (!range) return fail(range.error());
+    shot = withRange(shot, *range);
+    shot.scatterSettings = {features, distance, 0.01, words.pattern, words.search, *motionModelFrom(words.motion), words.driftLimit, *channelFrom(words.channel)};
+    if (!exclude.empty()) {
+        const auto mattes = readMattes(exclude);
+        if (!mattes) return fail(mattes.error());
+        shot.mattes = List<Matte>(*mattes);
+    }
+    FrameCache frames(*plate, budget(console));
+    return finishTracks(console, runScatter(shot, frames, range->first, consoleProgress("Scattering")), facts, out);
+}
+
+int stmap(const Console& console, const std::string& lensPath, const std::string& size, const std::string& folder) {
+    auto lens = readLens(lensPath);
+    if (!lens) return fail(lens.error());
+    if (!size.empty()) {
+        int width = 0, height = 0;
+        char rest = 0;
+        if (std::sscanf(size.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 1 || height < 1 || width > 32768 || height > 32768)
+            return fail({Fault::input, fmt::format("--size {}: write WxH, as in 1920x1080", size)});
+        // Another size of the same picture: all pixels scale, the distortion stays.
+        const double ratio = double(width) / lens->width;
+        if (std::abs(ratio * lens->height - height) > 1.0)
+            return fail({Fault::input, fmt::format("--size {}: has another shape than the lens's {}x{}", size, lens->width, lens->height)});
+        lens->focal_px *= ratio;
+        lens->cx *= ratio;
+        lens->cy *= ratio;
+        lens->width = width;
+        lens->height = height;
+    }
+    if (const auto made = makeFolder(folder); !made) return fail(made.error());
+    const StMap undistort = undistortMap(*lens);
+    const StMap redistort = redistortMap(*lens);
+    for (const auto& [map, name] : {std::pair<const StMap*, const char*>{&undistort, "undistort.exr"}, {&redistort, "redistort.exr"}})
+        if (const auto written = writeStMap(*map, fs::path(folder) / name); !written) return fail(written.error());
+    const PixelBox& box = undistort.data;
+    say(console, {{"width", lens->width}, {"height", lens->height}, {"data_window", {box.x0, box.y0, box.x1, box.y1}}, {"out_dir", folder}},
+        fmt::format("undistort.exr, redistort.exr in {}; overscan left {}, top {}, right {}, bottom {} px", folder, -box.x0, -box.y0, box.x1 - lens->width, box.y1 - lens->height));
+    return 0;
+}
+
+struct SolveWords {
+    std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "travelling", basePair;
+    int features = 500;
+    double sensorWidth = 36.0;
+    double trim = 0.0;
+    bool zoom = false;
+};
+
+Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings) {
+    settings.sensorWidth_mm = words.sensorWidth;
+    if (words.zoom) return failure(Fault::input, "--zoom: a focal length per frame is not built yet; solve with one focal length");
+    if (words.motion == "nodal") return failure(Fault::input, "--motion nodal: is not built yet; only travelling cameras are solved");
+    if (words.focal != "unknown") {
+        char rest = 0;
+        double value = 0, trust = 0;
+        if (std::sscanf(words.focal.c_str(), "%lf~%lf%c", &value, &trust, &rest) == 2 && value > 0 && trust > 0) {
+            settings.focal = Knowledge::guessed;
+            settings.focalTrust_mm = trust;
+        } else if (std::sscanf(words.focal.c_str(), "%lf%c", &value, &rest) == 1 && value > 0) {
+            settings.focal = Knowledge::known;
+        } else {
+            return failure(Fault::input, "--focal {}: write millimetres (35), a value and its trust (35~2), or unknown", words.focal);
+        }
+        settings.focal_mm = value;
+    }
+    if (words.distortion == "none") {
+        settings.distortion = SolveOptions::Distortion::none;
+    } else if (words.distortion != "unknown") {
+        const auto lens = readLens(words.distortion);
+        if (!lens) return tl::unexpected(lens.error());
+        settings.lens = *lens;
+        settings.distortion = SolveOptions::Distortion::known;
+    }
+    if (!words.basePair.empty()) {
+        int a = 0, b = 0;
+        char rest = 0;
+        if (std::sscanf(words.basePair.c_str(), "%d,%d%c", &a, &b, &rest) != 2) return failure(Fault::input, "--base-pair {}: write A,B, as in 1001,1040", words.basePair);
+        settings.basePair = {a, b};
+    }
+    return {};
+}
+
+json solveFigures(const Solve& solve, int width) {
+    json figures{{"rms_px", solve.rms_px}, {"held_out_rms_px", solve.heldOutRms_px}, {"tracks", solve.used}, {"held_out_tracks", solve.heldOut},
+                 {"disagreed_tracks", solve.disagreed}, {"frames", solve.frames.size()}, {"focal_px", solve.lens.focal_px},
+                 {"focal_mm", focalMillimetres(solve.lens.focal_px, solve.sensorWidth_mm, width)}, {"k1", solve.lens.k1}, {"k2", solve.lens.k2},
+                 {"base_pair", {solve.basePair.first, solve.basePair.second}}, {"parallax_degrees", solve.medianAngleDegrees}};
+    if (solve.focalDeviation_mm) figures["focal_deviation_mm"] = *solve.focalDeviation_mm;
+    return figures;
+}
+
+int solve(const Console& console, const std::string& path, const SolveWords& words, const std::string& fps, int firstFrame) {
+    const std::string ending = words.out == "-" ? ".json" : fs::path(words.out).extension().string();
+    if (ending != ".json" && ending != ".usda") return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", words.out)});
+    const auto plate = openPlate(path, fps, firstFrame);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    Shot shot = shotOf(facts);
+    if (const auto applied = applySolveWords(words, shot.solveSettings); !applied) return fail(applied.error());
+    if (!words.exclude.empty()) {
+        const auto mattes = readMattes(words.exclude);
+        if (!mattes) return fail(mattes.error());
+        shot.mattes = List<Matte>(*mattes);
+    }
+    if (!words.tracks.empty()) {
+        const auto file = readTracks(words.tracks);
+        if (!file) return fail(file.error());
+        if (file->width != facts.width || file->height != facts.height)
+            return fail({Fault::input, fmt::format("{}: is for {}x{}, the plate is {}x{}", words.tracks, file->width, file->height, facts.width, facts.height)});
+        if (!(file->fps == facts.fps))
+            std::fprintf(stderr, "note: %s says %s frames/s, the plate %s\n", words.tracks.c_str(), toString(file->fps).c_str(), toString(facts.fps).c_str());
+        for (const Track& track : file->tracks)
+            for (const Sample& sample : track.samples)
+                if (!facts.holds(sample.frame))
+                    return fail({Fault::input, fmt::format("{}: track '{}' has frame {}, the plate holds {}-{}", words.tracks, track.name, sample.frame, facts.firstFrame, facts.lastFrame)});
+        shot = withScattered(shot, file->tracks);
+    } else {
+        shot.scatterSettings.features = words.features;
+        FrameCache frames(*plate, budget(console));
+        const auto scattered = runScatter(shot, frames, facts.firstFrame, consoleProgress("Scattering"));
+        if (!scattered) return fail(scattered.error());
+        if (scattered->stopped) return fail({Fault::stopped, ""});
+        shot = withScattered(shot, scattered->tracks);
+    }
+    SolveOptions options = solveOptionsOf(shot);
+    options.trim_px = words.trim;
+    const auto solved = solveCamera(shot.tracks.vector(), options, consoleProgress("Solving"));
+    if (!solved) return fail(solved.error());
+    shot = withSolve(shot, *solved, solveKey(shot));
+    const auto camera = cameraFileOf(shot);
+    if (!camera) return fail(camera.error());
+    const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name}) : cameraJson(*camera);
+    if (const auto written = put(words.out, contents); !written) return fail(written.error());
+    json figures = solveFigures(*solved, facts.width);
+    figures["out"] = words.out;
+    say(console, figures, words.out == "-" ? "" : fmt::format("RMS {:.3f} px, held out {:.3f} px, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}", solved->rms_px,
+        solved->heldOutRms_px, solved->used, solved->frames.size(), figures["focal_mm"].get<double>(), solved->lens.k1, words.out));
+    return 0;
+}
+
+int deliverShot(const Console& console, const std::string& shotPath, const std::string& only, const std::string& folder) {
+    const auto shot = loadShot(shotPath);
+    if (!shot) return fail(shot.error());
+    json written = json::array();
+    std::string text;
+    bool any = false;
+    for (const Deliverable& deliverable : shot->deliverables) {
+        if (!only.empty() && deliverable.name != only) continue;
+        any = true;
+        const auto report = deliver(*shot, deliverable, folder);
+        if (!report) return fail(report.error());
+        for (const fs::path& file : report->files) {
+            written.push_back({{"name", report->name}, {"path", file.string()}});
+            text += (text.empty() ? "" : "\n") + file.string();
+        }
+    }
+    if (!any) {
+        std::string names;
+        for (const Deliverable& deliverable : shot->deliverables) names += (names.empty() ? "" : ", ") + deliverable.name;
+        return fail({Fault::input, only.empty() ? fmt::format("{}: lists no deliverable", shotPath) : fmt::format("--only {}: the shot has {}", only, names)});
+    }
+    say(console, {{"files", written}}, text);
+    return 0;
+}
+
+int runShot(const Console& console, const std::string& shotPath, std::vector<std::string> steps, const std::string& save, const std::string& folder) {
+    const auto loaded = loadShot(shotPath);
+    if (!loaded) return fail(loaded.error());
+    Shot shot = *loaded;
+    const bool asked = !steps.empty();
+    if (!asked) {
+        if (shot.tracks.isEmpty()) steps.push_back("scatter");
+        if (!shot.solve || !steps.empty() || shot.solvedKey != solveKey(shot)) steps.push_back("solve");
+        steps.push_back("deliver");
+    }
+    for (const std::string& step : steps)
+        if (step != "scatter" && step != "solve" && step != "deliver") return fail({Fault::input, fmt::format("--steps {}: the steps are scatter, solve, deliver", step)});
+    json figures{{"steps", steps}};
+    for (const std::string& step : steps) {
+        if (step == "scatter") {
+            const auto plate = Plate::open(shot.plate.path, {}, consoleProgress("Opening"));
+            if (!plate) return fail(plate.error());
+            shot = withPlate(shot, (*plate)->facts());
+            FrameCache frames(*plate, budget(console));
+            const auto result = runScatter(shot, frames, shot.plate.range.first, consoleProgress("Scattering"));
+            if (!result) return fail(result.error());
+            if (result->stopped) return fail({Fault::stopped, ""});
+            shot = withScattered(shot, result->tracks);
+            figures["scatter"] = tracksFigures(*result);
+        } else if (step == "solve") {
+            const auto result = runSolve(shot, consoleProgress("Solving"));
+            if (!result) return fail(result.error());
+            shot = withSolve(shot, *result, solveKey(shot));
+            figures["solve"] = solveFigures(*result, shot.plate.width);
+        } else {
+            json files = json::array();
+            const fs::path to = folder.empty() ? deliveryFolderOf(shot, shotPath) : fs::path(folder);
+            for (const Deliverable& deliverable : shot.deliverables.vector()) {
+                const auto report = deliver(shot, deliverable, to);
+                if (!report) return fail(report.error());
+                for (const fs::path& file : report->files) files.push_back(file.string());
+                shot = withDelivered(shot, deliverable.name);
+            }
+            figures["files"] = files;
+        }
+    }
+    const std::string target = save.empty() ? shotPath : save;
+    if (const auto saved = saveShot(shot, target); !saved) return fail(saved.error());
+    figures["saved"] = target;
+    say(console, figures, fmt::format("saved {}", target));
+    return 0;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app{"Pinion's jobs from the command line."};
+    app.require_subcommand(1);
+    app.fallthrough();
+    app.set_version_flag("--version", "pinion-cli 0.1.0");
+    Console console;
+    std::string fps;
+    int firstFrame = 1001;
+    app.add_flag("--json", console.json, "print one JSON object with the figures");
+    app.add_option("--threads", console.threads, "threads at most; 0 all")->check(CLI::Range(0, 1024));
+    app.add_option("--memory", console.memory_mib, "MiB for the frame cache")->check(CLI::Range(16, 1 << 20));
+    app.add_option("--fps", fps, "frame rate, where the plate does not say it: 24, 24000/1001");
+    app.add_option("--first-frame", firstFrame, "number of a video's first frame")->check(CLI::Range(0, 100000000));
+
+    std::string plate, points, out, exclude, lensPath, size, folder, shotPath, only, save;
+    std::vector<std::string> steps;
+    int features = 500;
+    double distance = 16.0;
+    TrackWords trackWords, scatterWords;
+    SolveWords solveWords;
+
+    auto* infoCommand = app.add_subcommand("info", "what a plate is");
+    infoCommand->add_option("PLATE", plate)->required();
+
+    auto* trackCommand = app.add_subcommand("track", "tracks from points placed by hand");
+    trackCommand->add_option("PLATE", plate)->required();
+    trackCommand->add_option("--points", points, "points.json")->required();
+    trackCommand->add_option("--out", out, "tracks.json, or a .csv; - for standard output")->required();
+    addTrackOptions(*trackCommand, trackWords);
+
+    auto* scatterCommand = app.add_subcommand("scatter", "features found and tracked");
+    scatterCommand->add_option("PLATE", plate)->required();
+    scatterCommand->add_option("--out", out, "tracks.json, or a .csv; - for standard output")->required();
+    scatterCommand->add_option("--features", features, "how many to keep in each frame")->check(CLI::Range(1, 100000));
+    scatterCommand->add_option("--least-distance", distance, "pixels between two features")->check(CLI::Range(2.0, 1000.0));
+    scatterCommand->add_option("--exclude", exclude, "mattes.json");
+    addTrackOptions(*scatterCommand, scatterWords);
+
+    auto* stmapCommand = app.add_subcommand("stmap", "ST maps of a lens");
+    stmapCommand->add_option("--lens", lensPath, "lens.json")->required();
+    stmapCommand->add_option("--size", size, "WxH; the lens's own by default");
+    stmapCommand->add_option("--out-dir", folder)->required();
+
+    auto* solveCommand = app.add_subcommand("solve", "camera, lens and point cloud");
+    solveCommand->add_option("PLATE", plate)->required();
+    solveCommand->add_option("--out", solveWords.out, ".json or .usda; - for JSON on standard output")->required();
+    solveCommand->add_option("--tracks", solveWords.tracks, "tracks.json; scattered otherwise");
+    solveCommand->add_option("--features", solveWords.features, "features to scatter")->check(CLI::Range(8, 100000));
+    solveCommand->add_option("--exclude", solveWords.exclude, "mattes.json");
+    solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::PositiveNumber);
+    solveCommand->add_option("--focal", solveWords.focal, "MM, MM~TRUST or unknown");
+    solveCommand->add_flag("--zoom", solveWords.zoom, "a focal length per frame");
+    solveCommand->add_option("--distortion", solveWords.distortion, "none, unknown or lens.json");
+    solveCommand->add_option("--motion", solveWords.motion, "travelling or nodal")->check(CLI::IsMember({"travelling", "nodal"}));
+    solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
+    solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
+
+    auto* deliverCommand = app.add_subcommand("deliver", "writes a shot's deliveries");
+    deliverCommand->add_option("SHOT", shotPath)->required();
+    deliverCommand->add_option("--only", only, "the name of one deliverable");
+    deliverCommand->add_option("--out-dir", folder)->required();
+
+    auto* runCommand = app.add_subcommand("run", "does a shot's open steps and saves it");
+    runCommand->add_option("SHOT", shotPath)->required();
+    runCommand->add_option("--steps", steps, "scatter, solve, deliver")->delimiter(',');
+    runCommand->add_option("--save", save, "the file to save as; the same by default");
+    runCommand->add_option("--out-dir", folder, "delivery folder");
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        if (error.get_exit_code() == 0) return app.exit(error);
+        std::fprintf(stderr, "pinion-cli: %s (see --help)\n", error.what());
+        return 2;
+    }
+    limitThreads(console.threads);
+    if (console.json && (out == "-" || solveWords.out == "-")) return fail({Fault::input, "--json and --out -: both want standard output"});
+    if (infoCommand->parsed()) return info(console, plate, fps, firstFrame);
+    if (trackCommand->parsed()) return track(console, plate, points, out, trackWords, fps, firstFrame);
+    if (scatterCommand->parsed()) return scatterPlate(console, plate, out, features, distance, exclude, scatterWords, fps, firstFrame);
+    if (stmapCommand->parsed()) return stmap(console, lensPath, size, folder);
+    if (solveCommand->parsed()) return solve(console, plate, solveWords, fps, firstFrame);
+    if (deliverCommand->parsed()) return deliverShot(console, shotPath, only, folder);
+    return runShot(console, shotPath, steps, save, folder);
+}

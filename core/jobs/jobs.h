@@ -1,0 +1,46 @@
+#pragma once
+
+#include "base/progress.h"
+#include "exchange/formats.h"
+#include "plate/framecache.h"
+#include "shot/shot.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+// What the window and the command line start: a shot and a plate in, a result out, with progress. None of them changes the
+// shot it was given; `shot/shot.h` has the edits that merge a result.
+
+/// Features over the shot's range; merge with `withScattered`.
+Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress = Progress{}, const LiveListener& live = {});
+
+/// The named tracks from `from` in one direction; merge with `withTracked`. `steps` frames at most, 0 for all of the range.
+Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& tracks, int from, Direction direction, int steps = 0,
+                                  const Progress& progress = Progress{}, const LiveListener& live = {});
+
+/// The camera from the shot's tracks within its range; merge with `withSolve` and the key of this same shot.
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress = Progress{});
+
+/// The shot's camera, oriented and scaled, as it is delivered. Fails when there is none.
+Expected<CameraFile> cameraFileOf(const Shot& shot);
+TrackFile trackFileOf(const Shot& shot);
+
+/// What was written, and that it was read back and found the same.
+struct DeliveryReport {
+    std::string name;
+    std::vector<std::filesystem::path> files;
+};
+
+/// Writes one deliverable below `folder` and reads it back to check.
+Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverable, const std::filesystem::path& folder);
+
+/// Where the shot's deliveries go: its delivery folder, relative to the shot's file; "delivery" beside it by default.
+std::filesystem::path deliveryFolderOf(const Shot& shot, const std::filesystem::path& shotFile);
+
+/// The shot after a successful delivery: the deliverable is marked as written from this version.
+Shot withDelivered(const Shot& shot, const std::string& deliverableName);
+
+}  // namespace pinion

@@ -1,0 +1,324 @@
+#include "shot/shotfile.h"
+
+#include "base/json.h"
+
+#include <array>
+#include <set>
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+namespace fs = std::filesystem;
+
+constexpr std::array<const char*, 3> kKnowledge{"known", "guessed", "unknown"};
+constexpr std::array<const char*, 3> kDistortion{"none", "known", "unknown"};
+constexpr std::array<const char*, 4> kRoles{"used", "held out", "disagreed", "unplaced"};
+constexpr std::array<const char*, 3> kKinds{"camera", "tracks", "st maps"};
+constexpr std::array<const char*, 4> kFormats{"usda", "json", "csv", "exr"};
+constexpr std::array<const char*, 6> kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous"};
+
+template <class Enum, std::size_t N>
+Enum word(const json& object, const char* name, const std::array<const char*, N>& words, const std::string& where) {
+    const std::string found = text(object, name, where);
+    for (std::size_t i = 0; i < N; ++i)
+        if (found == words[i]) return Enum(i);
+    malformed(where + "." + name + ": '" + found + "' is not known");
+}
+
+json vector3(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
+
+Eigen::Vector3d vector3(const json& value, const std::string& where) {
+    if (!value.is_array() || value.size() != 3) malformed(where + ": has not 3 numbers");
+    return {number(value[0], where), number(value[1], where), number(value[2], where)};
+}
+
+std::uint64_t key(const json& object, const char* name, const std::string& where) {
+    const json& value = member(object, name, where);
+    if (!value.is_number_unsigned() && !(value.is_number_integer() && value.get<std::int64_t>() >= 0)) malformed(where + "." + name + ": is not a key");
+    return value.get<std::uint64_t>();
+}
+
+json lensValues(const Lens& lens) {
+    return {{"width", lens.width}, {"height", lens.height}, {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3},
+            {"p1", lens.p1}, {"p2", lens.p2}, {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
+}
+
+Lens takeLensValues(const json& object, const std::string& where) {
+    Lens lens;
+    lens.width = whole(object, "width", where);
+    lens.height = whole(object, "height", where);
+    for (const auto& [name, value] : {std::pair<const char*, double*>{"focal_px", &lens.focal_px}, {"k1", &lens.k1}, {"k2", &lens.k2}, {"k3", &lens.k3},
+                                      {"p1", &lens.p1}, {"p2", &lens.p2}, {"cx", &lens.cx}, {"cy", &lens.cy}, {"squeeze", &lens.squeeze}})
+        *value = number(object, name, where);
+    if (const auto checked = checkLens(lens); !checked) malformed(where + ": " + checked.error().message);
+    return lens;
+}
+
+json tracksValue(const Shot& shot) {
+    json tracks = json::array();
+    for (const Track& track : shot.tracks) {
+        json samples = json::array();
+        for (const Sample& s : track.samples) {
+            const int marks = (s.tie ? 1 : 0) | (s.renewed ? 2 : 0);
+            samples.push_back({s.frame, s.at.x(), s.at.y(), std::round(s.score * 1e4) / 1e4, marks});
+        }
+        tracks.push_back({{"id", track.id}, {"name", track.name}, {"by_hand", track.byHand}, {"set_aside", track.setAside},
+                          {"motion", toString(track.motion)}, {"channel", toString(track.channel)}, {"pattern_px", track.pattern_px},
+                          {"search_px", track.search_px}, {"drift_limit", track.driftLimit}, {"reference_frame", track.referenceFrame},
+                          {"start", kReasons[std::size_t(track.startReason)]}, {"end", kReasons[std::size_t(track.endReason)]},
+                          {"samples", std::move(samples)}});
+    }
+    return tracks;
+}
+
+Track takeTrack(const json& entry, const std::string& where) {
+    Track track;
+    track.id = TrackId(key(entry, "id", where));
+    track.name = text(entry, "name", where);
+    track.byHand = entry.value("by_hand", false);
+    track.setAside = entry.value("set_aside", false);
+    const auto motion = motionModelFrom(text(entry, "motion", where));
+    if (!motion) malformed(where + ".motion: is not known");
+    track.motion = *motion;
+    const auto channel = channelFrom(text(entry, "channel", where));
+    if (!channel) malformed(where + ".channel: is not known");
+    track.channel = *channel;
+    track.pattern_px = whole(entry, "pattern_px", where);
+    track.search_px = whole(entry, "search_px", where);
+    if (track.pattern_px < 5 || track.pattern_px > 101) malformed(where + ".pattern_px: has to be 5 to 101");
+    if (track.search_px < track.pattern_px) malformed(where + ".search_px: is smaller than the pattern");
+    track.driftLimit = number(entry, "drift_limit", where);
+    track.referenceFrame = whole(entry, "reference_frame", where);
+    track.startReason = word<EndReason>(entry, "start", kReasons, where);
+    track.endReason = word<EndReason>(entry, "end", kReasons, where);
+    std::vector<Sample> samples;
+    for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
+        const std::string place = fmt::format("{}.samples[{}]", where, k++);
+        if (!value.is_array() || value.size() != 5) malformed(place + ": has not 5 numbers");
+        const double frame = number(value[0], place);
+        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        const double marks = number(value[4], place);
+        Sample sample{.frame = int(frame), .at = {number(value[1], place), number(value[2], place)}, .score = number(value[3], place)};
+        sample.tie = int(marks) & 1;
+        sample.renewed = int(marks) & 2;
+        if (!samples.empty() && sample.frame <= samples.back().frame) malformed(place + ": frames have to rise, each once");
+        samples.push_back(sample);
+    }
+    track.samples = List<Sample>(std::move(samples));
+    return track;
+}
+
+json solveValue(const Shot& shot) {
+    const Solve& solve = *shot.solve;
+    json frames = json::array();
+    for (const SolvedFrame& frame : solve.frames) {
+        json matrix = json::array();
+        for (int r = 0; r < 3; ++r)
+            for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
+        frames.push_back({{"frame", frame.frame}, {"world_from_camera", matrix}, {"focal_px", frame.focal_px}, {"rms_px", frame.rms_px},
+                          {"tracks", frame.tracks}, {"deviation", vector3(frame.deviation)}});
+    }
+    json tracks = json::array();
+    for (const SolvedTrack& track : solve.tracks) {
+        json entry{{"track", track.track}, {"role", kRoles[std::size_t(track.role)]}, {"rms_px", track.rms_px}, {"frames", track.frames}};
+        if (track.xyz) entry["xyz"] = vector3(*track.xyz);
+        tracks.push_back(std::move(entry));
+    }
+    json value{{"lens", lensValues(solve.lens)}, {"sensor_width_mm", solve.sensorWidth_mm}, {"frames", frames}, {"tracks", tracks},
+               {"rms_px", solve.rms_px}, {"held_out_rms_px", solve.heldOutRms_px}, {"used", solve.used}, {"disagreed", solve.disagreed},
+               {"held_out", solve.heldOut}, {"base_pair", {solve.basePair.first, solve.basePair.second}},
+               {"median_angle_degrees", solve.medianAngleDegrees}, {"key", shot.solvedKey}};
+    if (solve.focalDeviation_mm) value["focal_deviation_mm"] = *solve.focalDeviation_mm;
+    return value;
+}
+
+std::shared_ptr<const Solve> takeSolve(const json& value) {
+    auto solve = std::make_shared<Solve>();
+    solve->lens = takeLensValues(member(value, "lens", "solve"), "solve.lens");
+    solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
+    std::vector<SolvedFrame> frames;
+    for (std::size_t i = 0; const json& entry : list(value, "frames", "solve")) {
+        const std::string where = fmt::format("solve.frames[{}]", i++);
+        SolvedFrame frame;
+        frame.frame = whole(entry, "frame", where);
+        const json& matrix = list(entry, "world_from_camera", where);
+        if (matrix.size() != 12) malformed(where + ".world_from_camera: has not 12 numbers");
+        for (int r = 0; r < 3; ++r)
+            for (int c = 0; c < 4; ++c) frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
+        const Eigen::Matrix3d rotation = frame.worldFromCamera.linear();
+        if (!(rotation * rotation.transpose()).isIdentity(1e-4)) malformed(where + ".world_from_camera: is no rotation");
+        frame.focal_px = number(entry, "focal_px", where);
+        frame.rms_px = number(entry, "rms_px", where);
+        frame.tracks = whole(entry, "tracks", where);
+        frame.deviation = vector3(member(entry, "deviation", where), where + ".deviation");
+        if (!frames.empty() && frame.frame <= frames.back().frame) malformed(where + ".frame: frames have to rise, each once");
+        frames.push_back(frame);
+    }
+    if (frames.empty()) malformed("solve.frames: the list is empty");
+    std::vector<SolvedTrack> tracks;
+    for (std::size_t i = 0; const json& entry : list(value, "tracks", "solve")) {
+        const std::string where = fmt::format("solve.tracks[{}]", i++);
+        SolvedTrack track;
+        track.track = TrackId(key(entry, "track", where));
+        track.role = word<TrackRole>(entry, "role", kRoles, where);
+        track.rms_px = number(entry, "rms_px", where);
+        track.frames = whole(entry, "frames", where);
+        if (entry.contains("xyz")) track.xyz = vector3(entry["xyz"], where + ".xyz");
+        tracks.push_back(track);
+    }
+    solve->frames = List<SolvedFrame>(std::move(frames));
+    solve->tracks = List<SolvedTrack>(std::move(tracks));
+    solve->rms_px = number(value, "rms_px", "solve");
+    solve->heldOutRms_px = number(value, "held_out_rms_px", "solve");
+    solve->used = whole(value, "used", "solve");
+    solve->disagreed = whole(value, "disagreed", "solve");
+    solve->heldOut = whole(value, "held_out", "solve");
+    solve->medianAngleDegrees = number(value, "median_angle_degrees", "solve");
+    if (value.contains("focal_deviation_mm")) solve->focalDeviation_mm = number(value, "focal_deviation_mm", "solve");
+    const json& pair = list(value, "base_pair", "solve");
+    if (pair.size() != 2) malformed("solve.base_pair: has not 2 frames");
+    solve->basePair = {int(number(pair[0], "solve.base_pair")), int(number(pair[1], "solve.base_pair"))};
+    return solve;
+}
+
+FrameRange takeRange(const json& object, const char* name, const std::string& where) {
+    const json& value = list(object, name, where);
+    if (value.size() != 2) malformed(where + "." + name + ": has not 2 frames");
+    const FrameRange range{int(number(value[0], where)), int(number(value[1], where))};
+    if (range.last < range.first || range.count() > 10'000'000) malformed(where + "." + name + ": its last frame lies before its first");
+    return range;
+}
+
+Shot takeShot(const json& document, const fs::path& file) {
+    expectFormat(document, "pinion.shot", 1);
+    Shot shot;
+    shot.name = text(document, "name", "file");
+    const json& plate = member(document, "plate", "file");
+    shot.plate.path = text(plate, "path", "plate");
+    if (shot.plate.isOpen()) {
+        if (shot.plate.path.is_relative()) shot.plate.path = (file.parent_path() / shot.plate.path).lexically_normal();
+        shot.plate.width = whole(plate, "width", "plate");
+        shot.plate.height = whole(plate, "height", "plate");
+        if (shot.plate.width < 1 || shot.plate.height < 1) malformed("plate: the size is not above 0");
+        shot.plate.fps = takeRate(plate, "plate");
+        shot.plate.frames = takeRange(plate, "frames", "plate");
+        shot.plate.range = takeRange(plate, "range", "plate");
+        if (shot.plate.range.first < shot.plate.frames.first || shot.plate.range.last > shot.plate.frames.last) malformed("plate.range: reaches beyond the plate");
+    }
+    const json& scatter = member(document, "scatter", "file");
+    ScatterSettings& s = shot.scatterSettings;
+    s.features = whole(scatter, "features", "scatter");
+    s.leastDistance_px = number(scatter, "least_distance_px", "scatter");
+    s.threshold = number(scatter, "threshold", "scatter");
+    s.pattern_px = whole(scatter, "pattern_px", "scatter");
+    s.search_px = whole(scatter, "search_px", "scatter");
+    s.driftLimit = number(scatter, "drift_limit", "scatter");
+    const auto motion = motionModelFrom(text(scatter, "motion", "scatter"));
+    const auto channel = channelFrom(text(scatter, "channel", "scatter"));
+    if (!motion || !channel || s.features < 1 || s.features > 100000 || s.pattern_px < 5 || s.pattern_px > 101 || s.search_px < s.pattern_px)
+        malformed("scatter: a setting is out of its range");
+    s.motion = *motion;
+    s.channel = *channel;
+    const json& camera = member(document, "camera", "file");
+    SolveSettings& c = shot.solveSettings;
+    c.sensorWidth_mm = number(camera, "sensor_width_mm", "camera");
+    c.focal = word<Knowledge>(camera, "focal", kKnowledge, "camera");
+    c.focal_mm = number(camera, "focal_mm", "camera");
+    c.focalTrust_mm = number(camera, "focal_trust_mm", "camera");
+    c.distortion = word<SolveOptions::Distortion>(camera, "distortion", kDistortion, "camera");
+    if (camera.contains("lens")) c.lens = takeLensValues(camera["lens"], "camera.lens");
+    if (!(c.sensorWidth_mm > 0) || !(c.focal_mm > 0)) malformed("camera: sensor width and focal length have to be above 0");
+
+    std::vector<Track> tracks;
+    std::set<TrackId> ids;
+    for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
+        tracks.push_back(takeTrack(entry, fmt::format("tracks[{}]", i++)));
+        if (!ids.insert(tracks.back().id).second) malformed(fmt::format("tracks[{}].id: is there twice", i - 1));
+        shot.nextTrack = std::max(shot.nextTrack, tracks.back().id + 1);
+    }
+    shot.tracks = List<Track>(std::move(tracks));
+    if (document.contains("solve")) {
+        shot.solve = takeSolve(document["solve"]);
+        shot.solvedKey = key(document["solve"], "key", "solve");
+    }
+    const json& world = member(document, "world", "file");
+    std::vector<TrackId> ground;
+    for (const json& id : list(world, "ground", "world")) ground.push_back(TrackId(number(id, "world.ground")));
+    shot.world.ground = List<TrackId>(std::move(ground));
+    if (world.contains("origin")) shot.world.origin = TrackId(key(world, "origin", "world"));
+    if (world.contains("measure")) {
+        const json& measure = world["measure"];
+        shot.world.measure = World::Measure{TrackId(key(measure, "from", "world.measure")), TrackId(key(measure, "to", "world.measure")), number(measure, "length_m", "world.measure")};
+    }
+    std::vector<Deliverable> deliverables;
+    for (std::size_t i = 0; const json& entry : list(document, "deliverables", "file")) {
+        const std::string where = fmt::format("deliverables[{}]", i++);
+        Deliverable d;
+        d.name = text(entry, "name", where);
+        d.kind = word<DeliverableKind>(entry, "kind", kKinds, where);
+        d.format = word<DeliverableFormat>(entry, "format", kFormats, where);
+        d.place = text(entry, "place", where);
+        d.upAxis = text(entry, "up_axis", where) == "z" ? UpAxis::z : UpAxis::y;
+        d.writtenKey = key(entry, "written_key", where);
+        deliverables.push_back(std::move(d));
+    }
+    shot.deliverables = List<Deliverable>(std::move(deliverables));
+    if (document.contains("delivery_folder")) shot.deliveryFolder = text(document, "delivery_folder", "file");
+    return shot;
+}
+
+}  // namespace
+
+std::string shotJson(const Shot& shot, const fs::path& file) {
+    json document{{"format", "pinion.shot"}, {"version", 1}, {"name", shot.name}};
+    json& plate = document["plate"];
+    fs::path path = shot.plate.path;
+    if (shot.plate.isOpen()) {
+        std::error_code code;
+        const fs::path folder = fs::absolute(file, code).parent_path();
+        const fs::path relative = fs::absolute(path, code).lexically_relative(folder);
+        path = !relative.empty() && *relative.begin() != ".." ? relative : fs::absolute(path, code);
+    }
+    plate["path"] = path.string();
+    if (shot.plate.isOpen()) {
+        plate["width"] = shot.plate.width;
+        plate["height"] = shot.plate.height;
+        putRate(plate, shot.plate.fps);
+        plate["frames"] = {shot.plate.frames.first, shot.plate.frames.last};
+        plate["range"] = {shot.plate.range.first, shot.plate.range.last};
+    }
+    const ScatterSettings& s = shot.scatterSettings;
+    document["scatter"] = {{"features", s.features}, {"least_distance_px", s.leastDistance_px}, {"threshold", s.threshold}, {"pattern_px", s.pattern_px},
+                           {"search_px", s.search_px}, {"motion", toString(s.motion)}, {"drift_limit", s.driftLimit}, {"channel", toString(s.channel)}};
+    const SolveSettings& c = shot.solveSettings;
+    document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm}, {"focal", kKnowledge[std::size_t(c.focal)]}, {"focal_mm", c.focal_mm},
+                          {"focal_trust_mm", c.focalTrust_mm}, {"distortion", kDistortion[std::size_t(c.distortion)]}};
+    if (c.lens) document["camera"]["lens"] = lensValues(*c.lens);
+    document["tracks"] = tracksValue(shot);
+    if (shot.solve) document["solve"] = solveValue(shot);
+    json& world = document["world"];
+    world["ground"] = shot.world.ground.vector();
+    if (shot.world.origin) world["origin"] = *shot.world.origin;
+    if (shot.world.measure) world["measure"] = {{"from", shot.world.measure->from}, {"to", shot.world.measure->to}, {"length_m", shot.world.measure->length_m}};
+    json& deliverables = document["deliverables"] = json::array();
+    for (const Deliverable& d : shot.deliverables)
+        deliverables.push_back({{"name", d.name}, {"kind", kKinds[std::size_t(d.kind)]}, {"format", kFormats[std::size_t(d.format)]}, {"place", d.place},
+                                {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"}, {"written_key", d.writtenKey}});
+    if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;
+    return document.dump() + "\n";
+}
+
+Expected<Shot> parseShot(const std::string& contents, const fs::path& file) {
+    return parseText(contents, file.string(), [&](const json& document) { return takeShot(document, file); });
+}
+
+Expected<void> saveShot(const Shot& shot, const fs::path& file) { return writeFile(file, shotJson(shot, file)); }
+
+Expected<Shot> loadShot(const fs::path& file) {
+    const auto contents = readFile(file);
+    if (!contents) return tl::unexpected(contents.error());
+    return parseShot(*contents, file);
+}
+
+}  // namespace pinion
