@@ -1,0 +1,28 @@
+#pragma once
+
+#include "workspace.h"
+
+#include <QWidget>
+
+namespace pinion {
+
+/// The solved tracks by their error, with a line to drag: what lies to the right of it would be set aside, and the plate
+/// shows it at once.
+class ErrorHistogram : public QWidget {
+    Q_OBJECT
+public:
+    explicit ErrorHistogram(Workspace& workspace, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {180, 84}; }
+    double errorAtX(double x) const;
+    double xOfError(double error_px) const;
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+
+private:
+    Workspace& workspace_;
+};
+
+}  // namespace pinion

@@ -1,0 +1,41 @@
+#include "mainwindow.h"
+#include "theme.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QTimer>
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    QApplication::setApplicationName("pinion");
+    QApplication::setOrganizationName("pinion");
+    QApplication::setApplicationVersion("0.1.0");
+    QCommandLineParser parser;
+    parser.setApplicationDescription("Camera, lens and tracks from live-action footage.");
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("file", "a plate (video, sequence, folder) or a .pinion shot");
+    QCommandLineOption picture("picture", "save a picture of the window to FILE once the plate is shown, and end", "FILE");
+    parser.addOption(picture);
+    parser.process(application);
+    pinion::theme::apply(application);
+
+    pinion::MainWindow window;
+    window.show();
+    window.offerRecovery();
+    if (!parser.positionalArguments().isEmpty()) window.workspace().open(parser.positionalArguments().front().toStdString());
+    if (parser.isSet(picture)) {
+        const QString file = parser.value(picture);
+        const bool expectsPlate = !parser.positionalArguments().isEmpty();
+        auto* poll = new QTimer(&window);
+        QObject::connect(poll, &QTimer::timeout, &window, [&window, file, expectsPlate, tries = 0]() mutable {
+            const bool ready = !expectsPlate || (window.workspace().picture() && !window.workspace().isBusy());
+            if (!ready && ++tries < 300) return;
+            const bool saved = window.grab().save(file);
+            window.setProperty("closing", true);
+            QApplication::exit(ready && saved ? 0 : 1);
+        });
+        poll->start(200);
+    }
+    return QApplication::exec();
+}

@@ -1,0 +1,690 @@
+#include "mainwindow.h"
+
+#include "theme.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QComboBox>
+#include <QDialog>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSplitter>
+#include <QStackedWidget>
+#include <QTextBrowser>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace pinion {
+namespace {
+
+QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
+
+QWidget* bar(const QString& name, int height, QHBoxLayout*& layout) {
+    auto* widget = new QWidget;
+    widget->setObjectName(name);
+    widget->setFixedHeight(height);
+    layout = new QHBoxLayout(widget);
+    layout->setContentsMargins(12, 0, 12, 0);
+    layout->setSpacing(4);
+    return widget;
+}
+
+QToolButton* tool(const QString& name, const QString& icon = {}) {
+    auto* button = new QToolButton;
+    button->setText(name);
+    button->setFocusPolicy(Qt::NoFocus);
+    if (!icon.isEmpty()) {
+        button->setIcon(theme::icon(icon));
+        button->setIconSize({16, 16});
+    }
+    return button;
+}
+
+QToolButton* iconTool(QAction* action, const QString& icon) {
+    auto* button = new QToolButton;
+    button->setDefaultAction(action);
+    action->setIcon(theme::icon(icon));
+    action->setIconVisibleInMenu(false);
+    button->setToolButtonStyle(Qt::ToolButtonIconOnly);
+    button->setIconSize({17, 17});
+    button->setFocusPolicy(Qt::NoFocus);
+    return button;
+}
+
+}  // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) {
+    setObjectName("mainWindow");
+    setWindowTitle("Pinion");
+    setAcceptDrops(true);
+    resize(1280, 800);
+    commands_ = new Commands(this);
+    canvas_ = new Canvas(workspace_);
+    sheet_ = new ThreadSheet(workspace_);
+    docket_ = new Docket(workspace_);
+    proof_ = new ProofStrip(workspace_);
+    makeCommands();
+
+    views_ = new QStackedWidget;
+    views_->addWidget(canvas_);
+    if (hasOpenGL()) {
+        world_ = new WorldView(workspace_);
+        worldPage_ = world_;
+    } else {
+        auto* label = new QLabel("This machine has no OpenGL 3.3, so there is no 3D view.\nEverything else works; the ground grid is drawn over the plate.");
+        label->setAlignment(Qt::AlignCenter);
+        label->setProperty("dim", true);
+        worldPage_ = label;
+    }
+    views_->addWidget(worldPage_);
+
+    auto* upper = new QWidget;
+    auto* upperLayout = new QVBoxLayout(upper);
+    upperLayout->setContentsMargins(0, 0, 0, 0);
+    upperLayout->setSpacing(0);
+    toolBar_ = makeToolBar();
+    upperLayout->addWidget(toolBar_);
+    upperLayout->addWidget(views_, 1);
+    lower_ = new QWidget;
+    auto* lowerLayout = new QVBoxLayout(lower_);
+    lowerLayout->setContentsMargins(0, 0, 0, 0);
+    lowerLayout->setSpacing(0);
+    lowerLayout->addWidget(makeSheetHeader());
+    lowerLayout->addWidget(sheet_, 1);
+    middle_ = new QSplitter(Qt::Vertical);
+    middle_->setHandleWidth(1);
+    middle_->addWidget(upper);
+    middle_->addWidget(lower_);
+    middle_->setStretchFactor(0, 1);
+    middle_->setSizes({520, 190});
+    middle_->setChildrenCollapsible(false);
+    transport_ = makeTransport();
+    auto* centre = new QWidget;
+    auto* centreLayout = new QVBoxLayout(centre);
+    centreLayout->setContentsMargins(0, 0, 0, 0);
+    centreLayout->setSpacing(0);
+    centreLayout->addWidget(middle_, 1);
+    centreLayout->addWidget(transport_);
+    columns_ = new QSplitter(Qt::Horizontal);
+    columns_->setHandleWidth(1);
+    columns_->addWidget(docket_);
+    columns_->addWidget(centre);
+    columns_->addWidget(proof_);
+    columns_->setStretchFactor(1, 1);
+    columns_->setSizes({256, 846, 178});
+    columns_->setCollapsible(1, false);
+    docket_->setMinimumWidth(232);
+
+    QHBoxLayout* noteLayout = nullptr;
+    noteBar_ = bar("noteBar", 30, noteLayout);
+    noteBar_->setStyleSheet("#noteBar { background: #242424; border-top: 1px solid #333; }");
+    note_ = new QLabel;
+    note_->setObjectName("note");
+    note_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* dismiss = new QPushButton("Dismiss");
+    dismiss->setFlat(true);
+    noteLayout->addWidget(note_, 1);
+    noteLayout->addWidget(dismiss);
+    connect(dismiss, &QPushButton::clicked, noteBar_, &QWidget::hide);
+    noteBar_->hide();
+    recoveryBar_ = bar("recoveryBar", 36, recoveryLayout_);
+    recoveryBar_->setStyleSheet("#recoveryBar { background: #3a3325; }");
+    recoveryBar_->hide();
+
+    auto* whole = new QWidget;
+    auto* wholeLayout = new QVBoxLayout(whole);
+    wholeLayout->setContentsMargins(0, 0, 0, 0);
+    wholeLayout->setSpacing(0);
+    titleBar_ = makeTitleBar();
+    wholeLayout->addWidget(recoveryBar_);
+    wholeLayout->addWidget(columns_, 1);
+    wholeLayout->addWidget(noteBar_);
+    setCentralWidget(whole);
+    makeMenus();
+
+    connect(&workspace_, &Workspace::shotChanged, this, &MainWindow::refresh);
+    connect(&workspace_, &Workspace::plateChanged, this, &MainWindow::refresh);
+    connect(&workspace_, &Workspace::fileChanged, this, &MainWindow::refresh);
+    connect(&workspace_, &Workspace::jobChanged, this, &MainWindow::refresh);
+    connect(&workspace_, &Workspace::selectionChanged, this, [this] { commands_->refresh(); });
+    connect(&workspace_, &Workspace::frameChanged, this, &MainWindow::refreshTransport);
+    connect(&workspace_, &Workspace::playingChanged, this, &MainWindow::refreshTransport);
+    connect(&workspace_, &Workspace::saidNote, this, [this](const QString& words) { showNote(words, false); });
+    connect(&workspace_, &Workspace::saidError, this, [this](const QString& words) { showNote(words, true); });
+    connect(commands_, &Commands::refused, this, [this](const QString& why) { showNote(why, false); });
+    connect(canvas_, &Canvas::pointed, this, [this](const QString& words) { pointedLabel_->setText(words); });
+    connect(canvas_, &Canvas::toolChanged, this, [this](Tool) {
+        selectTool_->setChecked(canvas_->tool() == Tool::select);
+        placeTool_->setChecked(canvas_->tool() == Tool::place);
+    });
+    noteTimer_.setSingleShot(true);
+    connect(&noteTimer_, &QTimer::timeout, noteBar_, &QWidget::hide);
+    qApp->installEventFilter(this);
+    refresh();
+}
+
+QString MainWindow::whyNoPlate() const { return workspace_.hasPlate() ? QString() : QString("no plate is open"); }
+
+void MainWindow::makeCommands() {
+    const auto plate = [this] { return whyNoPlate(); };
+    const auto idle = [this] { return workspace_.isBusy() ? QString("a job is running") : QString(); };
+    const auto plateIdle = [this] { return !whyNoPlate().isEmpty() ? whyNoPlate() : workspace_.isBusy() ? QString("a job is running") : QString(); };
+    const auto selected = [this, plateIdle] { return !plateIdle().isEmpty() ? plateIdle() : workspace_.selection().empty() ? QString("no track is selected") : QString(); };
+    Commands& c = *commands_;
+    using K = QKeySequence;
+    c.add("Shot", "Open plate or shot…", {K("Ctrl+O")}, [this] { openDialog(); }, idle);
+    c.add("Shot", "Save", {K("Ctrl+S")}, [this] { save(); }, [this] { return workspace_.shot().plate.isOpen() ? QString() : QString("there is nothing to save"); });
+    c.add("Shot", "Save as…", {K("Ctrl+Shift+S")}, [this] { saveAs(); }, [this] { return workspace_.shot().plate.isOpen() ? QString() : QString("there is nothing to save"); });
+    c.add("Shot", "Deliver all", {K("Ctrl+D")}, [this] { workspace_.startDelivery({}); },
+          [this, idle] { return !idle().isEmpty() ? idle() : workspace_.shot().tracks.isEmpty() ? QString("there is nothing to deliver yet") : QString(); });
+    c.add("Shot", "Quit", {K("Ctrl+Q")}, [this] { close(); });
+
+    c.add("Edit", "Undo", {K("Ctrl+Z")}, [this] { workspace_.undo(); },
+          [this, idle] { return !idle().isEmpty() ? idle() : workspace_.history().canUndo() ? QString() : QString("there is nothing to undo"); });
+    c.add("Edit", "Redo", {K("Ctrl+Shift+Z"), K("Ctrl+Y")}, [this] { workspace_.redo(); },
+          [this, idle] { return !idle().isEmpty() ? idle() : workspace_.history().canRedo() ? QString() : QString("there is nothing to redo"); });
+    c.add("Edit", "Delete tracks", {K("Delete")}, [this] {
+        const auto tracks = workspace_.selected();
+        workspace_.select({});
+        workspace_.edit(tracks.size() == 1 ? QString("Delete a track") : QString("Delete %1 tracks").arg(tracks.size()), withTracksRemoved(workspace_.shot(), tracks));
+    }, selected);
+    c.add("Edit", "Select all tracks", {K("Ctrl+A")}, [this] {
+        std::set<TrackId> all;
+        for (const Track& track : workspace_.shot().tracks) all.insert(track.id);
+        workspace_.select(all);
+    }, plate);
+    c.add("Edit", "Select nothing", {K("Escape")}, [this] {
+        if (isFullScreen()) {
+            setFullScreenPicture(false);
+            return;
+        }
+        canvas_->setTool(Tool::select);
+        workspace_.select({});
+    });
+    c.add("Edit", "Find a command…", {K("Ctrl+K"), K("F1")}, [this] { showCommandFinder(*commands_, this); });
+
+    c.add("View", "Plate", {K("Ctrl+1")}, [this] { setView(View::plate); });
+    c.add("View", "3D", {K("Ctrl+2")}, [this] { setView(View::world); });
+    c.add("View", "Look through the camera", {K("C")}, [this] {
+        setView(View::world);
+        if (world_) world_->setThroughCamera(!world_->throughCamera());
+        throughButton_->setChecked(world_ && world_->throughCamera());
+    }, [this] { return !world_ ? QString("this machine has no OpenGL") : workspace_.shot().solve ? QString() : QString("there is no camera yet"); });
+    c.add("View", "Fit the picture", {K("F")}, [this] {
+        canvas_->fit();
+        if (world_) world_->frameAll();
+    });
+    c.add("View", "Zoom 100 %", {K("1")}, [this] { canvas_->zoomTo(1.0); });
+    c.add("View", "Zoom 400 %", {K("4")}, [this] { canvas_->zoomTo(4.0); });
+    c.add("View", "Ground grid on the plate", {K("G")}, [this] {
+        canvas_->setGrid(!canvas_->gridShown());
+        gridButton_->setChecked(canvas_->gridShown());
+    });
+    c.add("View", "Full-screen picture", {K("F11")}, [this] { setFullScreenPicture(!isFullScreen()); });
+
+    c.add("Play", "Play or pause", {K("Space")}, [this] { workspace_.setPlaying(!workspace_.isPlaying()); }, plate);
+    c.add("Play", "Step back", {K(",")}, [this] { workspace_.setPlaying(false); workspace_.step(-1); }, plate);
+    c.add("Play", "Step forward", {K(".")}, [this] { workspace_.setPlaying(false); workspace_.step(1); }, plate);
+    c.add("Play", "Ten frames back", {K("Shift+,"), K("<")}, [this] { workspace_.step(-10); }, plate);
+    c.add("Play", "Ten frames forward", {K("Shift+."), K(">")}, [this] { workspace_.step(10); }, plate);
+    c.add("Play", "First frame of the range", {K("Home")}, [this] { workspace_.goTo(workspace_.shot().plate.range.first); }, plate);
+    c.add("Play", "Last frame of the range", {K("End")}, [this] { workspace_.goTo(workspace_.shot().plate.range.last); }, plate);
+    c.add("Play", "Reference frame of the track", {K("R")}, [this] {
+        if (const Track* track = findTrack(workspace_.shot(), *workspace_.selection().begin())) workspace_.goTo(track->referenceFrame);
+    }, selected);
+    c.add("Play", "Range begins here", {K("I")}, [this] {
+        workspace_.edit("Range begins here", withRange(workspace_.shot(), {workspace_.frame(), std::max(workspace_.frame(), workspace_.shot().plate.range.last)}));
+    }, plateIdle);
+    c.add("Play", "Range ends here", {K("O")}, [this] {
+        workspace_.edit("Range ends here", withRange(workspace_.shot(), {std::min(workspace_.frame(), workspace_.shot().plate.range.first), workspace_.frame()}));
+    }, plateIdle);
+
+    c.add("Track", "Select tool", {K("V")}, [this] { canvas_->setTool(Tool::select); });
+    c.add("Track", "Place track", {K("T")}, [this] {
+        setView(View::plate);
+        canvas_->setTool(Tool::place);
+    }, plate);
+    c.add("Track", "Track backward", {K("Shift+B")}, [this] { workspace_.startTrack(workspace_.selected(), Direction::backward, 0); }, selected);
+    c.add("Track", "Track one frame backward", {K("Ctrl+,")}, [this] { workspace_.startTrack(workspace_.selected(), Direction::backward, 1); }, selected);
+    c.add("Track", "Track one frame forward", {K("Ctrl+.")}, [this] { workspace_.startTrack(workspace_.selected(), Direction::forward, 1); }, selected);
+    c.add("Track", "Track forward", {K("Shift+F")}, [this] { workspace_.startTrack(workspace_.selected(), Direction::forward, 0); }, selected);
+    c.add("Track", "Track both ways", {K("Shift+T")}, [this] { workspace_.startTrack(workspace_.selected(), Direction::both, 0); }, selected);
+    c.add("Track", "Show candidates", {K("Shift+C")}, [this] {
+        docket_->open(Stage::tracks);
+        workspace_.showCandidates(!workspace_.candidatesShown());
+    }, plate);
+    c.add("Track", "Scatter", {K("Ctrl+Shift+T")}, [this] { workspace_.startScatter(); }, plateIdle);
+    c.add("Track", "Set selected aside", {K("X")}, [this] {
+        const auto tracks = workspace_.selected();
+        workspace_.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(workspace_.shot(), tracks, true));
+    }, selected);
+    c.add("Track", "Bring selected back", {K("Shift+X")}, [this] {
+        const auto tracks = workspace_.selected();
+        workspace_.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace_.shot(), tracks, false));
+    }, selected);
+    c.add("Track", "Stop the running job", {K("Ctrl+.+Escape"), K("Shift+Escape")}, [this] { workspace_.stopJob(); },
+          [this] { return workspace_.isBusy() ? QString() : QString("no job is running"); });
+    c.all().back().action->setShortcuts({K("Shift+Escape")});
+
+    c.add("Solve", "Solve camera", {K("Ctrl+Return")}, [this] {
+        docket_->open(Stage::camera);
+        workspace_.startSolve();
+    }, [this, plateIdle] { return !plateIdle().isEmpty() ? plateIdle() : workspace_.shot().tracks.isEmpty() ? QString("there are no tracks; scatter first") : QString(); });
+    c.add("Solve", "Ground from selected tracks", {}, [this] {
+        World world = workspace_.shot().world;
+        world.ground = List<TrackId>(workspace_.selected());
+        if (const auto oriented = orient(world, *workspace_.shot().solve); !oriented) workspace_.sayError(text(oriented.error().message));
+        else workspace_.edit("Set ground", withWorld(workspace_.shot(), world));
+    }, [this] { return !workspace_.shot().solve ? QString("there is no camera yet") : workspace_.selection().size() < 3 ? QString("select three tracks on the floor") : QString(); });
+
+    c.add("Help", "Keys and mouse", {K("Ctrl+/")}, [this] { showKeyTable(*commands_, this); });
+    c.add("Help", "About Pinion", {}, [this] { showAbout(); });
+}
+
+void MainWindow::makeMenus() {
+    // The menus, the shot's name and the running job share one bar.
+    auto* menus = new QMenuBar;
+    menus->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Preferred);
+    QMenu* menu = nullptr;
+    QString name;
+    for (const Command& command : commands_->all()) {
+        if (command.menu != name) {
+            name = command.menu;
+            menu = menus->addMenu(name);
+        }
+        menu->addAction(command.action);
+        if (command.name == "Open plate or shot…") {
+            recentMenu_ = menu->addMenu("Recent");
+            connect(recentMenu_, &QMenu::aboutToShow, this, [this] {
+                recentMenu_->clear();
+                for (const QString& path : workspace_.recent())
+                    recentMenu_->addAction(path, this, [this, path] { leaveOr([this, path] { workspace_.open(path.toStdString()); }); });
+                if (recentMenu_->isEmpty()) recentMenu_->addAction("nothing yet")->setEnabled(false);
+            });
+        }
+    }
+    auto* row = static_cast<QHBoxLayout*>(titleBar_->layout());
+    row->insertWidget(0, menus);
+    setMenuWidget(titleBar_);
+}
+
+QWidget* MainWindow::makeTitleBar() {
+    QHBoxLayout* row = nullptr;
+    QWidget* widget = bar("titleBar", 40, row);
+    widget->setStyleSheet("#titleBar { background: #1b1b1b; border-bottom: 1px solid #333; }");
+    shotName_ = new QLabel;
+    shotName_->setObjectName("shotName");
+    shotName_->setProperty("title", true);
+    plateFacts_ = new QLabel;
+    plateFacts_->setProperty("dim", true);
+    row->addSpacing(10);
+    row->addWidget(shotName_);
+    row->addSpacing(8);
+    row->addWidget(plateFacts_, 1);
+    jobArea_ = new QWidget;
+    jobArea_->setObjectName("jobArea");
+    auto* job = new QHBoxLayout(jobArea_);
+    job->setContentsMargins(0, 0, 0, 0);
+    job->setSpacing(8);
+    jobName_ = new QLabel;
+    jobBar_ = new QProgressBar;
+    jobBar_->setRange(0, 1000);
+    jobBar_->setTextVisible(false);
+    jobBar_->setFixedSize(110, 4);
+    jobBar_->setStyleSheet("QProgressBar { background: #383838; border: none; border-radius: 2px; } QProgressBar::chunk { background: #d9a441; border-radius: 2px; }");
+    jobDetail_ = new QLabel;
+    jobDetail_->setProperty("dim", true);
+    stop_ = new QPushButton("Stop");
+    stop_->setObjectName("stopJob");
+    stop_->setFocusPolicy(Qt::NoFocus);
+    connect(stop_, &QPushButton::clicked, this, [this] { workspace_.stopJob(); });
+    for (QWidget* part : std::initializer_list<QWidget*>{jobName_, jobBar_, jobDetail_, stop_}) job->addWidget(part);
+    row->addWidget(jobArea_);
+    deliver_ = new QPushButton("Deliver");
+    deliver_->setObjectName("deliver");
+    deliver_->setProperty("accent", true);
+    deliver_->setFocusPolicy(Qt::NoFocus);
+    connect(deliver_, &QPushButton::clicked, this, [this] {
+        docket_->open(Stage::delivery);
+        workspace_.startDelivery({});
+    });
+    row->addSpacing(8);
+    row->addWidget(deliver_);
+    return widget;
+}
+
+QWidget* MainWindow::makeToolBar() {
+    QHBoxLayout* row = nullptr;
+    QWidget* widget = bar("toolBar", 38, row);
+    widget->setStyleSheet("#toolBar { background: #1e1e1e; border-bottom: 1px solid #2b2b2b; }");
+    const auto command = [this](const QString& name) {
+        for (const Command& entry : commands_->all())
+            if (entry.name == name) return entry.action;
+        return static_cast<QAction*>(nullptr);
+    };
+    selectTool_ = tool("Select", "mouse-pointer-2");
+    placeTool_ = tool("Place track", "crosshair");
+    for (QToolButton* button : {selectTool_, placeTool_}) {
+        button->setCheckable(true);
+        button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+        row->addWidget(button);
+    }
+    selectTool_->setChecked(true);
+    connect(selectTool_, &QToolButton::clicked, this, [this] { canvas_->setTool(Tool::select); selectTool_->setChecked(true); });
+    connect(placeTool_, &QToolButton::clicked, this, [this] { setView(View::plate); canvas_->setTool(Tool::place); placeTool_->setChecked(true); });
+    row->addSpacing(12);
+    row->addWidget(iconTool(command("Track backward"), "chevrons-left"));
+    row->addWidget(iconTool(command("Track one frame backward"), "chevron-left"));
+    auto* label = new QLabel("Track");
+    label->setProperty("dim", true);
+    row->addWidget(label);
+    row->addWidget(iconTool(command("Track one frame forward"), "chevron-right"));
+    row->addWidget(iconTool(command("Track forward"), "chevrons-right"));
+    row->addStretch(1);
+    gridButton_ = tool("Grid");
+    gridButton_->setCheckable(true);
+    gridButton_->setChecked(true);
+    gridButton_->setToolTip("The ground grid over the plate (G)");
+    connect(gridButton_, &QToolButton::clicked, this, [this](bool on) { canvas_->setGrid(on); });
+    throughButton_ = tool("Through camera");
+    throughButton_->setCheckable(true);
+    throughButton_->setToolTip("Look through the solved camera (C)");
+    connect(throughButton_, &QToolButton::clicked, this, [this](bool on) { if (world_) world_->setThroughCamera(on); });
+    plateView_ = tool("Plate");
+    worldViewButton_ = tool("3D");
+    row->addWidget(gridButton_);
+    row->addWidget(throughButton_);
+    row->addSpacing(8);
+    for (QToolButton* button : {plateView_, worldViewButton_}) {
+        button->setCheckable(true);
+        row->addWidget(button);
+    }
+    plateView_->setChecked(true);
+    throughButton_->hide();
+    connect(plateView_, &QToolButton::clicked, this, [this] { setView(View::plate); });
+    connect(worldViewButton_, &QToolButton::clicked, this, [this] { setView(View::world); });
+    return widget;
+}
+
+QWidget* MainWindow::makeSheetHeader() {
+    QHBoxLayout* row = nullptr;
+    QWidget* widget = bar("sheetHeader", 28, row);
+    widget->setStyleSheet("#sheetHeader { background: #1b1b1b; border-top: 1px solid #2b2b2b; }");
+    auto* title = new QLabel("Thread sheet");
+    title->setProperty("title", true);
+    row->addWidget(title);
+    row->addSpacing(10);
+    auto* order = new QComboBox;
+    order->setObjectName("sheetOrder");
+    order->addItems({"by start", "by length", "by error", "by name"});
+    order->setFixedWidth(96);
+    connect(order, &QComboBox::activated, this, [this](int index) { sheet_->setOrder(ThreadSheet::Order(index)); });
+    row->addWidget(order);
+    row->addStretch(1);
+    return widget;
+}
+
+QWidget* MainWindow::makeTransport() {
+    QHBoxLayout* row = nullptr;
+    QWidget* widget = bar("transport", 38, row);
+    widget->setStyleSheet("#transport { background: #1b1b1b; border-top: 1px solid #333; }");
+    const auto command = [this](const QString& name) {
+        for (const Command& entry : commands_->all())
+            if (entry.name == name) return entry.action;
+        return static_cast<QAction*>(nullptr);
+    };
+    row->addWidget(iconTool(command("First frame of the range"), "skip-back"));
+    row->addWidget(iconTool(command("Step back"), "step-back"));
+    playButton_ = iconTool(command("Play or pause"), "play");
+    row->addWidget(playButton_);
+    row->addWidget(iconTool(command("Step forward"), "step-forward"));
+    row->addWidget(iconTool(command("Last frame of the range"), "skip-forward"));
+    row->addSpacing(10);
+    frameLabel_ = new QLabel;
+    frameLabel_->setObjectName("frame");
+    frameLabel_->setProperty("title", true);
+    frameLabel_->setStyleSheet("font-size: 15px;");
+    rangeLabel_ = new QLabel;
+    rangeLabel_->setProperty("dim", true);
+    pointedLabel_ = new QLabel;
+    pointedLabel_->setProperty("dim", true);
+    row->addWidget(frameLabel_);
+    row->addSpacing(6);
+    row->addWidget(rangeLabel_);
+    row->addStretch(1);
+    row->addWidget(pointedLabel_);
+    return widget;
+}
+
+void MainWindow::setView(View view) {
+    view_ = view;
+    views_->setCurrentWidget(view == View::plate ? static_cast<QWidget*>(canvas_) : worldPage_);
+    plateView_->setChecked(view == View::plate);
+    worldViewButton_->setChecked(view == View::world);
+    throughButton_->setVisible(view == View::world && world_);
+    gridButton_->setVisible(view == View::plate);
+}
+
+void MainWindow::refresh() {
+    const Shot& shot = workspace_.shot();
+    const bool open = shot.plate.isOpen();
+    shotName_->setText(open ? text(shot.name) : QString("Pinion"));
+    QString facts;
+    if (open) {
+        facts = QString("%1×%2 · %3 fps · %4–%5").arg(shot.plate.width).arg(shot.plate.height).arg(shot.plate.fps.perSecond(), 0, 'g', 5).arg(shot.plate.range.first).arg(shot.plate.range.last);
+        facts += workspace_.isModified() ? " · not saved" : workspace_.file().empty() ? "" : " · saved";
+    }
+    plateFacts_->setText(facts);
+    setWindowTitle(open ? text(shot.name) + (workspace_.isModified() ? " •" : "") + " — Pinion" : QString("Pinion"));
+    const bool busy = workspace_.isBusy();
+    jobArea_->setVisible(busy);
+    if (busy) {
+        const auto& job = workspace_.jobState();
+        jobName_->setText(job.name);
+        jobBar_->setValue(int(job.fraction * 1000));
+        QString detail = QString("%1 %").arg(int(job.fraction * 100));
+        if (job.framesPerSecond > 0.1) detail += QString(" · %1 fps").arg(job.framesPerSecond, 0, 'f', 0);
+        if (job.secondsLeft >= 0) detail += QString(" · %1 s left").arg(job.secondsLeft, 0, 'f', 0);
+        jobDetail_->setText(detail);
+    }
+    deliver_->setEnabled(!busy && !shot.tracks.isEmpty());
+    commands_->refresh();
+    for (const Command& command : commands_->all()) {
+        const History& history = workspace_.history();
+        if (command.name == "Undo") command.action->setText(history.canUndo() ? "Undo: " + text(history.undoName()) : QString("Undo"));
+        if (command.name == "Redo") command.action->setText(history.canRedo() ? "Redo: " + text(history.redoName()) : QString("Redo"));
+    }
+    refreshTransport();
+}
+
+void MainWindow::refreshTransport() {
+    const PlateRef& plate = workspace_.shot().plate;
+    playButton_->defaultAction()->setIcon(theme::icon(workspace_.isPlaying() ? "pause" : "play"));
+    if (!plate.isOpen()) {
+        frameLabel_->setText("—");
+        rangeLabel_->clear();
+        return;
+    }
+    frameLabel_->setText(QString::number(workspace_.frame()));
+    rangeLabel_->setText(QString("of %1–%2 · %3 s").arg(plate.range.first).arg(plate.range.last).arg((workspace_.frame() - plate.frames.first) / plate.fps.perSecond(), 0, 'f', 3));
+}
+
+QString MainWindow::note() const { return note_->text(); }
+
+void MainWindow::showNote(const QString& words, bool error) {
+    note_->setText(words);
+    note_->setStyleSheet(error ? "color: #f3a58e;" : "");
+    noteBar_->setFixedHeight(error ? std::max(30, 12 + 18 * int(words.count('\n') + 1)) : 30);
+    noteBar_->show();
+    // An error stays until it is read; a note goes by itself.
+    noteTimer_.stop();
+    if (!error) noteTimer_.start(6000);
+}
+
+// ---- files
+
+void MainWindow::openDialog() {
+    leaveOr([this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Open plate or shot", {},
+            "Plates and shots (*.pinion *.mp4 *.mov *.mkv *.avi *.mxf *.webm *.exr *.dpx *.tif *.tiff *.png *.jpg *.jpeg);;All files (*)");
+        if (!path.isEmpty()) workspace_.open(path.toStdString());
+    });
+}
+
+void MainWindow::save() {
+    if (workspace_.file().empty()) saveAs();
+    else workspace_.save(workspace_.file());
+}
+
+void MainWindow::saveAs() {
+    const std::filesystem::path beside = workspace_.shot().plate.path.parent_path() / (workspace_.shot().name + ".pinion");
+    QString path = QFileDialog::getSaveFileName(this, "Save shot", text(beside.string()), "Pinion shots (*.pinion)");
+    if (path.isEmpty()) return;
+    if (!path.endsWith(".pinion")) path += ".pinion";
+    workspace_.save(path.toStdString());
+}
+
+void MainWindow::leaveOr(const std::function<void()>& go) {
+    if (!workspace_.isModified()) {
+        go();
+        return;
+    }
+    QMessageBox box(QMessageBox::NoIcon, "Pinion", QString("Save the changes to %1?").arg(text(workspace_.shot().name)), QMessageBox::NoButton, this);
+    auto* save = box.addButton("Save", QMessageBox::AcceptRole);
+    auto* drop = box.addButton("Don't save", QMessageBox::DestructiveRole);
+    box.addButton("Cancel", QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() == drop) {
+        go();
+    } else if (box.clickedButton() == save) {
+        std::filesystem::path path = workspace_.file();
+        if (path.empty()) {
+            QString chosen = QFileDialog::getSaveFileName(this, "Save shot", text(workspace_.shot().name + ".pinion"), "Pinion shots (*.pinion)");
+            if (chosen.isEmpty()) return;
+            if (!chosen.endsWith(".pinion")) chosen += ".pinion";
+            path = chosen.toStdString();
+        }
+        workspace_.save(path, [go](bool saved) { if (saved) go(); });
+    }
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!workspace_.isModified() || property("closing").toBool()) {
+        workspace_.stopJob();
+        event->accept();
+        return;
+    }
+    event->ignore();
+    leaveOr([this] {
+        setProperty("closing", true);
+        close();
+    });
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls() && event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    const QString path = event->mimeData()->urls().front().toLocalFile();
+    event->acceptProposedAction();
+    leaveOr([this, path] { workspace_.open(path.toStdString()); });
+}
+
+void MainWindow::offerRecovery() {
+    const auto lost = workspace_.lostShots();
+    if (lost.empty()) return;
+    const Workspace::Lost one = lost.front();
+    auto* label = new QLabel(QString("%1 was not saved when Pinion ended last time.").arg(one.name));
+    label->setObjectName("recoveryText");
+    auto* recover = new QPushButton("Recover");
+    recover->setObjectName("recover");
+    recover->setProperty("accent", true);
+    auto* discard = new QPushButton("Discard");
+    discard->setObjectName("discard");
+    recoveryLayout_->addWidget(label, 1);
+    recoveryLayout_->addWidget(recover);
+    recoveryLayout_->addWidget(discard);
+    recoveryBar_->show();
+    const auto finish = [this] {
+        recoveryBar_->hide();
+        while (QLayoutItem* item = recoveryLayout_->takeAt(0)) {
+            if (item->widget()) item->widget()->deleteLater();
+            delete item;
+        }
+        QTimer::singleShot(0, this, [this] { offerRecovery(); });
+    };
+    connect(recover, &QPushButton::clicked, this, [this, one, finish] {
+        workspace_.recover(one);
+        recoveryBar_->hide();
+        while (QLayoutItem* item = recoveryLayout_->takeAt(0)) {
+            if (item->widget()) item->widget()->deleteLater();
+            delete item;
+        }
+    });
+    connect(discard, &QPushButton::clicked, this, [this, one, finish] {
+        workspace_.discard(one);
+        finish();
+    });
+}
+
+void MainWindow::showAbout() {
+    auto* dialog = new QDialog(this);
+    dialog->setObjectName("about");
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    dialog->setWindowTitle("About Pinion");
+    dialog->resize(460, 360);
+    auto* layout = new QVBoxLayout(dialog);
+    auto* words = new QTextBrowser;
+    words->setHtml(
+        "<h2>Pinion 0.1.0</h2><p>Camera, lens and tracks from live-action footage.</p>"
+        "<p>Pinion is free software under the GNU General Public License, version 3 or later. It comes with no warranty.</p>"
+        "<p>It stands on Qt 6, Eigen, OpenCV, OpenImageIO, OpenEXR, FFMS2 and FFmpeg, oneTBB, Embree, nlohmann-json, fmt, spdlog, CLI11 and tl-expected. "
+        "The type is Inter (SIL Open Font License 1.1), the icons are Lucide (ISC License). The notices are in NOTICES.md.</p>"
+        "<p>The Ternholm footage is made up and rendered by the program in demo/.</p>");
+    layout->addWidget(words);
+    auto* close = new QPushButton("Close");
+    connect(close, &QPushButton::clicked, dialog, &QDialog::close);
+    layout->addWidget(close, 0, Qt::AlignRight);
+    dialog->show();
+}
+
+void MainWindow::setFullScreenPicture(bool full) {
+    for (QWidget* part : std::initializer_list<QWidget*>{titleBar_, toolBar_, lower_, docket_, proof_, transport_}) part->setVisible(!full);
+    full ? showFullScreen() : showNormal();
+    canvas_->fit();
+}
+
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        QWidget* focus = QApplication::focusWidget();
+        const bool typing = focus && (focus->inherits("QLineEdit") || focus->inherits("QAbstractSpinBox") || focus->inherits("QTextEdit"));
+        if (key->key() == Qt::Key_H && !key->isAutoRepeat() && key->modifiers() == Qt::NoModifier && !typing && focus && focus->window() == this) {
+            canvas_->setOverlays(event->type() == QEvent::KeyRelease);
+            return true;
+        }
+        if (event->type() == QEvent::KeyPress && watched == canvas_) {
+            const double step = key->modifiers() & Qt::ShiftModifier ? 1.0 : 0.1;
+            switch (key->key()) {
+                case Qt::Key_Left: canvas_->nudge({-step, 0}); return true;
+                case Qt::Key_Right: canvas_->nudge({step, 0}); return true;
+                case Qt::Key_Up: canvas_->nudge({0, -step}); return true;
+                case Qt::Key_Down: canvas_->nudge({0, step}); return true;
+                default: break;
+            }
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+}  // namespace pinion

@@ -1,0 +1,113 @@
+#pragma once
+
+#include "actions.h"
+#include "canvas.h"
+#include "docket.h"
+#include "proof.h"
+#include "threadsheet.h"
+#include "workspace.h"
+#include "worldview.h"
+
+#include <QMainWindow>
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QSplitter;
+class QStackedWidget;
+class QToolButton;
+class QMenu;
+class QHBoxLayout;
+class QComboBox;
+
+namespace pinion {
+
+/// The window: docket, canvas or 3D view, proof, thread sheet, transport, and the title bar with the running job.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(QWidget* parent = nullptr);
+
+    Workspace& workspace() { return workspace_; }
+    Canvas& canvas() { return *canvas_; }
+    ThreadSheet& threadSheet() { return *sheet_; }
+    Docket& docket() { return *docket_; }
+    ProofStrip& proof() { return *proof_; }
+    WorldView* worldView() { return world_; }
+    Commands& commands() { return *commands_; }
+
+    enum class View { plate, world };
+    void setView(View view);
+    View view() const { return view_; }
+    /// The last note or error that was shown.
+    QString note() const;
+    /// Offers what an earlier run lost.
+    void offerRecovery();
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    void makeCommands();
+    void makeMenus();
+    QWidget* makeTitleBar();
+    QWidget* makeToolBar();
+    QWidget* makeTransport();
+    QWidget* makeSheetHeader();
+    void refresh();
+    void refreshTransport();
+    void showNote(const QString& text, bool error);
+    void openDialog();
+    void saveAs();
+    void save();
+    void leaveOr(const std::function<void()>& go);
+    void showAbout();
+    void setFullScreenPicture(bool full);
+    QString whyNoPlate() const;
+
+    Workspace workspace_;
+    Commands* commands_;
+    Canvas* canvas_;
+    ThreadSheet* sheet_;
+    Docket* docket_;
+    ProofStrip* proof_;
+    WorldView* world_ = nullptr;
+    QWidget* worldPage_;
+    QStackedWidget* views_;
+    QSplitter* middle_;
+    QSplitter* columns_;
+    QWidget* titleBar_;
+    QWidget* toolBar_;
+    QWidget* transport_;
+    QWidget* lower_;
+    QLabel* shotName_;
+    QLabel* plateFacts_;
+    QWidget* jobArea_;
+    QLabel* jobName_;
+    QProgressBar* jobBar_;
+    QLabel* jobDetail_;
+    QPushButton* stop_;
+    QPushButton* deliver_;
+    QLabel* note_;
+    QWidget* noteBar_;
+    QLabel* frameLabel_;
+    QLabel* rangeLabel_;
+    QLabel* pointedLabel_;
+    QToolButton* playButton_;
+    QToolButton* selectTool_;
+    QToolButton* placeTool_;
+    QToolButton* plateView_;
+    QToolButton* worldViewButton_;
+    QToolButton* throughButton_;
+    QToolButton* gridButton_;
+    QMenu* recentMenu_ = nullptr;
+    QWidget* recoveryBar_;
+    QHBoxLayout* recoveryLayout_;
+    View view_ = View::plate;
+    QTimer noteTimer_;
+};
+
+}  // namespace pinion

@@ -1,0 +1,473 @@
+// The settings that the docket's cards hold.
+
+#include "base/units.h"
+#include "docket.h"
+#include "errorhistogram.h"
+#include "theme.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QVBoxLayout>
+
+namespace pinion {
+namespace {
+
+QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
+
+QLabel* dimLabel(const QString& words) {
+    auto* label = new QLabel(words);
+    label->setProperty("dim", true);
+    label->setWordWrap(true);
+    return label;
+}
+
+/// Rows of a label and a field.
+class Form : public QWidget {
+public:
+    Form() : grid_(new QGridLayout(this)) {
+        grid_->setContentsMargins(0, 0, 0, 0);
+        grid_->setVerticalSpacing(5);
+        grid_->setHorizontalSpacing(8);
+        grid_->setColumnStretch(0, 1);
+    }
+    QLabel* row(const QString& label, QWidget* field) {
+        const int row = grid_->rowCount();
+        auto* name = dimLabel(label);
+        name->setWordWrap(false);
+        field->setFixedWidth(104);
+        field->setAccessibleName(label);
+        grid_->addWidget(name, row, 0);
+        grid_->addWidget(field, row, 1);
+        return name;
+    }
+    void wide(QWidget* widget) { grid_->addWidget(widget, grid_->rowCount(), 0, 1, 2); }
+
+private:
+    QGridLayout* grid_;
+};
+
+QWidget* buttonRow(std::initializer_list<QWidget*> buttons) {
+    auto* row = new QWidget;
+    auto* layout = new QHBoxLayout(row);
+    layout->setContentsMargins(0, 4, 0, 0);
+    layout->setSpacing(6);
+    for (QWidget* button : buttons) layout->addWidget(button);
+    layout->addStretch(1);
+    return row;
+}
+
+QPushButton* button(const QString& label, const char* kind = nullptr) {
+    auto* made = new QPushButton(label);
+    made->setObjectName("button-" + label.toLower().replace(' ', '-'));
+    if (kind) made->setProperty(kind, true);
+    return made;
+}
+
+QSpinBox* spin(int low, int high, const QString& suffix = {}) {
+    auto* box = new QSpinBox;
+    box->setRange(low, high);
+    box->setSuffix(suffix);
+    box->setAlignment(Qt::AlignRight);
+    box->setKeyboardTracking(false);
+    return box;
+}
+
+QDoubleSpinBox* decimal(double low, double high, int digits, double step, const QString& suffix = {}) {
+    auto* box = new QDoubleSpinBox;
+    box->setRange(low, high);
+    box->setDecimals(digits);
+    box->setSingleStep(step);
+    box->setSuffix(suffix);
+    box->setAlignment(Qt::AlignRight);
+    box->setKeyboardTracking(false);
+    return box;
+}
+
+QComboBox* choice(const QStringList& words) {
+    auto* box = new QComboBox;
+    box->addItems(words);
+    return box;
+}
+
+}  // namespace
+
+QWidget* makePlatePanel(Workspace& workspace) {
+    auto* form = new Form;
+    auto* facts = dimLabel("");
+    facts->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    form->wide(facts);
+    auto* exposure = decimal(-8, 8, 1, 0.5, " stops");
+    auto* gamma = decimal(0.2, 4, 2, 0.1);
+    gamma->setValue(1);
+    form->row("Exposure (view)", exposure);
+    form->row("Gamma (view)", gamma);
+    auto* missing = dimLabel("");
+    form->wide(missing);
+    const auto view = [&workspace, exposure, gamma] { workspace.setView({exposure->value(), gamma->value()}); };
+    QObject::connect(exposure, &QDoubleSpinBox::valueChanged, form, view);
+    QObject::connect(gamma, &QDoubleSpinBox::valueChanged, form, view);
+    const auto refresh = [&workspace, facts, missing] {
+        if (!workspace.hasPlate()) {
+            facts->setText(workspace.shot().plate.isOpen() ? "The plate of this shot could not be opened:\n" + text(workspace.shot().plate.path.string())
+                                                           : QString("No plate yet. Open a video, a numbered sequence or a shot."));
+            missing->clear();
+            return;
+        }
+        const PlateFacts& f = workspace.frames()->facts();
+        const FrameRange& range = workspace.shot().plate.range;
+        facts->setText(QString("%1\n%2 × %3 · %4 frames/s%5\nframes %6–%7, working on %8–%9\n%10, %11")
+                           .arg(text(f.path.filename().string())).arg(f.width).arg(f.height).arg(text(toString(f.fps))).arg(f.fpsFromPlate ? "" : " (assumed)")
+                           .arg(f.firstFrame).arg(f.lastFrame).arg(range.first).arg(range.last)
+                           .arg(text(f.pixelFormat), f.linear ? "linear, shown through sRGB" : "shown as it is"));
+        missing->setText(f.missing.empty() ? QString() : "Missing: " + text(frameRanges(f.missing)));
+    };
+    QObject::connect(&workspace, &Workspace::shotChanged, form, refresh);
+    QObject::connect(&workspace, &Workspace::plateChanged, form, refresh);
+    refresh();
+    return form;
+}
+
+QWidget* makeTracksPanel(Workspace& workspace) {
+    auto* form = new Form;
+    auto* features = spin(8, 20000);
+    auto* distance = decimal(2, 500, 0, 2, " px");
+    auto* threshold = decimal(0.0001, 1, 4, 0.005);
+    auto* pattern = spin(7, 101, " px");
+    pattern->setSingleStep(2);
+    auto* search = spin(9, 501, " px");
+    search->setSingleStep(4);
+    auto* motion = choice({"translation", "similarity", "affine", "perspective"});
+    auto* drift = decimal(0, 1, 2, 0.05);
+    auto* channel = choice({"luma", "red", "green", "blue"});
+    features->setObjectName("features");
+    form->row("Features", features);
+    form->row("Least distance", distance);
+    form->row("Threshold", threshold);
+    form->row("Pattern", pattern);
+    form->row("Search", search);
+    form->row("Motion", motion);
+    form->row("Drift limit", drift);
+    form->row("Look at", channel);
+    auto* candidates = button("Candidates");
+    candidates->setCheckable(true);
+    candidates->setToolTip("Show on the plate where a scatter would start");
+    auto* scatter = button("Scatter", "quiet");
+    form->wide(buttonRow({candidates, scatter}));
+    auto* found = dimLabel("");
+    form->wide(found);
+    features->setToolTip("How many tracks to keep in every frame");
+    threshold->setToolTip("The weakest corner taken, as a share of the strongest in the frame");
+    drift->setToolTip("A track stops when its match falls below this");
+
+    const auto changed = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel] {
+        ScatterSettings settings;
+        settings.features = features->value();
+        settings.leastDistance_px = distance->value();
+        settings.threshold = threshold->value();
+        settings.pattern_px = pattern->value() | 1;
+        settings.search_px = std::max(search->value(), settings.pattern_px + 4);
+        settings.motion = MotionModel(motion->currentIndex());
+        settings.driftLimit = drift->value();
+        settings.channel = Channel(channel->currentIndex());
+        Shot shot = workspace.shot();
+        shot.scatterSettings = settings;
+        workspace.edit("Change track settings", std::move(shot));
+    };
+    for (QSpinBox* box : {features, pattern, search}) QObject::connect(box, &QSpinBox::valueChanged, form, changed);
+    for (QDoubleSpinBox* box : {distance, threshold, drift}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
+    for (QComboBox* box : {motion, channel}) QObject::connect(box, &QComboBox::activated, form, changed);
+    QObject::connect(candidates, &QPushButton::clicked, form, [&workspace](bool shown) { workspace.showCandidates(shown); });
+    QObject::connect(scatter, &QPushButton::clicked, form, [&workspace] { workspace.startScatter(); });
+    const auto refresh = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, candidates, scatter, found] {
+        const ScatterSettings& s = workspace.shot().scatterSettings;
+        const auto set = [](auto* box, auto value) {
+            const QSignalBlocker blocker(box);
+            box->setValue(value);
+        };
+        set(features, s.features);
+        set(distance, s.leastDistance_px);
+        set(threshold, s.threshold);
+        set(pattern, s.pattern_px);
+        set(search, s.search_px);
+        set(drift, s.driftLimit);
+        motion->setCurrentIndex(int(s.motion));
+        channel->setCurrentIndex(int(s.channel));
+        const bool usable = workspace.hasPlate() && !workspace.isBusy();
+        candidates->setEnabled(workspace.hasPlate());
+        candidates->setChecked(workspace.candidatesShown());
+        scatter->setEnabled(usable);
+        found->setText(workspace.candidatesShown() ? QString("%1 candidates on frame %2").arg(workspace.candidates().size()).arg(workspace.frame()) : QString());
+        found->setVisible(workspace.candidatesShown());
+    };
+    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::jobChanged, &Workspace::candidatesChanged}) QObject::connect(&workspace, signal, form, refresh);
+    refresh();
+    return form;
+}
+
+QWidget* makeCameraPanel(Workspace& workspace) {
+    auto* form = new Form;
+    auto* focal = choice({"known", "guessed", "unknown"});
+    auto* millimetres = decimal(1, 2000, 2, 1, " mm");
+    auto* trust = decimal(0.01, 200, 2, 0.5, " mm");
+    auto* sensor = decimal(1, 100, 2, 1, " mm");
+    auto* distortion = choice({"none", "unknown"});
+    focal->setObjectName("focal");
+    form->row("Focal length", focal);
+    auto* millimetresLabel = form->row("Value", millimetres);
+    auto* trustLabel = form->row("Trust ±", trust);
+    form->row("Sensor width", sensor);
+    form->row("Distortion", distortion);
+    auto* solve = button("Solve", "quiet");
+    form->wide(buttonRow({solve}));
+    auto* results = new QLabel;
+    results->setObjectName("solveResults");
+    results->setTextFormat(Qt::RichText);
+    results->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    form->wide(results);
+    auto* histogram = new ErrorHistogram(workspace);
+    form->wide(histogram);
+    auto* aside = button("Set aside", "quiet");
+    auto* back = button("Bring back all");
+    form->wide(buttonRow({aside, back}));
+
+    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion] {
+        Shot shot = workspace.shot();
+        SolveSettings& s = shot.solveSettings;
+        s.focal = Knowledge(focal->currentIndex());
+        s.focal_mm = millimetres->value();
+        s.focalTrust_mm = trust->value();
+        s.sensorWidth_mm = sensor->value();
+        s.distortion = distortion->currentIndex() == 0 ? SolveOptions::Distortion::none : SolveOptions::Distortion::unknown;
+        workspace.edit("Change camera settings", std::move(shot));
+    };
+    for (QComboBox* box : {focal, distortion}) QObject::connect(box, &QComboBox::activated, form, changed);
+    for (QDoubleSpinBox* box : {millimetres, trust, sensor}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
+    QObject::connect(solve, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(); });
+    QObject::connect(aside, &QPushButton::clicked, form, [&workspace] {
+        const auto tracks = workspace.tracksAbove(workspace.trimPreview());
+        if (tracks.empty()) return;
+        workspace.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(workspace.shot(), tracks, true));
+        workspace.setTrimPreview(0);
+    });
+    QObject::connect(back, &QPushButton::clicked, form, [&workspace] {
+        std::vector<TrackId> tracks;
+        for (const Track& track : workspace.shot().tracks)
+            if (track.setAside) tracks.push_back(track.id);
+        if (!tracks.empty()) workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace.shot(), tracks, false));
+    });
+    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, solve, results, histogram, aside, back, millimetresLabel, trustLabel] {
+        const Shot& shot = workspace.shot();
+        const SolveSettings& s = shot.solveSettings;
+        const auto set = [](auto* box, auto value) {
+            const QSignalBlocker blocker(box);
+            box->setValue(value);
+        };
+        focal->setCurrentIndex(int(s.focal));
+        set(millimetres, s.focal_mm);
+        set(trust, s.focalTrust_mm);
+        set(sensor, s.sensorWidth_mm);
+        distortion->setCurrentIndex(s.distortion == SolveOptions::Distortion::none ? 0 : 1);
+        millimetres->setVisible(s.focal != Knowledge::unknown);
+        millimetresLabel->setVisible(s.focal != Knowledge::unknown);
+        trust->setVisible(s.focal == Knowledge::guessed);
+        trustLabel->setVisible(s.focal == Knowledge::guessed);
+        solve->setEnabled(!workspace.isBusy() && !shot.tracks.isEmpty());
+        solve->setText(shot.solve ? "Solve again" : "Solve");
+        histogram->setVisible(shot.solve != nullptr);
+        aside->setVisible(shot.solve != nullptr);
+        back->setVisible(shot.solve != nullptr);
+        const auto above = workspace.tracksAbove(workspace.trimPreview());
+        aside->setEnabled(!above.empty() && !workspace.isBusy());
+        aside->setText(above.empty() ? QString("Set aside") : QString("Set %1 aside").arg(above.size()));
+        const auto asideCount = std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
+        back->setEnabled(asideCount > 0 && !workspace.isBusy());
+        if (!shot.solve) {
+            results->setText(shot.tracks.isEmpty() ? "<span style='color:#a2a2a2'>Scatter features first.</span>" : "");
+            results->setVisible(!results->text().isEmpty());
+            return;
+        }
+        results->show();
+        const auto before = workspace.previousSolve();
+        const int width = shot.plate.width;
+        QString table = "<table cellspacing='0' cellpadding='2' width='100%'>";
+        const auto row = [&](const QString& name, const std::function<QString(const Solve&)>& value) {
+            table += QString("<tr><td style='color:#a2a2a2'>%1</td>").arg(name);
+            if (before) table += QString("<td align='right' style='color:#8a8a8a'>%1</td>").arg(value(*before));
+            table += QString("<td align='right'>%1</td></tr>").arg(value(*shot.solve));
+        };
+        if (before) table += "<tr><td></td><td align='right' style='color:#8a8a8a'>before</td><td align='right' style='color:#e9bd66'>now</td></tr>";
+        row("RMS", [](const Solve& x) { return QString("%1 px").arg(x.rms_px, 0, 'f', 3); });
+        row("Held out", [](const Solve& x) { return QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3); });
+        row("Tracks used", [](const Solve& x) { return QString::number(x.used); });
+        row("Disagree", [](const Solve& x) { return QString::number(x.disagreed); });
+        row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
+        row("Focal", [&](const Solve& x) {
+            const double mm = focalMillimetres(x.lens.focal_px, x.sensorWidth_mm, width);
+            return x.focalDeviation_mm ? QString("%1 ± %2 mm").arg(mm, 0, 'f', 2).arg(*x.focalDeviation_mm, 0, 'f', 2) : QString("%1 mm").arg(mm, 0, 'f', 2);
+        });
+        row("k1", [](const Solve& x) { return QString::number(x.lens.k1, 'f', 4); });
+        row("k2", [](const Solve& x) { return QString::number(x.lens.k2, 'f', 4); });
+        row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });
+        results->setText(table + "</table>");
+        form->updateGeometry();
+    };
+    for (auto signal : {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::trimPreviewChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refresh);
+    refresh();
+    return form;
+}
+
+QWidget* makeWorldPanel(Workspace& workspace) {
+    auto* form = new Form;
+    auto* hint = dimLabel("");
+    form->wide(hint);
+    auto* ground = button("Ground", "quiet");
+    ground->setToolTip("The plane through the selected tracks becomes the floor; the cameras end above it");
+    auto* origin = button("Origin");
+    origin->setToolTip("The selected track becomes the middle of the world");
+    form->wide(buttonRow({ground, origin}));
+    auto* length = decimal(0.001, 100000, 3, 0.1, " m");
+    length->setValue(1.0);
+    form->row("Length", length);
+    auto* scale = button("Set scale");
+    scale->setToolTip("The distance between the two selected tracks is this long");
+    auto* clear = button("Clear world");
+    form->wide(buttonRow({scale, clear}));
+    auto* state = new QLabel;
+    state->setProperty("dim", true);
+    state->setWordWrap(true);
+    form->wide(state);
+    const auto apply = [&workspace](const QString& name, const World& world) {
+        const auto oriented = workspace.shot().solve ? orient(world, *workspace.shot().solve) : Expected<Orientation>(Orientation{});
+        if (!oriented) {
+            workspace.sayError(text(oriented.error().message));
+            return;
+        }
+        workspace.edit(name, withWorld(workspace.shot(), world));
+    };
+    QObject::connect(ground, &QPushButton::clicked, form, [&workspace, apply] {
+        World world = workspace.shot().world;
+        world.ground = List<TrackId>(workspace.selected());
+        apply("Set ground", world);
+    });
+    QObject::connect(origin, &QPushButton::clicked, form, [&workspace, apply] {
+        World world = workspace.shot().world;
+        world.origin = workspace.selected().front();
+        apply("Set origin", world);
+    });
+    QObject::connect(scale, &QPushButton::clicked, form, [&workspace, apply, length] {
+        World world = workspace.shot().world;
+        const auto two = workspace.selected();
+        world.measure = World::Measure{two[0], two[1], length->value()};
+        apply("Set scale", world);
+    });
+    QObject::connect(clear, &QPushButton::clicked, form, [apply] { apply("Clear world", World{}); });
+    const auto refresh = [&workspace, hint, ground, origin, scale, clear, state] {
+        const Shot& shot = workspace.shot();
+        int placed = 0;
+        for (TrackId id : workspace.selection())
+            if (const SolvedTrack* solved = findSolved(shot, id); solved && solved->xyz) ++placed;
+        const int chosen = int(workspace.selection().size());
+        hint->setText(!shot.solve ? QString("Solve the camera first.")
+                      : chosen == 0 ? QString("Select tracks on the plate: three or more on the floor for the ground, one for the origin, two for the scale.")
+                                    : QString("%1 selected, %2 of them solved.").arg(chosen).arg(placed));
+        const bool all = placed == chosen;
+        ground->setEnabled(shot.solve && all && chosen >= 3);
+        origin->setEnabled(shot.solve && all && chosen == 1);
+        scale->setEnabled(shot.solve && all && chosen == 2);
+        clear->setEnabled(shot.world.isSet());
+        QStringList lines;
+        if (shot.solve && shot.world.isSet()) {
+            if (const auto orientation = orient(shot.world, *shot.solve)) {
+                const QString unit = shot.world.measure ? "m" : "units";
+                if (!shot.world.ground.isEmpty()) lines << QString("Ground through %1 points, %2 %3 RMS off it").arg(shot.world.ground.size()).arg(groundRms(shot.world, *shot.solve, *orientation), 0, 'f', 3).arg(unit);
+                const Eigen::Vector3d eye = orientation->apply(Eigen::Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
+                lines << QString("Camera starts at %1, %2, %3 %4").arg(eye.x(), 0, 'f', 2).arg(eye.y(), 0, 'f', 2).arg(eye.z(), 0, 'f', 2).arg(unit);
+                if (const Track* track = shot.world.origin ? findTrack(shot, *shot.world.origin) : nullptr) lines << "Origin at " + text(track->name);
+                if (shot.world.measure) {
+                    const Track* from = findTrack(shot, shot.world.measure->from);
+                    const Track* to = findTrack(shot, shot.world.measure->to);
+                    lines << QString("%1 to %2 is %3 m").arg(from ? text(from->name) : "?", to ? text(to->name) : "?").arg(shot.world.measure->length_m);
+                }
+            }
+        }
+        state->setText(lines.join("\n"));
+        state->setVisible(!lines.isEmpty());
+    };
+    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refresh);
+    refresh();
+    return form;
+}
+
+QWidget* makeDeliveryPanel(Workspace& workspace) {
+    auto* panel = new QWidget;
+    auto* layout = new QVBoxLayout(panel);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(5);
+    auto* list = new QWidget;
+    auto* rows = new QVBoxLayout(list);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(4);
+    layout->addWidget(list);
+    auto* axis = choice({"Y up", "Z up"});
+    auto* axisForm = new Form;
+    axisForm->row("USD world", axis);
+    layout->addWidget(axisForm);
+    auto* folder = dimLabel("");
+    folder->setObjectName("deliveryFolder");
+    layout->addWidget(folder);
+    auto* choose = button("Folder…");
+    auto* deliver = button("Deliver all", "quiet");
+    layout->addWidget(buttonRow({deliver, choose}));
+    QObject::connect(deliver, &QPushButton::clicked, panel, [&workspace] { workspace.startDelivery({}); });
+    QObject::connect(choose, &QPushButton::clicked, panel, [&workspace, panel] {
+        const QString chosen = QFileDialog::getExistingDirectory(panel, "Delivery folder");
+        if (chosen.isEmpty()) return;
+        Shot shot = workspace.shot();
+        shot.deliveryFolder = chosen.toStdString();
+        workspace.edit("Choose delivery folder", std::move(shot));
+    });
+    QObject::connect(axis, &QComboBox::activated, panel, [&workspace](int index) {
+        Shot shot = workspace.shot();
+        shot.deliverables = shot.deliverables.edited([&](auto& items) {
+            for (Deliverable& item : items) item.upAxis = index == 1 ? UpAxis::z : UpAxis::y;
+        });
+        workspace.edit("Change up axis", std::move(shot));
+    });
+    const auto refresh = [&workspace, list, rows, axis, folder, deliver] {
+        const Shot& shot = workspace.shot();
+        while (QLayoutItem* item = rows->takeAt(0)) {
+            delete item->widget();
+            delete item;
+        }
+        static const char* const kFormats[] = {"USD", "JSON", "CSV", "EXR"};
+        for (const Deliverable& item : shot.deliverables) {
+            auto* row = new QWidget(list);
+            auto* line = new QHBoxLayout(row);
+            line->setContentsMargins(0, 0, 0, 0);
+            auto* name = new QLabel(text(item.name));
+            name->setToolTip(text(item.place));
+            const bool written = item.writtenKey != 0;
+            const bool fresh = written && item.writtenKey == deliveryKey(shot, item);
+            auto* state = new QLabel(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open" : fresh ? "written" : "stale"));
+            state->setProperty("dim", true);
+            line->addWidget(name, 1);
+            line->addWidget(state);
+            rows->addWidget(row);
+        }
+        if (!shot.deliverables.isEmpty()) axis->setCurrentIndex(shot.deliverables.front().upAxis == UpAxis::z ? 1 : 0);
+        folder->setText(shot.plate.isOpen() ? "to " + text(deliveryFolderOf(shot, workspace.file()).string()) : QString());
+        deliver->setEnabled(!workspace.isBusy() && (shot.solve || !shot.tracks.isEmpty()));
+    };
+    for (auto signal : {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::fileChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, panel, refresh);
+    refresh();
+    return panel;
+}
+
+}  // namespace pinion

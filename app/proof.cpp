@@ -1,0 +1,202 @@
+#include "proof.h"
+
+#include "theme.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QThreadPool>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+constexpr int kMargin = 12;
+constexpr int kGap = 8;
+constexpr int kCaption = 18;
+constexpr int kTop = 34;
+
+}  // namespace
+
+ProofStrip::ProofStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName("proof");
+    setMinimumWidth(160);
+    setAccessibleName("Proof");
+    settle_.setSingleShot(true);
+    settle_.setInterval(40);
+    connect(&settle_, &QTimer::timeout, this, [this] { request(); });
+    connect(&workspace, &Workspace::shotChanged, this, [this] { refresh(); });
+    connect(&workspace, &Workspace::selectionChanged, this, [this] { refresh(); });
+    connect(&workspace, &Workspace::frameChanged, this, [this] { refresh(); });
+    connect(&workspace, &Workspace::plateChanged, this, [this] {
+        patches_.clear();
+        refresh();
+    });
+}
+
+const Track* ProofStrip::track() const {
+    return workspace_.selection().empty() ? nullptr : findTrack(workspace_.shot(), *workspace_.selection().begin());
+}
+
+void ProofStrip::refresh() {
+    const Track* track = this->track();
+    if (!track || track->samples.isEmpty() || !workspace_.hasPlate()) {
+        shown_ = 0;
+        order_.clear();
+        patches_.clear();
+        update();
+        return;
+    }
+    if (track->id != shown_) patches_.clear();
+    shown_ = track->id;
+    order_.clear();
+    order_.push_back(workspace_.frame());
+    const auto add = [&](int frame) {
+        if (sampleAt(*track, frame) && std::find(order_.begin() + 1, order_.end(), frame) == order_.end()) order_.push_back(frame);
+    };
+    add(track->referenceFrame);
+    // The worst two, wherever they are; then even steps from end to end.
+    std::vector<Sample> byScore = track->samples.vector();
+    std::sort(byScore.begin(), byScore.end(), [](const Sample& a, const Sample& b) { return a.score < b.score; });
+    for (std::size_t i = 0; i < std::min<std::size_t>(2, byScore.size()); ++i)
+        if (!byScore[i].tie) add(byScore[i].frame);
+    const int room = std::max(2, 2 * ((height() - kTop - 190) / std::max(60, (width() - 2 * kMargin - kGap) / 2 + kCaption + kGap)));
+    for (int i = 0; i < room && int(order_.size()) <= room; ++i)
+        add(track->samples[std::size_t(i) * (track->samples.size() - 1) / std::size_t(std::max(1, room - 1))].frame);
+    if (order_.size() > 2) std::sort(order_.begin() + 1, order_.end());
+    // Patches cut before the track moved there are old.
+    std::erase_if(patches_, [&](const auto& entry) {
+        const Sample* sample = sampleAt(*track, entry.first);
+        return !sample || (sample->at - entry.second.at).norm() > 1e-6;
+    });
+    settle_.start();
+    update();
+}
+
+void ProofStrip::request() {
+    const Track* track = this->track();
+    FrameCache* frames = workspace_.frames();
+    if (!track || !frames || workspace_.isPlaying()) return;
+    std::vector<Sample> wanted;
+    for (int frame : order_)
+        if (!patches_.contains(frame))
+            if (const Sample* sample = sampleAt(*track, frame)) wanted.push_back(*sample);
+    if (wanted.empty()) return;
+    const int run = ++run_;
+    const double reach = marginPlate(*track);
+    const auto cache = workspace_.sharedFrames();
+    QThreadPool::globalInstance()->start([this, run, cache, wanted, reach, id = track->id, view = workspace_.view()] {
+        for (const Sample& sample : wanted) {
+            const auto picture = cache->get(sample.frame);
+            if (!picture || run != run_) return;
+            // A whole-pixel crop a little larger than shown; the fraction is left to the drawing.
+            const int left = int(std::floor(sample.at.x() - reach)) - 1;
+            const int top = int(std::floor(sample.at.y() - reach)) - 1;
+            const int side = int(std::ceil(2 * reach)) + 3;
+            Picture crop{side, side, (*picture)->depth, (*picture)->linear, {}, {}};
+            const auto copy = [&](const auto& from, auto& to) {
+                to.resize(std::size_t(side) * std::size_t(side) * 3);
+                for (int y = 0; y < side; ++y)
+                    for (int x = 0; x < side; ++x) {
+                        const int fx = left + x;
+                        const int fy = top + y;
+                        if (fx < 0 || fy < 0 || fx >= (*picture)->width || fy >= (*picture)->height) continue;
+                        for (std::size_t c = 0; c < 3; ++c)
+                            to[(std::size_t(y) * std::size_t(side) + std::size_t(x)) * 3 + c] = from[(std::size_t(fy) * std::size_t((*picture)->width) + std::size_t(fx)) * 3 + c];
+                    }
+            };
+            if (crop.depth == Picture::Depth::bits8) copy((*picture)->bytes, crop.bytes);
+            else copy((*picture)->floats, crop.floats);
+            const auto pixels = displayPixels(crop, view);
+            const QImage raw(reinterpret_cast<const uchar*>(pixels.data()), side, side, QImage::Format_RGB32);
+            // Held still: the track's place, to the fraction of a pixel, is the middle of every patch.
+            constexpr int kShown = 192;
+            QImage still(kShown, kShown, QImage::Format_RGB32);
+            QPainter painter(&still);
+            painter.setRenderHint(QPainter::SmoothPixmapTransform);
+            painter.drawImage(QRectF(0, 0, kShown, kShown), raw, QRectF(sample.at.x() - reach - left, sample.at.y() - reach - top, 2 * reach, 2 * reach));
+            painter.end();
+            QMetaObject::invokeMethod(this, [this, id, frame = sample.frame, patch = Patch{still, sample.at}] {
+                if (id != shown_) return;
+                patches_[frame] = patch;
+                update();
+            });
+        }
+    });
+}
+
+QRect ProofStrip::cellRect(std::size_t index) const {
+    const int wide = width() - 2 * kMargin;
+    const int large = std::min(wide, 150);
+    if (index == 0) return {kMargin, kTop, wide, large};
+    const int small = (wide - kGap) / 2;
+    const int row = int(index - 1) / 2;
+    const int column = int(index - 1) % 2;
+    return {kMargin + column * (small + kGap), kTop + large + kCaption + kGap + row * (small + kCaption + kGap), small, small};
+}
+
+void ProofStrip::resizeEvent(QResizeEvent*) { refresh(); }
+
+void ProofStrip::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), theme::kPanel);
+    QFont bold = font();
+    bold.setWeight(QFont::DemiBold);
+    painter.setFont(bold);
+    painter.setPen(theme::kText);
+    painter.drawText(QRect(kMargin, 8, width() - 2 * kMargin, 18), Qt::AlignLeft | Qt::AlignVCenter, "Proof");
+    painter.setFont(font());
+    const Track* track = this->track();
+    painter.setPen(theme::kDim);
+    if (!track) {
+        painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap, "Select a track: its patch is shown here on many frames, held still. A drift shows as a picture that walks.");
+        return;
+    }
+    painter.drawText(QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
+                     fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, width() - 2 * kMargin - 50));
+    for (std::size_t i = 0; i < order_.size(); ++i) {
+        const QRect cell = cellRect(i);
+        if (cell.top() > height()) break;
+        const int frame = order_[i];
+        const Sample* sample = sampleAt(*track, frame);
+        painter.fillRect(cell, QColor(0x16, 0x16, 0x16));
+        const auto patch = patches_.find(frame);
+        if (patch != patches_.end()) {
+            painter.setRenderHint(QPainter::SmoothPixmapTransform);
+            const double height = double(patch->second.image.height()) * cell.height() / cell.width();
+            painter.drawImage(cell, patch->second.image, QRectF(0, (patch->second.image.height() - height) / 2, patch->second.image.width(), height));
+            painter.setPen(QPen(QColor(217, 164, 65, 220), 1));
+            const QPointF c = QRectF(cell).center();
+            painter.drawLine(c - QPointF(8, 0), c - QPointF(2, 0));
+            painter.drawLine(c + QPointF(2, 0), c + QPointF(8, 0));
+            painter.drawLine(c - QPointF(0, 8), c - QPointF(0, 2));
+            painter.drawLine(c + QPointF(0, 2), c + QPointF(0, 8));
+        } else if (!sample) {
+            painter.setPen(theme::kDim);
+            painter.drawText(cell, Qt::AlignCenter, "not tracked here");
+        }
+        const double badness = sample && !sample->tie ? theme::badnessOfScore(sample->score) : 0;
+        if (badness > 0.5) {
+            painter.setPen(QPen(theme::fitColour(badness), 1.5));
+            painter.drawRect(cell);
+        }
+        const QRect caption(cell.left(), cell.bottom() + 2, cell.width(), kCaption - 2);
+        painter.setPen(i == 0 ? theme::kText : theme::kDim);
+        painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
+        if (sample) {
+            painter.setPen(badness > 0.5 ? theme::fitColour(badness) : theme::kDim);
+            painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, sample->tie ? "tie" : QString::number(sample->score, 'f', 3));
+        }
+    }
+}
+
+void ProofStrip::mousePressEvent(QMouseEvent* event) {
+    for (std::size_t i = 0; i < order_.size(); ++i)
+        if (cellRect(i).contains(event->position().toPoint())) {
+            workspace_.goTo(order_[i]);
+            return;
+        }
+}
+
+}  // namespace pinion

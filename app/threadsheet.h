@@ -1,0 +1,58 @@
+#pragma once
+
+#include "workspace.h"
+
+#include <QWidget>
+
+#include <map>
+#include <vector>
+
+namespace pinion {
+
+/// Tracks as rows, frames as columns, each cell shaded by how well it fits there; above them the tracks per frame with the
+/// floor of 8, below them the ruler with the range handles and the playhead.
+class ThreadSheet : public QWidget {
+    Q_OBJECT
+public:
+    enum class Order { start, length, error, name };
+
+    explicit ThreadSheet(Workspace& workspace, QWidget* parent = nullptr);
+    void setOrder(Order order);
+    Order order() const { return order_; }
+
+    /// Where a frame's middle lies, and which frame lies at x.
+    double xOfFrame(double frame) const;
+    int frameAtX(double x) const;
+    QRect rulerRect() const;
+    QRect rowsRect() const;
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+
+private:
+    void rebuildRows();
+    void clampScroll();
+    void paintCounts(QPainter& painter, const QRect& area);
+    void paintRuler(QPainter& painter, const QRect& area);
+    void paintRows(QPainter& painter, const QRect& area);
+    void scrollToSelection();
+
+    Workspace& workspace_;
+    Order order_ = Order::start;
+    std::vector<std::size_t> rows_;  ///< indices into the shot's tracks
+    std::vector<int> counts_;
+    List<Track> shownTracks_;
+    std::shared_ptr<const Solve> shownSolve_;
+    std::map<TrackId, double> errors_;
+    int scroll_ = 0;
+    enum class Drag { none, playhead, first, last };
+    Drag drag_ = Drag::none;
+    FrameRange dragRange_;
+};
+
+}  // namespace pinion

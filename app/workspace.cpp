@@ -1,0 +1,606 @@
+#include "workspace.h"
+
+#include "base/files.h"
+#include "picture/pyramid.h"
+#include "shot/shotfile.h"
+
+#include <QCoreApplication>
+#include <QDateTime>
+#include <QDir>
+#include <QFileInfo>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QThreadPool>
+
+#include <csignal>
+#include <unistd.h>
+
+namespace pinion {
+namespace {
+
+namespace fs = std::filesystem;
+
+QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
+
+fs::path autosaveFolder() {
+    return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) / "autosave";
+}
+
+}  // namespace
+
+Workspace::Workspace(QObject* parent) : QObject(parent) {
+    playTimer_.setTimerType(Qt::PreciseTimer);
+    connect(&playTimer_, &QTimer::timeout, this, [this] {
+        if (!frames_) return;
+        // The clock says how many frames are due; one is shown a tick, so that none is dropped while the cache keeps up.
+        const double due = double(playClock_.nsecsElapsed()) * 1e-9 * shot().plate.fps.perSecond();
+        if (due < playShown_ + 1) return;
+        const FrameRange& range = shot().plate.range;
+        const int next = frame_ >= range.last || frame_ < range.first ? range.first : frame_ + 1;
+        if (!frames_->peek(next)) {
+            wantAround();
+            // Waiting for the disk is not to be made up for by a burst.
+            playShown_ = int(due);
+            return;
+        }
+        ++playShown_;
+        if (due > playShown_ + 2) playShown_ = int(due);
+        frame_ = next;
+        refreshPicture();
+        wantAround();
+        emit frameChanged();
+    });
+    autosaveTimer_.setSingleShot(true);
+    autosaveTimer_.setInterval(2000);
+    connect(&autosaveTimer_, &QTimer::timeout, this, [this] {
+        if (!autosavePending_) return;
+        autosavePending_ = false;
+        const Shot shot = this->shot();
+        const fs::path to = autosaveFile();
+        const std::string name = file_.string();
+        QThreadPool::globalInstance()->start([shot, to, name] {
+            if (makeFolder(to.parent_path())) {
+                (void)writeFile(to, shotJson(shot, to));
+                (void)writeFile(fs::path(to).replace_extension(".from"), name + "\n" + shot.name + "\n");
+            }
+        });
+    });
+}
+
+Workspace::~Workspace() {
+    jobProgress_.stop();
+    if (job_.joinable()) job_.join();
+    if (frames_) frames_->setListener({});
+    QThreadPool::globalInstance()->waitForDone();
+    removeAutosave();
+}
+
+void Workspace::edit(const QString& name, Shot shot) {
+    history_.record(name.toStdString(), std::move(shot));
+    modified_ = true;
+    autosavePending_ = true;
+    autosaveTimer_.start();
+    emit shotChanged();
+    if (candidatesShown_) updateCandidates();
+}
+
+void Workspace::amend(Shot shot) {
+    history_.amend(std::move(shot));
+    modified_ = true;
+    autosavePending_ = true;
+    autosaveTimer_.start();
+    emit shotChanged();
+}
+
+void Workspace::undo() {
+    if (!history_.canUndo()) return;
+    history_.undo();
+    modified_ = autosavePending_ = true;
+    autosaveTimer_.start();
+    emit shotChanged();
+}
+
+void Workspace::redo() {
+    if (!history_.canRedo()) return;
+    history_.redo();
+    modified_ = autosavePending_ = true;
+    autosaveTimer_.start();
+    emit shotChanged();
+}
+
+bool Workspace::isModified() const { return modified_; }
+
+std::vector<StageReport> Workspace::stages() const { return stagesOf(shot(), frames_ ? frames_->facts().missing : std::vector<int>{}); }
+
+// ---- files
+
+void Workspace::open(const fs::path& path) {
+    if (path.extension() == ".pinion")
+        openShot(path);
+    else
+        openPlate(path);
+}
+
+void Workspace::openPlate(const fs::path& path) {
+    if (isBusy()) {
+        sayError("A job is running. Stop it before another plate is opened.");
+        return;
+    }
+    runJob("Opening", 0, [this, path](const Progress& progress) -> std::function<void()> {
+        auto plate = Plate::open(path, {}, progress);
+        return [this, path, plate] {
+            if (!plate) {
+                if (plate.error().fault != Fault::stopped) sayError(text(plate.error().message));
+                return;
+            }
+            const PlateFacts& facts = (*plate)->facts();
+            history_ = History(shotOf(facts));
+            previousSolve_.reset();
+            file_.clear();
+            modified_ = false;
+            selection_.clear();
+            takePlate(*plate);
+            remember(path);
+            emit fileChanged();
+            emit shotChanged();
+            emit selectionChanged();
+            if (!facts.missing.empty()) say(QString("%1 frames of the sequence are missing: %2").arg(facts.missing.size()).arg(text(frameRanges(facts.missing))));
+        };
+    });
+}
+
+void Workspace::openShot(const fs::path& path) {
+    if (isBusy()) {
+        sayError("A job is running. Stop it before another shot is opened.");
+        return;
+    }
+    runJob("Opening", 0, [this, path](const Progress& progress) -> std::function<void()> {
+        auto shot = loadShot(path);
+        std::shared_ptr<const Plate> plate;
+        QString problem;
+        if (shot && shot->plate.isOpen()) {
+            auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress);
+            if (!opened) {
+                problem = text(opened.error().message) + "\nThe shot is open without its plate; put the plate back or open it from its new place.";
+            } else if ((*opened)->facts().width != shot->plate.width || (*opened)->facts().height != shot->plate.height) {
+                problem = QString("The plate is now %1x%2, the shot was made on %3x%4. The shot is open without its plate.")
+                              .arg((*opened)->facts().width).arg((*opened)->facts().height).arg(shot->plate.width).arg(shot->plate.height);
+            } else {
+                plate = *opened;
+            }
+        }
+        return [this, path, shot, plate, problem] {
+            if (!shot) {
+                sayError(text(shot.error().message));
+                return;
+            }
+            history_ = History(*shot);
+            previousSolve_.reset();
+            file_ = path;
+            modified_ = false;
+            selection_.clear();
+            takePlate(plate);
+            remember(path);
+            emit fileChanged();
+            emit shotChanged();
+            emit selectionChanged();
+            if (!problem.isEmpty()) sayError(problem);
+        };
+    });
+}
+
+void Workspace::save(const fs::path& path, const std::function<void(bool)>& done) {
+    const Shot shot = this->shot();
+    QThreadPool::globalInstance()->start([this, shot, path, done] {
+        const auto saved = saveShot(shot, path);
+        QMetaObject::invokeMethod(this, [this, saved, path, done, solve = shot.solve, tracks = shot.tracks] {
+            if (!saved) {
+                sayError(text(saved.error().message));
+            } else {
+                file_ = path;
+                // What was changed while it was being written is still to be saved.
+                modified_ = !(this->shot().tracks.sharedWith(tracks) && this->shot().solve == solve);
+                if (!modified_) removeAutosave();
+                remember(path);
+                emit fileChanged();
+                say(QString("Saved %1").arg(text(path.filename().string())));
+            }
+            if (done) done(saved.has_value());
+        });
+    });
+}
+
+void Workspace::remember(const fs::path& path) {
+    QSettings settings;
+    QStringList list = settings.value("recent").toStringList();
+    std::error_code code;
+    const QString entry = text(fs::absolute(path, code).string());
+    list.removeAll(entry);
+    list.prepend(entry);
+    while (list.size() > 10) list.removeLast();
+    settings.setValue("recent", list);
+}
+
+QStringList Workspace::recent() const { return QSettings().value("recent").toStringList(); }
+
+// ---- recovery
+
+fs::path Workspace::autosaveFile() const { return autosaveFolder() / fmt::format("{}.pinion", ::getpid()); }
+
+void Workspace::removeAutosave() {
+    std::error_code code;
+    autosavePending_ = false;
+    fs::remove(autosaveFile(), code);
+    fs::remove(autosaveFile().replace_extension(".from"), code);
+}
+
+void Workspace::autosaveNow() {
+    const fs::path to = autosaveFile();
+    if (makeFolder(to.parent_path())) {
+        (void)writeFile(to, shotJson(shot(), to));
+        (void)writeFile(fs::path(to).replace_extension(".from"), file_.string() + "\n" + shot().name + "\n");
+    }
+}
+
+std::vector<Workspace::Lost> Workspace::lostShots() const {
+    std::vector<Lost> lost;
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(autosaveFolder(), code)) {
+        if (entry.path().extension() != ".pinion") continue;
+        const int owner = QString::fromStdString(entry.path().stem().string()).toInt();
+        // A process of that number that still runs is another window, not a crash.
+        if (owner <= 0 || owner == ::getpid() || ::kill(owner, 0) == 0) continue;
+        Lost one{entry.path(), {}, "a shot"};
+        if (const auto from = readFile(fs::path(entry.path()).replace_extension(".from"))) {
+            const QStringList lines = text(*from).split('\n');
+            one.file = lines.value(0).toStdString();
+            one.name = lines.value(1);
+        }
+        lost.push_back(std::move(one));
+    }
+    return lost;
+}
+
+void Workspace::recover(const Lost& lost) {
+    if (isBusy()) {
+        sayError("A job is running. Stop it before a shot is recovered.");
+        return;
+    }
+    runJob("Recovering", 0, [this, lost](const Progress& progress) -> std::function<void()> {
+        auto shot = loadShot(lost.autosave);
+        std::shared_ptr<const Plate> plate;
+        if (shot && shot->plate.isOpen())
+            if (auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress)) plate = *opened;
+        return [this, lost, shot, plate] {
+            if (!shot) {
+                sayError(text(shot.error().message));
+                return;
+            }
+            history_ = History(*shot);
+            file_ = lost.file;
+            modified_ = true;
+            selection_.clear();
+            takePlate(plate);
+            autosaveNow();
+            discard(lost);
+            emit fileChanged();
+            emit shotChanged();
+            emit selectionChanged();
+            say("Recovered. Save it to keep it.");
+        };
+    });
+}
+
+void Workspace::discard(const Lost& lost) {
+    std::error_code code;
+    fs::remove(lost.autosave, code);
+    fs::remove(fs::path(lost.autosave).replace_extension(".from"), code);
+}
+
+// ---- the plate on show
+
+void Workspace::takePlate(const std::shared_ptr<const Plate>& plate) {
+    setPlaying(false);
+    if (frames_) frames_->setListener({});
+    frames_ = plate ? std::make_shared<FrameCache>(plate) : nullptr;
+    picture_.reset();
+    candidates_.clear();
+    candidatesShown_ = false;
+    frameProblem_.clear();
+    if (frames_) {
+        frames_->setListener([this](int frame, const Error* error) {
+            const QString problem = error ? text(error->message) : QString();
+            QMetaObject::invokeMethod(this, [this, frame, problem] { onFrameRead(frame, problem); });
+        });
+        frame_ = shot().plate.range.first;
+        wantAround();
+    }
+    emit plateChanged();
+    emit frameChanged();
+}
+
+void Workspace::onFrameRead(int frame, const QString& problem) {
+    if (frame != frame_ || pictureFrame_ == frame_) {
+        if (frame != frame_) return;
+    }
+    frameProblem_ = problem;
+    refreshPicture();
+    emit frameChanged();
+}
+
+void Workspace::wantAround() {
+    if (!frames_) return;
+    const FrameRange& range = shot().plate.range;
+    std::vector<int> wanted;
+    const auto want = [&](int frame) {
+        if (frames_->facts().holds(frame)) wanted.push_back(frame);
+    };
+    want(frame_);
+    // Ahead by as much as fits comfortably, round the loop when playing.
+    const std::size_t each = std::size_t(shot().plate.width) * std::size_t(shot().plate.height) * 3;
+    const int room = int(std::min<std::size_t>(120, FrameCache::kDefaultBudget / 2 / std::max<std::size_t>(1, each)));
+    const int ahead = std::min(isPlaying() ? 48 : 16, room);
+    for (int i = 1; i <= ahead; ++i) {
+        const int next = frame_ + i;
+        want(isPlaying() && next > range.last ? range.first + (next - range.last - 1) % std::max(1, range.count()) : next);
+        if (!isPlaying() && i <= 4) want(frame_ - i);
+    }
+    frames_->want(std::move(wanted));
+}
+
+void Workspace::refreshPicture() {
+    if (!frames_) return;
+    if (auto picture = frames_->peek(frame_)) {
+        picture_ = picture;
+        pictureFrame_ = frame_;
+        frameProblem_.clear();
+        if (candidatesShown_ && !isPlaying()) updateCandidates();
+    }
+}
+
+void Workspace::goTo(int frame) {
+    if (!frames_) return;
+    frame = std::clamp(frame, shot().plate.frames.first, shot().plate.frames.last);
+    if (frame == frame_) return;
+    frame_ = frame;
+    playClock_.restart();
+    playShown_ = 0;
+    frameProblem_.clear();
+    refreshPicture();
+    wantAround();
+    emit frameChanged();
+}
+
+void Workspace::setPlaying(bool playing) {
+    if (playing == isPlaying() || (playing && !frames_)) return;
+    if (playing) {
+        playClock_.restart();
+        playShown_ = 0;
+        playTimer_.start(std::max(1, int(250.0 / shot().plate.fps.perSecond())));
+        wantAround();
+    } else {
+        playTimer_.stop();
+    }
+    emit playingChanged();
+}
+
+void Workspace::setView(const ViewTransform& view) {
+    if (view == view_) return;
+    view_ = view;
+    emit viewChanged();
+}
+
+void Workspace::select(std::set<TrackId> tracks) {
+    if (tracks == selection_) return;
+    selection_ = std::move(tracks);
+    emit selectionChanged();
+}
+
+void Workspace::setTrimPreview(double error_px) {
+    if (error_px == trimPreview_) return;
+    trimPreview_ = error_px;
+    emit trimPreviewChanged();
+}
+
+std::vector<TrackId> Workspace::tracksAbove(double error_px) const {
+    std::vector<TrackId> above;
+    if (!shot().solve || error_px <= 0) return above;
+    std::set<TrackId> active;
+    for (const Track& track : shot().tracks)
+        if (!track.setAside) active.insert(track.id);
+    for (const SolvedTrack& track : shot().solve->tracks)
+        if (active.contains(track.track) && track.role != TrackRole::unplaced && track.rms_px > error_px) above.push_back(track.track);
+    return above;
+}
+
+void Workspace::showCandidates(bool shown) {
+    candidatesShown_ = shown;
+    if (shown) {
+        updateCandidates();
+    } else {
+        candidates_.clear();
+        emit candidatesChanged();
+    }
+}
+
+void Workspace::updateCandidates() {
+    if (!picture_ || pictureFrame_ != frame_) return;
+    const int run = ++candidateRun_;
+    const ScatterOptions options = scatterOptionsOf(shot(), frame_);
+    QThreadPool::globalInstance()->start([this, run, options, picture = picture_, frame = frame_] {
+        CandidateOptions wanted = options.candidates;
+        wanted.border_px = std::max(wanted.border_px, options.pattern_px / 2 + 4);
+        auto found = findCandidates(buildPyramid(*picture, options.channel), wanted, {}, options.mattes, frame);
+        QMetaObject::invokeMethod(this, [this, run, found = std::move(found)]() mutable {
+            if (run != candidateRun_ || !candidatesShown_) return;
+            candidates_ = std::move(found);
+            emit candidatesChanged();
+        });
+    });
+}
+
+// ---- jobs
+
+void Workspace::runJob(const QString& name, int frames, const std::function<std::function<void()>(const Progress&)>& work) {
+    if (job_.joinable()) job_.join();
+    jobState_ = {name, "", 0, 0, -1};
+    jobFrames_ = frames;
+    jobClock_.start();
+    jobDone_ = false;
+    livePoints_.clear();
+    jobProgress_ = Progress([this, last = std::make_shared<std::atomic<qint64>>(-1000)](double fraction, const std::string& detail) {
+        // A report a frame would be hundreds a second; the eye wants twenty.
+        const qint64 now = jobClock_.elapsed();
+        if (now - last->load() < 50 && fraction < 1) return;
+        last->store(now);
+        QMetaObject::invokeMethod(this, [this, fraction, detail = text(detail)] {
+            if (jobDone_) return;
+            const double seconds = double(jobClock_.elapsed()) / 1000.0;
+            jobState_.fraction = fraction;
+            jobState_.detail = detail;
+            jobState_.framesPerSecond = seconds > 0.2 ? fraction * jobFrames_ / seconds : 0;
+            jobState_.secondsLeft = fraction > 0.03 && seconds > 0.5 ? seconds * (1 - fraction) / fraction : -1;
+            {
+                const std::lock_guard lock(liveMutex_);
+                livePoints_ = livePending_;
+                if (liveFrame_ != 0 && !livePoints_.empty()) goTo(liveFrame_);
+            }
+            emit jobChanged();
+            emit liveChanged();
+        });
+    });
+    {
+        const std::lock_guard lock(liveMutex_);
+        livePending_.clear();
+        liveFrame_ = 0;
+    }
+    job_ = std::thread([this, work, progress = jobProgress_] {
+        std::function<void()> finish;
+        try {
+            finish = work(progress);
+        } catch (const std::exception& error) {
+            const QString what = error.what();
+            finish = [this, what] { sayError("The job failed: " + what); };
+        }
+        QMetaObject::invokeMethod(this, [this, finish = std::move(finish)] {
+            jobDone_ = true;
+            livePoints_.clear();
+            finish();
+            emit jobChanged();
+            emit liveChanged();
+        });
+    });
+    emit jobChanged();
+}
+
+LiveListener Workspace::liveListener() {
+    return [this](int frame, const std::vector<LivePoint>& points) {
+        const std::lock_guard lock(liveMutex_);
+        livePending_ = points;
+        liveFrame_ = frame;
+    };
+}
+
+void Workspace::stopJob() { jobProgress_.stop(); }
+
+void Workspace::startScatter() {
+    if (!frames_ || isBusy()) return;
+    setPlaying(false);
+    showCandidates(false);
+    const Shot shot = this->shot();
+    const int start = std::clamp(frame_, shot.plate.range.first, shot.plate.range.last);
+    runJob("Scattering", shot.plate.range.count(), [this, shot, start, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = runScatter(shot, *frames, start, progress, liveListener());
+        return [this, start, result] {
+            if (!result) {
+                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                return;
+            }
+            select({});
+            edit(result->stopped ? QString("Scatter, stopped early") : QString("Scatter %1 tracks").arg(result->tracks.size()), withScattered(this->shot(), result->tracks));
+            goTo(start);
+            say(result->stopped ? QString("Stopped. %1 tracks kept.").arg(result->tracks.size()) : QString("%1 tracks.").arg(result->tracks.size()));
+        };
+    });
+}
+
+void Workspace::startTrack(const std::vector<TrackId>& tracks, Direction direction, int steps) {
+    if (!frames_ || isBusy()) return;
+    if (tracks.empty()) {
+        sayError("No track is selected. Click one, or place one with the tool.");
+        return;
+    }
+    setPlaying(false);
+    const Shot shot = this->shot();
+    runJob("Tracking", shot.plate.range.count(), [this, shot, tracks, direction, steps, from = frame_, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = runTrack(shot, *frames, tracks, from, direction, steps, progress, steps == 1 ? LiveListener{} : liveListener());
+        return [this, result, direction, steps, from] {
+            if (!result) {
+                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                return;
+            }
+            edit(result->tracks.size() == 1 ? "Track " + text(result->tracks.front().name) : QString("Track %1 points").arg(result->tracks.size()), withTracked(this->shot(), result->tracks));
+            const Track& track = result->tracks.front();
+            if (steps == 1)
+                goTo(direction == Direction::forward ? std::min(from + 1, track.lastFrame()) : std::max(from - 1, track.firstFrame()));
+            else if (direction == Direction::forward)
+                goTo(track.lastFrame());
+            else if (direction == Direction::backward)
+                goTo(track.firstFrame());
+            const EndReason reason = direction == Direction::backward ? track.startReason : track.endReason;
+            if (reason != EndReason::rangeEnd && reason != EndReason::none)
+                say(QString("%1 ends on frame %2: %3.").arg(text(track.name)).arg(direction == Direction::backward ? track.firstFrame() : track.lastFrame()).arg(text(std::string(toString(reason)))));
+        };
+    });
+}
+
+void Workspace::startSolve() {
+    if (isBusy()) return;
+    const Shot shot = this->shot();
+    const std::uint64_t key = solveKey(shot);
+    runJob("Solving", 0, [this, shot, key](const Progress& progress) -> std::function<void()> {
+        auto result = runSolve(shot, progress);
+        return [this, result, key] {
+            if (!result) {
+                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                return;
+            }
+            previousSolve_ = this->shot().solve;
+            edit("Solve camera", withSolve(this->shot(), *result, key));
+            say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.").arg(result->rms_px, 0, 'f', 2).arg(result->heldOutRms_px, 0, 'f', 2).arg(result->used).arg(result->frames.size()));
+        };
+    });
+}
+
+void Workspace::startDelivery(const std::vector<QString>& names) {
+    if (isBusy()) return;
+    const Shot shot = this->shot();
+    const fs::path folder = deliveryFolderOf(shot, file_);
+    runJob("Delivering", 0, [this, shot, folder, names](const Progress& progress) -> std::function<void()> {
+        std::vector<std::string> done;
+        QStringList problems;
+        std::size_t files = 0;
+        for (std::size_t i = 0; i < shot.deliverables.size() && !progress.stopped(); ++i) {
+            const Deliverable& deliverable = shot.deliverables[i];
+            progress.report(double(i) / double(shot.deliverables.size()), deliverable.name);
+            if (!names.empty() && std::find(names.begin(), names.end(), text(deliverable.name)) == names.end()) continue;
+            if (const auto report = deliver(shot, deliverable, folder)) {
+                done.push_back(deliverable.name);
+                files += report->files.size();
+            } else {
+                problems << text(report.error().message);
+            }
+        }
+        return [this, done, problems, files, folder] {
+            if (!done.empty()) {
+                Shot after = this->shot();
+                for (const std::string& name : done) after = withDelivered(after, name);
+                edit("Deliver", after);
+                say(QString("%1 files written and read back, in %2").arg(files).arg(text(folder.string())));
+            }
+            if (!problems.isEmpty()) sayError(problems.join("\n"));
+        };
+    });
+}
+
+}  // namespace pinion

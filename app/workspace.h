@@ -1,0 +1,176 @@
+#pragma once
+
+#include "jobs/jobs.h"
+#include "shot/history.h"
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QString>
+#include <QTimer>
+
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <atomic>
+#include <set>
+#include <thread>
+
+namespace pinion {
+
+/// What the window works on: the history of the shot, its open plate, the playhead, the selection, and the one job that runs.
+/// Views get the current shot and show it; tools turn mouse and keys into edits made here.
+class Workspace : public QObject {
+    Q_OBJECT
+public:
+    explicit Workspace(QObject* parent = nullptr);
+    ~Workspace() override;
+
+    // The shot and its edits.
+    const Shot& shot() const { return history_.current(); }
+    const History& history() const { return history_; }
+    void edit(const QString& name, Shot shot);
+    /// An edit that continues the one before (a value still being dragged): no step of its own.
+    void amend(Shot shot);
+    void undo();
+    void redo();
+    bool isModified() const;
+    const std::filesystem::path& file() const { return file_; }
+    std::vector<StageReport> stages() const;
+    std::shared_ptr<const Solve> previousSolve() const { return previousSolve_; }
+
+    // Files.
+    void openPlate(const std::filesystem::path& path);
+    void openShot(const std::filesystem::path& path);
+    /// Either, by what it is.
+    void open(const std::filesystem::path& path);
+    /// Writes beside and renames, in a thread of its own; `done` is called here with the outcome.
+    void save(const std::filesystem::path& path, const std::function<void(bool)>& done = {});
+    QStringList recent() const;
+
+    // Recovery after a crash.
+    struct Lost {
+        std::filesystem::path autosave;
+        std::filesystem::path file;  ///< where it was saved; empty when never
+        QString name;
+    };
+    std::vector<Lost> lostShots() const;
+    void recover(const Lost& lost);
+    void discard(const Lost& lost);
+    void autosaveNow();
+
+    // The plate on show.
+    bool hasPlate() const { return frames_ != nullptr; }
+    FrameCache* frames() const { return frames_.get(); }
+    std::shared_ptr<FrameCache> sharedFrames() const { return frames_; }
+    int frame() const { return frame_; }
+    /// The current frame's picture, or the last one shown while it is being read.
+    PicturePtr picture() const { return picture_; }
+    int pictureFrame() const { return pictureFrame_; }
+    QString frameProblem() const { return frameProblem_; }
+    const ViewTransform& view() const { return view_; }
+    void setView(const ViewTransform& view);
+    void goTo(int frame);
+    void step(int by) { goTo(frame_ + by); }
+    bool isPlaying() const { return playTimer_.isActive(); }
+    void setPlaying(bool playing);
+
+    // The selection.
+    const std::set<TrackId>& selection() const { return selection_; }
+    void select(std::set<TrackId> tracks);
+    std::vector<TrackId> selected() const { return {selection_.begin(), selection_.end()}; }
+
+    /// The error in pixels above which solved tracks would be set aside; shown on the plate before it is done. 0: off.
+    double trimPreview() const { return trimPreview_; }
+    void setTrimPreview(double error_px);
+    std::vector<TrackId> tracksAbove(double error_px) const;
+
+    // Candidates, shown before a scatter; derived from the frame and the settings in a thread.
+    const std::vector<Candidate>& candidates() const { return candidates_; }
+    void showCandidates(bool shown);
+    bool candidatesShown() const { return candidatesShown_; }
+
+    // Jobs. One runs at a time; its result is merged into the shot of that moment.
+    struct JobState {
+        QString name;
+        QString detail;
+        double fraction = 0.0;
+        double framesPerSecond = 0.0;
+        double secondsLeft = -1.0;
+    };
+    bool isBusy() const { return job_.joinable() && !jobDone_; }
+    const JobState& jobState() const { return jobState_; }
+    const std::vector<LivePoint>& livePoints() const { return livePoints_; }
+    void startScatter();
+    void startTrack(const std::vector<TrackId>& tracks, Direction direction, int steps);
+    void startSolve();
+    void startDelivery(const std::vector<QString>& names);
+    void stopJob();
+
+    void say(const QString& text) { emit saidNote(text); }
+    void sayError(const QString& text) { emit saidError(text); }
+
+signals:
+    void shotChanged();
+    void plateChanged();
+    void frameChanged();     ///< the playhead moved or its picture arrived
+    void playingChanged();
+    void selectionChanged();
+    void candidatesChanged();
+    void jobChanged();       ///< started, moved on, ended
+    void liveChanged();
+    void trimPreviewChanged();
+    void viewChanged();
+    void fileChanged();
+    void saidNote(const QString& text);
+    void saidError(const QString& text);
+
+private:
+    /// Runs `work` in the job thread; what it returns is called here, on the interface's thread, when it is done.
+    void runJob(const QString& name, int frames, const std::function<std::function<void()>(const Progress&)>& work);
+    void takePlate(const std::shared_ptr<const Plate>& plate);
+    void onFrameRead(int frame, const QString& problem);
+    void wantAround();
+    void refreshPicture();
+    void updateCandidates();
+    LiveListener liveListener();
+    void remember(const std::filesystem::path& path);
+    std::filesystem::path autosaveFile() const;
+    void removeAutosave();
+
+    History history_;
+    bool modified_ = false;
+    std::filesystem::path file_;
+    std::shared_ptr<const Solve> previousSolve_;
+
+    std::shared_ptr<FrameCache> frames_;
+    int frame_ = 0;
+    PicturePtr picture_;
+    int pictureFrame_ = 0;
+    QString frameProblem_;
+    ViewTransform view_;
+    QTimer playTimer_;
+    QElapsedTimer playClock_;
+    int playShown_ = 0;
+
+    std::set<TrackId> selection_;
+    double trimPreview_ = 0.0;
+    std::vector<Candidate> candidates_;
+    bool candidatesShown_ = false;
+    int candidateRun_ = 0;
+
+    std::thread job_;
+    std::atomic<bool> jobDone_{true};
+    Progress jobProgress_;
+    JobState jobState_;
+    QElapsedTimer jobClock_;
+    int jobFrames_ = 0;
+    std::vector<LivePoint> livePoints_;
+    std::mutex liveMutex_;
+    std::vector<LivePoint> livePending_;
+    int liveFrame_ = 0;
+
+    QTimer autosaveTimer_;
+    bool autosavePending_ = false;
+};
+
+}  // namespace pinion
