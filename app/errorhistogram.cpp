@@ -14,7 +14,7 @@ namespace {
 
 constexpr int kBins = 36;
 constexpr double kMost = 3.0;  // pixels; the last bin holds everything beyond
-constexpr int kCaption = 34;
+constexpr int kCaption = 46;
 
 }  // namespace
 
@@ -64,15 +64,15 @@ void ErrorHistogram::paintEvent(QPaintEvent*) {
         const double x = xOfError(px);
         painter.drawText(QRectF(std::clamp(x - 20, 0.0, width() - 40.0), bottom + 1, 40, 13), px == 0 ? Qt::AlignLeft : px == 3 ? Qt::AlignRight : Qt::AlignHCenter, px == 3 ? "3 px +" : QString::number(px));
     }
-    QString caption = "drag the line to choose what goes";
+    QString caption = "Drag the line to choose what goes";
     if (line > 0) {
         const auto above = workspace_.tracksAbove(line);
         Shot after = withSetAside(shot, above, true);
         const auto counts = tracksPerFrame(after);
         const int fewest = counts.empty() ? 0 : *std::min_element(counts.begin(), counts.end());
-        caption = QString("above %1 px: %2 of %3 go, fewest in a frame %4").arg(line, 0, 'f', 2).arg(above.size()).arg(active.size()).arg(fewest);
+        caption = QString("above %1 px: %2 of %3 go;\nfewest left in a frame: %4").arg(line, 0, 'f', 2).arg(above.size()).arg(active.size()).arg(fewest);
     }
-    painter.drawText(QRectF(0, bottom + 15, width(), 16), Qt::AlignLeft | Qt::AlignVCenter, caption);
+    painter.drawText(QRectF(0, bottom + 16, width(), 30), Qt::AlignLeft | Qt::AlignTop, caption);
 }
 
 void ErrorHistogram::mousePressEvent(QMouseEvent* event) { workspace_.setTrimPreview(errorAtX(event->position().x())); }

@@ -12,7 +12,7 @@ class ErrorHistogram : public QWidget {
     Q_OBJECT
 public:
     explicit ErrorHistogram(Workspace& workspace, QWidget* parent = nullptr);
-    QSize sizeHint() const override { return {180, 84}; }
+    QSize sizeHint() const override { return {180, 100}; }
     double errorAtX(double x) const;
     double xOfError(double error_px) const;
 

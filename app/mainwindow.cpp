@@ -126,7 +126,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
 
     QHBoxLayout* noteLayout = nullptr;
     noteBar_ = bar("noteBar", 30, noteLayout);
-    noteBar_->setStyleSheet("#noteBar { background: #242424; border-top: 1px solid #333; }");
+    noteBar_->setStyleSheet("#noteBar { background: #2a2a2a; border: 1px solid #444; border-radius: 4px; }");
     note_ = new QLabel;
     note_->setObjectName("note");
     note_->setTextInteractionFlags(Qt::TextSelectableByMouse);
@@ -147,8 +147,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
     titleBar_ = makeTitleBar();
     wholeLayout->addWidget(recoveryBar_);
     wholeLayout->addWidget(columns_, 1);
-    wholeLayout->addWidget(noteBar_);
     setCentralWidget(whole);
+    noteBar_->setParent(whole);
     makeMenus();
 
     connect(&workspace_, &Workspace::shotChanged, this, &MainWindow::refresh);
@@ -313,7 +313,8 @@ void MainWindow::makeMenus() {
         }
     }
     auto* row = static_cast<QHBoxLayout*>(titleBar_->layout());
-    row->insertWidget(0, menus);
+    menus->setFixedHeight(30);
+    row->insertWidget(0, menus, 0, Qt::AlignVCenter);
     setMenuWidget(titleBar_);
 }
 
@@ -520,11 +521,27 @@ void MainWindow::refreshTransport() {
 
 QString MainWindow::note() const { return note_->text(); }
 
+void MainWindow::placeNote() {
+    // Over the foot of the canvas: nothing moves when it comes or goes.
+    const QRect canvas(views_->mapTo(centralWidget(), QPoint(0, 0)), views_->size());
+    const int width = canvas.width() - 24;
+    const int height = std::max(30, note_->heightForWidth(std::max(100, width - 110)) + 12);
+    noteBar_->setFixedHeight(height);
+    noteBar_->setGeometry(canvas.left() + 12, canvas.bottom() - height - 8, width, height);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    if (noteBar_->isVisible()) placeNote();
+}
+
 void MainWindow::showNote(const QString& words, bool error) {
     note_->setText(words);
     note_->setStyleSheet(error ? "color: #f3a58e;" : "");
-    noteBar_->setFixedHeight(error ? std::max(30, 12 + 18 * int(words.count('\n') + 1)) : 30);
+    note_->setWordWrap(true);
+    placeNote();
     noteBar_->show();
+    noteBar_->raise();
     // An error stays until it is read; a note goes by itself.
     noteTimer_.stop();
     if (!error) noteTimer_.start(6000);

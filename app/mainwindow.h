@@ -46,6 +46,7 @@ public:
 
 protected:
     void closeEvent(QCloseEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -60,6 +61,7 @@ private:
     void refresh();
     void refreshTransport();
     void showNote(const QString& text, bool error);
+    void placeNote();
     void openDialog();
     void saveAs();
     void save();

@@ -310,7 +310,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
         row("Focal", [&](const Solve& x) {
             const double mm = focalMillimetres(x.lens.focal_px, x.sensorWidth_mm, width);
-            return x.focalDeviation_mm ? QString("%1 ± %2 mm").arg(mm, 0, 'f', 2).arg(*x.focalDeviation_mm, 0, 'f', 2) : QString("%1 mm").arg(mm, 0, 'f', 2);
+            return x.focalDeviation_mm ? QString("%1 ± %2 mm").arg(mm, 0, 'f', 3).arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("%1 mm").arg(mm, 0, 'f', 2);
         });
         row("k1", [](const Solve& x) { return QString::number(x.lens.k1, 'f', 4); });
         row("k2", [](const Solve& x) { return QString::number(x.lens.k2, 'f', 4); });

@@ -181,7 +181,7 @@ void ProofStrip::paintEvent(QPaintEvent*) {
             painter.setPen(QPen(theme::fitColour(badness), 1.5));
             painter.drawRect(cell);
         }
-        const QRect caption(cell.left(), cell.bottom() + 2, cell.width(), kCaption - 2);
+        const QRect caption(cell.left() + 1, cell.bottom() + 3, cell.width(), kCaption - 2);
         painter.setPen(i == 0 ? theme::kText : theme::kDim);
         painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
         if (sample) {

@@ -55,7 +55,8 @@ QToolButton:checked { background: #3a3325; color: #e9bd66; }
 QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit { background: #171717; border: 1px solid #383838; border-radius: 4px; padding: 3px 6px; selection-background-color: #6b5326; min-height: 18px; }
 QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus { border-color: #d9a441; }
 QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button { width: 0; border: none; }
-QComboBox::drop-down { border: none; width: 16px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/icons/arrow-down.svg); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: #242424; border: 1px solid #3a3a3a; selection-background-color: #3a3325; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }

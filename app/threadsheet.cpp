@@ -131,7 +131,7 @@ void ThreadSheet::paintCounts(QPainter& painter, const QRect& area) {
     const int most = counts_.empty() ? 0 : *std::max_element(counts_.begin(), counts_.end());
     const double scale = (area.height() - 12.0) / std::max(2 * kTrackFloor, most);
     painter.setPen(theme::kDim);
-    painter.drawText(QRect(14, 4, kNames - 40, 16), Qt::AlignLeft | Qt::AlignVCenter, "Tracks a frame");
+    painter.drawText(QRect(14, 2, kNames - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, "Tracks a frame");
     const double bottom = area.bottom() - 1.0;
     for (std::size_t i = 0; i < counts_.size(); ++i) {
         const bool poor = counts_[i] < kTrackFloor && most > 0;
@@ -144,7 +144,7 @@ void ThreadSheet::paintCounts(QPainter& painter, const QRect& area) {
         painter.setPen(QPen(theme::kBrass, 1, Qt::DotLine));
         painter.drawLine(QPointF(kNames, y), QPointF(width() - kRight, y));
         painter.setPen(theme::kBrass);
-        painter.drawText(QRectF(kNames - 46, y - 9, 40, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(kTrackFloor));
+        painter.drawText(QRectF(14, std::min(y - 8, bottom - 15), kNames - 20, 16), Qt::AlignRight | Qt::AlignVCenter, QString("floor %1").arg(kTrackFloor));
     }
 }
 
@@ -159,6 +159,7 @@ void ThreadSheet::paintRuler(QPainter& painter, const QRect& area) {
     }
     for (int frame = (plate.frames.first + step - 1) / step * step; frame <= plate.frames.last; frame += step) {
         const double x = xOfFrame(frame);
+        if (x + 24 > width()) break;
         painter.setPen(theme::kLine);
         painter.drawLine(QPointF(x, area.bottom() - 4), QPointF(x, area.bottom()));
         painter.setPen(theme::kDim);

@@ -29,6 +29,7 @@ Progress consoleProgress(const std::string& what) {
         std::mutex mutex;
         int tenth = -1;
         bool open = false;
+        std::chrono::steady_clock::time_point start = std::chrono::steady_clock::now();
         std::chrono::steady_clock::time_point last;
     };
     auto line = std::make_shared<Line>();
@@ -36,6 +37,9 @@ Progress consoleProgress(const std::string& what) {
     Progress progress([line, terminal, what](double fraction, const std::string& detail) {
         const std::lock_guard lock(line->mutex);
         const int percent = int(fraction * 100);
+        // What is over at once needs no progress.
+        if (!line->open && std::chrono::steady_clock::now() - line->start < std::chrono::milliseconds(400)) return;
+        line->open = true;
         if (terminal) {
             const auto now = std::chrono::steady_clock::now();
             if (fraction < 1 && now - line->last < std::chrono::milliseconds(80)) return;

@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 #include <map>
 #include <mutex>
 #include <numeric>
@@ -22,6 +23,7 @@ using Eigen::Vector3d;
 
 // Focal lengths tried when nothing is known, in frame widths: 18 mm to 108 mm on a 36 mm frame.
 constexpr std::array<double, 7> kFocalsTried{0.5, 0.68, 0.92, 1.25, 1.7, 2.3, 3.1};
+constexpr double kLeastParallax = 0.8;  // pixels that no turn and no lens explains, in the median, of the best pair
 constexpr double kLeastAngle = 0.6;        // degrees between two rays, below which a point's depth is not believed
 constexpr std::size_t kMostKeyframes = 14;  // of the part that is solved first
 
@@ -38,6 +40,7 @@ struct Trail {
 
 /// The tracks, indexed both ways.
 struct Material {
+    double width = 0;                                          ///< of the plate, pixels
     std::vector<int> frames;                                   ///< numbers, rising
     std::vector<Trail> trails;
     std::vector<std::vector<std::pair<int, Vector2d>>> byFrame;  ///< (trail, place), adjusted ones only
@@ -45,6 +48,7 @@ struct Material {
 
 Material gather(std::span<const Track> tracks, const SolveOptions& options) {
     Material material;
+    material.width = options.width;
     std::map<int, int> indexOf;
     for (const Track& track : tracks)
         if (!track.setAside)
@@ -156,6 +160,41 @@ std::vector<PairScore> scorePairs(const Material& material, const std::vector<in
         }
     std::sort(scores.begin(), scores.end(), [](const PairScore& a, const PairScore& b) { return a.score > b.score; });
     return scores;
+}
+
+/// The least parallax, in pixels, that any lens leaves between two frames once the best turn is taken out. A wrong focal
+/// length or distortion looks like parallax; only what no lens explains is real.
+double leastParallax(const Material& material, const PairScore& pair, const std::function<Lens(double focal_px)>& lensFor, bool focalOpen, bool distortionOpen,
+                     double focal_px) {
+    const auto shared = sharedPlaces(material, pair.a, pair.b);
+    const auto residual = [&](double focal, double k1) {
+        Lens lens = lensFor(focal);
+        // In terms of the picture's half width, so that one grid suits all focal lengths.
+        if (distortionOpen) lens.k1 = k1 * std::pow(2 * focal / lens.width, 2);
+        return fitRotation(planePairs(shared, lens)).medianResidual * focal;
+    };
+    std::vector<double> bends{0.0};
+    if (distortionOpen) bends = {-0.12, -0.08, -0.05, -0.025, 0.0, 0.025};
+    double best = 1e300;
+    for (const double k1 : bends) {
+        if (!focalOpen) {
+            best = std::min(best, residual(focal_px, k1));
+            continue;
+        }
+        double bestFocal = material.width, own = 1e300;
+        for (double focal = 0.45 * material.width; focal < 12 * material.width; focal *= 1.22)
+            if (const double value = residual(focal, k1); value < own) {
+                own = value;
+                bestFocal = focal;
+            }
+        double low = bestFocal / 1.22, high = bestFocal * 1.22;
+        for (int i = 0; i < 9; ++i) {
+            const double a = low + (high - low) * 0.382, b = low + (high - low) * 0.618;
+            (residual(a, k1) < residual(b, k1) ? high : low) = residual(a, k1) < residual(b, k1) ? b : a;
+        }
+        best = std::min({best, own, residual(0.5 * (low + high), k1)});
+    }
+    return best;
 }
 
 /// A growing reconstruction over some frames.
@@ -563,8 +602,9 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         pairs = {{std::min(a, b), std::max(a, b), 1e9, 1e9}};
     }
     if (pairs.empty()) return failure(Fault::outcome, "no base pair: no two frames share 15 tracks; track longer or more points");
-    if (pairs.front().parallax_px < 1.0)
-        return failure(Fault::outcome, "no base pair: the camera does not move enough (parallax {:.2f} px); try --motion nodal", pairs.front().parallax_px);
+    const double parallax = leastParallax(material, pairs.front(), lensFor, freedom.focal, freedom.k1, focals.front());
+    if (parallax < kLeastParallax)
+        return failure(Fault::outcome, "no base pair: the camera does not move enough (parallax {:.2f} px); try --motion nodal", parallax);
 
     // First a part of the keyframes, around the base pair; then all frames from there.
     const auto keysAround = [&](const PairScore& pair) {

@@ -86,12 +86,19 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
             }
     }
     PlaceGrid grid(pyramid.width(), pyramid.height(), options.leastDistance_px);
-    for (const Vector2d& place : taken) grid.add(place);
+    std::vector<std::size_t> holding(parts.size(), 0);
+    for (const Vector2d& place : taken) {
+        grid.add(place);
+        const int x = std::clamp(int(place.x() / pyramid.width() * kPartsAcross), 0, kPartsAcross - 1);
+        const int y = std::clamp(int(place.y() / pyramid.height() * kPartsDown), 0, kPartsDown - 1);
+        ++holding[std::size_t(y * kPartsAcross + x)];
+    }
     // Within each part the spaced ones, strongest first; then rank by rank through all parts.
     std::vector<std::pair<std::size_t, Candidate>> ranked;
-    for (auto& part : parts) {
+    for (std::size_t index = 0; index < parts.size(); ++index) {
+        auto& part = parts[index];
         std::sort(part.begin(), part.end(), [](const Candidate& a, const Candidate& b) { return a.strength > b.strength; });
-        std::size_t rank = 0;
+        std::size_t rank = holding[index];  // a part that is well covered waits for the others
         for (const Candidate& candidate : part)
             if (grid.isFree(candidate.at) && !isExcluded(mattes, frame, candidate.at)) {
                 grid.add(candidate.at);

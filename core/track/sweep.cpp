@@ -64,28 +64,22 @@ bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, con
     const auto nearBorder = [&](const Vector2d& at) {
         return at.x() < margin + 2 || at.y() < margin + 2 || at.x() > pyramid.width() - margin - 2 || at.y() > pyramid.height() - margin - 2;
     };
+    // At the border a bad match is the border's doing.
+    const auto endsFor = [&](EndReason reason) {
+        reason_ = nearBorder(expected) ? EndReason::leftFrame : reason;
+        return false;
+    };
     const auto match = matchFrom(last, pyramid, expected);
-    if (!match) {
-        reason_ = nearBorder(expected) ? EndReason::leftFrame : EndReason::covered;
-        return false;
-    }
-    if (match->score < settings_.driftLimit) {
-        reason_ = match->score < 0.5 * settings_.driftLimit ? EndReason::covered : EndReason::driftLimit;
-        return false;
-    }
+    if (!match) return endsFor(EndReason::covered);
+    if (match->score < settings_.driftLimit)
+        return endsFor(match->score < 0.5 * settings_.driftLimit ? EndReason::covered : EndReason::driftLimit);
     const Vector2d at = match->pose.centre();
     const double radius = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
-    if ((at - expected).cwiseAbs().maxCoeff() > radius + 2) {
-        reason_ = EndReason::covered;
-        return false;
-    }
+    if ((at - expected).cwiseAbs().maxCoeff() > radius + 2) return endsFor(EndReason::covered);
     // Back to where it came from, with the patch as it looks now.
     const auto back = PatternMatcher::create(pyramid, at, settings_.pattern_px, MotionModel::translation);
     const auto returned = back ? back->align(last, PatternPose::at(from)) : std::nullopt;
-    if (!returned || (returned->pose.centre() - from).norm() > kMostReturn) {
-        reason_ = EndReason::ambiguous;
-        return false;
-    }
+    if (!returned || (returned->pose.centre() - from).norm() > kMostReturn) return endsFor(EndReason::ambiguous);
     velocity_ = (at - from) / std::max(1, skipped);
     pose_ = match->pose;
     Sample sample{.frame = frame, .at = at, .score = std::clamp(match->score, 0.0, 1.0)};

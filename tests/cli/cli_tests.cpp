@@ -1,0 +1,190 @@
+// The command line as a script would call it.
+
+#include "base/files.h"
+#include "exchange/formats.h"
+#include "scratch.h"
+
+#include <array>
+#include <catch2/catch.hpp>
+#include <csignal>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+#include <sys/wait.h>
+
+using namespace pinion;
+using nlohmann::json;
+
+namespace {
+
+const std::string kCli = std::string(PINION_BINARY_DIR) + "/bin/pinion-cli";
+const std::string kPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.mp4";
+
+struct Outcome {
+    int status;
+    std::string out;
+    std::string err;
+};
+
+Outcome run(const std::string& words) {
+    const test::Scratch scratch;
+    const std::string errors = (scratch / "err").string();
+    std::FILE* pipe = ::popen((kCli + " " + words + " 2>" + errors).c_str(), "r");
+    REQUIRE(pipe);
+    Outcome outcome{0, "", ""};
+    std::array<char, 4096> buffer{};
+    std::size_t count = 0;
+    while ((count = std::fread(buffer.data(), 1, buffer.size(), pipe)) > 0) outcome.out.append(buffer.data(), count);
+    const int status = ::pclose(pipe);
+    outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    outcome.err = *readFile(errors);
+    return outcome;
+}
+
+/// The one line an error is said in.
+void checkRefused(const Outcome& outcome, int status, const std::string& part) {
+    INFO(outcome.err);
+    CHECK(outcome.status == status);
+    CHECK(outcome.out.empty());
+    CHECK(outcome.err.find(part) != std::string::npos);
+    const auto start = outcome.err.rfind("pinion-cli: ");
+    REQUIRE(start != std::string::npos);
+    const std::string last = outcome.err.substr(start);
+    CHECK(std::count(last.begin(), last.end(), '\n') == 1);
+}
+
+}  // namespace
+
+TEST_CASE("info tells what a plate is, as text and as one JSON object") {
+    const Outcome outcome = run("--json info " + kPlate);
+    CHECK(outcome.status == 0);
+    const json figures = json::parse(outcome.out);
+    CHECK((figures["width"] == 1280 && figures["height"] == 720 && figures["fps"] == "24" && figures["frames"] == 120));
+    CHECK(run("info " + kPlate).out.find("1280x720, 24 frames/s, frames 1001-1120") != std::string::npos);
+}
+
+TEST_CASE("scatter, solve from the tracks, and the USD camera agrees with the JSON one") {
+    const test::Scratch scratch;
+    const std::string tracks = (scratch / "tracks.json").string();
+    const std::string camera = (scratch / "landing.json").string();
+    const std::string usd = (scratch / "landing.usda").string();
+    const Outcome scattered = run("--json scatter " + kPlate + " --features 160 --out " + tracks);
+    REQUIRE(scattered.status == 0);
+    CHECK(json::parse(scattered.out)["tracks"].get<int>() > 160);
+    CHECK(scattered.err.find("Scattering") != std::string::npos);
+    const Outcome solved = run("--json solve " + kPlate + " --tracks " + tracks + " --focal 28~3 --out " + camera);
+    REQUIRE(solved.status == 0);
+    const json figures = json::parse(solved.out);
+    CHECK(figures["rms_px"].get<double>() < 0.6);
+    CHECK(figures["focal_mm"].get<double>() == Approx(28).epsilon(0.01));
+    const auto file = readCamera(camera);
+    REQUIRE(file);
+    CHECK(file->frames.size() == 120);
+    CHECK(file->tracks == figures["tracks"].get<int>());
+    REQUIRE(run("solve " + kPlate + " --tracks " + tracks + " --focal 28~3 --out " + usd).status == 0);
+    // The same jobs give the same result: the standard-output form equals the file.
+    const Outcome out = run("solve " + kPlate + " --tracks " + tracks + " --focal 28~3 --out -");
+    CHECK(out.out == *readFile(camera));
+
+    const std::string node = std::string(PINION_BINARY_DIR) + "/node";
+    if (std::filesystem::exists(node + "/node_modules/three") && std::system("command -v node >/dev/null") == 0) {
+        const std::string check = "PINION_NODE_DIR=" + node + " node " + PINION_SOURCE_DIR + "/tests/node/check_usd.mjs " + usd + " " + camera;
+        CHECK(std::system(check.c_str()) == 0);
+    } else {
+        WARN("node or the three package is not here: the USD file was not read by another reader");
+    }
+}
+
+TEST_CASE("track follows points placed by hand") {
+    const test::Scratch scratch;
+    const auto points = scratch.write("points.json", R"({"format":"pinion.points","version":1,"reference_frame":1010,"points":[{"name":"seal","x":1010.4,"y":329.8},{"name":"crate","x":497.0,"y":389.0}]})");
+    const Outcome outcome = run("--json track " + kPlate + " --points " + points.string() + " --range 1005-1020 --motion similarity --out " + (scratch / "t.json").string());
+    INFO(outcome.err);
+    REQUIRE(outcome.status == 0);
+    const auto tracks = readTracks(scratch / "t.json");
+    REQUIRE(tracks);
+    CHECK(tracks->tracks.size() == 2);
+    CHECK(tracks->tracks[0].name == "seal");
+    CHECK((tracks->tracks[0].firstFrame() == 1005 && tracks->tracks[0].lastFrame() == 1020));
+}
+
+TEST_CASE("run does a shot's open steps, saves it, and deliver writes the same files again") {
+    const test::Scratch scratch;
+    const auto shot = scratch.write("landing.pinion", R"({"format":"pinion.shot","version":1,"name":"landing","plate":{"path":")" + kPlate + R"(","width":1280,"height":720,"fps":24,"frames":[1001,1120],"range":[1001,1060]},
+        "scatter":{"features":150,"least_distance_px":20,"threshold":0.01,"pattern_px":21,"search_px":61,"motion":"affine","drift_limit":0.8,"channel":"luma"},
+        "camera":{"sensor_width_mm":36,"focal":"known","focal_mm":28,"focal_trust_mm":1,"distortion":"unknown"},"tracks":[],"world":{"ground":[]},
+        "deliverables":[{"name":"camera","kind":"camera","format":"json","place":"cam.json","up_axis":"y","written_key":0},{"name":"maps","kind":"st maps","format":"exr","place":"maps","up_axis":"y","written_key":0}]})");
+    const Outcome outcome = run("--json run " + shot.string() + " --save " + (scratch / "done.pinion").string());
+    INFO(outcome.err);
+    REQUIRE(outcome.status == 0);
+    const json figures = json::parse(outcome.out);
+    CHECK(figures["steps"] == json({"scatter", "solve", "deliver"}));
+    CHECK(figures["solve"]["frames"] == 60);
+    const auto first = *readFile(scratch / "delivery/cam.json");
+    CHECK(std::filesystem::exists(scratch / "delivery/maps/undistort.exr"));
+    const Outcome delivered = run("deliver " + (scratch / "done.pinion").string() + " --only camera --out-dir " + (scratch / "again").string());
+    REQUIRE(delivered.status == 0);
+    CHECK(*readFile(scratch / "again/cam.json") == first);
+    checkRefused(run("deliver " + (scratch / "done.pinion").string() + " --only sound --out-dir " + (scratch / "again").string()), 2, "the shot has camera, maps");
+}
+
+TEST_CASE("stmap writes both maps and says the overscan") {
+    const test::Scratch scratch;
+    const auto lens = scratch.write("lens.json", R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":995.6,"k1":-0.112,"k2":0.018,"cx":640,"cy":360})");
+    const Outcome outcome = run("--json stmap --lens " + lens.string() + " --size 640x360 --out-dir " + (scratch / "maps").string());
+    REQUIRE(outcome.status == 0);
+    const json figures = json::parse(outcome.out);
+    CHECK(figures["data_window"][0].get<int>() < -5);
+    CHECK(std::filesystem::exists(scratch / "maps/redistort.exr"));
+    checkRefused(run("stmap --lens " + lens.string() + " --size 640x640 --out-dir " + (scratch / "maps").string()), 2, "another shape");
+}
+
+TEST_CASE("wrong words and wrong input end with status 2 and one line that names file and place") {
+    const test::Scratch scratch;
+    checkRefused(run("info " + (scratch / "none.mp4").string()), 2, "none.mp4: there is no such file");
+    checkRefused(run("info " + scratch.write("text.mp4", "no video").string()), 2, "is no video");
+    checkRefused(run("conjure " + kPlate), 2, "");
+    checkRefused(run("scatter " + kPlate), 2, "--out");
+    checkRefused(run("scatter " + kPlate + " --range 1-5 --out x.json"), 2, "lies outside the plate's frames 1001-1120");
+    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"far","x":4000,"y":20}]})");
+    checkRefused(run("track " + kPlate + " --points " + points.string() + " --out " + (scratch / "t.json").string()), 2, "point 'far' at 4000, 20 lies outside the frame of 1280x720");
+    checkRefused(run("solve " + kPlate + " --focal long --out c.json"), 2, "--focal long");
+    checkRefused(run("solve " + kPlate + " --out c.fbx"), 2, "has to be .json or .usda");
+    checkRefused(run("run " + scratch.write("cut.pinion", R"({"format":"pinion.shot","ver)").string()), 2, "cut off");
+    CHECK_FALSE(std::filesystem::exists(scratch / "t.json"));
+}
+
+TEST_CASE("what has no result ends with status 1 and the reason") {
+    const test::Scratch scratch;
+    std::string samples;
+    for (int frame = 1001; frame <= 1020; ++frame) samples += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", samples.empty() ? "" : ",", frame, 600 + 2 * (frame - 1001), 300);
+    std::string tracks;
+    for (int i = 0; i < 40; ++i) {
+        std::string own = samples;
+        tracks += fmt::format("{}{{\"name\":\"t{}\",\"samples\":[", i ? "," : "", i);
+        own.clear();
+        for (int frame = 1001; frame <= 1020; ++frame)
+            own += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", own.empty() ? "" : ",", frame, 60 + 28 * i + 2 * (frame - 1001), 40 + (i * 137) % 640);
+        tracks += own + "]}";
+    }
+    const auto still = scratch.write("still.json", R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[)" + tracks + "]}");
+    checkRefused(run("solve " + kPlate + " --tracks " + still.string() + " --out " + (scratch / "c.json").string()), 1, "does not move enough");
+    checkRefused(run("scatter " + kPlate + " --features 20 --range 1001-1003 --out " + (scratch / "none/t.json").string()), 1 + 1, "does not exist");
+}
+
+TEST_CASE("Ctrl-C ends with status 130 and leaves no half-written file") {
+    const test::Scratch scratch;
+    const std::string out = (scratch / "tracks.json").string();
+    const pid_t child = ::fork();
+    if (child == 0) {
+        std::freopen("/dev/null", "w", stderr);
+        ::execl(kCli.c_str(), kCli.c_str(), "scatter", kPlate.c_str(), "--out", out.c_str(), nullptr);
+        ::_exit(127);
+    }
+    ::usleep(1500000);
+    ::kill(child, SIGINT);
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    CHECK(WIFEXITED(status));
+    CHECK(WEXITSTATUS(status) == 130);
+    CHECK(std::filesystem::is_empty(scratch.path()));
+}

@@ -1,0 +1,62 @@
+#include "base/files.h"
+#include "base/framerate.h"
+#include "base/units.h"
+#include "scratch.h"
+
+#include <catch2/catch.hpp>
+#include <sys/resource.h>
+#include <csignal>
+
+using namespace pinion;
+
+TEST_CASE("frame rates of the trade are exact fractions") {
+    // SMPTE ST 12-1 practice: the NTSC-related rates are n * 1000 / 1001.
+    CHECK(frameRateNear(23.976) == FrameRate{24000, 1001});
+    CHECK(frameRateNear(23.976023976) == FrameRate{24000, 1001});
+    CHECK(frameRateNear(29.97) == FrameRate{30000, 1001});
+    CHECK(frameRateNear(59.94) == FrameRate{60000, 1001});
+    CHECK(frameRateNear(24.0) == FrameRate{24, 1});
+    CHECK(frameRateNear(25.0) == FrameRate{25, 1});
+    CHECK(frameRateNear(18.5) == FrameRate{37, 2});
+    CHECK(toString(FrameRate{24000, 1001}) == "24000/1001");
+    CHECK(*parseFrameRate("48000/2002") == FrameRate{24000, 1001});
+    CHECK(*parseFrameRate("23.976") == FrameRate{24000, 1001});
+    for (const char* wrong : {"", "fast", "24/0", "-24", "24fps", "nan"}) CHECK_FALSE(parseFrameRate(wrong));
+}
+
+TEST_CASE("angles of view on a 36 mm frame are those of the textbooks") {
+    // Published in tables of angles of view for the 24x36 frame, horizontal: 24 mm 73.7, 35 mm 54.4, 50 mm 39.6 degrees.
+    CHECK(angleOfViewDegrees(24, 36) == Approx(73.7).margin(0.05));
+    CHECK(angleOfViewDegrees(35, 36) == Approx(54.4).margin(0.05));
+    CHECK(angleOfViewDegrees(50, 36) == Approx(39.6).margin(0.05));
+    CHECK(focalMillimetres(focalPixels(28, 36, 1280), 36, 1280) == Approx(28));
+}
+
+TEST_CASE("a file is replaced whole or not at all") {
+    const test::Scratch scratch;
+    const auto path = scratch.write("shot.json", "the old contents");
+    REQUIRE(writeFile(path, "new"));
+    CHECK(*readFile(path) == "new");
+
+    SECTION("a failed write leaves the old file and nothing beside it") {
+        // A limit on the size of files stands in for a full disk.
+        rlimit before{};
+        getrlimit(RLIMIT_FSIZE, &before);
+        const auto handler = std::signal(SIGXFSZ, SIG_IGN);
+        const rlimit small{1000, before.rlim_max};
+        setrlimit(RLIMIT_FSIZE, &small);
+        const auto written = writeFile(path, std::string(100000, 'x'));
+        setrlimit(RLIMIT_FSIZE, &before);
+        std::signal(SIGXFSZ, handler);
+        REQUIRE_FALSE(written);
+        CHECK(written.error().fault == Fault::system);
+        CHECK(written.error().message.find("shot.json") != std::string::npos);
+        CHECK(*readFile(path) == "new");
+        CHECK(std::distance(std::filesystem::directory_iterator(scratch.path()), std::filesystem::directory_iterator()) == 1);
+    }
+    SECTION("a missing folder is named") {
+        const auto written = writeFile(scratch / "nowhere/file.json", "x");
+        REQUIRE_FALSE(written);
+        CHECK(written.error().message.find("nowhere") != std::string::npos);
+    }
+}

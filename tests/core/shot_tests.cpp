@@ -1,0 +1,204 @@
+#include "base/files.h"
+#include "exchange/formats.h"
+#include "exchange/usd.h"
+#include "jobs/jobs.h"
+#include "scratch.h"
+#include "shot/history.h"
+#include "shot/shotfile.h"
+
+#include <catch2/catch.hpp>
+
+using namespace pinion;
+using Eigen::Vector2d;
+
+namespace {
+
+Shot sampleShot(const std::filesystem::path& folder) {
+    PlateFacts facts;
+    facts.path = folder / "plate.mp4";
+    facts.width = 1280;
+    facts.height = 720;
+    facts.fps = {24000, 1001};
+    facts.firstFrame = 1001;
+    facts.lastFrame = 1010;
+    Shot shot = shotOf(facts);
+    for (int i = 0; i < 12; ++i) {
+        TrackId id = 0;
+        shot = withTrackAdded(shot, 1001, {100.25 + 90 * i, 200.5}, &id);
+        for (int frame = 1002; frame <= 1010; ++frame) shot = withTrackMoved(shot, id, frame, Vector2d(100.25 + 90 * i + frame - 1001, 200.5));
+    }
+    auto solve = std::make_shared<Solve>();
+    solve->lens = pinholeLens(1280, 720, 995.5);
+    solve->lens.k1 = -0.1;
+    std::vector<SolvedFrame> frames;
+    for (int frame = 1001; frame <= 1010; ++frame) {
+        SolvedFrame solved{.frame = frame, .focal_px = 995.5, .rms_px = 0.3, .tracks = 12};
+        solved.worldFromCamera.translation() = Eigen::Vector3d(0.1 * (frame - 1001), 1.6, 5);
+        solved.worldFromCamera.linear() = Eigen::AngleAxisd(0.01 * (frame - 1001), Eigen::Vector3d::UnitY()).toRotationMatrix();
+        frames.push_back(solved);
+    }
+    std::vector<SolvedTrack> tracks;
+    for (const Track& track : shot.tracks) tracks.push_back({.track = track.id, .role = TrackRole::used, .xyz = Eigen::Vector3d(double(track.id), (track.id % 3) * 0.5, -double(track.id * track.id % 5)), .rms_px = 0.2 * double(track.id), .frames = 10});
+    solve->frames = List<SolvedFrame>(frames);
+    solve->tracks = List<SolvedTrack>(tracks);
+    solve->rms_px = 0.31;
+    shot = withSolve(shot, *solve, solveKey(shot));
+    World world;
+    world.ground = List<TrackId>({3, 6, 9, 12});
+    world.origin = 3;
+    return withWorld(shot, world);
+}
+
+}  // namespace
+
+TEST_CASE("a shot written and read is the same shot") {
+    const test::Scratch scratch;
+    const Shot shot = sampleShot(scratch.path());
+    REQUIRE(saveShot(shot, scratch / "a.pinion"));
+    const auto read = loadShot(scratch / "a.pinion");
+    REQUIRE(read);
+    CHECK(shotJson(*read, scratch / "a.pinion") == shotJson(shot, scratch / "a.pinion"));
+    CHECK(read->plate.path == shot.plate.path);
+    CHECK(read->plate.fps == FrameRate{24000, 1001});
+    CHECK(read->solvedKey == solveKey(*read));
+    CHECK(read->nextTrack == shot.nextTrack);
+}
+
+TEST_CASE("a shot that is cut off, newer or edited wrongly is refused with the place, never half read") {
+    const test::Scratch scratch;
+    const std::string good = shotJson(sampleShot(scratch.path()), scratch / "a.pinion");
+    const auto message = [&](std::string contents) {
+        const auto shot = parseShot(contents, "a.pinion");
+        return shot ? std::string("read") : shot.error().message;
+    };
+    const auto with = [&](const std::string& from, const std::string& to) {
+        std::string edited = good;
+        const auto at = edited.find(from);
+        REQUIRE(at != std::string::npos);
+        return edited.replace(at, from.size(), to);
+    };
+    REQUIRE(message(good) == "read");
+    CHECK(message(good.substr(0, good.size() / 2)).find("cut off") != std::string::npos);
+    CHECK(message("").find("cut off") != std::string::npos);
+    CHECK(message("[]").find("not a JSON object") != std::string::npos);
+    CHECK(message(with("\"version\":1", "\"version\":7")).find("newer") != std::string::npos);
+    CHECK(message(with("pinion.shot", "pinion.lens")).find("pinion.shot") != std::string::npos);
+    CHECK(message(with("\"pattern_px\":21", "\"pattern_px\":-4")).find("scatter: a setting") != std::string::npos);
+    CHECK(message(with("\"affine\"", "\"wobble\"")).find("scatter: a setting") != std::string::npos);
+    CHECK(message(with("[1002,", "[1001,")).find("frames have to rise") != std::string::npos);
+    CHECK(message(with("\"width\":1280", "\"width\":\"wide\"")).find("not a number") != std::string::npos);
+    // Any single cut or flipped byte is answered, not crashed on.
+    for (std::size_t at = 0; at < good.size(); at += good.size() / 150 + 1) {
+        (void)message(good.substr(0, at));
+        std::string flipped = good;
+        flipped[at] = char(flipped[at] ^ 0x15);
+        (void)message(flipped);
+    }
+}
+
+TEST_CASE("stages say what is done, stale and wrong") {
+    const test::Scratch scratch;
+    const Shot shot = sampleShot(scratch.path());
+    const auto stage = [](const Shot& of, Stage which, const std::vector<int>& missing = {}) {
+        for (const StageReport& report : stagesOf(of, missing))
+            if (report.stage == which) return report;
+        return StageReport{};
+    };
+    CHECK(stage(shot, Stage::camera).state == StageState::done);
+    CHECK(stage(shot, Stage::tracks).state == StageState::done);
+    const Shot changed = withSetAside(shot, {1}, true);
+    CHECK(stage(changed, Stage::camera).state == StageState::stale);
+    CHECK(stage(withSetAside(changed, {1}, false), Stage::camera).state == StageState::done);
+    const Shot poor = withSetAside(shot, {1, 2, 3, 4, 5}, true);
+    CHECK(stage(poor, Stage::tracks).state == StageState::attention);
+    CHECK(stage(poor, Stage::tracks).message.find("1001-1010") != std::string::npos);
+    CHECK(stage(shot, Stage::plate, {1003}).message.find("1003") != std::string::npos);
+    Shot delivered = withDelivered(shot, "camera data");
+    CHECK(stage(delivered, Stage::delivery).state == StageState::done);
+    delivered.world.origin = 4;
+    CHECK(stage(delivered, Stage::delivery).state == StageState::stale);
+}
+
+TEST_CASE("undo and redo name what they do and give the very shot back") {
+    const test::Scratch scratch;
+    const Shot first = sampleShot(scratch.path());
+    History history(first);
+    CHECK_FALSE(history.canUndo());
+    history.record("Set 2 tracks aside", withSetAside(first, {1, 2}, true));
+    history.record("Delete a track", withTracksRemoved(history.current(), {5}));
+    CHECK(history.undoName() == "Delete a track");
+    history.undo();
+    CHECK(history.redoName() == "Delete a track");
+    CHECK(findTrack(history.current(), 5));
+    history.undo();
+    CHECK(history.current().tracks.sharedWith(first.tracks));
+    history.redo();
+    CHECK(findTrack(history.current(), 1)->setAside);
+    history.record("Other", first);
+    CHECK_FALSE(history.canRedo());
+}
+
+TEST_CASE("every deliverable is written, read back and says what it holds") {
+    const test::Scratch scratch;
+    const Shot shot = sampleShot(scratch.path());
+    for (const Deliverable& deliverable : shot.deliverables) {
+        INFO(deliverable.name);
+        const auto report = deliver(shot, deliverable, scratch / "out");
+        REQUIRE(report);
+        for (const auto& file : report->files) CHECK(std::filesystem::file_size(file) > 100);
+    }
+    const auto camera = readCamera(scratch / "out/plate.camera.json");
+    REQUIRE(camera);
+    CHECK(camera->frames.size() == 10);
+    CHECK(camera->fps == FrameRate{24000, 1001});
+    const auto tracks = readTracks(scratch / "out/plate.tracks.json");
+    REQUIRE(tracks);
+    CHECK(tracks->tracks.size() == 12);
+    CHECK((tracks->tracks[0].samples[1].at - Vector2d(101.25, 200.5)).norm() < 1e-4);
+    const auto csv = readFile(scratch / "out/plate.tracks.csv");
+    CHECK(csv->starts_with("track,frame,x,y,score\np-1,1001,100.2500,200.5000,1.0000\n"));
+
+    SECTION("a USD file that was changed does not pass the check") {
+        const auto expected = cameraFileOf(shot);
+        auto text = *readFile(scratch / "out/plate.usda");
+        REQUIRE(checkCameraUsd(scratch / "out/plate.usda", *expected, {.name = "plate"}));
+        const auto at = text.find("1005: ( (");
+        text[at + 12] = '7';
+        scratch.write("changed.usda", text);
+        CHECK_FALSE(checkCameraUsd(scratch / "changed.usda", *expected, {.name = "plate"}));
+    }
+    SECTION("Z up turns the world, not the picture") {
+        const auto file = cameraFileOf(shot);
+        const std::string z = cameraUsd(*file, {.name = "s", .zUp = true});
+        CHECK(z.find("upAxis = \"Z\"") != std::string::npos);
+        scratch.write("z.usda", z);
+        CHECK(checkCameraUsd(scratch / "z.usda", *file, {.name = "s", .zUp = true}));
+        CHECK_FALSE(checkCameraUsd(scratch / "z.usda", *file, {.name = "s", .zUp = false}));
+    }
+    SECTION("without a camera the reason is given") {
+        Shot unsolved = shot;
+        unsolved.solve.reset();
+        const auto report = deliver(unsolved, shot.deliverables[0], scratch / "out");
+        REQUIRE_FALSE(report);
+        CHECK(report.error().message.find("solve it first") != std::string::npos);
+    }
+}
+
+TEST_CASE("files from outside are refused with the place that is wrong") {
+    const test::Scratch scratch;
+    const auto points = [&](const std::string& text) {
+        const auto read = readPoints(scratch.write("p.json", text));
+        return read ? std::string("read") : read.error().message;
+    };
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1,"y":2}]})") == "read");
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1}]})").find("points[0]: 'y' is missing") != std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[]})").find("empty") != std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":2,"reference_frame":1,"points":[]})").find("version") != std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1.5,"points":[]})").find("whole number") != std::string::npos);
+    const auto lens = readLens(scratch.write("l.json", R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":-5,"k1":0,"k2":0,"cx":640,"cy":360})"));
+    REQUIRE_FALSE(lens);
+    CHECK(lens.error().message.find("focal_px is -5") != std::string::npos);
+    const auto mattes = readMattes(scratch.write("m.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"m","keys":[{"frame":1,"polygon":[[0,0],[1,1]]}]}]})"));
+    REQUIRE_FALSE(mattes);
+    CHECK(mattes.error().message.find("fewer than three corners") != std::string::npos);
+}

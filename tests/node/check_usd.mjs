@@ -1,0 +1,33 @@
+// Reads a delivered USD file with three.js's reader (not written here) and compares it with the camera.json of the same shot.
+// Usage: node check_usd.mjs shot.usda shot.camera.json
+import fs from 'node:fs';
+import { createRequire } from 'node:module';
+import { pathToFileURL } from 'node:url';
+import path from 'node:path';
+
+const require = createRequire(path.join(process.env.PINION_NODE_DIR, 'package.json'));
+const { USDAParser } = await import(pathToFileURL(require.resolve('three/examples/jsm/loaders/usd/USDAParser.js')));
+const [usdPath, cameraPath] = process.argv.slice(2);
+const camera = JSON.parse(fs.readFileSync(cameraPath, 'utf8'));
+const specs = new USDAParser().parseData(fs.readFileSync(usdPath, 'utf8')).specsByPath;
+const fail = (what) => { console.error(what); process.exit(1); };
+
+const root = specs['/'].fields;
+if (root.upAxis !== 'Y') fail('up axis');
+if (root.metersPerUnit !== 1) fail('metersPerUnit');
+if (Math.abs(root.timeCodesPerSecond - camera.fps) > 1e-6) fail('time codes per second');
+const base = '/' + root.defaultPrim;
+const focal = specs[base + '/Camera.focalLength'].fields.default;
+if (Math.abs(focal - camera.frames[0].focal_mm) > 1e-3) fail('focal length');
+if (Math.abs(specs[base + '/Camera.horizontalAperture'].fields.default - camera.sensor_width_mm) > 1e-6) fail('aperture');
+const { times, values } = specs[base + '/Camera.xformOp:transform'].fields.timeSamples;
+if (times.length !== camera.frames.length) fail('number of frames');
+camera.frames.forEach((frame, i) => {
+    if (times[i] !== frame.frame) fail(`frame ${frame.frame}`);
+    const flat = values[i].flat(Infinity);
+    for (let r = 0; r < 4; ++r)
+        for (let c = 0; c < 4; ++c)
+            if (Math.abs(flat[c * 4 + r] - frame.world_from_camera[r * 4 + c]) > 1e-6) fail(`matrix of frame ${frame.frame}`);
+});
+if (specs[base + '/Cloud.points'].fields.default.length !== 3 * camera.points.length) fail('number of points');
+console.log(`${times.length} frames and ${camera.points.length} points agree`);
