@@ -229,6 +229,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* results = new QLabel;
     results->setObjectName("solveResults");
     results->setTextFormat(Qt::RichText);
+    results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     results->setTextInteractionFlags(Qt::TextSelectableByMouse);
     form->wide(results);
     auto* histogram = new ErrorHistogram(workspace);
@@ -310,8 +311,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
         row("Focal", [&](const Solve& x) {
             const double mm = focalMillimetres(x.lens.focal_px, x.sensorWidth_mm, width);
-            return x.focalDeviation_mm ? QString("%1 ± %2 mm").arg(mm, 0, 'f', 3).arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("%1 mm").arg(mm, 0, 'f', 2);
+            return QString("%1 mm").arg(mm, 0, 'f', 2);
         });
+        if (shot.solve->focalDeviation_mm) row("Focal ±", [](const Solve& x) { return x.focalDeviation_mm ? QString("%1 mm").arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("–"); });
         row("k1", [](const Solve& x) { return QString::number(x.lens.k1, 'f', 4); });
         row("k2", [](const Solve& x) { return QString::number(x.lens.k2, 'f', 4); });
         row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });

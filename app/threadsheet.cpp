@@ -185,7 +185,7 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     const Shot& shot = workspace_.shot();
     if (rows_.empty()) {
         painter.setPen(theme::kDim);
-        painter.drawText(area, Qt::AlignCenter, "No tracks yet: scatter features, or place one by hand");
+        painter.drawText(area, Qt::AlignCenter, workspace_.isBusy() ? "Tracks appear here when the job is done" : "No tracks yet: scatter features, or place one by hand");
         return;
     }
     painter.save();

@@ -13,6 +13,7 @@ using Eigen::Vector2d;
 constexpr double kMostReturn = 0.6;
 
 constexpr double kNearReach = 6.0;  // pixels around the expected place
+constexpr double kSameBasin = 2.5;  // pixels within which the alignment ends at the same place
 constexpr double kGoodScore = 0.9;  // a match that needs no second look
 
 /// How far the pattern's shape is from the one the reference was taken at: 1 is unchanged.
@@ -51,9 +52,17 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
     const double reach = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
     const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, std::min(reach, kNearReach));
     if (near && near->score > 0.5) consider(near->to);
+    // On lines of text and rows of bricks the neighbour may win the coarse search; the expected place gets its own chance.
+    if (!near || (near->to - expected).norm() > kSameBasin) consider(expected);
     if (best && best->score >= std::max(settings_.driftLimit, kGoodScore)) return best;
     const auto far = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, reach);
-    if (far && far->score > 0.4 && (!near || (far->to - near->to).norm() > 1.0)) consider(far->to);
+    if (far && far->score > 0.4 && (!near || (far->to - near->to).norm() > 1.0)) {
+        const std::optional<Match> known = best;
+        consider(far->to);
+        // A leap needs better proof than a step: about as good as the match before it.
+        const bool leapt = best && (best->pose.centre() - expected).norm() > kNearReach + 2;
+        if (leapt && best->score < std::max(kGoodScore, this->last().score - 0.06)) best = known;
+    }
     return best;
 }
 
