@@ -316,7 +316,8 @@ void Canvas::paintTracks(QPainter& painter) {
             QString line = QString::fromStdString(track->name);
             if (sample) line += sample->tie ? " · tie" : QString(" · fit %1").arg(sample->score, 0, 'f', 3);
             if (known != solved.end()) line += QString(" · %1 px").arg(known->second->rms_px, 0, 'f', 2);
-            const QRectF box = QRectF(at + QPointF(12, -30), QSizeF(fontMetrics().horizontalAdvance(line) + 14, 20));
+            QRectF box = QRectF(at + QPointF(12, -30), QSizeF(fontMetrics().horizontalAdvance(line) + 14, 20));
+            if (box.right() > width() - 4) box.moveRight(at.x() - 12);
             painter.setPen(Qt::NoPen);
             painter.setBrush(QColor(20, 20, 20, 215));
             painter.drawRoundedRect(box, 3, 3);

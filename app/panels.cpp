@@ -1,6 +1,7 @@
 // The settings that the docket's cards hold.
 
 #include "base/units.h"
+#include "exchange/formats.h"
 #include "docket.h"
 #include "errorhistogram.h"
 #include "theme.h"
@@ -217,7 +218,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* millimetres = decimal(1, 2000, 2, 1, " mm");
     auto* trust = decimal(0.01, 200, 2, 0.5, " mm");
     auto* sensor = decimal(1, 100, 2, 1, " mm");
-    auto* distortion = choice({"none", "unknown"});
+    auto* distortion = choice({"none", "known…", "unknown"});
+    distortion->setObjectName("distortion");
+    distortion->setToolTip("Known: read from a lens.json");
     focal->setObjectName("focal");
     form->row("Focal length", focal);
     auto* millimetresLabel = form->row("Value", millimetres);
@@ -245,10 +248,28 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         s.focal_mm = millimetres->value();
         s.focalTrust_mm = trust->value();
         s.sensorWidth_mm = sensor->value();
-        s.distortion = distortion->currentIndex() == 0 ? SolveOptions::Distortion::none : SolveOptions::Distortion::unknown;
+        s.distortion = SolveOptions::Distortion(distortion->currentIndex());
+        if (s.distortion == SolveOptions::Distortion::known && !s.lens) s.distortion = SolveOptions::Distortion::unknown;
         workspace.edit("Change camera settings", std::move(shot));
     };
-    for (QComboBox* box : {focal, distortion}) QObject::connect(box, &QComboBox::activated, form, changed);
+    QObject::connect(focal, &QComboBox::activated, form, changed);
+    QObject::connect(distortion, &QComboBox::activated, form, [&workspace, form, distortion, changed](int index) {
+        if (SolveOptions::Distortion(index) != SolveOptions::Distortion::known) {
+            changed();
+            return;
+        }
+        const QString path = QFileDialog::getOpenFileName(form, "Open lens", {}, "Lenses (*.json)");
+        const auto lens = path.isEmpty() ? Expected<Lens>(failure(Fault::stopped, "")) : readLens(path.toStdString());
+        if (!lens) {
+            if (!path.isEmpty()) workspace.sayError(text(lens.error().message));
+            distortion->setCurrentIndex(int(workspace.shot().solveSettings.distortion));
+            return;
+        }
+        Shot shot = workspace.shot();
+        shot.solveSettings.distortion = SolveOptions::Distortion::known;
+        shot.solveSettings.lens = *lens;
+        workspace.edit("Take distortion from a lens", std::move(shot));
+    });
     for (QDoubleSpinBox* box : {millimetres, trust, sensor}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
     QObject::connect(solve, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(); });
     QObject::connect(aside, &QPushButton::clicked, form, [&workspace] {
@@ -274,7 +295,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         set(millimetres, s.focal_mm);
         set(trust, s.focalTrust_mm);
         set(sensor, s.sensorWidth_mm);
-        distortion->setCurrentIndex(s.distortion == SolveOptions::Distortion::none ? 0 : 1);
+        distortion->setCurrentIndex(int(s.distortion));
         millimetres->setVisible(s.focal != Knowledge::unknown);
         millimetresLabel->setVisible(s.focal != Knowledge::unknown);
         trust->setVisible(s.focal == Knowledge::guessed);
@@ -445,7 +466,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
     const auto refresh = [&workspace, list, rows, axis, folder, deliver] {
         const Shot& shot = workspace.shot();
         while (QLayoutItem* item = rows->takeAt(0)) {
-            delete item->widget();
+            if (item->widget()) item->widget()->deleteLater();
             delete item;
         }
         static const char* const kFormats[] = {"USD", "JSON", "CSV", "EXR"};
@@ -462,6 +483,21 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             line->addWidget(name, 1);
             line->addWidget(state);
             rows->addWidget(row);
+            auto* place = new QLineEdit(text(item.place), list);
+            place->setAccessibleName("Place of " + text(item.name));
+            place->setStyleSheet("QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
+            QObject::connect(place, &QLineEdit::editingFinished, list, [&workspace, place, before = item.place, deliverable = item.name] {
+                const std::string to = place->text().trimmed().toStdString();
+                if (to.empty() || to == before) return;
+                Shot changed = workspace.shot();
+                changed.deliverables = changed.deliverables.edited([&](auto& items) {
+                    for (Deliverable& one : items)
+                        if (one.name == deliverable) one.place = to;
+                });
+                // After the signal: the edit rebuilds this list, and this line with it.
+                QTimer::singleShot(0, &workspace, [&workspace, changed] { workspace.edit("Change a delivery's place", changed); });
+            });
+            rows->addWidget(place);
         }
         if (!shot.deliverables.isEmpty()) axis->setCurrentIndex(shot.deliverables.front().upAxis == UpAxis::z ? 1 : 0);
         folder->setText(shot.plate.isOpen() ? "to " + text(deliveryFolderOf(shot, workspace.file()).string()) : QString());

@@ -43,6 +43,7 @@ QPushButton, QToolButton { background: #2b2b2b; border: 1px solid #2b2b2b; borde
 QPushButton:hover, QToolButton:hover { background: #343434; }
 QPushButton:pressed, QToolButton:pressed { background: #3c3c3c; }
 QPushButton:focus, QToolButton:focus { border-color: #d9a441; }
+QPushButton:checked { background: #3a3325; border-color: #8a6c30; color: #e9bd66; }
 QPushButton:disabled, QToolButton:disabled { color: #777777; }
 QPushButton[accent="true"] { background: #d9a441; border-color: #d9a441; color: #1b1b1b; font-weight: 600; }
 QPushButton[accent="true"]:hover { background: #e6b455; }
