@@ -271,9 +271,8 @@ void MainWindow::makeCommands() {
         const auto tracks = workspace_.selected();
         workspace_.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace_.shot(), tracks, false));
     }, selected);
-    c.add("Track", "Stop the running job", {K("Ctrl+.+Escape"), K("Shift+Escape")}, [this] { workspace_.stopJob(); },
+    c.add("Track", "Stop the running job", {K("Shift+Escape")}, [this] { workspace_.stopJob(); },
           [this] { return workspace_.isBusy() ? QString() : QString("no job is running"); });
-    c.all().back().action->setShortcuts({K("Shift+Escape")});
 
     c.add("Solve", "Solve camera", {K("Ctrl+Return")}, [this] {
         docket_->open(Stage::camera);
@@ -665,7 +664,7 @@ void MainWindow::showAbout() {
     words->setHtml(
         "<h2>Pinion 0.1.0</h2><p>Camera, lens and tracks from live-action footage.</p>"
         "<p>Pinion is free software under the GNU General Public License, version 3 or later. It comes with no warranty.</p>"
-        "<p>It stands on Qt 6, Eigen, OpenCV, OpenImageIO, OpenEXR, FFMS2 and FFmpeg, oneTBB, Embree, nlohmann-json, fmt, spdlog, CLI11 and tl-expected. "
+        "<p>It stands on Qt 6, Eigen, OpenCV, OpenImageIO, OpenEXR, FFMS2 and FFmpeg, oneTBB, Embree, nlohmann-json, fmt, CLI11 and tl-expected. "
         "The type is Inter (SIL Open Font License 1.1), the icons are Lucide (ISC License). The notices are in NOTICES.md.</p>"
         "<p>The Ternholm footage is made up and rendered by the program in demo/.</p>");
     layout->addWidget(words);
@@ -690,6 +689,10 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
             canvas_->setOverlays(event->type() == QEvent::KeyRelease);
             return true;
         }
+        // A number is typed and entered; the next key is meant for the picture again.
+        if (event->type() == QEvent::KeyPress && focus && focus->inherits("QAbstractSpinBox") && focus->window() == this &&
+            (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter))
+            QTimer::singleShot(0, canvas_, [this] { canvas_->setFocus(); });
         if (event->type() == QEvent::KeyPress && watched == canvas_) {
             const double step = key->modifiers() & Qt::ShiftModifier ? 1.0 : 0.1;
             switch (key->key()) {

@@ -165,6 +165,9 @@ void ThreadSheet::paintRuler(QPainter& painter, const QRect& area) {
         painter.setPen(theme::kDim);
         painter.drawText(QRectF(x - 30, area.top() + 2, 60, area.height() - 5), Qt::AlignCenter, QString::number(frame));
     }
+    if (workspace_.hasPlate())
+        for (const int frame : workspace_.frames()->facts().missing)  // a gap: a filled block under the ruler
+            painter.fillRect(QRectF(xOfFrame(frame) - std::max(1.0, perFrame / 2), area.bottom() - 5, std::max(2.0, perFrame), 5), theme::kCoral);
     const FrameRange range = drag_ == Drag::first || drag_ == Drag::last ? dragRange_ : plate.range;
     const double left = xOfFrame(range.first) - perFrame / 2;
     const double right = xOfFrame(range.last) + perFrame / 2;

@@ -167,6 +167,10 @@ void Workspace::openShot(const fs::path& path) {
                               .arg((*opened)->facts().width).arg((*opened)->facts().height).arg(shot->plate.width).arg(shot->plate.height);
             } else {
                 plate = *opened;
+                const PlateFacts& facts = plate->facts();
+                if (facts.firstFrame != shot->plate.frames.first || facts.lastFrame != shot->plate.frames.last)
+                    problem = QString("The plate now holds frames %1-%2, the shot was made on %3-%4.")
+                                  .arg(facts.firstFrame).arg(facts.lastFrame).arg(shot->plate.frames.first).arg(shot->plate.frames.last);
             }
         }
         return [this, path, shot, plate, problem] {

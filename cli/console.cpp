@@ -16,8 +16,10 @@ namespace {
 
 // The one job that Ctrl-C ends. A second Ctrl-C ends the process as usual.
 std::atomic<const Progress*> running{nullptr};
+std::atomic<bool> interrupted{false};
 
 void onInterrupt(int) {
+    interrupted = true;
     if (const Progress* progress = running.load()) progress->stop();
     std::signal(SIGINT, SIG_DFL);
 }
@@ -55,6 +57,8 @@ Progress consoleProgress(const std::string& what) {
     static Progress kept;  // outlives the handler's use of it
     kept = progress;
     running = &kept;
+    // Ctrl-C may fall between two jobs of one command; the next one is not to start then.
+    if (interrupted) progress.stop();
     std::signal(SIGINT, onInterrupt);
     return progress;
 }

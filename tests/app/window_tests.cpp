@@ -12,14 +12,19 @@
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMimeData>
+#include <QMouseEvent>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QStandardPaths>
 #include <QTableWidget>
 #include <QTest>
+#include <QUrl>
+#include <QWheelEvent>
 #include <csignal>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -387,6 +392,135 @@ TEST_CASE("a shot survives a crash and is offered again") {
     CHECK(f.workspace.hasPlate());
     CHECK(f.workspace.isModified());
     CHECK(f.workspace.lostShots().empty());
+}
+
+TEST_CASE("a click in the thread sheet or the proof goes to the track and the frame") {
+    Fixture f;
+    f.openPlate();
+    Shot shot = f.workspace.shot();
+    TrackId id = 0;
+    shot = withTrackAdded(shot, 1001, {1010.4, 329.8}, &id);
+    f.workspace.edit("Place", shot);
+    f.workspace.select({id});
+    f.workspace.startTrack({id}, Direction::forward, 0);
+    f.wait();
+    f.workspace.select({});
+    ThreadSheet& sheet = f.window.threadSheet();
+    QTest::mouseClick(&sheet, Qt::LeftButton, {}, QPoint(40, sheet.rowsRect().top() + 6));
+    CHECK(f.workspace.selection() == std::set<TrackId>{id});
+    QTest::mouseClick(&sheet, Qt::LeftButton, {}, QPoint(int(sheet.xOfFrame(1030)), sheet.rowsRect().top() + 6));
+    CHECK(f.workspace.frame() == 1030);
+    ProofStrip& proof = f.window.proof();
+    REQUIRE(proof.frames().size() > 4);
+    CHECK(proof.frames().front() == 1030);
+    // The patch of the present frame shows the seal's red in the middle, held still.
+    QTest::qWait(600);
+    const QImage strip = proof.grab().toImage();
+    const QColor ring = strip.pixelColor(proof.width() / 2, 34 + 40);
+    CHECK(ring.lightness() > 40);
+    // A click on a small patch goes to its frame.
+    QTest::mouseClick(&proof, Qt::LeftButton, {}, QPoint(proof.width() - 30, 34 + 150 + 18 + 8 + 30));
+    CHECK(f.workspace.frame() == proof.frames().front());
+    CHECK(f.workspace.frame() != 1030);
+}
+
+TEST_CASE("zooming keeps the point under the cursor, panning moves it, fitting brings all back") {
+    Fixture f;
+    f.openPlate();
+    const double fitted = f.canvas.mapping().zoom();
+    const QPoint at(500, 200);
+    const Vector2d before = f.canvas.mapping().plateFromScreen(at);
+    QWheelEvent wheel(QPointF(at), f.canvas.mapToGlobal(QPointF(at)), {}, {0, 480}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&f.canvas, &wheel);
+    CHECK(f.canvas.mapping().zoom() > 1.5 * fitted);
+    CHECK((f.canvas.mapping().plateFromScreen(at) - before).norm() < 1e-6);
+    QTest::mousePress(&f.canvas, Qt::MiddleButton, {}, at);
+    QTest::mouseMove(&f.canvas, at + QPoint(30, 10));
+    QTest::mouseRelease(&f.canvas, Qt::MiddleButton, {}, at + QPoint(30, 10));
+    CHECK((f.canvas.mapping().plateFromScreen(at + QPoint(30, 10)) - before).norm() < 1e-6);
+    f.key(Qt::Key_F);
+    CHECK(f.canvas.mapping().zoom() == Approx(fitted));
+    CHECK(f.canvas.mapping().plateOnScreen().width() <= f.canvas.width());
+}
+
+TEST_CASE("a sequence with a gap opens by drop, shows the gap and stands still on it with a reason") {
+    Fixture f;
+    const test::Scratch scratch;
+    for (int frame : {1, 2, 3, 5, 6}) {
+        QImage image(64, 48, QImage::Format_RGB32);
+        image.fill(QColor(30 * frame, 90, 60));
+        REQUIRE(image.save(QString::fromStdString((scratch / fmt::format("p.{:04}.png", frame)).string())));
+    }
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(QString::fromStdString(scratch.path().string()))});
+    QDragEnterEvent enter(QPoint(200, 200), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&f.window, &enter);
+    CHECK(enter.isAccepted());
+    QDropEvent drop(QPointF(200, 200), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&f.window, &drop);
+    f.wait();
+    REQUIRE(f.workspace.hasPlate());
+    CHECK(f.workspace.shot().plate.frames == FrameRange{1, 6});
+    CHECK(f.workspace.stages()[0].state == StageState::attention);
+    CHECK(f.window.note().contains("missing: 4"));
+    f.workspace.goTo(4);
+    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.frameProblem().isEmpty(); }, 5000));
+    CHECK(f.workspace.frameProblem().contains("frame 4 is missing"));
+    f.workspace.goTo(5);
+    CHECK(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 5 && f.workspace.frameProblem().isEmpty(); }, 5000));
+    CHECK(f.workspace.recent().front().toStdString() == scratch.path().string());
+}
+
+TEST_CASE("origin and scale are set by button, and the 3D view turns under the mouse") {
+    Fixture f;
+    f.openPlate();
+    // A solve as a file would bring it: eight points on a floor, three cameras above.
+    Shot shot = f.workspace.shot();
+    auto solve = std::make_shared<Solve>();
+    solve->lens = pinholeLens(1280, 720, 995);
+    std::vector<SolvedTrack> solved;
+    for (int i = 0; i < 8; ++i) {
+        TrackId id = 0;
+        shot = withTrackAdded(shot, 1001, {200.0 + 100 * i, 500}, &id);
+        solved.push_back({.track = id, .role = TrackRole::used, .xyz = Eigen::Vector3d(i % 4, 0.3 * (i % 4), -4.0 - i / 4), .rms_px = 0.2, .frames = 3});
+    }
+    std::vector<SolvedFrame> frames;
+    for (int i = 0; i < 3; ++i) {
+        SolvedFrame frame{.frame = 1001 + i, .focal_px = 995};
+        frame.worldFromCamera.translation() = Eigen::Vector3d(0.2 * i, 2, 1);
+        frames.push_back(frame);
+    }
+    solve->frames = List<SolvedFrame>(frames);
+    solve->tracks = List<SolvedTrack>(solved);
+    f.workspace.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    f.window.docket().open(Stage::world);
+    f.workspace.select({1, 2, 5});
+    QTest::mouseClick(f.button("button-ground"), Qt::LeftButton);
+    f.workspace.select({1});
+    QTest::mouseClick(f.button("button-origin"), Qt::LeftButton);
+    f.workspace.select({1, 2});
+    QTest::mouseClick(f.button("button-set-scale"), Qt::LeftButton);
+    const Orientation orientation = orientationOf(f.workspace.shot());
+    CHECK(orientation.apply(*solved[0].xyz).norm() < 1e-9);
+    CHECK((orientation.apply(*solved[1].xyz) - orientation.apply(*solved[0].xyz)).norm() == Approx(1.0));
+    CHECK(std::abs(orientation.apply(*solved[6].xyz).y()) < 1e-9);
+    f.workspace.select({1, 2});
+    CHECK_FALSE(f.button("button-ground")->isEnabled());
+    f.window.setView(MainWindow::View::world);
+    QTest::qWait(150);
+    if (WorldView* view = f.window.worldView()) {
+        const QImage before = view->grabFramebuffer();
+        QTest::mousePress(view, Qt::LeftButton, {}, QPoint(300, 200));
+        QTest::mouseMove(view, QPoint(360, 220));
+        QMouseEvent drag(QEvent::MouseMove, QPointF(380, 230), view->mapToGlobal(QPointF(380, 230)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(view, &drag);
+        QTest::mouseRelease(view, Qt::LeftButton, {}, QPoint(380, 230));
+        CHECK(view->grabFramebuffer() != before);
+        view->setThroughCamera(true);
+        CHECK(view->grabFramebuffer() != before);
+    }
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK_FALSE(f.workspace.shot().world.measure);
 }
 
 int main(int argc, char** argv) {

@@ -1,0 +1,151 @@
+// Checks on real photographs. The chessboards and their calibration are those that OpenCV publishes with its samples
+// (Debian's opencv-doc: left01.jpg ... and left_intrinsics.yml); graf1.png is from the same place.
+
+#include "camera/resect.h"
+#include "lens/lens.h"
+#include "track/candidates.h"
+#include "track/sweep.h"
+
+#include <Eigen/Dense>
+#include <OpenImageIO/imageio.h>
+#include <catch2/catch.hpp>
+#include <opencv2/calib3d.hpp>
+#include <opencv2/imgproc.hpp>
+
+using namespace pinion;
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+
+namespace {
+
+const std::string kFolder = "/usr/share/doc/opencv-doc/examples/data/";
+
+cv::Mat greyPhotograph(const std::string& name) {
+    const auto input = OIIO::ImageInput::open(kFolder + name);
+    REQUIRE(input);
+    const auto& spec = input->spec();
+    std::vector<std::uint8_t> pixels(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(spec.nchannels));
+    REQUIRE(input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UINT8, pixels.data()));
+    cv::Mat grey(spec.height, spec.width, CV_8U);
+    for (int y = 0; y < spec.height; ++y)
+        for (int x = 0; x < spec.width; ++x) grey.at<std::uint8_t>(y, x) = pixels[(std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(spec.nchannels)];
+    return grey;
+}
+
+/// left_intrinsics.yml, half a pixel moved to our corner.
+Lens publishedLens() {
+    Lens lens = pinholeLens(640, 480, 535.91573396163199);
+    lens.cx = 342.28315473308373 + 0.5;
+    lens.cy = 235.57082909788173 + 0.5;
+    lens.k1 = -0.26637260909660682;
+    lens.k2 = -0.038588898922304653;
+    lens.p1 = 0.0017831947042852964;
+    lens.p2 = -0.00028122100441115472;
+    lens.k3 = 0.23839153080878486;
+    return lens;
+}
+
+std::vector<Vector2d> boardCorners(const std::string& name) {
+    const cv::Mat grey = greyPhotograph(name);
+    std::vector<cv::Point2f> corners;
+    REQUIRE(cv::findChessboardCorners(grey, {9, 6}, corners));
+    cv::cornerSubPix(grey, corners, {11, 11}, {-1, -1}, cv::TermCriteria(cv::TermCriteria::EPS + cv::TermCriteria::COUNT, 30, 0.01));
+    std::vector<Vector2d> places;
+    for (const auto& c : corners) places.emplace_back(c.x + 0.5, c.y + 0.5);
+    return places;
+}
+
+double bend(const std::vector<Vector2d>& line) {
+    Vector2d middle(0, 0);
+    for (const Vector2d& p : line) middle += p / double(line.size());
+    Eigen::MatrixXd rows(Eigen::Index(line.size()), 2);
+    for (std::size_t i = 0; i < line.size(); ++i) rows.row(Eigen::Index(i)) = (line[i] - middle).transpose();
+    return rows.jacobiSvd().singularValues()[1] / std::sqrt(double(line.size()));
+}
+
+}  // namespace
+
+TEST_CASE("the published lens makes the rows of photographed chessboards straight") {
+    const Lens lens = publishedLens();
+    for (const std::string name : {"left01.jpg", "left03.jpg", "left05.jpg", "left07.jpg"}) {
+        INFO(name);
+        const auto corners = boardCorners(name);
+        double before = 0, after = 0;
+        for (std::size_t row = 0; row < 6; ++row) {
+            std::vector<Vector2d> filmed, straight;
+            for (std::size_t i = 0; i < 9; ++i) {
+                filmed.push_back(corners[row * 9 + i]);
+                const auto undistorted = undistortedFromPlate(lens, filmed.back());
+                REQUIRE(undistorted);
+                straight.push_back(*undistorted);
+            }
+            before = std::max(before, bend(filmed));
+            after = std::max(after, bend(straight));
+        }
+        CHECK(after < 0.3);
+        CHECK(before > 2 * after);
+    }
+}
+
+TEST_CASE("photographed chessboards are resected with the error that OpenCV published") {
+    const Lens lens = publishedLens();
+    // per_view_reprojection_errors of left_intrinsics.yml for these views.
+    for (const auto& [name, published] : {std::pair{"left01.jpg", 0.192965463}, {"left03.jpg", 0.173180386}, {"left04.jpg", 0.193417311}, {"left05.jpg", 0.159574091}}) {
+        INFO(name);
+        const auto corners = boardCorners(name);
+        std::vector<Sighting> sightings;
+        for (std::size_t i = 0; i < corners.size(); ++i) {
+            const auto plane = planeFromPlate(lens, corners[i]);
+            REQUIRE(plane);
+            sightings.push_back({Vector3d(0.025 * double(i % 9), 0.025 * double(i / 9), 0), *plane});
+        }
+        const auto pose = resect(sightings, lens.focal_px);
+        REQUIRE(pose);
+        double squares = 0;
+        for (std::size_t i = 0; i < corners.size(); ++i) {
+            const auto plate = plateFromPlane(lens, pose->cameraFromWorld(sightings[i].world).hnormalized());
+            REQUIRE(plate);
+            squares += (*plate - corners[i]).squaredNorm();
+        }
+        CHECK(std::sqrt(squares / double(corners.size())) == Approx(published).margin(0.03));
+    }
+}
+
+TEST_CASE("points of a photograph moved by a known homography are found to a twentieth of a pixel") {
+    const cv::Mat grey = greyPhotograph("graf1.png");
+    // Known by construction; in the terms of sample indices, as the warp takes it.
+    const cv::Matx33d move(1.03, 0.04, -14.3, -0.03, 0.98, 9.7, 2e-5, -1e-5, 1);
+    cv::Mat moved;
+    cv::warpPerspective(grey, moved, move, grey.size(), cv::INTER_LANCZOS4);
+    const auto pictureOf = [](const cv::Mat& from) {
+        Picture picture{from.cols, from.rows, Picture::Depth::bits8, false, std::vector<std::uint8_t>(from.total() * 3), {}};
+        for (int y = 0; y < from.rows; ++y)
+            for (int x = 0; x < from.cols; ++x)
+                for (std::size_t c = 0; c < 3; ++c) picture.bytes[(std::size_t(y) * std::size_t(from.cols) + std::size_t(x)) * 3 + c] = from.at<std::uint8_t>(y, x);
+        return picture;
+    };
+    const Pyramid first = buildPyramid(pictureOf(grey));
+    const Pyramid second = buildPyramid(pictureOf(moved));
+    const auto there = [&](const Vector2d& p) -> Vector2d {
+        const cv::Vec3d q = move * cv::Vec3d(p.x() - 0.5, p.y() - 0.5, 1);
+        return {q[0] / q[2] + 0.5, q[1] / q[2] + 0.5};
+    };
+    for (const MotionModel motion : {MotionModel::affine, MotionModel::perspective}) {
+        INFO(toString(motion));
+        Track settings;
+        settings.motion = motion;
+        settings.pattern_px = 31;
+        settings.search_px = 71;
+        std::vector<double> errors;
+        for (const Candidate& candidate : findCandidates(first, {.features = 120, .leastDistance_px = 30, .border_px = 60})) {
+            auto runner = Runner::start(settings, first, 1, candidate.at);
+            // Looked for some pixels from where it is, as a prediction would be.
+            if (!runner || !runner->advance(first, second, 2, there(candidate.at) + Vector2d(3, -2))) continue;
+            errors.push_back((runner->last().at - there(candidate.at)).norm());
+        }
+        REQUIRE(errors.size() > 70);
+        std::sort(errors.begin(), errors.end());
+        CHECK(errors[errors.size() / 2] < 0.05);
+        CHECK(errors[errors.size() * 95 / 100] < 0.2);
+    }
+}
