@@ -1,3 +1,4 @@
+#include "base/memory.h"
 #include "mainwindow.h"
 #include "theme.h"
 
@@ -6,6 +7,7 @@
 #include <QTimer>
 
 int main(int argc, char** argv) {
+    pinion::returnLargeBlocks();
     QApplication application(argc, argv);
     QApplication::setApplicationName("pinion");
     QApplication::setOrganizationName("pinion");

@@ -2,6 +2,7 @@
 // 2001, cv::calcOpticalFlowPyrLK) on the same frames in the same run.
 
 #include "camera/solve.h"
+#include "base/memory.h"
 #include "base/parallel.h"
 #include "base/units.h"
 #include "track/tracking.h"
@@ -316,6 +317,7 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
 }  // namespace
 
 int main(int argc, char** argv) {
+    returnLargeBlocks();
     CLI::App app{"Measures accuracy and speed on a rendered plate with its truth."};
     std::string platePath = "demo/plates/landing.mp4";
     std::string truthPath;

@@ -2,6 +2,7 @@
 // reached, or it could not be written; 2 the input or the words are wrong; 130 stopped by Ctrl-C.
 
 #include "base/files.h"
+#include "base/memory.h"
 #include "base/parallel.h"
 #include "base/units.h"
 #include "console.h"
@@ -364,6 +365,7 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
 }  // namespace
 
 int main(int argc, char** argv) {
+    returnLargeBlocks();
     CLI::App app{"Pinion's jobs from the command line."};
     app.require_subcommand(1);
     app.fallthrough();

@@ -42,6 +42,9 @@ public:
     /// The same with fewer freedoms than the matcher was made for.
     std::optional<Match> align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const;
 
+    /// Gives the pattern's memory back; the matcher is of no use after it.
+    void release() { data_ = {}; }
+
     int size() const { return size_; }
 
     /// The standard deviation of the place, in pixels along the weaker direction, for grain of one grey level in 255.

@@ -76,6 +76,7 @@ bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, con
     // At the border a bad match is the border's doing.
     const auto endsFor = [&](EndReason reason) {
         reason_ = nearBorder(expected) ? EndReason::leftFrame : reason;
+        matcher_.release();  // thousands of ended tracks would hold on to their patterns
         return false;
     };
     const auto match = matchFrom(last, pyramid, expected);
