@@ -12,9 +12,6 @@ using namespace jsonfile;
 
 std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
 
-/// Four decimals of a pixel are beyond what any track holds and keep files readable.
-double rounded(double value, double step = 1e-4) { return std::round(value / step) * step; }
-
 json lensObject(const Lens& lens) {
     return {{"format", "pinion.lens"}, {"version", 1}, {"width", lens.width}, {"height", lens.height}, {"model", "brown-conrady"},
             {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
@@ -60,18 +57,22 @@ Expected<PointList> readPoints(const std::filesystem::path& path) {
 }
 
 std::string tracksJson(const TrackFile& file) {
-    json document{{"format", "pinion.tracks"}, {"version", 1}, {"width", file.width}, {"height", file.height}};
-    putRate(document, file.fps);
-    json& tracks = document["tracks"] = json::array();
-    for (const Track& track : file.tracks) {
-        json samples = json::array();
-        for (const Sample& sample : track.samples)
-            samples.push_back({{"frame", sample.frame}, {"x", rounded(sample.at.x())}, {"y", rounded(sample.at.y())}, {"score", rounded(sample.score)}});
-        json entry{{"name", track.name}, {"samples", std::move(samples)}};
-        if (track.setAside) entry["set_aside"] = true;
-        tracks.push_back(std::move(entry));
+    json header{{"format", "pinion.tracks"}, {"version", 1}, {"width", file.width}, {"height", file.height}};
+    putRate(header, file.fps);
+    // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a gigabyte.
+    std::string out = header.dump();
+    out.pop_back();
+    out += ",\n\"tracks\":[";
+    for (std::size_t i = 0; i < file.tracks.size(); ++i) {
+        const Track& track = file.tracks[i];
+        out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(), track.setAside ? "\"set_aside\":true," : "");
+        for (std::size_t k = 0; k < track.samples.size(); ++k) {
+            const Sample& sample = track.samples[k];
+            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "", sample.frame, sample.at.x(), sample.at.y(), sample.score);
+        }
+        out += "]}";
     }
-    return document.dump(1) + "\n";
+    return out + "]}\n";
 }
 
 Expected<TrackFile> readTracks(const std::filesystem::path& path) {
