@@ -523,7 +523,9 @@ QString MainWindow::note() const { return note_->text(); }
 void MainWindow::placeNote() {
     // Over the foot of the canvas: nothing moves when it comes or goes.
     const QRect canvas(views_->mapTo(centralWidget(), QPoint(0, 0)), views_->size());
-    const int width = canvas.width() - 24;
+    int longest = 0;
+    for (const QString& line : note_->text().split('\n')) longest = std::max(longest, note_->fontMetrics().horizontalAdvance(line));
+    const int width = std::min(canvas.width() - 24, longest + 130);
     const int height = std::max(30, note_->heightForWidth(std::max(100, width - 110)) + 12);
     noteBar_->setFixedHeight(height);
     noteBar_->setGeometry(canvas.left() + 12, canvas.bottom() - height - 8, width, height);

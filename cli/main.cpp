@@ -137,8 +137,11 @@ int track(const Console& console, const std::string& path, const std::string& po
         one.samples = List<Sample>({{.frame = points->referenceFrame, .at = point.at, .tie = true}});
         tracks.push_back(std::move(one));
     }
-    FrameCache frames(*plate, budget(console));
-    return finishTracks(console, trackPoints(frames, tracks, *range, Direction::both, consoleProgress("Tracking")), facts, out);
+    const auto result = [&] {
+        FrameCache frames(*plate, budget(console));
+        return trackPoints(frames, tracks, *range, Direction::both, consoleProgress("Tracking"));
+    }();
+    return finishTracks(console, result, facts, out);
 }
 
 int scatterPlate(const Console& console, const std::string& path, const std::string& out, int features, double distance, const std::string& exclude, const TrackWords& words,
@@ -156,8 +159,12 @@ int scatterPlate(const Console& console, const std::string& path, const std::str
         if (!mattes) return fail(mattes.error());
         shot.mattes = List<Matte>(*mattes);
     }
-    FrameCache frames(*plate, budget(console));
-    return finishTracks(console, runScatter(shot, frames, range->first, consoleProgress("Scattering")), facts, out);
+    // The frames are given back before the tracks are written.
+    const auto result = [&] {
+        FrameCache frames(*plate, budget(console));
+        return runScatter(shot, frames, range->first, consoleProgress("Scattering"));
+    }();
+    return finishTracks(console, result, facts, out);
 }
 
 int stmap(const Console& console, const std::string& lensPath, const std::string& size, const std::string& folder) {

@@ -63,6 +63,9 @@ std::string tracksJson(const TrackFile& file) {
     std::string out = header.dump();
     out.pop_back();
     out += ",\n\"tracks\":[";
+    std::size_t samples = 0;
+    for (const Track& track : file.tracks) samples += track.samples.size();
+    out.reserve(out.size() + samples * 64 + file.tracks.size() * 64);
     for (std::size_t i = 0; i < file.tracks.size(); ++i) {
         const Track& track = file.tracks[i];
         out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(), track.setAside ? "\"set_aside\":true," : "");

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 #include <future>
-#include <map>
+#include <utility>
 
 namespace pinion {
 namespace {
@@ -157,23 +157,29 @@ EndReason reasonOf(const Sweep::Job& job) {
 void merge(Track& track, const Sweep::Job& job, bool forward) {
     (forward ? track.endReason : track.startReason) = reasonOf(job);
     if (!job.runner) return;
-    std::map<int, Sample> samples;
     const int reach = job.runner->last().frame;
+    std::vector<Sample> merged;
+    merged.reserve(track.samples.size() + job.runner->samples().size());
     for (const Sample& sample : track.samples) {
         const bool beyond = forward ? sample.frame > reach : sample.frame < reach;
         // What an earlier run had found behind the point where this one stopped is not trusted any more; ties are.
-        if (beyond && !sample.tie) continue;
-        samples[sample.frame] = sample;
+        if (!beyond || sample.tie) merged.push_back(sample);
     }
-    for (const Sample& sample : job.runner->samples()) {
-        const auto known = samples.find(sample.frame);
-        if (known != samples.end() && (known->second.tie || sample.frame == job.frame)) continue;
-        samples[sample.frame] = sample;
-    }
-    std::vector<Sample> merged;
-    merged.reserve(samples.size());
-    for (const auto& [frame, sample] : samples) merged.push_back(sample);
-    track.samples = List<Sample>(std::move(merged));
+    // What was placed by hand, and the sample the run began at, win over what it found there; then the new over the old.
+    const auto rank = [&](const Sample& sample, bool found) { return sample.tie || (!found && sample.frame == job.frame) ? 0 : found ? 1 : 2; };
+    const std::size_t kept = merged.size();
+    merged.insert(merged.end(), job.runner->samples().begin(), job.runner->samples().end());
+    std::vector<std::pair<std::size_t, int>> order(merged.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = {i, rank(merged[i], i >= kept)};
+    std::sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
+        return merged[a.first].frame != merged[b.first].frame ? merged[a.first].frame < merged[b.first].frame : a.second < b.second;
+    });
+    std::vector<Sample> samples;
+    samples.reserve(merged.size());
+    for (const auto& [index, ranked] : order)
+        if (samples.empty() || samples.back().frame != merged[index].frame) samples.push_back(merged[index]);
+    samples.shrink_to_fit();
+    track.samples = List<Sample>(std::move(samples));
 }
 
 Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at) { return {track, frame, at, std::nullopt, false}; }
@@ -225,6 +231,7 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
             Track track = job.track;
             track.samples = List<Sample>({job.runner->samples().front()});
             merge(track, job, forward);
+            job.runner.reset();  // its samples are the track's now; a long plate has a million
             indices.push_back(found.size());
             remember(track);
             found.push_back(std::move(track));
@@ -257,6 +264,7 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) {
             if (i < forwardOnes.size()) {
                 merge(found[forwardOnes[i]], sweep.jobs()[i], false);
+                sweep.jobs()[i].runner.reset();
             } else if (sweep.jobs()[i].runner) {
                 Track track = sweep.jobs()[i].track;
                 track.samples = List<Sample>({sweep.jobs()[i].runner->samples().front()});

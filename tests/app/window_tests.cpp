@@ -285,6 +285,7 @@ TEST_CASE("the interface answers within a tenth of a second while tracks are sca
     REQUIRE(gaps.size() > 20);
     std::sort(gaps.begin(), gaps.end());
     // Not a timing of the program but of its manners: the loop kept turning. Machines are shared, so the odd gap is let pass.
+    INFO("longest gap " << gaps.back() << " ms, 99 % " << gaps[gaps.size() * 99 / 100] << " ms");
     CHECK(gaps[gaps.size() * 9 / 10] < 250);
 }
 
