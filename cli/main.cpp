@@ -10,7 +10,9 @@
 #include "exchange/usd.h"
 #include "jobs/jobs.h"
 #include "lens/stmap.h"
+#include "plates.h"
 #include "shot/shotfile.h"
+#include "steadycommands.h"
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
@@ -24,30 +26,6 @@ using namespace pinion::cli;
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts) {
-    if (text.empty()) return FrameRange{facts.firstFrame, facts.lastFrame};
-    FrameRange range;
-    char rest = 0;
-    if (std::sscanf(text.c_str(), "%d-%d%c", &range.first, &range.last, &rest) != 2)
-        return failure(Fault::input, "--range {}: write A-B, as in 1001-1120", text);
-    if (range.last < range.first || !facts.holds(range.first) || !facts.holds(range.last))
-        return failure(Fault::input, "--range {}: lies outside the plate's frames {}-{}", text, facts.firstFrame, facts.lastFrame);
-    return range;
-}
-
-Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame) {
-    PlateOptions options;
-    options.firstFrameOfVideo = firstFrame;
-    if (!fps.empty()) {
-        const auto rate = parseFrameRate(fps);
-        if (!rate) return tl::unexpected(Error{Fault::input, "--fps " + rate.error().message});
-        options.fps = *rate;
-    }
-    return Plate::open(path, options, consoleProgress("Opening"));
-}
-
-std::size_t budget(const Console& console) { return std::size_t(console.memory_mib) << 20; }
-
 struct TrackWords {
     std::string motion = "affine";
     std::string channel = "luma";
@@ -55,6 +33,9 @@ struct TrackWords {
     int pattern = 21;
     int search = 61;
     double driftLimit = 0.8;
+    std::string preFilter = "none";
+    bool pickUp = false;
+    bool bridge = false;
 };
 
 void addTrackOptions(CLI::App& command, TrackWords& words) {
@@ -65,6 +46,7 @@ void addTrackOptions(CLI::App& command, TrackWords& words) {
     command.add_option("--range", words.range, "frames A-B; the whole plate by default");
     command.add_option("--channel", words.channel, "luma, red, green, blue")->check(CLI::IsMember({"luma", "red", "green", "blue"}));
     command.add_option("--drift-limit", words.driftLimit, "least score, 0 to 1; a track stops below it")->check(CLI::Range(0.0, 1.0));
+    command.add_option("--pre-filter", words.preFilter, "for analysis only: none, denoise, local-contrast")->check(CLI::IsMember({"none", "denoise", "local-contrast"}));
 }
 
 json tracksFigures(const TrackingResult& result) {
@@ -133,14 +115,22 @@ int track(const Console& console, const std::string& path, const std::string& po
         one.pattern_px = words.pattern;
         one.search_px = words.search;
         one.driftLimit = words.driftLimit;
+        one.preFilter = *preFilterFrom(words.preFilter);
+        one.pickUp = words.pickUp;
+        if (point.wanted) one.offset = *point.wanted - point.at;
+        Polygon outline = point.outline;
+        for (Eigen::Vector2d& corner : outline) corner -= point.at;
+        one.outline = List<Eigen::Vector2d>(std::move(outline));
         one.referenceFrame = points->referenceFrame;
-        one.samples = List<Sample>({{.frame = points->referenceFrame, .at = point.at, .tie = true}});
+        one.samples = List<Sample>({{.frame = points->referenceFrame, .carried = one.offset.cast<float>(), .at = point.at, .tie = true}});
         tracks.push_back(std::move(one));
     }
-    const auto result = [&] {
+    auto result = [&] {
         FrameCache frames(*plate, budget(console));
         return trackPoints(frames, tracks, *range, Direction::both, consoleProgress("Tracking"));
     }();
+    if (result && words.bridge)
+        for (Track& one : result->tracks) one = bridged(one);
     return finishTracks(console, result, facts, out);
 }
 
@@ -153,7 +143,7 @@ int scatterPlate(const Console& console, const std::string& path, const std::str
     const auto range = parseRange(words.range, facts);
     if (!range) return fail(range.error());
     shot = withRange(shot, *range);
-    shot.scatterSettings = {features, distance, 0.01, words.pattern, words.search, *motionModelFrom(words.motion), words.driftLimit, *channelFrom(words.channel)};
+    shot.scatterSettings = {features, distance, 0.01, words.pattern, words.search, *motionModelFrom(words.motion), words.driftLimit, *channelFrom(words.channel), *preFilterFrom(words.preFilter)};
     if (!exclude.empty()) {
         const auto mattes = readMattes(exclude);
         if (!mattes) return fail(mattes.error());
@@ -261,17 +251,9 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
         shot.mattes = List<Matte>(*mattes);
     }
     if (!words.tracks.empty()) {
-        const auto file = readTracks(words.tracks);
-        if (!file) return fail(file.error());
-        if (file->width != facts.width || file->height != facts.height)
-            return fail({Fault::input, fmt::format("{}: is for {}x{}, the plate is {}x{}", words.tracks, file->width, file->height, facts.width, facts.height)});
-        if (!(file->fps == facts.fps))
-            std::fprintf(stderr, "note: %s says %s frames/s, the plate %s\n", words.tracks.c_str(), toString(file->fps).c_str(), toString(facts.fps).c_str());
-        for (const Track& track : file->tracks)
-            for (const Sample& sample : track.samples)
-                if (!facts.holds(sample.frame))
-                    return fail({Fault::input, fmt::format("{}: track '{}' has frame {}, the plate holds {}-{}", words.tracks, track.name, sample.frame, facts.firstFrame, facts.lastFrame)});
-        shot = withScattered(shot, file->tracks);
+        const auto tracks = tracksFor(words.tracks, facts);
+        if (!tracks) return fail(tracks.error());
+        shot = withScattered(shot, *tracks);
     } else {
         shot.scatterSettings.features = words.features;
         FrameCache frames(*plate, budget(console));
@@ -401,6 +383,8 @@ int main(int argc, char** argv) {
     trackCommand->add_option("--points", points, "points.json")->required();
     trackCommand->add_option("--out", out, "tracks.json, or a .csv; - for standard output")->required();
     addTrackOptions(*trackCommand, trackWords);
+    trackCommand->add_flag("--pick-up", trackWords.pickUp, "look for the pattern again after it was lost");
+    trackCommand->add_flag("--bridge", trackWords.bridge, "lay the track smoothly across gaps");
 
     auto* scatterCommand = app.add_subcommand("scatter", "features found and tracked");
     scatterCommand->add_option("PLATE", plate)->required();
@@ -429,6 +413,8 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
     solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
 
+    SteadyCommands steadyCommands(app);
+
     auto* deliverCommand = app.add_subcommand("deliver", "writes a shot's deliveries");
     deliverCommand->add_option("SHOT", shotPath)->required();
     deliverCommand->add_option("--only", only, "the name of one deliverable");
@@ -454,6 +440,7 @@ int main(int argc, char** argv) {
     if (scatterCommand->parsed()) return scatterPlate(console, plate, out, features, distance, exclude, scatterWords, fps, firstFrame);
     if (stmapCommand->parsed()) return stmap(console, lensPath, size, folder);
     if (solveCommand->parsed()) return solve(console, plate, solveWords, fps, firstFrame);
+    if (steadyCommands.parsed()) return steadyCommands.run(console, fps, firstFrame);
     if (deliverCommand->parsed()) return deliverShot(console, shotPath, only, folder);
     return runShot(console, shotPath, steps, save, folder);
 }

@@ -95,15 +95,15 @@ json trolleyOutline(const Scene& scene, const Lens& lens, const Eigen::Affine3d&
     return outline;
 }
 
-int run(const std::string& out, const ShotSize& size, int samples, int quality, int only, double shutter) {
-    const Scene scene = buildLanding();
-    const Lens lens = landingLens(size);
+int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int samples, int quality, int only, double shutter) {
+    const Scene scene = shot.scene();
+    const Lens lens = shot.lens(size);
     Renderer renderer(scene, lens);
     const bool sequence = out.find('#') != std::string::npos;
     const auto openedFrame = [&](int frame) {
-        renderer.setTrolley(landingTrolley(size, frame - shutter / 2).cast<float>(), landingTrolley(size, frame + shutter / 2).cast<float>());
+        renderer.setTrolley(shot.trolley(size, frame - shutter / 2).cast<float>(), shot.trolley(size, frame + shutter / 2).cast<float>());
         std::vector<Eigen::Affine3f> poses;
-        for (int s = 0; s < samples; ++s) poses.push_back(landingCamera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
+        for (int s = 0; s < samples; ++s) poses.push_back(shot.camera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
         return renderer.frame(poses, float(frame / size.fps), std::uint32_t(frame + 1));
     };
     const auto writePicture = [&](const std::string& path, const std::vector<std::uint8_t>& rgb) {
@@ -136,7 +136,7 @@ int run(const std::string& out, const ShotSize& size, int samples, int quality, 
             if (!writePicture(fmt::format("{}{:0{}d}{}", out.substr(0, hash), 1001 + frame, last - hash + 1, out.substr(last + 1)), rgb)) return 1;
         }
         if (frame % std::max(1, size.frames / 6) == 0 || frame == size.frames - 1)
-            pickPoints(renderer, scene, lens, rgb, landingCamera(size, frame).cast<float>(), frame, picked);
+            pickPoints(renderer, scene, lens, rgb, shot.camera(size, frame).cast<float>(), frame, picked);
         fmt::print(stderr, "frame {} of {}\n", frame + 1, size.frames);
     }
     if (video)
@@ -146,16 +146,17 @@ int run(const std::string& out, const ShotSize& size, int samples, int quality, 
         }
 
     json truth{{"format", "pinion.truth"}, {"version", 1}, {"width", size.width}, {"height", size.height}, {"fps", size.fps},
-               {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", 28.0}};
+               {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", shot.focal_mm}};
     truth["lens"] = {{"format", "pinion.lens"}, {"version", 1}, {"width", lens.width}, {"height", lens.height}, {"model", "brown-conrady"},
                      {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
                      {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
     truth["frames"] = json::array();
     std::vector<json> samplesOf(picked.points.size(), json::array());
     for (int frame = 0; frame < size.frames; ++frame) {
-        const Eigen::Affine3d pose = landingCamera(size, frame);
-        const Eigen::Affine3d trolley = landingTrolley(size, frame);
-        truth["frames"].push_back({{"frame", 1001 + frame}, {"world_from_camera", matrixJson(pose)}, {"trolley", trolleyOutline(scene, lens, pose, trolley)}});
+        const Eigen::Affine3d pose = shot.camera(size, frame);
+        const Eigen::Affine3d trolley = shot.trolley(size, frame);
+        truth["frames"].push_back({{"frame", 1001 + frame}, {"world_from_camera", matrixJson(pose)},
+                                   {"world_from_intended", matrixJson(shot.intended(size, frame))}, {"trolley", trolleyOutline(scene, lens, pose, trolley)}});
         renderer.setTrolley(trolley.cast<float>(), trolley.cast<float>());
         for (std::size_t i = 0; i < picked.points.size(); ++i) {
             const TruthPoint& point = picked.points[i];
@@ -187,16 +188,19 @@ int run(const std::string& out, const ShotSize& size, int samples, int quality, 
 
 int main(int argc, char** argv) {
     CLI::App app{"Renders the Ternholm demo footage with its truth."};
-    std::string out = "landing.mp4";
+    std::string name = "landing";
+    std::string out;
     std::string sizeText = "1280x720";
     ShotSize size;
     int samples = 16;
     int quality = 19;
     int only = -1;
     double shutter = 0.5;
-    app.add_option("--out", out, "a video, or a sequence (name.####.png); the truth goes beside it as .truth.json");
+    size.frames = 0;
+    app.add_option("--shot", name, "landing, mooring or breakwater");
+    app.add_option("--out", out, "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
     app.add_option("--size", sizeText, "WxH");
-    app.add_option("--frames", size.frames, "length; the walk takes as long")->check(CLI::Range(1, 100000));
+    app.add_option("--frames", size.frames, "length; the move takes as long. The shot's own by default")->check(CLI::Range(1, 100000));
     app.add_option("--samples", samples, "rays a pixel")->check(CLI::Range(1, 1024));
     app.add_option("--quality", quality, "of the video: 0 lossless to 51")->check(CLI::Range(0, 51));
     app.add_option("--only", only, "render this one frame (from 0) to a picture");
@@ -206,5 +210,13 @@ int main(int argc, char** argv) {
         fmt::print(stderr, "--size {}: write WxH, both even, as in 1280x720\n", sizeText);
         return 2;
     }
-    return run(out, size, samples, quality, only, shutter);
+    const DemoShot* shot = demoShot(name);
+    if (!shot) {
+        fmt::print(stderr, "--shot {}: write landing, mooring or breakwater\n", name);
+        return 2;
+    }
+    if (size.frames == 0) size.frames = shot->frames;
+    size.fps = shot->fps;
+    if (out.empty()) out = name + ".mp4";
+    return run(*shot, out, size, samples, quality, only, shutter);
 }

@@ -349,4 +349,51 @@ Scene buildLanding() {
     return scene;
 }
 
+Scene buildHarbour() {
+    Scene scene = buildLanding();
+    Builder build(scene);
+    const int stone = build.material(stoneTexture());
+    const int brick = build.material(brickTexture());
+    const int white = build.material(paintedTexture({0.58F, 0.56F, 0.50F}, 820));
+    const int red = build.material(plankTexture({0.38F, 0.085F, 0.055F}, 0.22F, 830, 0.12F));
+    const int green = build.material(plankTexture({0.10F, 0.20F, 0.105F}, 0.13F, 840, 0.12F));
+    const int iron = build.material(ironTexture());
+    const int notice = build.material(noticeTexture());
+    // Boulders in three rows, then the cap of dressed stone on which the beacon stands.
+    for (int i = 0; i < 150; ++i) {
+        build.object(fmt::format("boulder-{}", i + 1));
+        const auto chance = [&](std::uint32_t k) { return hashed(std::uint32_t(i), 50 + k); };
+        const int row = i % 3;
+        const float size = 0.35F + 0.45F * chance(1);
+        Eigen::Affine3f at = placed(1.0F + 0.21F * float(i) + chance(2), -1.15F + 0.30F * float(row) * chance(3), -19.2F - 0.75F * float(row) + chance(4), 360 * chance(5));
+        at = at * Eigen::AngleAxisf(0.5F * (chance(6) - 0.5F), Vector3f::UnitX()) * Eigen::AngleAxisf(0.5F * (chance(7) - 0.5F), Vector3f::UnitZ());
+        build.place(at);
+        build.box({-size, -0.4F, -size * 0.7F}, {size, 0.25F + 0.5F * size, size * 0.7F}, stone);
+    }
+    build.place(placed(0, 0, 0, 0));
+    build.object("cap");
+    for (int i = 0; i < 14; ++i) build.box({2.5F + 2.0F * float(i), -1.2F, -22.6F}, {4.44F + 2.0F * float(i), -0.05F + 0.04F * hashed(std::uint32_t(i), 91), -21.0F}, i % 3 == 1 ? brick : stone);
+    build.object("beacon-foot");
+    build.box({9.2F, -0.05F, -22.4F}, {11.4F, 0.75F, -21.1F}, brick);
+    build.object("beacon");
+    build.place(placed(10.3F, 0.75F, -21.75F, 0));
+    for (int band = 0; band < 4; ++band) {
+        const float low = 0.8F * float(band), top = 0.8F * float(band + 1);
+        build.turned({0, 0, 0}, {{0.62F - 0.07F * float(band), low}, {0.62F - 0.07F * float(band + 1), top}}, band % 2 ? white : red);
+    }
+    build.turned({0, 3.2F, 0}, {{0.5F, 0}, {0.5F, 0.06F}, {0.24F, 0.07F}, {0.24F, 0.5F}, {0.42F, 0.52F}, {0.0F, 0.85F}}, iron);
+    build.object("shed");
+    build.place(placed(17.5F, -0.05F, -21.8F, 6));
+    build.box({-1.2F, 0, -0.7F}, {1.2F, 1.7F, 0.7F}, green, true);
+    build.box({-1.35F, 1.7F, -0.85F}, {1.35F, 1.8F, 0.85F}, white);
+    build.quad({-0.75F, 0.5F, 0.72F}, {0.35F, 0.5F, 0.72F}, {0.35F, 1.3F, 0.72F}, {-0.75F, 1.3F, 0.72F}, notice, false, true);
+    build.object("marks");
+    for (int i = 0; i < 7; ++i) {
+        build.place(placed(3.6F + 3.9F * float(i), -0.05F, -21.2F, 15.0F * float(i)));
+        build.turned({0, 0, 0}, {{0.12F, 0}, {0.12F, 0.7F}, {0.2F, 0.75F}, {0.2F, 0.95F}, {0.0F, 1.0F}}, i % 2 ? red : white);
+    }
+    build.place(Eigen::Affine3f::Identity());
+    return scene;
+}
+
 }  // namespace ternholm

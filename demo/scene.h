@@ -37,4 +37,7 @@ struct Scene {
 
 Scene buildLanding();
 
+/// The same with a breakwater of stone and its beacon out on the water.
+Scene buildHarbour();
+
 }  // namespace ternholm

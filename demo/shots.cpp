@@ -19,13 +19,32 @@ double unrest(double seconds, int seed) {
     return sum / 2.0;
 }
 
-}  // namespace
+Eigen::Matrix3d turned(double angleDegrees, const Vector3d& axis) { return Eigen::AngleAxisd(pinion::radians(angleDegrees), axis).toRotationMatrix(); }
 
-pinion::Lens landingLens(const ShotSize& size) {
-    pinion::Lens lens = pinion::pinholeLens(size.width, size.height, pinion::focalPixels(28.0, 36.0, size.width));
-    lens.k1 = -0.112;
-    lens.k2 = 0.018;
+/// `worldFromCamera` of a camera at `eye` that looks at `target`, upright.
+Eigen::Affine3d lookingAt(const Vector3d& eye, const Vector3d& target) {
+    const Vector3d back = (eye - target).normalized();
+    const Vector3d right = Vector3d::UnitY().cross(back).normalized();
+    Eigen::Affine3d pose = Eigen::Affine3d::Identity();
+    pose.linear() << right, back.cross(right), back;
+    pose.translation() = eye;
+    return pose;
+}
+
+pinion::Lens lensOf(const ShotSize& size, double focal_mm, double k1, double k2) {
+    pinion::Lens lens = pinion::pinholeLens(size.width, size.height, pinion::focalPixels(focal_mm, 36.0, size.width));
+    lens.k1 = k1;
+    lens.k2 = k2;
     return lens;
+}
+
+// ---- landing: a handheld walk along the quay, 28 mm with a visible barrel distortion
+
+pinion::Lens landingLens(const ShotSize& size) { return lensOf(size, 28.0, -0.112, 0.018); }
+
+Eigen::Affine3d landingIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    return lookingAt({-2.1 + 3.4 * along, 1.62, 7.1 - 2.2 * along}, {-0.35 + 1.35 * along, 1.05 + 0.1 * along, -2.0});
 }
 
 Eigen::Affine3d landingCamera(const ShotSize& size, double frame) {
@@ -35,16 +54,9 @@ Eigen::Affine3d landingCamera(const ShotSize& size, double frame) {
     Vector3d eye(-2.1 + 3.4 * along, 1.62, 7.1 - 2.2 * along);
     eye += Vector3d(0.022 * std::sin(step / 2) + 0.02 * unrest(seconds, 1), 0.024 * std::sin(step) + 0.012 * unrest(seconds, 2), 0.02 * unrest(seconds, 3));
     const Vector3d target(-0.35 + 1.35 * along, 1.05 + 0.1 * along, -2.0);
-    const Vector3d back = (eye - target).normalized();
-    const Vector3d right = Vector3d::UnitY().cross(back).normalized();
-    Eigen::Matrix3d rotation;
-    rotation << right, back.cross(right), back;
-    const auto turn = [](double angleDegrees, const Vector3d& axis) { return Eigen::AngleAxisd(pinion::radians(angleDegrees), axis).toRotationMatrix(); };
-    rotation = rotation * turn(0.55 * unrest(seconds, 4) + 0.12 * std::sin(step), Vector3d::UnitX()) *
-               turn(0.70 * unrest(seconds, 5) + 0.10 * std::sin(step / 2), Vector3d::UnitY()) * turn(0.5 * unrest(seconds, 6), Vector3d::UnitZ());
-    Eigen::Affine3d pose = Eigen::Affine3d::Identity();
-    pose.linear() = rotation;
-    pose.translation() = eye;
+    Eigen::Affine3d pose = lookingAt(eye, target);
+    pose.linear() = pose.linear() * turned(0.55 * unrest(seconds, 4) + 0.12 * std::sin(step), Vector3d::UnitX()) *
+                    turned(0.70 * unrest(seconds, 5) + 0.10 * std::sin(step / 2), Vector3d::UnitY()) * turned(0.5 * unrest(seconds, 6), Vector3d::UnitZ());
     return pose;
 }
 
@@ -54,6 +66,52 @@ Eigen::Affine3d landingTrolley(const ShotSize& size, double frame) {
     Eigen::Affine3d pose = Eigen::Affine3d::Identity();
     pose.translation() = Vector3d(-6.6 + 14.0 * (along - 0.15), 0, 2.3);
     return pose;
+}
+
+// ---- mooring: from the deck of a boat that lies at the quay, across the water; a slow pan, shaken by hand and swell
+
+pinion::Lens mooringLens(const ShotSize& size) { return lensOf(size, 50.0, -0.03, 0.0); }
+
+Eigen::Affine3d mooringIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    const double eased = along * along * (3 - 2 * along);
+    Eigen::Affine3d pose = lookingAt({1.2, 1.7, -6.2}, {11.4, 2.1, -30.0});
+    pose.linear() = turned(1.2 - 2.4 * eased, Vector3d::UnitY()) * pose.linear();
+    return pose;
+}
+
+Eigen::Affine3d mooringCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    const double swell = 6.283185 * 0.55 * seconds;
+    Eigen::Affine3d pose = mooringIntended(size, frame);
+    pose.translation() += Vector3d(0.004 * unrest(seconds, 11), 0.006 * std::sin(swell) + 0.003 * unrest(1.6 * seconds, 12), 0.003 * unrest(seconds, 13));
+    pose.linear() = pose.linear() * turned(0.42 * unrest(1.7 * seconds, 14) + 0.16 * std::sin(swell + 0.6), Vector3d::UnitX()) *
+                    turned(0.46 * unrest(1.6 * seconds, 15), Vector3d::UnitY()) * turned(0.55 * unrest(1.2 * seconds, 16) + 0.2 * std::sin(swell), Vector3d::UnitZ());
+    return pose;
+}
+
+// ---- breakwater: the same water from the quay, locked off
+
+pinion::Lens breakwaterLens(const ShotSize& size) { return lensOf(size, 35.0, -0.06, 0.0); }
+
+Eigen::Affine3d breakwaterCamera(const ShotSize&, double) { return lookingAt({-0.9, 1.75, -3.4}, {8.4, 0.55, -20.0}); }
+
+Eigen::Affine3d noTrolley(const ShotSize&, double) { return Eigen::Affine3d(Eigen::Translation3d(0, -50, 40)); }
+
+constexpr DemoShot kShots[] = {
+    {"landing", 28.0, 120, 24.0, buildLanding, landingLens, landingCamera, landingIntended, landingTrolley},
+    {"mooring", 50.0, 96, 24.0, buildHarbour, mooringLens, mooringCamera, mooringIntended, noTrolley},
+    {"breakwater", 35.0, 125, 25.0, buildHarbour, breakwaterLens, breakwaterCamera, breakwaterCamera, noTrolley},
+};
+
+}  // namespace
+
+std::span<const DemoShot> demoShots() { return kShots; }
+
+const DemoShot* demoShot(const std::string& name) {
+    for (const DemoShot& shot : kShots)
+        if (name == shot.name) return &shot;
+    return nullptr;
 }
 
 }  // namespace ternholm

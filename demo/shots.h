@@ -2,7 +2,10 @@
 
 #include "lens/lens.h"
 
+#include "scene.h"
+
 #include <Eigen/Geometry>
+#include <span>
 
 namespace ternholm {
 
@@ -14,13 +17,21 @@ struct ShotSize {
     double fps = 24.0;
 };
 
-/// 28 mm on a 36 mm wide sensor, with a visible barrel distortion.
-pinion::Lens landingLens(const ShotSize& size);
+/// One of the demo's plates: what is in front of the camera, and how the camera and the trolley move. `frame` counts from 0
+/// and may be fractional (the shutter).
+struct DemoShot {
+    const char* name;
+    double focal_mm;  ///< on a sensor 36 mm wide
+    int frames;
+    double fps;
+    Scene (*scene)();
+    pinion::Lens (*lens)(const ShotSize&);
+    Eigen::Affine3d (*camera)(const ShotSize&, double frame);    ///< `worldFromCamera`
+    Eigen::Affine3d (*intended)(const ShotSize&, double frame);  ///< the same without the hand's unrest
+    Eigen::Affine3d (*trolley)(const ShotSize&, double frame);
+};
 
-/// A handheld walk along the quay. `frame` counts from 0 and may be fractional (the shutter).
-Eigen::Affine3d landingCamera(const ShotSize& size, double frame);
-
-/// The porter's trolley on its way across the deck.
-Eigen::Affine3d landingTrolley(const ShotSize& size, double frame);
+std::span<const DemoShot> demoShots();
+const DemoShot* demoShot(const std::string& name);
 
 }  // namespace ternholm

@@ -3,7 +3,10 @@
 #include "base/units.h"
 #include "base/json.h"
 
+#include <charconv>
+#include <map>
 #include <set>
+#include <sstream>
 
 namespace pinion {
 namespace {
@@ -49,16 +52,40 @@ Expected<PointList> readPoints(const std::filesystem::path& path) {
             const std::string where = at("points", i++);
             const std::string name = text(point, "name", where);
             if (!names.insert(name).second) malformed(where + ": the name '" + name + "' is there twice");
-            result.points.push_back({name, {number(point, "x", where), number(point, "y", where)}});
+            PointList::Point taken{name, {number(point, "x", where), number(point, "y", where)}, std::nullopt, {}};
+            const auto pair = [](const json& value, const std::string& place) -> Eigen::Vector2d {
+                if (!value.is_array() || value.size() != 2) malformed(place + ": is not a pair of numbers");
+                return {number(value[0], place), number(value[1], place)};
+            };
+            if (point.contains("wanted")) taken.wanted = pair(point["wanted"], where + ".wanted");
+            if (point.contains("outline"))
+                for (const json& corner : list(point, "outline", where)) taken.outline.push_back(pair(corner, where + ".outline"));
+            if (!taken.outline.empty() && taken.outline.size() < 3) malformed(where + ".outline: has fewer than three corners");
+            result.points.push_back(std::move(taken));
         }
         if (result.points.empty()) malformed("points: the list is empty");
         return result;
     });
 }
 
-std::string tracksJson(const TrackFile& file) {
+Eigen::Vector2d deliveredPlace(const Sample& sample, Origin origin, int height) {
+    const Eigen::Vector2d place = sample.wanted();
+    return origin == Origin::topLeft ? place : Eigen::Vector2d(place.x(), height - place.y());
+}
+
+/// RFC 4180: a field with a comma or a quote is quoted.
+std::string csvField(const std::string& text) {
+    if (text.find_first_of(",\"\n") == std::string::npos) return text;
+    std::string quoted = "\"";
+    for (char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+    return quoted + "\"";
+}
+
+std::string tracksJson(const TrackFile& file, Origin origin) {
     json header{{"format", "pinion.tracks"}, {"version", 1}, {"width", file.width}, {"height", file.height}};
     putRate(header, file.fps);
+    if (origin == Origin::bottomLeft) header["origin"] = toString(origin);
+    const auto placed = [&](const Sample& sample) { return deliveredPlace(sample, origin, file.height); };
     // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a gigabyte.
     std::string out = header.dump();
     out.pop_back();
@@ -71,7 +98,8 @@ std::string tracksJson(const TrackFile& file) {
         out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(), track.setAside ? "\"set_aside\":true," : "");
         for (std::size_t k = 0; k < track.samples.size(); ++k) {
             const Sample& sample = track.samples[k];
-            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "", sample.frame, sample.at.x(), sample.at.y(), sample.score);
+            const Eigen::Vector2d place = placed(sample);
+            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "", sample.frame, place.x(), place.y(), sample.score);
         }
         out += "]}";
     }
@@ -79,12 +107,18 @@ std::string tracksJson(const TrackFile& file) {
 }
 
 Expected<TrackFile> readTracks(const std::filesystem::path& path) {
+    if (path.extension() == ".csv") {
+        const auto contents = readFile(path);
+        if (!contents) return tl::unexpected(contents.error());
+        return parseTracksCsv(*contents, path.string());
+    }
     return parseFile(path, [](const json& document) {
         expectFormat(document, "pinion.tracks", 1);
         TrackFile result;
         result.width = whole(document, "width", "file");
         result.height = whole(document, "height", "file");
         result.fps = takeRate(document, "file");
+        const bool fromBottom = document.contains("origin") && originFrom(text(document, "origin", "file")) == Origin::bottomLeft;
         for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
             const std::string where = at("tracks", i++);
             Track track;
@@ -96,6 +130,7 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
                 const std::string place = where + "." + at("samples", k++);
                 Sample taken{.frame = whole(sample, "frame", place), .at = {number(sample, "x", place), number(sample, "y", place)}};
                 taken.score = numberOr(sample, "score", 1.0, place);
+                if (fromBottom) taken.at.y() = result.height - taken.at.y();
                 if (!samples.empty() && taken.frame <= samples.back().frame) malformed(place + ".frame: frames have to rise, each once");
                 samples.push_back(taken);
             }
@@ -107,20 +142,132 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
     });
 }
 
-std::string tracksCsv(const TrackFile& file) {
-    std::string csv = "track,frame,x,y,score\n";
+std::string tracksCsv(const TrackFile& file, Origin origin) {
+    int first = 0, last = 0;
     for (const Track& track : file.tracks) {
-        // RFC 4180: a field with a comma or a quote is quoted.
-        std::string name = track.name;
-        if (name.find_first_of(",\"\n") != std::string::npos) {
-            std::string quoted = "\"";
-            for (char c : name) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-            name = quoted + "\"";
+        if (track.samples.isEmpty()) continue;
+        first = first == 0 ? track.firstFrame() : std::min(first, track.firstFrame());
+        last = std::max(last, track.lastFrame());
+    }
+    std::string csv = fmt::format("# pinion.tracks version=1 width={} height={} fps={} first_frame={} last_frame={} origin={}\ntrack,frame,x,y,score\n", file.width,
+                                  file.height, toString(file.fps), first, last, toString(origin));
+    for (const Track& track : file.tracks) {
+        const std::string name = csvField(track.name);
+        for (const Sample& sample : track.samples) {
+            const Eigen::Vector2d place = deliveredPlace(sample, origin, file.height);
+            csv += fmt::format("{},{},{:.4f},{:.4f},{:.4f}\n", name, sample.frame, place.x(), place.y(), sample.score);
         }
-        for (const Sample& sample : track.samples)
-            csv += fmt::format("{},{},{:.4f},{:.4f},{:.4f}\n", name, sample.frame, sample.at.x(), sample.at.y(), sample.score);
     }
     return csv;
+}
+
+namespace {
+
+/// The fields of one line (RFC 4180).
+std::vector<std::string> csvFields(const std::string& line) {
+    std::vector<std::string> fields(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (quoted) {
+            if (c == '"' && i + 1 < line.size() && line[i + 1] == '"') fields.back() += line[++i];
+            else if (c == '"') quoted = false;
+            else fields.back() += c;
+        } else if (c == '"' && fields.back().empty()) {
+            quoted = true;
+        } else if (c == ',') {
+            fields.emplace_back();
+        } else if (c != '\r') {
+            fields.back() += c;
+        }
+    }
+    return fields;
+}
+
+double csvNumber(const std::string& field, const std::string& where) {
+    double value = 0;
+    const auto [end, result] = std::from_chars(field.data(), field.data() + field.size(), value);
+    if (result != std::errc() || end != field.data() + field.size()) {
+        const bool comma = field.find(',') != std::string::npos;
+        malformed(where + ": '" + field + "' is not a number" + (comma ? "; write decimals with a point" : ""));
+    }
+    if (!std::isfinite(value)) malformed(where + ": '" + field + "' is not a finite number");
+    return value;
+}
+
+}  // namespace
+
+Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::string& name) try {
+    TrackFile result;
+    std::map<std::string, std::size_t> columns;
+    std::vector<std::pair<std::string, std::map<int, Sample>>> tracks;
+    std::map<std::string, std::size_t> byName;
+    bool fromBottom = false;
+    int line = 0;
+    std::istringstream in(contents);
+    for (std::string row; std::getline(in, row);) {
+        const std::string where = fmt::format("line {}", ++line);
+        if (row.empty() || row == "\r") continue;
+        if (row.front() == '#') {
+            std::istringstream words(row);
+            for (std::string word; words >> word;) {
+                const auto cut = word.find('=');
+                if (cut == std::string::npos) continue;
+                const std::string key = word.substr(0, cut), value = word.substr(cut + 1);
+                if (key == "width") result.width = int(csvNumber(value, where + ", width"));
+                if (key == "height") result.height = int(csvNumber(value, where + ", height"));
+                if (key == "origin") fromBottom = originFrom(value) == Origin::bottomLeft;
+                if (key == "fps") {
+                    const auto rate = parseFrameRate(value);
+                    if (!rate) malformed(where + ", fps: " + rate.error().message);
+                    result.fps = *rate;
+                }
+            }
+            continue;
+        }
+        const auto fields = csvFields(row);
+        if (columns.empty()) {
+            for (std::size_t i = 0; i < fields.size(); ++i) columns[fields[i]] = i;
+            for (const char* needed : {"track", "frame", "x", "y"})
+                if (!columns.contains(needed))
+                    malformed(fmt::format("{}: the column '{}' is missing{}; the first line has to name track, frame, x, y", where, needed,
+                                          row.find(';') != std::string::npos ? " (fields are parted by ';', a comma is expected)" : ""));
+            continue;
+        }
+        const auto field = [&](const char* column) -> const std::string& {
+            const std::size_t index = columns.at(column);
+            if (index >= fields.size()) malformed(fmt::format("{}: has {} fields, the column '{}' is missing", where, fields.size(), column));
+            return fields[index];
+        };
+        if (fields.size() > columns.size())
+            malformed(fmt::format("{}: has {} fields where {} are named; decimals are written with a point, and a name with a comma in quotes", where, fields.size(), columns.size()));
+        const double frame = csvNumber(field("frame"), where + ", frame");
+        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(where + ", frame: is not a whole number");
+        Sample sample{.frame = int(frame), .at = {csvNumber(field("x"), where + ", x"), csvNumber(field("y"), where + ", y")}};
+        if (columns.contains("score")) sample.score = csvNumber(field("score"), where + ", score");
+        const auto [found, fresh] = byName.emplace(field("track"), tracks.size());
+        if (fresh) tracks.push_back({field("track"), {}});
+        if (!tracks[found->second].second.emplace(sample.frame, sample).second) malformed(fmt::format("{}: track '{}' has frame {} twice", where, field("track"), sample.frame));
+    }
+    if (columns.empty()) malformed("the file is empty; the first line has to name track, frame, x, y");
+    if (tracks.empty()) malformed("the file holds no samples");
+    if (fromBottom && result.height <= 0) malformed("the origin is bottom-left, but the height is not said");
+    for (auto& [trackName, samples] : tracks) {
+        Track track;
+        track.id = TrackId(result.tracks.size() + 1);
+        track.name = trackName;
+        std::vector<Sample> list;
+        for (auto& [frame, sample] : samples) {
+            if (fromBottom) sample.at.y() = result.height - sample.at.y();
+            list.push_back(sample);
+        }
+        track.referenceFrame = list.front().frame;
+        track.samples = List<Sample>(std::move(list));
+        result.tracks.push_back(std::move(track));
+    }
+    return result;
+} catch (const Malformed& error) {
+    return failure(Fault::input, "{}: {}", name, error.what);
 }
 
 std::string lensJson(const Lens& lens) { return lensObject(lens).dump(1) + "\n"; }

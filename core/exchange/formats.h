@@ -7,7 +7,9 @@
 #include "track/track.h"
 
 #include <filesystem>
+#include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace pinion {
@@ -20,10 +22,15 @@ struct PointList {
     struct Point {
         std::string name;
         Eigen::Vector2d at;
+        std::optional<Eigen::Vector2d> wanted;  ///< the place to follow while tracking the one at `at`
+        Polygon outline;                        ///< what counts of the pattern, in pixels of the plate; empty: all
     };
     std::vector<Point> points;
 };
 Expected<PointList> readPoints(const std::filesystem::path& path);
+
+/// The place a sample stands for, counted from `origin` of a plate of that height.
+Eigen::Vector2d deliveredPlace(const Sample& sample, Origin origin, int height);
 
 struct TrackFile {
     int width = 0;
@@ -31,11 +38,15 @@ struct TrackFile {
     FrameRate fps;
     std::vector<Track> tracks;
 };
-std::string tracksJson(const TrackFile& file);
+std::string tracksJson(const TrackFile& file, Origin origin = Origin::topLeft);
+/// JSON, or CSV by the ending. Of a CSV that does not say them, size and rate are 0.
 Expected<TrackFile> readTracks(const std::filesystem::path& path);
 
-/// One row a sample: track, frame, x, y, score. Numbers with a point, fields with a comma; the header names them.
-std::string tracksCsv(const TrackFile& file);
+/// One row a sample: track, frame, x, y, score. Numbers with a point, fields with a comma; a line that begins with # carries size,
+/// rate, frames and origin, the next one names the columns.
+std::string tracksCsv(const TrackFile& file, Origin origin = Origin::topLeft);
+/// Columns in any order, others left out; fails where one of track, frame, x, y is missing or a value is none, naming the line.
+Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::string& name);
 
 std::string lensJson(const Lens& lens);
 Expected<Lens> readLens(const std::filesystem::path& path);

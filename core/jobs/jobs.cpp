@@ -42,6 +42,17 @@ Expected<void> checkMap(const fs::path& path, const StMap& written) {
     return checkSame(read->data == written.data && read->width == written.width && read->height == written.height && read->st == written.st, path, "the map differs");
 }
 
+UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
+    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = shot.world.measure.has_value()};
+}
+
+/// The file holds what was written, to the letter; and where a reader of ours exists, it reads the same.
+Expected<void> checkText(const fs::path& path, const std::string& written) {
+    const auto read = readFile(path);
+    if (!read) return tl::unexpected(read.error());
+    return checkSame(*read == written, path, "the file differs from what was written");
+}
+
 }  // namespace
 
 Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress, const LiveListener& live) {
@@ -55,11 +66,82 @@ Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const st
     const std::set<TrackId> meant(ids.begin(), ids.end());
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks)
-        if (meant.contains(track.id)) tracks.push_back(track);
+        if (meant.contains(track.id)) {
+            if (track.locked) return failure(Fault::input, "track {} is locked; unlock it to track it", track.name);
+            tracks.push_back(track);
+        }
     if (tracks.empty()) return failure(Fault::input, "no track is selected; click one, or place one with the tool");
     FrameRange range = shot.plate.range;
     if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
     return trackPoints(frames, tracks, from, range, direction, progress, live);
+}
+
+Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id, int frame, const Progress& progress, const LiveListener& live) {
+    const Track* track = findTrack(shot, id);
+    if (!track) return failure(Fault::input, "the track is gone");
+    if (track->locked) return failure(Fault::input, "track {} is locked; unlock it to track it", track->name);
+    if (const Sample* sample = sampleAt(*track, frame); sample && sample->tie) return trackAroundTie(frames, *track, frame, shot.plate.range, progress, live);
+    // The tie was taken away: the gap it left, from its neighbours.
+    return trackBad(frames, {*track}, 0.0, shot.plate.range, progress, live);
+}
+
+Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, double least, const Progress& progress, const LiveListener& live) {
+    const std::set<TrackId> meant(ids.begin(), ids.end());
+    std::vector<Track> tracks;
+    for (const Track& track : shot.tracks)
+        if (meant.contains(track.id) && !track.locked) tracks.push_back(track);
+    if (tracks.empty()) return failure(Fault::input, "no track is selected that is not locked; click one first");
+    return trackBad(frames, tracks, least, shot.plate.range, progress, live);
+}
+
+Expected<std::vector<SpotProposal>> runPropose(const Shot& shot, FrameCache& frames, const Polygon& area, int frame, int count, const Progress& progress) {
+    if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
+    TrackId id = 0;
+    const Shot with = withTrackAdded(shot, frame, {0, 0}, &id);
+    return proposeSpots(frames, area, frame, shot.plate.range, count, *findTrack(with, id), progress);
+}
+
+Expected<RenderReport> runRender(const Shot& shot, FrameCache& frames, const fs::path& pattern, const Progress& progress) {
+    const auto plan = picturePlan(shot);
+    if (!plan) return tl::unexpected(plan.error());
+    return renderFrames(frames, plan->frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges}, progress);
+}
+
+Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz) {
+    const auto motion = steadyMotion(shot);
+    if (!motion) return tl::unexpected(motion.error());
+    return takeShake(*motion, shot.plate.width, shot.plate.height, shot.plate.fps, above_hz, shot.name);
+}
+
+Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliverable) {
+    const bool csv = deliverable.format == DeliverableFormat::csv;
+    switch (deliverable.kind) {
+        case DeliverableKind::camera: {
+            const auto camera = cameraFileOf(shot);
+            if (!camera) return tl::unexpected(camera.error());
+            if (deliverable.format == DeliverableFormat::usda) return cameraUsd(*camera, usdOptionsOf(shot, deliverable));
+            if (deliverable.format != DeliverableFormat::json) return failure(Fault::input, "deliverable {}: a camera is written as usda or json", deliverable.name);
+            return cameraJson(*camera);
+        }
+        case DeliverableKind::tracks: {
+            if (shot.tracks.isEmpty()) return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
+            if (!csv && deliverable.format != DeliverableFormat::json) return failure(Fault::input, "deliverable {}: tracks are written as json or csv", deliverable.name);
+            const TrackFile file = trackFileOf(shot);
+            return csv ? tracksCsv(file, deliverable.transform.origin) : tracksJson(file, deliverable.transform.origin);
+        }
+        case DeliverableKind::transforms:
+        case DeliverableKind::cornerPin: {
+            const Locator* locator = findLocator(shot, deliverable.locator);
+            if (!locator) return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name, deliverable.locator);
+            const auto motion = locatorMotion(shot, *locator);
+            if (!motion) return tl::unexpected(motion.error());
+            const TransformSource source{locator->name, shot.plate.width, shot.plate.height, shot.plate.fps};
+            if (deliverable.kind == DeliverableKind::transforms) return csv ? transformsCsv(*motion, source, deliverable.transform) : transformsJson(*motion, source, deliverable.transform);
+            return csv ? cornerPinCsv(*motion, source, deliverable.transform) : cornerPinJson(*motion, source, deliverable.transform);
+        }
+        case DeliverableKind::stMaps: break;
+    }
+    return failure(Fault::input, "deliverable {}: is a picture, not text", deliverable.name);
 }
 
 Expected<Solve> runSolve(const Shot& shot, const Progress& progress) {
@@ -68,7 +150,10 @@ Expected<Solve> runSolve(const Shot& shot, const Progress& progress) {
     for (const Track& track : shot.tracks) {
         if (track.setAside) continue;
         Track within = track;
-        within.samples = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return !shot.plate.range.holds(s.frame); }); });
+        within.samples = track.samples.edited([&](auto& samples) { 
+            std::erase_if(samples, [&](const Sample& s) { return !shot.plate.range.holds(s.frame) || s.bridged; });
+            for (Sample& sample : samples) sample.at = sample.wanted();
+        });
         tracks.push_back(std::move(within));
     }
     return solveCamera(tracks, solveOptionsOf(shot), progress);
@@ -116,40 +201,28 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
         return {};
     };
     Expected<void> done;
+    if (deliverable.kind != DeliverableKind::stMaps) {
+        const auto contents = deliverableText(shot, deliverable);
+        if (!contents) return tl::unexpected(contents.error());
+        done = write(path, *contents);
+        if (done) done = checkText(path, *contents);
+    }
     switch (deliverable.kind) {
         case DeliverableKind::camera: {
             const auto camera = cameraFileOf(shot);
-            if (!camera) return tl::unexpected(camera.error());
-            if (deliverable.format == DeliverableFormat::usda) {
-                const UsdOptions options{.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = shot.world.measure.has_value()};
-                done = write(path, cameraUsd(*camera, options));
-                if (done) done = checkCameraUsd(path, *camera, options);
-            } else if (deliverable.format == DeliverableFormat::json) {
-                done = write(path, cameraJson(*camera));
-                if (done) done = checkCamera(path, *camera);
-            } else {
-                return failure(Fault::input, "deliverable {}: a camera is written as usda or json", deliverable.name);
-            }
+            if (done) done = deliverable.format == DeliverableFormat::usda ? checkCameraUsd(path, *camera, usdOptionsOf(shot, deliverable)) : checkCamera(path, *camera);
             break;
         }
-        case DeliverableKind::tracks: {
-            if (shot.tracks.isEmpty()) return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
-            const TrackFile tracks = trackFileOf(shot);
-            if (deliverable.format == DeliverableFormat::json) {
-                done = write(path, tracksJson(tracks));
-                if (done) done = checkTracks(path, tracks);
-            } else if (deliverable.format == DeliverableFormat::csv) {
-                const std::string csv = tracksCsv(tracks);
-                done = write(path, csv);
-                if (done) {
-                    const auto read = readFile(path);
-                    done = read ? checkSame(*read == csv, path, "the table differs") : tl::unexpected(read.error());
-                }
-            } else {
-                return failure(Fault::input, "deliverable {}: tracks are written as json or csv", deliverable.name);
+        case DeliverableKind::tracks:
+            if (done) done = checkTracks(path, trackFileOf(shot));
+            break;
+        case DeliverableKind::transforms:
+        case DeliverableKind::cornerPin:
+            if (done && deliverable.format == DeliverableFormat::json) {
+                const auto matrices = readMatrices(path);
+                done = matrices ? Expected<void>{} : tl::unexpected(matrices.error());
             }
             break;
-        }
         case DeliverableKind::stMaps: {
             if (!shot.solve) return failure(Fault::outcome, "shot {}: there is no lens to make ST maps of; solve the camera first", shot.name);
             if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());

@@ -39,6 +39,10 @@ struct Plane {
 
 enum class Channel { luma, red, green, blue };
 
+/// What analysis looks through: nothing; without grain; with the contrast of every place evened out, so that shadows and
+/// flicker do not count. Both are symmetric: they move nothing.
+enum class PreFilter { none, denoise, localContrast };
+
 /// What the matcher looks at: one channel (luma after ITU-R BT.709), display-encoded, 0 to 255. Linear pictures go through
 /// the sRGB curve first, so that highlights do not drown the rest.
 Plane analysisPlane(const Picture& picture, Channel channel = Channel::luma);

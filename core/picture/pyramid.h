@@ -14,6 +14,6 @@ struct Pyramid {
     int height() const { return levels.empty() ? 0 : levels.front().height; }
 };
 
-Pyramid buildPyramid(const Picture& picture, Channel channel = Channel::luma, int levels = 3);
+Pyramid buildPyramid(const Picture& picture, Channel channel = Channel::luma, PreFilter filter = PreFilter::none, int levels = 3);
 
 }  // namespace pinion

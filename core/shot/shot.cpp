@@ -40,13 +40,22 @@ void addTracks(Fingerprint& print, const List<Track>& tracks, bool withSetAside)
     }
 }
 
-Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) {
-    Shot result = shot;
-    result.tracks = shot.tracks.edited([&](std::vector<Track>& tracks) {
-        for (Track& track : tracks)
-            if (track.id == id) edit(track);
-    });
-    return result;
+Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) { return withTracksEdited(shot, {id}, edit); }
+
+/// "p-1" if it is free, else "p-1-2", ...
+std::string freeName(const Shot& shot, const std::string& wanted) {
+    std::set<std::string> names;
+    for (const Track& track : shot.tracks) names.insert(track.name);
+    if (!names.contains(wanted)) return wanted;
+    for (int number = 2;; ++number)
+        if (const std::string name = fmt::format("{}-{}", wanted, number); !names.contains(name)) return name;
+}
+
+std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids) {
+    std::vector<Track> tracks;
+    for (TrackId id : ids)
+        if (const Track* track = findTrack(shot, id)) tracks.push_back(*track);
+    return tracks;
 }
 
 }  // namespace
@@ -102,6 +111,7 @@ Shot withTrackAdded(const Shot& shot, int frame, const Vector2d& at, TrackId* id
     track.pattern_px = shot.scatterSettings.pattern_px;
     track.search_px = shot.scatterSettings.search_px;
     track.driftLimit = shot.scatterSettings.driftLimit;
+    track.preFilter = shot.scatterSettings.preFilter;
     track.referenceFrame = frame;
     track.samples = List<Sample>({{.frame = frame, .at = at, .tie = true}});
     if (id) *id = track.id;
@@ -113,7 +123,9 @@ Shot withTrackMoved(const Shot& shot, TrackId id, int frame, const Vector2d& to)
     return withTrackEdited(shot, id, [&](Track& track) {
         track.samples = track.samples.edited([&](std::vector<Sample>& samples) {
             const auto at = std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
-            const Sample moved{.frame = frame, .at = to, .tie = true};
+            // The offset point stays where the pattern had carried it.
+            const bool there = at != samples.end() && at->frame == frame;
+            const Sample moved{.frame = frame, .carried = there ? at->carried : Eigen::Vector2f(track.offset.cast<float>()), .at = to, .tie = true};
             if (at != samples.end() && at->frame == frame)
                 *at = moved;
             else
@@ -122,10 +134,115 @@ Shot withTrackMoved(const Shot& shot, TrackId id, int frame, const Vector2d& to)
     });
 }
 
+Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& ids, const std::function<void(Track&)>& edit, bool evenLocked) {
+    const std::set<TrackId> meant(ids.begin(), ids.end());
+    Shot result = shot;
+    result.tracks = shot.tracks.edited([&](std::vector<Track>& tracks) {
+        for (Track& track : tracks)
+            if (meant.contains(track.id) && (evenLocked || !track.locked)) edit(track);
+    });
+    return result;
+}
+
+Shot withTieRemoved(const Shot& shot, TrackId id, int frame) {
+    return withTrackEdited(shot, id, [&](Track& track) {
+        if (track.samples.size() < 2) return;
+        track.samples = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return s.frame == frame && s.tie; }); });
+        if (sampleAt(track, track.referenceFrame)) return;
+        // The reference frame was it: the nearest other tie takes its place, else the first frame.
+        track.referenceFrame = track.firstFrame();
+        for (const Sample& sample : track.samples)
+            if (sample.tie && (!sampleAt(track, track.referenceFrame)->tie || std::abs(sample.frame - frame) < std::abs(track.referenceFrame - frame))) track.referenceFrame = sample.frame;
+    });
+}
+
+Shot withReferenceRenewed(const Shot& shot, TrackId id, int frame) {
+    return withTrackEdited(shot, id, [&](Track& track) {
+        track.samples = track.samples.edited([&](auto& samples) {
+            for (Sample& sample : samples)
+                if (sample.frame == frame) sample.tie = sample.renewed = true;
+        });
+    });
+}
+
+Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& ids, std::vector<TrackId>* copies) {
+    Shot result = shot;
+    for (TrackId id : ids) {
+        const Track* track = findTrack(shot, id);
+        if (!track) continue;
+        Track copy = *track;
+        copy.id = result.nextTrack++;
+        copy.name = freeName(result, track->name);
+        copy.locked = false;
+        if (copies) copies->push_back(copy.id);
+        result.tracks = result.tracks.edited([&](auto& tracks) { tracks.push_back(std::move(copy)); });
+    }
+    return result;
+}
+
+Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second) {
+    const Track* other = findTrack(shot, second);
+    if (!other || first == second) return shot;
+    return withTracksRemoved(withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }), {second});
+}
+
+Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& ids, const FrameRange& range) {
+    return withTracksEdited(shot, ids, [&](Track& track) {
+        List<Sample> kept = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return !range.holds(s.frame); }); });
+        if (kept.isEmpty()) return;
+        if (kept.size() != track.samples.size()) {
+            if (kept.front().frame != track.samples.front().frame) track.startReason = EndReason::none;
+            if (kept.back().frame != track.samples.back().frame) track.endReason = EndReason::none;
+        }
+        track.samples = kept;
+        if (!sampleAt(track, track.referenceFrame)) track.referenceFrame = std::clamp(track.referenceFrame, track.firstFrame(), track.lastFrame());
+        if (!sampleAt(track, track.referenceFrame)) track.referenceFrame = track.firstFrame();
+    });
+}
+
+Shot withTracksImported(const Shot& shot, const std::vector<Track>& tracks, std::vector<TrackId>* ids) {
+    Shot result = shot;
+    for (Track track : tracks) {
+        track.id = result.nextTrack++;
+        track.byHand = true;
+        track.name = freeName(result, track.name);
+        if (ids) ids->push_back(track.id);
+        result.tracks = result.tracks.edited([&](auto& list) { list.push_back(std::move(track)); });
+    }
+    return result;
+}
+
+Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int referenceFrame, MotionKind kind) {
+    Shot result = shot;
+    const Track* first = ids.empty() ? nullptr : findTrack(shot, ids.front());
+    Locator locator;
+    const std::string wanted = first ? first->name : "locator";
+    for (int number = 1; locator.name.empty() || findLocator(shot, locator.name); ++number) locator.name = number == 1 ? "on " + wanted : fmt::format("on {} {}", wanted, number);
+    locator.tracks = List<TrackId>(ids);
+    locator.referenceFrame = referenceFrame;
+    locator.kind = kind;
+    std::string file = locator.name;
+    std::replace(file.begin(), file.end(), ' ', '-');
+    result.deliverables = shot.deliverables.edited([&](auto& list) {
+        const bool pin = kind == MotionKind::cornerPin;
+        for (const DeliverableFormat format : {DeliverableFormat::json, DeliverableFormat::csv}) {
+            Deliverable item;
+            item.name = fmt::format("{} {}{}", locator.name, pin ? "corner pin" : "transform", format == DeliverableFormat::csv ? " as a table" : "");
+            item.kind = pin ? DeliverableKind::cornerPin : DeliverableKind::transforms;
+            item.format = format;
+            item.locator = locator.name;
+            item.place = fmt::format("{}.{}.{}.{}", shot.name, file, pin ? "cornerpin" : "transforms", format == DeliverableFormat::csv ? "csv" : "json");
+            list.push_back(std::move(item));
+        }
+    });
+    result.locators = shot.locators.edited([&](auto& list) { list.push_back(std::move(locator)); });
+    return result;
+}
+
 Shot withTracksRemoved(const Shot& shot, const std::vector<TrackId>& ids) {
     const std::set<TrackId> gone(ids.begin(), ids.end());
     Shot result = shot;
-    result.tracks = shot.tracks.edited([&](auto& tracks) { std::erase_if(tracks, [&](const Track& t) { return gone.contains(t.id); }); });
+    result.tracks = shot.tracks.edited([&](auto& tracks) { std::erase_if(tracks, [&](const Track& t) { return gone.contains(t.id) && !t.locked; }); });
     return result;
 }
 
@@ -147,7 +264,7 @@ Shot withScattered(const Shot& shot, const std::vector<Track>& scattered) {
     Shot result = shot;
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks)
-        if (track.byHand) tracks.push_back(track);
+        if (track.byHand || track.locked) tracks.push_back(track);
     for (Track track : scattered) {
         track.id = result.nextTrack++;
         tracks.push_back(std::move(track));
@@ -220,10 +337,38 @@ std::uint64_t solveKey(const Shot& shot) {
     return print.value();
 }
 
+std::uint64_t steadyKey(const Shot& shot) {
+    Fingerprint print;
+    const SteadySettings& s = shot.steady;
+    const SteadyOptions& o = s.options;
+    print.add(int(s.steady)).add(int(s.source)).add(int(s.cornerPin)).add(steadyReference(shot)).add(shot.plate.range.first).add(shot.plate.range.last);
+    print.add(int(o.mode)).add(o.position).add(o.rotation).add(o.scale).add(int(o.smoother)).add(o.smooth_frames).add(o.leeway).add(int(o.fit));
+    print.add(o.cropZoom).add(o.cropCentre.x()).add(o.cropCentre.y());
+    print.add(int(s.shake)).add(s.lending.position).add(s.lending.rotation).add(s.lending.scale).add(int(s.lending.fit));
+    if (s.shake && s.profile) {
+        print.add(std::uint64_t(s.profile->samples.size()));
+        for (const ShakeSample& sample : s.profile->samples) print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
+    }
+    if (s.steady) {
+        if (s.source == SteadySettings::Source::allTracks) addTracks(print, shot.tracks, false);
+        else addTracks(print, List<Track>(tracksOf(shot, s.tracks)), true);
+    }
+    return print.value();
+}
+
 std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
     Fingerprint print;
     print.add(int(deliverable.kind)).add(int(deliverable.format)).add(int(deliverable.upAxis));
+    const TransformOptions& t = deliverable.transform;
+    if (!(t == TransformOptions{})) print.add(int(t.origin)).add(int(t.inverse)).add(int(t.position)).add(int(t.rotation)).add(int(t.scale));
     for (char c : deliverable.place) print.add(int(c));
+    if (deliverable.kind == DeliverableKind::transforms || deliverable.kind == DeliverableKind::cornerPin) {
+        if (const Locator* locator = findLocator(shot, deliverable.locator)) {
+            print.add(locator->referenceFrame).add(int(locator->kind)).add(shot.plate.range.first).add(shot.plate.range.last);
+            addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
+        }
+        return print.value();
+    }
     if (deliverable.kind == DeliverableKind::tracks) {
         addTracks(print, shot.tracks, true);
         return print.value();
@@ -256,6 +401,89 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     return options;
 }
 
+const Locator* findLocator(const Shot& shot, const std::string& name) {
+    for (const Locator& locator : shot.locators)
+        if (locator.name == name) return &locator;
+    return nullptr;
+}
+
+int steadyReference(const Shot& shot) {
+    const int wanted = shot.steady.referenceFrame;
+    return shot.plate.range.holds(wanted) ? wanted : shot.plate.range.first;
+}
+
+Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
+    const std::vector<Track> tracks = tracksOf(shot, locator.tracks);
+    if (tracks.empty() || tracks.size() != locator.tracks.size()) return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
+    return motionOf(tracks, locator.referenceFrame, shot.plate.range, locator.kind);
+}
+
+Expected<PlateMotion> steadyMotion(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    if (s.source == SteadySettings::Source::allTracks) {
+        if (shot.tracks.isEmpty()) return failure(Fault::outcome, "there are no tracks to steady on; scatter features, or place one and track it");
+        return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range);
+    }
+    const std::vector<Track> tracks = tracksOf(shot, s.tracks);
+    if (tracks.empty()) return failure(Fault::outcome, "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
+    const MotionKind kind = s.cornerPin ? MotionKind::cornerPin : tracks.size() == 1 ? MotionKind::position : MotionKind::similarity;
+    return motionOf(tracks, steadyReference(shot), shot.plate.range, kind);
+}
+
+const FrameMap* PicturePlan::at(int frame) const {
+    const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
+    return found != frames.end() && found->frame == frame ? &*found : nullptr;
+}
+
+Expected<PicturePlan> picturePlan(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    const int width = shot.plate.width, height = shot.plate.height;
+    const bool lends = s.shake && s.profile;
+    PicturePlan plan;
+    if (s.steady) {
+        auto motion = steadyMotion(shot);
+        if (!motion) return tl::unexpected(motion.error());
+        SteadyOptions options = s.options;
+        // Both together are zoomed once, by what both need.
+        if (lends && options.fit == SteadyOptions::Fit::fill) options.fit = SteadyOptions::Fit::none;
+        const auto steady = planSteady(*motion, width, height, options);
+        if (!steady) return tl::unexpected(steady.error());
+        plan.frames = steady->frames;
+        plan.zoom = steady->zoom;
+        plan.fills = steady->fills;
+        plan.note = blurNote(*steady);
+        plan.motion = std::move(*motion);
+    }
+    if (lends) {
+        ShakeLending lending = s.lending;
+        if (s.steady) lending.fit = SteadyOptions::Fit::none;
+        const auto shake = lendShake(*s.profile, shot.plate.range, shot.plate.fps, width, height, lending);
+        if (!shake) return tl::unexpected(shake.error());
+        plan.shake = shake->samples;
+        if (!s.steady) {
+            plan.frames = shake->frames;
+            plan.zoom = shake->zoom;
+            plan.fills = lending.fit == SteadyOptions::Fit::fill;
+        } else {
+            std::vector<FrameMap> both;
+            for (const FrameMap& map : shake->frames)
+                if (const FrameMap* steady = plan.at(map.frame)) both.push_back({map.frame, steady->sourceFromOutput * map.sourceFromOutput});
+            plan.frames = std::move(both);
+            if (s.options.fit == SteadyOptions::Fit::fill) {
+                const auto zoom = fillZoom(plan.frames, width, height);
+                if (!zoom) return failure(Fault::outcome, "no zoom fills the frame; lower the strength or the shake");
+                plan.zoom = *zoom;
+                applyZoom(plan.frames, plan.zoom, {width / 2.0, height / 2.0});
+                plan.fills = true;
+            }
+        }
+        if (shake->looped) plan.note += fmt::format("{}the shake of {:.1f} s is looped", plan.note.empty() ? "" : "; ", s.profile->seconds());
+        if (shake->cut) plan.note += fmt::format("{}the first part of a shake of {:.1f} s is used", plan.note.empty() ? "" : "; ", s.profile->seconds());
+    }
+    if (plan.frames.empty()) return failure(Fault::outcome, "nothing is steadied and no shake is lent; turn one of them on");
+    return plan;
+}
+
 ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame) {
     const ScatterSettings& s = shot.scatterSettings;
     ScatterOptions options;
@@ -267,6 +495,7 @@ ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame) {
     options.motion = s.motion;
     options.driftLimit = s.driftLimit;
     options.channel = s.channel;
+    options.preFilter = s.preFilter;
     options.range = shot.plate.range;
     options.startFrame = startFrame;
     options.mattes = shot.mattes.vector();
@@ -338,6 +567,14 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
         }
     }
     stages.push_back(world);
+
+    StageReport steady{Stage::steady, StageState::empty, "—", ""};
+    if (shot.steady.changesPicture()) {
+        steady.state = StageState::done;
+        steady.number = shot.steady.steady ? shot.steady.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease" : "";
+        if (shot.steady.shake && shot.steady.profile) steady.number += (steady.number.empty() ? "shake of " : " · shake of ") + shot.steady.profile->name;
+    }
+    stages.push_back(steady);
 
     StageReport delivery{Stage::delivery, StageState::empty, fmt::format("{} listed", shot.deliverables.size()), ""};
     std::size_t written = 0, stale = 0;

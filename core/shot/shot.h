@@ -2,13 +2,16 @@
 
 #include "base/list.h"
 #include "camera/solve.h"
+#include "comp/render.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
+#include "steady/shake.h"
 #include "track/tracking.h"
 #include "world/world.h"
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -37,6 +40,34 @@ struct ScatterSettings {
     MotionModel motion = MotionModel::affine;
     double driftLimit = 0.8;
     Channel channel = Channel::luma;
+    PreFilter preFilter = PreFilter::none;
+};
+
+/// Carries the motion of its tracks for whatever hangs on it.
+struct Locator {
+    std::string name;
+    List<TrackId> tracks;
+    int referenceFrame = 0;
+    MotionKind kind = MotionKind::position;
+};
+
+/// What the Steady card holds: the picture held still or eased, and a shake lent to it.
+struct SteadySettings {
+    bool steady = false;
+    enum class Source { allTracks, chosen };
+    Source source = Source::allTracks;
+    List<TrackId> tracks;      ///< the chosen ones
+    bool cornerPin = false;    ///< four chosen tracks as a corner pin
+    int referenceFrame = 0;    ///< 0: the first frame of the range
+    SteadyOptions options;
+    bool shake = false;
+    std::shared_ptr<const ShakeProfile> profile;
+    ShakeLending lending;
+    ResampleFilter filter = ResampleFilter::bicubic;
+    EdgeMode edges = EdgeMode::empty;
+    std::string renderPlace;   ///< where the frames go, relative to the delivery folder
+
+    bool changesPicture() const { return steady || (shake && profile); }
 };
 
 /// What the Camera card holds.
@@ -50,7 +81,7 @@ struct SolveSettings {
     std::optional<std::pair<int, int>> basePair;
 };
 
-enum class DeliverableKind { camera, tracks, stMaps };
+enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin };
 enum class DeliverableFormat { usda, json, csv, exr };
 enum class UpAxis { y, z };
 
@@ -61,6 +92,8 @@ struct Deliverable {
     DeliverableFormat format = DeliverableFormat::usda;
     std::string place;              ///< a file name, or a folder for ST maps; relative to the delivery folder
     UpAxis upAxis = UpAxis::y;
+    std::string locator;            ///< whose motion, for transforms and corner pins
+    TransformOptions transform;     ///< also the origin of tracks
     std::uint64_t writtenKey = 0;   ///< `deliveryKey` when it was last written; 0: never
 };
 
@@ -76,6 +109,8 @@ struct Shot {
     std::shared_ptr<const Solve> solve;
     std::uint64_t solvedKey = 0;    ///< `solveKey` of the shot that was solved
     World world;
+    List<Locator> locators;
+    SteadySettings steady;
     List<Deliverable> deliverables;
     std::string deliveryFolder;     ///< empty: beside the shot, in "delivery"
 };
@@ -92,6 +127,22 @@ Shot withRange(const Shot& shot, const FrameRange& range);
 Shot withTrackAdded(const Shot& shot, int frame, const Eigen::Vector2d& at, TrackId* id = nullptr);
 /// Places the track on `frame` by hand: a tie.
 Shot withTrackMoved(const Shot& shot, TrackId track, int frame, const Eigen::Vector2d& to);
+/// Takes a tie away; the frame is open until it is tracked again. The last sample of a track stays.
+Shot withTieRemoved(const Shot& shot, TrackId track, int frame);
+/// The frame becomes a tie where it is, from which the pattern is taken anew.
+Shot withReferenceRenewed(const Shot& shot, TrackId track, int frame);
+/// Changes the choices of tracks; locked ones stay as they are unless `evenLocked`.
+Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& tracks, const std::function<void(Track&)>& edit, bool evenLocked = false);
+Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& tracks, std::vector<TrackId>* copies = nullptr);
+/// The second track's frames go into the first, and it goes; the first one's frames win.
+Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second);
+/// Only the frames of `range` stay, one at least.
+Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& tracks, const FrameRange& range);
+/// Read from a file: they get names and ids of their own.
+Shot withTracksImported(const Shot& shot, const std::vector<Track>& tracks, std::vector<TrackId>* ids = nullptr);
+/// A locator on the tracks, with the deliverables that hand it on.
+Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& tracks, int referenceFrame, MotionKind kind);
+/// Locked tracks stay.
 Shot withTracksRemoved(const Shot& shot, const std::vector<TrackId>& tracks);
 Shot withSetAside(const Shot& shot, const std::vector<TrackId>& tracks, bool aside);
 Shot withTrackRenamed(const Shot& shot, TrackId track, const std::string& name);
@@ -110,15 +161,36 @@ std::vector<int> tracksPerFrame(const Shot& shot);
 
 /// Fingerprints of what a solve, and of what a delivery, depends on: when they differ, the result is stale.
 std::uint64_t solveKey(const Shot& shot);
+std::uint64_t steadyKey(const Shot& shot);
 std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable);
 
 SolveOptions solveOptionsOf(const Shot& shot);
+const Locator* findLocator(const Shot& shot, const std::string& name);
+/// The reference frame of the steadying, within the range.
+int steadyReference(const Shot& shot);
+Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator);
+/// The motion that the Steady card takes out: of all tracks that are not set aside, or of the chosen ones.
+Expected<PlateMotion> steadyMotion(const Shot& shot);
+
+/// What becomes of the picture: steadied, shaken, or one and then the other, in one map a frame.
+struct PicturePlan {
+    std::vector<FrameMap> frames;
+    double zoom = 1.0;
+    bool fills = true;
+    std::string note;       ///< the blur that will stay visible, a profile that was looped or cut
+    PlateMotion motion;     ///< of the steadying, if any
+    std::vector<ShakeSample> shake;  ///< as lent, if any
+
+    const FrameMap* at(int frame) const;
+};
+Expected<PicturePlan> picturePlan(const Shot& shot);
+
 ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame);
 
 /// The world of the shot's solve; the solve's own where the decisions cannot be met.
 Orientation orientationOf(const Shot& shot);
 
-enum class Stage { plate, tracks, camera, world, delivery };
+enum class Stage { plate, tracks, camera, world, steady, delivery };
 enum class StageState { empty, done, stale, attention };
 
 /// What the docket says of a stage: its state, its one number, and what is wrong, in words.

@@ -14,7 +14,12 @@ namespace fs = std::filesystem;
 constexpr std::array<const char*, 3> kKnowledge{"known", "guessed", "unknown"};
 constexpr std::array<const char*, 3> kDistortion{"none", "known", "unknown"};
 constexpr std::array<const char*, 4> kRoles{"used", "held out", "disagreed", "unplaced"};
-constexpr std::array<const char*, 3> kKinds{"camera", "tracks", "st maps"};
+constexpr std::array<const char*, 5> kKinds{"camera", "tracks", "st maps", "transforms", "corner pin"};
+constexpr std::array<const char*, 3> kMotionKinds{"position", "similarity", "corner pin"};
+constexpr std::array<const char*, 2> kModes{"hold", "ease"};
+constexpr std::array<const char*, 2> kSmoothers{"gaussian", "l1"};
+constexpr std::array<const char*, 3> kFits{"none", "fill", "crop"};
+constexpr std::array<const char*, 2> kSources{"all tracks", "chosen"};
 constexpr std::array<const char*, 4> kFormats{"usda", "json", "csv", "exr"};
 constexpr std::array<const char*, 6> kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous"};
 
@@ -31,6 +36,11 @@ json vector3(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
 Eigen::Vector3d vector3(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 3) malformed(where + ": has not 3 numbers");
     return {number(value[0], where), number(value[1], where), number(value[2], where)};
+}
+
+Eigen::Vector2d vector2(const json& value, const std::string& where) {
+    if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 numbers");
+    return {number(value[0], where), number(value[1], where)};
 }
 
 std::uint64_t key(const json& object, const char* name, const std::string& where) {
@@ -60,14 +70,29 @@ json tracksValue(const Shot& shot) {
     for (const Track& track : shot.tracks) {
         json samples = json::array();
         for (const Sample& s : track.samples) {
-            const int marks = (s.tie ? 1 : 0) | (s.renewed ? 2 : 0);
-            samples.push_back({s.frame, s.at.x(), s.at.y(), std::round(s.score * 1e4) / 1e4, marks});
+            const int marks = (s.tie ? 1 : 0) | (s.renewed ? 2 : 0) | (s.bridged ? 4 : 0) | int(s.lost) << 3;
+            json sample{s.frame, s.at.x(), s.at.y(), std::round(s.score * 1e4) / 1e4, marks};
+            if (s.carried != Eigen::Vector2f(0, 0)) {
+                sample.push_back(s.carried.x());
+                sample.push_back(s.carried.y());
+            }
+            samples.push_back(std::move(sample));
         }
-        tracks.push_back({{"id", track.id}, {"name", track.name}, {"by_hand", track.byHand}, {"set_aside", track.setAside},
+        json entry{{"id", track.id}, {"name", track.name}, {"by_hand", track.byHand}, {"set_aside", track.setAside},
                           {"motion", toString(track.motion)}, {"channel", toString(track.channel)}, {"pattern_px", track.pattern_px},
                           {"search_px", track.search_px}, {"drift_limit", track.driftLimit}, {"reference_frame", track.referenceFrame},
                           {"start", kReasons[std::size_t(track.startReason)]}, {"end", kReasons[std::size_t(track.endReason)]},
-                          {"samples", std::move(samples)}});
+                          {"samples", std::move(samples)}};
+        // What is as usual is not written.
+        if (track.preFilter != PreFilter::none) entry["pre_filter"] = toString(track.preFilter);
+        if (track.pickUp) entry["pick_up"] = true;
+        if (!track.offset.isZero()) entry["offset"] = {track.offset.x(), track.offset.y()};
+        for (const Eigen::Vector2d& corner : track.outline) entry["outline"].push_back({corner.x(), corner.y()});
+        if (track.colour != 0) entry["colour"] = track.colour;
+        if (!track.group.empty()) entry["group"] = track.group;
+        if (track.locked) entry["locked"] = true;
+        if (track.hidden) entry["hidden"] = true;
+        tracks.push_back(std::move(entry));
     }
     return tracks;
 }
@@ -92,16 +117,37 @@ Track takeTrack(const json& entry, const std::string& where) {
     track.referenceFrame = whole(entry, "reference_frame", where);
     track.startReason = word<EndReason>(entry, "start", kReasons, where);
     track.endReason = word<EndReason>(entry, "end", kReasons, where);
+    if (entry.contains("pre_filter")) {
+        const auto filter = preFilterFrom(text(entry, "pre_filter", where));
+        if (!filter) malformed(where + ".pre_filter: is not known");
+        track.preFilter = *filter;
+    }
+    track.pickUp = entry.value("pick_up", false);
+    track.locked = entry.value("locked", false);
+    track.hidden = entry.value("hidden", false);
+    track.group = entry.value("group", std::string());
+    track.colour = entry.value("colour", std::uint32_t(0));
+    if (entry.contains("offset")) track.offset = vector2(entry["offset"], where + ".offset");
+    if (entry.contains("outline")) {
+        Polygon outline;
+        for (const json& corner : list(entry, "outline", where)) outline.push_back(vector2(corner, where + ".outline"));
+        track.outline = List<Eigen::Vector2d>(std::move(outline));
+    }
     std::vector<Sample> samples;
     for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
         const std::string place = fmt::format("{}.samples[{}]", where, k++);
-        if (!value.is_array() || value.size() != 5) malformed(place + ": has not 5 numbers");
+        if (!value.is_array() || (value.size() != 5 && value.size() != 7)) malformed(place + ": has not 5 or 7 numbers");
         const double frame = number(value[0], place);
         if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
         const double marks = number(value[4], place);
         Sample sample{.frame = int(frame), .at = {number(value[1], place), number(value[2], place)}, .score = number(value[3], place)};
         sample.tie = int(marks) & 1;
         sample.renewed = int(marks) & 2;
+        sample.bridged = int(marks) & 4;
+        const int lost = int(marks) >> 3;
+        if (marks < 0 || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
+        sample.lost = EndReason(lost);
+        if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
         if (!samples.empty() && sample.frame <= samples.back().frame) malformed(place + ": frames have to rise, each once");
         samples.push_back(sample);
     }
@@ -182,6 +228,75 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
     return solve;
 }
 
+List<TrackId> takeIds(const json& object, const char* name, const std::string& where) {
+    std::vector<TrackId> ids;
+    for (const json& id : list(object, name, where)) ids.push_back(TrackId(number(id, where + "." + name)));
+    return List<TrackId>(std::move(ids));
+}
+
+json steadyValue(const SteadySettings& s) {
+    const SteadyOptions& o = s.options;
+    json value{{"steady", s.steady}, {"source", kSources[std::size_t(s.source)]}, {"tracks", s.tracks.vector()}, {"corner_pin", s.cornerPin},
+               {"reference_frame", s.referenceFrame}, {"mode", kModes[std::size_t(o.mode)]}, {"position", o.position}, {"rotation", o.rotation}, {"scale", o.scale},
+               {"smoother", kSmoothers[std::size_t(o.smoother)]}, {"smooth_frames", o.smooth_frames}, {"leeway", o.leeway}, {"fit", kFits[std::size_t(o.fit)]},
+               {"crop_zoom", o.cropZoom}, {"crop_centre", {o.cropCentre.x(), o.cropCentre.y()}}, {"shake", s.shake},
+               {"lend_position", s.lending.position}, {"lend_rotation", s.lending.rotation}, {"lend_scale", s.lending.scale}, {"lend_fit", kFits[std::size_t(s.lending.fit)]},
+               {"filter", toString(s.filter)}, {"edges", toString(s.edges)}, {"render_place", s.renderPlace}};
+    if (s.profile) {
+        json samples = json::array();
+        for (const ShakeSample& sample : s.profile->samples) samples.push_back({sample.x, sample.y, sample.angleDegrees, sample.scale});
+        value["profile"] = {{"name", s.profile->name}, {"above_hz", s.profile->above_hz}, {"samples", std::move(samples)}};
+        putRate(value["profile"], s.profile->fps);
+    }
+    return value;
+}
+
+SteadySettings takeSteady(const json& value) {
+    SteadySettings s;
+    const std::string where = "steady";
+    SteadyOptions& o = s.options;
+    s.steady = value.value("steady", false);
+    s.source = word<SteadySettings::Source>(value, "source", kSources, where);
+    s.tracks = takeIds(value, "tracks", where);
+    s.cornerPin = value.value("corner_pin", false);
+    s.referenceFrame = whole(value, "reference_frame", where);
+    o.mode = word<SteadyOptions::Mode>(value, "mode", kModes, where);
+    for (const auto& [name, target] : {std::pair<const char*, double*>{"position", &o.position}, {"rotation", &o.rotation}, {"scale", &o.scale}, {"lend_position", &s.lending.position},
+                                       {"lend_rotation", &s.lending.rotation}, {"lend_scale", &s.lending.scale}, {"smooth_frames", &o.smooth_frames}, {"leeway", &o.leeway},
+                                       {"crop_zoom", &o.cropZoom}})
+        *target = number(value, name, where);
+    o.smoother = word<SteadyOptions::Smoother>(value, "smoother", kSmoothers, where);
+    o.fit = word<SteadyOptions::Fit>(value, "fit", kFits, where);
+    o.cropCentre = vector2(member(value, "crop_centre", where), where + ".crop_centre");
+    s.shake = value.value("shake", false);
+    s.lending.fit = word<SteadyOptions::Fit>(value, "lend_fit", kFits, where);
+    const auto filter = resampleFilterFrom(text(value, "filter", where));
+    const auto edges = edgeModeFrom(text(value, "edges", where));
+    if (!filter || !edges) malformed(where + ": filter or edges are not known");
+    s.filter = *filter;
+    s.edges = *edges;
+    s.renderPlace = text(value, "render_place", where);
+    if (value.contains("profile")) {
+        const json& held = value["profile"];
+        ShakeProfile profile{text(held, "name", "steady.profile"), takeRate(held, "steady.profile"), number(held, "above_hz", "steady.profile"), {}};
+        for (const json& sample : list(held, "samples", "steady.profile")) {
+            if (!sample.is_array() || sample.size() != 4) malformed("steady.profile.samples: has not 4 numbers");
+            profile.samples.push_back({number(sample[0], where), number(sample[1], where), number(sample[2], where), number(sample[3], where)});
+        }
+        s.profile = std::make_shared<const ShakeProfile>(std::move(profile));
+    }
+    return s;
+}
+
+List<Locator> takeLocators(const json& values) {
+    std::vector<Locator> locators;
+    for (std::size_t i = 0; const json& entry : values) {
+        const std::string where = fmt::format("locators[{}]", i++);
+        locators.push_back({text(entry, "name", where), takeIds(entry, "tracks", where), whole(entry, "reference_frame", where), word<MotionKind>(entry, "kind", kMotionKinds, where)});
+    }
+    return List<Locator>(std::move(locators));
+}
+
 FrameRange takeRange(const json& object, const char* name, const std::string& where) {
     const json& value = list(object, name, where);
     if (value.size() != 2) malformed(where + "." + name + ": has not 2 frames");
@@ -220,6 +335,7 @@ Shot takeShot(const json& document, const fs::path& file) {
         malformed("scatter: a setting is out of its range");
     s.motion = *motion;
     s.channel = *channel;
+    if (scatter.contains("pre_filter")) s.preFilter = preFilterFrom(text(scatter, "pre_filter", "scatter")).value_or(PreFilter::none);
     const json& camera = member(document, "camera", "file");
     SolveSettings& c = shot.solveSettings;
     c.sensorWidth_mm = number(camera, "sensor_width_mm", "camera");
@@ -261,9 +377,18 @@ Shot takeShot(const json& document, const fs::path& file) {
         d.place = text(entry, "place", where);
         d.upAxis = text(entry, "up_axis", where) == "z" ? UpAxis::z : UpAxis::y;
         d.writtenKey = key(entry, "written_key", where);
+        d.locator = entry.value("locator", std::string());
+        if (entry.contains("transform")) {
+            const json& t = entry["transform"];
+            const auto origin = originFrom(text(t, "origin", where + ".transform"));
+            if (!origin) malformed(where + ".transform.origin: is not known");
+            d.transform = {*origin, t.value("inverse", false), t.value("position", true), t.value("rotation", true), t.value("scale", true)};
+        }
         deliverables.push_back(std::move(d));
     }
     shot.deliverables = List<Deliverable>(std::move(deliverables));
+    if (document.contains("steady")) shot.steady = takeSteady(document["steady"]);
+    if (document.contains("locators")) shot.locators = takeLocators(list(document, "locators", "file"));
     if (document.contains("delivery_folder")) shot.deliveryFolder = text(document, "delivery_folder", "file");
     return shot;
 }
@@ -290,7 +415,7 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     }
     const ScatterSettings& s = shot.scatterSettings;
     document["scatter"] = {{"features", s.features}, {"least_distance_px", s.leastDistance_px}, {"threshold", s.threshold}, {"pattern_px", s.pattern_px},
-                           {"search_px", s.search_px}, {"motion", toString(s.motion)}, {"drift_limit", s.driftLimit}, {"channel", toString(s.channel)}};
+                           {"search_px", s.search_px}, {"motion", toString(s.motion)}, {"drift_limit", s.driftLimit}, {"channel", toString(s.channel)}, {"pre_filter", toString(s.preFilter)}};
     const SolveSettings& c = shot.solveSettings;
     document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm}, {"focal", kKnowledge[std::size_t(c.focal)]}, {"focal_mm", c.focal_mm},
                           {"focal_trust_mm", c.focalTrust_mm}, {"distortion", kDistortion[std::size_t(c.distortion)]}};
@@ -301,10 +426,19 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     world["ground"] = shot.world.ground.vector();
     if (shot.world.origin) world["origin"] = *shot.world.origin;
     if (shot.world.measure) world["measure"] = {{"from", shot.world.measure->from}, {"to", shot.world.measure->to}, {"length_m", shot.world.measure->length_m}};
+    if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile && shot.steady.options == SteadyOptions{} && shot.steady.renderPlace.empty()))
+        document["steady"] = steadyValue(shot.steady);
+    for (const Locator& locator : shot.locators)
+        document["locators"].push_back({{"name", locator.name}, {"tracks", locator.tracks.vector()}, {"reference_frame", locator.referenceFrame}, {"kind", kMotionKinds[std::size_t(locator.kind)]}});
     json& deliverables = document["deliverables"] = json::array();
-    for (const Deliverable& d : shot.deliverables)
-        deliverables.push_back({{"name", d.name}, {"kind", kKinds[std::size_t(d.kind)]}, {"format", kFormats[std::size_t(d.format)]}, {"place", d.place},
-                                {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"}, {"written_key", d.writtenKey}});
+    for (const Deliverable& d : shot.deliverables) {
+        json entry{{"name", d.name}, {"kind", kKinds[std::size_t(d.kind)]}, {"format", kFormats[std::size_t(d.format)]}, {"place", d.place},
+                                {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"}, {"written_key", d.writtenKey}};
+        if (!d.locator.empty()) entry["locator"] = d.locator;
+        if (const TransformOptions& t = d.transform; !(t == TransformOptions{}))
+            entry["transform"] = {{"origin", toString(t.origin)}, {"inverse", t.inverse}, {"position", t.position}, {"rotation", t.rotation}, {"scale", t.scale}};
+        deliverables.push_back(std::move(entry));
+    }
     if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;
     return document.dump() + "\n";
 }

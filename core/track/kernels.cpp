@@ -125,6 +125,10 @@ PINION_CLONED float dot(const float* __restrict a, const float* __restrict b, in
     return sum;
 }
 
+PINION_CLONED void multiply(float* __restrict values, const float* __restrict mask, int count) {
+    for (int i = 0; i < count; ++i) values[i] *= mask[i];
+}
+
 PINION_CLONED void subtract(float* __restrict values, float offset, float factor, const float* __restrict other, int count) {
     for (int i = 0; i < count; ++i) values[i] -= offset + factor * other[i];
 }

@@ -25,6 +25,9 @@ struct Sums {
 Sums sums(const float* values, int count);
 float dot(const float* a, const float* b, int count);
 
+/// values *= mask
+void multiply(float* values, const float* mask, int count);
+
 /// values -= offset + factor * other
 void subtract(float* values, float offset, float factor, const float* other, int count);
 

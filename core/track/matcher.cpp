@@ -71,7 +71,8 @@ PatternPose PatternPose::movedTo(const Vector2d& centre) const {
     return moved;
 }
 
-std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size, MotionModel motion) {
+std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size, MotionModel motion,
+                                                     const Polygon& outline) {
     const Plane& plane = reference.levels.front();
     if (size < 5 || size > kLargestPattern || !centre.allFinite()) return std::nullopt;
     // One sample more on each side, for the gradients.
@@ -91,11 +92,27 @@ std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, c
     float* pattern = matcher.data_.data();
     const auto column = [&](int k) { return pattern + std::ptrdiff_t(k + 1) * count; };
     kernels::differentiate(patch.data(), size, pattern, column(0), column(1));
-    kernels::subtract(pattern, kernels::sums(pattern, count).sum / float(count), 0, pattern, count);
-    matcher.energy_ = kernels::sums(pattern, count).squares;
-    if (matcher.energy_ < kLeastEnergy * kLeastEnergy * count) return std::nullopt;
-
     const double half = 0.5 * (size - 1);
+    matcher.counted_ = count;
+    if (outline.size() >= 3) {
+        matcher.mask_.resize(std::size_t(count));
+        matcher.counted_ = 0;
+        for (int i = 0; i < count; ++i) {
+            const bool counts = contains(outline, {i % size - half, double(i / size) - half});
+            matcher.mask_[std::size_t(i)] = counts ? 1.0F : 0.0F;
+            matcher.counted_ += counts;
+        }
+        if (matcher.counted_ < 16) return std::nullopt;
+    }
+    const float* mask = matcher.mask_.empty() ? nullptr : matcher.mask_.data();
+    const float counted = float(matcher.counted_);
+    if (mask)
+        for (float* values : {pattern, column(0), column(1)}) kernels::multiply(values, mask, count);
+    kernels::subtract(pattern, kernels::sums(pattern, count).sum / counted, 0, pattern, count);
+    if (mask) kernels::multiply(pattern, mask, count);
+    matcher.energy_ = kernels::sums(pattern, count).squares;
+    if (matcher.energy_ < kLeastEnergy * kLeastEnergy * counted) return std::nullopt;
+
     const float *gx = column(0), *gy = column(1);
     for (int row = 0; row < size && freedoms > 2; ++row)
         for (int c = 0; c < size; ++c) {
@@ -119,9 +136,10 @@ std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, c
         }
     // With the directions orthogonal to the pattern and to a constant, gain and offset drop out of the steps.
     for (int k = 0; k < freedoms; ++k) {
-        const float mean = kernels::sums(column(k), count).sum / float(count);
+        const float mean = kernels::sums(column(k), count).sum / counted;
         const float along = kernels::dot(column(k), pattern, count) / matcher.energy_;
         kernels::subtract(column(k), mean, along, pattern, count);
+        if (mask) kernels::multiply(column(k), mask, count);
     }
     Eigen::Matrix<float, 8, 8> hessian = Eigen::Matrix<float, 8, 8>::Zero();
     for (int a = 0; a < freedoms; ++a)
@@ -164,9 +182,10 @@ std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const Patte
     Match match;
     for (int round = 0; round < kMostRounds; ++round) {
         if (!kernels::samplePattern(plane, kernelWarp(indexFromPattern), size_, seen.data())) return std::nullopt;
+        if (!mask_.empty()) kernels::multiply(seen.data(), mask_.data(), count);
         const kernels::Sums sums = kernels::sums(seen.data(), count);
         const float along = kernels::dot(seen.data(), pattern(), count);
-        const double energy = double(sums.squares) - double(sums.sum) * sums.sum / count;
+        const double energy = double(sums.squares) - double(sums.sum) * sums.sum / counted_;
         match.score = energy > 0 ? double(along) / std::sqrt(energy * energy_) : 0.0;
         match.rounds = round;
         const float gain = along / energy_;
@@ -209,7 +228,7 @@ std::optional<Match> PatternMatcher::align(const Pyramid& frame, const PatternPo
 }
 
 std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, const Pyramid& toFrame, const Vector2d& expected,
-                                int size, double radius) {
+                                int size, double radius, const Polygon& outline) {
     const std::size_t level = std::min(fromFrame.levels.size(), toFrame.levels.size()) > 1 && size >= 11 ? 1 : 0;
     const double scale = level == 1 ? 0.5 : 1.0;
     const Plane& source = fromFrame.levels[level];
@@ -223,16 +242,28 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
     const int fy = int(std::lround(fromIndex.y()));
     if (fx - half < 0 || fy - half < 0 || fx + half >= source.width || fy + half >= source.height) return std::nullopt;
     std::vector<float> patch(std::size_t(side) * std::size_t(side));
-    float mean = 0;
+    // What the outline leaves out is zero in the patch and adds nothing to the products.
+    std::vector<char> counts(patch.size(), 1);
+    for (int i = 0; i < side * side && outline.size() >= 3; ++i)
+        counts[std::size_t(i)] = contains(outline, Vector2d(i % side - half, double(i / side) - half) / scale);
+    float mean = 0, counted = 0;
     for (int y = 0; y < side; ++y)
-        for (int x = 0; x < side; ++x) mean += patch[std::size_t(y * side + x)] = source.row(fy - half + y)[fx - half + x];
-    mean /= float(side * side);
+        for (int x = 0; x < side; ++x) {
+            patch[std::size_t(y * side + x)] = source.row(fy - half + y)[fx - half + x];
+            if (!counts[std::size_t(y * side + x)]) continue;
+            mean += patch[std::size_t(y * side + x)];
+            ++counted;
+        }
+    if (counted < 9) return std::nullopt;
+    mean /= counted;
     float energy = 0;
-    for (float& value : patch) {
-        value -= mean;
-        energy += value * value;
+    for (std::size_t i = 0; i < patch.size(); ++i) {
+        patch[i] = counts[i] ? patch[i] - mean : 0.0F;
+        energy += patch[i] * patch[i];
     }
     if (energy <= 0) return std::nullopt;
+    // The window's variance is that of the whole square; a part of it stands for the part that counts.
+    energy *= float(side * side) > counted ? counted / float(side * side) : 1.0F;
 
     // The shifts whose window lies inside the frame.
     const int cx = int(std::lround(toIndex.x()));

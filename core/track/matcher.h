@@ -1,5 +1,6 @@
 #pragma once
 
+#include "matte/matte.h"
 #include "picture/pyramid.h"
 #include "track/track.h"
 
@@ -32,9 +33,10 @@ struct Match {
 /// from several threads.
 class PatternMatcher {
 public:
-    /// Takes the pattern of `size` x `size` pixels around `centre`. None when it does not fit inside the frame or has no
-    /// texture to hold on to in both directions.
-    static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size, MotionModel motion);
+    /// Takes the pattern of `size` x `size` pixels around `centre`; of an `outline` (around the centre) only what lies in it
+    /// counts. None when it does not fit inside the frame or has no texture to hold on to in both directions.
+    static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size, MotionModel motion,
+                                                const Polygon& outline = {});
 
     /// Refines `start` to sub-pixel. None when the pattern leaves the frame or the steps do not settle.
     std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const { return align(frame, start, motion_); }
@@ -58,6 +60,8 @@ private:
 
     int size_ = 0;
     MotionModel motion_ = MotionModel::translation;
+    std::vector<float> mask_;  ///< 1 inside the outline, 0 outside; empty: all counts
+    int counted_ = 0;          ///< pixels that count
     std::vector<float> data_;  ///< the pattern with zero mean, then a steepest-descent image a freedom; shift comes first
     float energy_ = 0.0F;      ///< squared norm of the pattern
     double weakness_ = 0.0;
@@ -66,12 +70,14 @@ private:
 };
 
 /// Finds where the patch around `from` in one frame went in another: normalised cross-correlation over all shifts within
-/// `radius` pixels of `expected`, at half resolution, with a parabola through the peak. None at the border.
+/// `radius` pixels of `expected`, at half resolution, with a parabola through the peak. None at the border. Of an `outline`
+/// around `from` only what lies in it is looked for.
 struct Jump {
     Eigen::Vector2d to;
     double score;
 };
 std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Eigen::Vector2d& from, const Pyramid& toFrame,
-                                const Eigen::Vector2d& expected, int size, double radius);
+                                const Eigen::Vector2d& expected, int size, double radius,
+                                const Polygon& outline = {});
 
 }  // namespace pinion

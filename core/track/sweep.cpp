@@ -28,12 +28,52 @@ double stretch(const PatternPose& pose) {
 }  // namespace
 
 std::optional<Runner> Runner::start(const Track& settings, const Pyramid& pyramid, int frame, const Vector2d& from) {
-    auto matcher = PatternMatcher::create(pyramid, from, settings.pattern_px, settings.motion);
+    auto matcher = PatternMatcher::create(pyramid, from, settings.pattern_px, settings.motion, settings.outline.vector());
     if (!matcher) return std::nullopt;
     Runner runner(settings, std::move(*matcher));
     runner.pose_ = PatternPose::at(from);
-    runner.samples_.push_back({.frame = frame, .at = from});
+    runner.samples_.push_back({.frame = frame, .carried = settings.offset.cast<float>(), .at = from});
     return runner;
+}
+
+Polygon Runner::outlineNow(const PatternPose& pose) const {
+    Polygon outline;
+    for (const Vector2d& corner : settings_.outline)
+        outline.push_back((pose.plateFromPattern * corner.homogeneous()).hnormalized() - pose.centre());
+    return outline;
+}
+
+Sample Runner::sampleOf(int frame, const Match& match) const {
+    Sample sample{.frame = frame, .at = match.pose.centre(), .score = std::clamp(match.score, 0.0, 1.0)};
+    // The offset turns and grows with the pattern.
+    if (!settings_.offset.isZero()) sample.carried = (match.pose.plateFromPattern.topLeftCorner<2, 2>() * settings_.offset).cast<float>();
+    return sample;
+}
+
+bool Runner::pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, const Vector2d& expected, double reach) {
+    const Vector2d from = last().at;
+    const double margin = 0.5 * settings_.pattern_px + 2;
+    if (expected.x() < -reach || expected.y() < -reach || expected.x() > pyramid.width() + reach || expected.y() > pyramid.height() + reach) return false;
+    const Vector2d inside = expected.cwiseMax(Vector2d(margin, margin)).cwiseMin(Vector2d(pyramid.width() - margin, pyramid.height() - margin));
+    const Polygon outline = outlineNow(pose_);
+    const auto found = searchPatch(seen, from, pyramid, inside, settings_.pattern_px, reach, outline);
+    if (!found || found->score < 0.6) return false;
+    auto match = matcher_.align(pyramid, pose_.movedTo(found->to), MotionModel::translation);
+    if (match && settings_.motion != MotionModel::translation) {
+        const auto shaped = matcher_.align(pyramid, match->pose);
+        if (shaped && shaped->score >= match->score - 0.002) match = shaped;
+    }
+    // Having been away it needs the proof of a leap, and the way back to where it was.
+    if (!match || match->score < std::max(kGoodScore, settings_.driftLimit)) return false;
+    const auto back = PatternMatcher::create(pyramid, match->pose.centre(), settings_.pattern_px, settings_.motion, outlineNow(match->pose));
+    const auto returned = back ? back->align(seen, PatternPose::at(from), MotionModel::translation) : std::nullopt;
+    if (!returned || (returned->pose.centre() - from).norm() > 2 * kMostReturn) return false;
+    samples_.back().lost = reason_;
+    reason_ = EndReason::none;
+    velocity_.setZero();
+    pose_ = match->pose;
+    samples_.push_back(sampleOf(frame, *match));
+    return true;
 }
 
 std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyramid, const Vector2d& expected) {
@@ -50,12 +90,13 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
     // Near where the motion leads: quick, and on repeating texture the near answer is the right one. Only when that fails
     // over the whole search area.
     const double reach = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
-    const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, std::min(reach, kNearReach));
+    const Polygon outline = settings_.outline.isEmpty() ? Polygon{} : outlineNow(pose_);
+    const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, std::min(reach, kNearReach), outline);
     if (near && near->score > 0.5) consider(near->to);
     // On lines of text and rows of bricks the neighbour may win the coarse search; the expected place gets its own chance.
     if (!near || (near->to - expected).norm() > kSameBasin) consider(expected);
     if (best && best->score >= std::max(settings_.driftLimit, kGoodScore)) return best;
-    const auto far = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, reach);
+    const auto far = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, reach, outline);
     if (far && far->score > 0.4 && (!near || (far->to - near->to).norm() > 1.0)) {
         const std::optional<Match> known = best;
         consider(far->to);
@@ -76,7 +117,7 @@ bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, con
     // At the border a bad match is the border's doing.
     const auto endsFor = [&](EndReason reason) {
         reason_ = nearBorder(expected) ? EndReason::leftFrame : reason;
-        matcher_.release();  // thousands of ended tracks would hold on to their patterns
+        if (!settings_.pickUp) matcher_.release();  // thousands of ended tracks would hold on to their patterns
         return false;
     };
     const auto match = matchFrom(last, pyramid, expected);
@@ -87,15 +128,19 @@ bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, con
     const double radius = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
     if ((at - expected).cwiseAbs().maxCoeff() > radius + 2) return endsFor(EndReason::covered);
     // Back to where it came from, with the patch as it looks now.
-    const auto back = PatternMatcher::create(pyramid, at, settings_.pattern_px, MotionModel::translation);
+    const auto back = PatternMatcher::create(pyramid, at, settings_.pattern_px, MotionModel::translation,
+                                             settings_.outline.isEmpty() ? Polygon{} : outlineNow(match->pose));
     const auto returned = back ? back->align(last, PatternPose::at(from)) : std::nullopt;
     if (!returned || (returned->pose.centre() - from).norm() > kMostReturn) return endsFor(EndReason::ambiguous);
     velocity_ = (at - from) / std::max(1, skipped);
     pose_ = match->pose;
-    Sample sample{.frame = frame, .at = at, .score = std::clamp(match->score, 0.0, 1.0)};
+    Sample sample = sampleOf(frame, *match);
     if (stretch(pose_) > 1.35) {
-        if (auto renewed = PatternMatcher::create(pyramid, at, settings_.pattern_px, settings_.motion)) {
+        const Polygon outline = outlineNow(pose_);
+        if (auto renewed = PatternMatcher::create(pyramid, at, settings_.pattern_px, settings_.motion, outline)) {
             matcher_ = std::move(*renewed);
+            if (!settings_.outline.isEmpty()) settings_.outline = List<Vector2d>(outline);
+            settings_.offset = sample.carried.cast<double>();
             pose_ = PatternPose::at(at);
             sample.renewed = true;
         }

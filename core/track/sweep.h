@@ -18,6 +18,10 @@ public:
     /// then over the whole search area. Returns false, with the reason, when the track ends here.
     bool advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected);
 
+    /// For a track that is lost: looks for the reference pattern around `expected`, within `reach` pixels, as it looked in
+    /// `seen`, the frame it was last seen on. True when it is there again, and the track runs on.
+    bool pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected, double reach);
+
     bool ended() const { return reason_ != EndReason::none; }
     EndReason reason() const { return reason_; }
     void end(EndReason reason) { reason_ = reason; }
@@ -26,9 +30,12 @@ public:
     /// How far it moved a frame in its last step; zero at first.
     Eigen::Vector2d velocity() const { return velocity_; }
     const PatternPose& pose() const { return pose_; }
+    const Track& settings() const { return settings_; }
 
 private:
     Runner(Track settings, PatternMatcher matcher) : settings_(std::move(settings)), matcher_(std::move(matcher)) {}
+    Sample sampleOf(int frame, const Match& match) const;
+    Polygon outlineNow(const PatternPose& pose) const;
     std::optional<Match> matchFrom(const Pyramid& last, const Pyramid& pyramid, const Eigen::Vector2d& expected);
 
     Track settings_;

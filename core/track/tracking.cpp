@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <future>
+#include <set>
 #include <utility>
 
 namespace pinion {
@@ -15,8 +16,8 @@ using PyramidPtr = std::shared_ptr<const Pyramid>;
 /// Decodes and prepares the next frame while the present one is tracked.
 class PyramidFeed {
 public:
-    PyramidFeed(FrameCache& frames, Channel channel, int first, int last)
-        : frames_(frames), channel_(channel), step_(first <= last ? 1 : -1), next_(first), end_(last + step_) {
+    PyramidFeed(FrameCache& frames, Channel channel, PreFilter filter, int first, int last)
+        : frames_(frames), channel_(channel), filter_(filter), step_(first <= last ? 1 : -1), next_(first), end_(last + step_) {
         prepare();
     }
 
@@ -35,11 +36,12 @@ private:
         ahead_ = std::async(std::launch::async, [this, frame = next_]() -> PyramidPtr {
             const auto picture = frames_.get(frame);
             if (!picture) return nullptr;
-            return std::make_shared<const Pyramid>(buildPyramid(**picture, channel_));
+            return std::make_shared<const Pyramid>(buildPyramid(**picture, channel_, filter_));
         });
     }
     FrameCache& frames_;
     Channel channel_;
+    PreFilter filter_;
     int step_;
     int next_;
     int end_;
@@ -88,16 +90,20 @@ public:
         Track track;
         int frame;  ///< where it joins
         Vector2d at;
+        int until;  ///< its last frame
         std::optional<Runner> runner;
         bool joined = false;
+        PyramidPtr seen;        ///< of a track to be picked up again: the frame it was last on
+        Vector2d expected{0, 0};  ///< and where it should be by now
     };
     using Replenish = std::function<std::vector<Job>(const Pyramid&, int frame, const std::vector<Vector2d>& taken)>;
 
     explicit Sweep(std::vector<Job> jobs) : jobs_(std::move(jobs)) {}
 
-    void run(FrameCache& frames, Channel channel, int first, int last, const Progress& progress, const LiveListener& live,
+    void run(FrameCache& frames, Channel channel, PreFilter filter, int first, int last, const Progress& progress, const LiveListener& live,
              const Replenish& replenish, TrackingResult& result) {
-        PyramidFeed feed(frames, channel, first, last);
+        PyramidFeed feed(frames, channel, filter, first, last);
+        const int step = first <= last ? 1 : -1;
         const int total = std::abs(last - first) + 1;
         PyramidPtr before;
         for (int done = 0; !feed.atEnd(); ++done) {
@@ -112,9 +118,15 @@ public:
                 continue;
             }
             std::vector<Runner*> running;
-            for (Job& job : jobs_)
-                if (job.runner && !job.runner->ended()) running.push_back(&*job.runner);
-            if (before) advanceAll(running, *before, *pyramid, frame);
+            for (Job& job : jobs_) {
+                if (!job.runner || job.runner->ended()) continue;
+                if ((frame - job.until) * step > 0) job.runner->end(EndReason::rangeEnd);
+                else running.push_back(&*job.runner);
+            }
+            if (before) {
+                advanceAll(running, *before, *pyramid, frame);
+                pickUpLost(before, *pyramid, frame, step);
+            }
             join(*pyramid, frame);
             if (replenish) {
                 std::vector<Vector2d> taken;
@@ -137,6 +149,26 @@ public:
     std::vector<Job>& jobs() { return jobs_; }
 
 private:
+    /// Lost tracks that are to be picked up drift with the whole picture until their pattern is there again.
+    void pickUpLost(const PyramidPtr& before, const Pyramid& pyramid, int frame, int step) {
+        std::vector<Job*> lost;
+        for (Job& job : jobs_)
+            if (job.runner && job.track.pickUp && job.runner->ended() && job.runner->reason() != EndReason::rangeEnd && (frame - job.until) * step <= 0) lost.push_back(&job);
+        if (lost.empty()) return;
+        const Vector2d moved = pictureMotion(*before, pyramid);
+        for (Job* job : lost) {
+            if (!job->seen) {
+                job->seen = before;
+                job->expected = job->runner->last().at;
+            }
+            job->expected += moved;
+            const int gap = std::abs(frame - job->runner->last().frame);
+            // The longer away, the wider the search.
+            const double reach = std::min(3.0, 1 + 0.1 * gap) * std::max(4.0, 0.5 * (job->track.search_px - job->track.pattern_px));
+            if (job->runner->pickUp(*job->seen, pyramid, frame, job->expected, reach)) job->seen.reset();
+        }
+    }
+
     void join(const Pyramid& pyramid, int frame) {
         parallelFor(jobs_.size(), [&](std::size_t i) {
             Job& job = jobs_[i];
@@ -146,6 +178,15 @@ private:
         }, 16);
     }
     std::vector<Job> jobs_;
+};
+
+/// A stretch of one track: tracked from its sample on `first`, from that on `last`, or from both and blended.
+struct Stretch {
+    std::size_t track;
+    int first;
+    int last;
+    bool fromFirst;
+    bool fromLast;
 };
 
 EndReason reasonOf(const Sweep::Job& job) {
@@ -182,7 +223,49 @@ void merge(Track& track, const Sweep::Job& job, bool forward) {
     track.samples = List<Sample>(std::move(samples));
 }
 
-Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at) { return {track, frame, at, std::nullopt, false}; }
+Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at, int until) { return {track, frame, at, until, std::nullopt, false, nullptr, {0, 0}}; }
+
+/// What a run from each end of a stretch found, as one: each weighs fully at its own end and not at all where it has to be
+/// equal to the other, so that neither end makes a jump.
+void mergeBlended(Track& track, const Stretch& stretch, const Sweep::Job& forward, const Sweep::Job& backward) {
+    const auto found = [](const Sweep::Job& job, bool reversed) {
+        std::vector<Sample> samples = job.runner ? job.runner->samples() : std::vector<Sample>{};
+        if (reversed) std::reverse(samples.begin(), samples.end());
+        return samples;
+    };
+    const std::vector<Sample> ahead = found(forward, false), back = found(backward, true);
+    const auto find = [](const std::vector<Sample>& samples, int frame) -> const Sample* {
+        const auto at = std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
+        return at != samples.end() && at->frame == frame ? &*at : nullptr;
+    };
+    const int overlapFirst = back.empty() ? stretch.last : std::max(stretch.first, back.front().frame);
+    const int overlapLast = ahead.empty() ? stretch.first : std::min(stretch.last, ahead.back().frame);
+    std::vector<Sample> samples;
+    for (const Sample& sample : track.samples)
+        if (sample.frame <= stretch.first) samples.push_back(sample);
+    for (int frame = stretch.first + 1; frame < stretch.last; ++frame) {
+        const Sample *a = find(ahead, frame), *b = find(back, frame);
+        if (!a && !b) continue;
+        if (!a || !b) {
+            samples.push_back(a ? *a : *b);
+            continue;
+        }
+        const double t = double(frame - overlapFirst) / std::max(1, overlapLast - overlapFirst);
+        const double weight = t * t * (3 - 2 * t);
+        Sample blended = *a;
+        blended.at = (1 - weight) * a->at + weight * b->at;
+        blended.carried = float(1 - weight) * a->carried + float(weight) * b->carried;
+        blended.score = (1 - weight) * a->score + weight * b->score;
+        blended.renewed = a->renewed || b->renewed;
+        samples.push_back(blended);
+    }
+    for (const Sample& sample : track.samples)
+        if (sample.frame >= stretch.last) samples.push_back(sample);
+    // Where neither side could bridge it, the gap says why.
+    for (std::size_t i = 0; i + 1 < samples.size(); ++i)
+        if (samples[i].frame >= stretch.first && samples[i].frame < stretch.last && samples[i + 1].frame > samples[i].frame + 1) samples[i].lost = reasonOf(forward);
+    track.samples = List<Sample>(std::move(samples));
+}
 
 }  // namespace
 
@@ -195,6 +278,7 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
     settings.pattern_px = options.pattern_px;
     settings.search_px = options.search_px;
     settings.driftLimit = options.driftLimit;
+    settings.preFilter = options.preFilter;
     CandidateOptions candidates = options.candidates;
     candidates.border_px = std::max(candidates.border_px, options.pattern_px / 2 + 4);
 
@@ -205,6 +289,7 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         for (const Sample& sample : track.samples) takenByFrame[std::size_t(sample.frame - range.first)].push_back(sample.at);
     };
     int sinceLook = 0;
+    int until = range.last;  // of the sweep that runs
     const auto replenish = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) -> std::vector<Sweep::Job> {
         std::vector<Vector2d> taken = running;
         const auto& known = takenByFrame[std::size_t(frame - range.first)];
@@ -220,7 +305,7 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         for (const Candidate& candidate : findCandidates(pyramid, wanted, taken, options.mattes, frame)) {
             Track track = settings;
             track.referenceFrame = frame;
-            jobs.push_back(jobFor(track, frame, candidate.at));
+            jobs.push_back(jobFor(track, frame, candidate.at, until));
         }
         return jobs;
     };
@@ -237,11 +322,11 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
             found.push_back(std::move(track));
         }
     };
-    const auto resume = [&](const std::vector<std::size_t>& indices) {
+    const auto resume = [&](const std::vector<std::size_t>& indices, int end) {
         std::vector<Sweep::Job> jobs;
         for (std::size_t index : indices) {
             const Track& track = found[index];
-            jobs.push_back(jobFor(track, track.referenceFrame, sampleAt(track, track.referenceFrame)->at));
+            jobs.push_back(jobFor(track, track.referenceFrame, sampleAt(track, track.referenceFrame)->at, end));
         }
         return jobs;
     };
@@ -249,18 +334,19 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
     std::vector<std::size_t> forwardOnes;
     {
         Sweep sweep({});
-        sweep.run(frames, options.channel, start, range.last, progress.part(0.0, 0.5), live, replenish, result);
+        sweep.run(frames, options.channel, options.preFilter, start, range.last, progress.part(0.0, 0.5), live, replenish, result);
         collect(sweep, true, forwardOnes);
     }
     std::vector<std::size_t> backwardOnes;
     if (!result.stopped) {
-        Sweep sweep(resume(forwardOnes));
+        Sweep sweep(resume(forwardOnes, range.first));
+        until = range.first;
         sinceLook = 0;
         // Within the part that the first sweep covered there is nothing to add; before it there is.
         const auto add = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
             return frame < start ? replenish(pyramid, frame, running) : std::vector<Sweep::Job>{};
         };
-        sweep.run(frames, options.channel, range.last, range.first, progress.part(0.5, start > range.first ? 0.9 : 1.0), live, add, result);
+        sweep.run(frames, options.channel, options.preFilter, range.last, range.first, progress.part(0.5, start > range.first ? 0.9 : 1.0), live, add, result);
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) {
             if (i < forwardOnes.size()) {
                 merge(found[forwardOnes[i]], sweep.jobs()[i], false);
@@ -275,8 +361,8 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         }
     }
     if (!result.stopped && !backwardOnes.empty()) {
-        Sweep sweep(resume(backwardOnes));
-        sweep.run(frames, options.channel, range.first, range.last, progress.part(0.9, 1.0), live, {}, result);
+        Sweep sweep(resume(backwardOnes, range.last));
+        sweep.run(frames, options.channel, options.preFilter, range.first, range.last, progress.part(0.9, 1.0), live, {}, result);
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) merge(found[backwardOnes[i]], sweep.jobs()[i], true);
     }
     if (found.empty() && !result.stopped) {
@@ -299,46 +385,108 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
 
 namespace {
 
-Expected<TrackingResult> trackJobs(FrameCache& frames, std::vector<Track> tracks, const std::vector<int>& starts, const FrameRange& range,
-                                   Direction direction, const Progress& progress, const LiveListener& live) {
+bool textured(FrameCache& frames, const Track& track, int frame, const Vector2d& at) {
+    const auto picture = frames.get(frame);
+    return !picture || PatternMatcher::create(buildPyramid(**picture, track.channel, track.preFilter, 1), at, track.pattern_px, track.motion, track.outline.vector());
+}
+
+/// What is wrong with a track's start, in words; the rest of the run goes on where several are asked for.
+Expected<void> checkStart(FrameCache& frames, const Track& track, int frame, const FrameRange& range) {
+    const PlateFacts& facts = frames.facts();
+    const Sample* sample = sampleAt(track, frame);
+    if (!facts.holds(range.first) || !facts.holds(range.last) || range.last < range.first)
+        return failure(Fault::input, "the range {}-{} lies outside the plate, which holds {}-{}", range.first, range.last, facts.firstFrame, facts.lastFrame);
+    if (!sample) return failure(Fault::input, "track {}: has no place on frame {}; go to one of its frames, or place it here", track.name, frame);
+    if (!(sample->at.x() >= 0 && sample->at.y() >= 0 && sample->at.x() <= facts.width && sample->at.y() <= facts.height))
+        return failure(Fault::input, "track {}: its place {:.1f}, {:.1f} lies outside the frame of {}x{}", track.name, sample->at.x(), sample->at.y(), facts.width, facts.height);
+    if (!range.holds(frame)) return failure(Fault::input, "track {}: frame {} lies outside the range {}-{}", track.name, frame, range.first, range.last);
+    if (track.search_px < track.pattern_px)
+        return failure(Fault::input, "track {}: its pattern of {} px is larger than its search area of {} px; make the search larger", track.name, track.pattern_px, track.search_px);
+    return {};
+}
+
+Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> tracks, const std::vector<Stretch>& stretches, const FrameRange& range,
+                                        const Progress& progress, const LiveListener& live) {
     TrackingResult result;
-    for (std::size_t i = 0; i < tracks.size(); ++i) {
-        const Sample* sample = sampleAt(tracks[i], starts[i]);
-        if (!sample) return failure(Fault::input, "track {}: has no place on frame {}", tracks[i].name, starts[i]);
-        const PlateFacts& facts = frames.facts();
-        if (!(sample->at.x() >= 0 && sample->at.y() >= 0 && sample->at.x() <= facts.width && sample->at.y() <= facts.height))
-            return failure(Fault::input, "track {}: its place {:.1f}, {:.1f} lies outside the frame of {}x{}", tracks[i].name,
-                           sample->at.x(), sample->at.y(), facts.width, facts.height);
-        if (!range.holds(starts[i]))
-            return failure(Fault::input, "track {}: frame {} lies outside the range {}-{}", tracks[i].name, starts[i], range.first, range.last);
-    }
-    // Tracks that look at different channels need different pyramids.
-    for (int channel = 0; channel < 4; ++channel) {
-        std::vector<std::size_t> members;
-        for (std::size_t i = 0; i < tracks.size(); ++i)
-            if (int(tracks[i].channel) == channel) members.push_back(i);
-        if (members.empty()) continue;
+    for (const Stretch& stretch : stretches)
+        for (const bool first : {true, false})
+            if (first ? stretch.fromFirst : stretch.fromLast)
+                if (const auto checked = checkStart(frames, tracks[stretch.track], first ? stretch.first : stretch.last, range); !checked) return tl::unexpected(checked.error());
+    // Tracks that look at different channels, or through different filters, need different pyramids.
+    std::set<std::pair<Channel, PreFilter>> looks;
+    for (const Stretch& stretch : stretches) looks.insert({tracks[stretch.track].channel, tracks[stretch.track].preFilter});
+    double done = 0;
+    for (const auto& [channel, filter] : looks) {
+        std::vector<std::optional<Sweep::Job>> found[2] = {std::vector<std::optional<Sweep::Job>>(stretches.size()), std::vector<std::optional<Sweep::Job>>(stretches.size())};
         for (const bool forward : {true, false}) {
-            if (direction == (forward ? Direction::backward : Direction::forward) || result.stopped) continue;
+            const double from = done;
+            done += 0.5 / double(looks.size());
             std::vector<Sweep::Job> jobs;
+            std::vector<std::size_t> members;
             int first = forward ? range.last : range.first;
-            for (std::size_t i : members) {
-                jobs.push_back(jobFor(tracks[i], starts[i], sampleAt(tracks[i], starts[i])->at));
-                first = forward ? std::min(first, starts[i]) : std::max(first, starts[i]);
+            int last = forward ? range.first : range.last;
+            for (std::size_t i = 0; i < stretches.size(); ++i) {
+                const Stretch& stretch = stretches[i];
+                const Track& track = tracks[stretch.track];
+                if (track.channel != channel || track.preFilter != filter || !(forward ? stretch.fromFirst : stretch.fromLast)) continue;
+                const int start = forward ? stretch.first : stretch.last;
+                const int until = forward ? stretch.last : stretch.first;
+                const Sample& sample = *sampleAt(track, start);
+                Sweep::Job job = jobFor(track, start, sample.at, until);
+                // At a tie in the middle the offset is what the pattern carried there.
+                if (sample.carried != Eigen::Vector2f(0, 0)) job.track.offset = sample.carried.cast<double>();
+                jobs.push_back(std::move(job));
+                members.push_back(i);
+                first = forward ? std::min(first, start) : std::max(first, start);
+                last = forward ? std::max(last, until) : std::min(last, until);
             }
+            if (jobs.empty() || result.stopped) continue;
             Sweep sweep(std::move(jobs));
-            const double from = direction == Direction::both && !forward ? 0.5 : 0.0;
-            const double to = direction == Direction::both && forward ? 0.5 : 1.0;
-            sweep.run(frames, Channel(channel), first, forward ? range.last : range.first, progress.part(from, to), live, {}, result);
-            for (std::size_t i = 0; i < members.size(); ++i) merge(tracks[members[i]], sweep.jobs()[i], forward);
+            sweep.run(frames, channel, filter, first, last, progress.part(from, done), live, {}, result);
+            for (std::size_t k = 0; k < members.size(); ++k) found[forward ? 0 : 1][members[k]] = std::move(sweep.jobs()[k]);
+        }
+        for (std::size_t i = 0; i < stretches.size(); ++i) {
+            const Stretch& stretch = stretches[i];
+            const auto &ahead = found[0][i], &back = found[1][i];
+            Track& track = tracks[stretch.track];
+            if (stretch.fromFirst && stretch.fromLast) {
+                // Stopped before both sides were there, the stretch stays as it was.
+                if (ahead && back && !result.stopped) mergeBlended(track, stretch, *ahead, *back);
+            } else if (ahead) {
+                merge(track, *ahead, true);
+            } else if (back) {
+                merge(track, *back, false);
+            }
         }
     }
-    for (std::size_t i = 0; i < tracks.size() && !result.stopped; ++i)
-        if (tracks[i].samples.size() == 1 && tracks[i].endReason == EndReason::covered && tracks.size() == 1 && range.count() > 1 && result.unreadable.empty())
-            return failure(Fault::outcome, "track {}: the pattern at {:.1f}, {:.1f} on frame {} has no texture to hold on to or touches the border; "
-                           "place it on a corner", tracks[i].name, tracks[i].samples.front().at.x(), tracks[i].samples.front().at.y(), starts[i]);
     result.tracks = std::move(tracks);
     return result;
+}
+
+/// From `start` in one direction: blended between ties, open after the last.
+void addStretches(std::vector<Stretch>& stretches, const Track& track, std::size_t index, int start, const FrameRange& range, bool forward) {
+    std::vector<int> anchors{start};
+    for (const Sample& sample : track.samples)
+        if (sample.tie && range.holds(sample.frame) && (forward ? sample.frame > start : sample.frame < start)) anchors.push_back(sample.frame);
+    if (!forward) std::sort(anchors.begin() + 1, anchors.end(), std::greater<>());
+    for (std::size_t i = 0; i + 1 < anchors.size(); ++i)
+        if (std::abs(anchors[i + 1] - anchors[i]) > 1) stretches.push_back({index, std::min(anchors[i], anchors[i + 1]), std::max(anchors[i], anchors[i + 1]), true, true});
+    const int end = forward ? range.last : range.first;
+    if (anchors.back() != end) stretches.push_back(forward ? Stretch{index, anchors.back(), end, true, false} : Stretch{index, end, anchors.back(), false, true});
+}
+
+Expected<TrackingResult> trackFrom(FrameCache& frames, const std::vector<Track>& tracks, const std::vector<int>& starts, const FrameRange& range,
+                                   Direction direction, const Progress& progress, const LiveListener& live) {
+    std::vector<Stretch> stretches;
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+        if (const auto checked = checkStart(frames, tracks[i], starts[i], range); !checked) return tl::unexpected(checked.error());
+        if (direction != Direction::backward) addStretches(stretches, tracks[i], i, starts[i], range, true);
+        if (direction != Direction::forward) addStretches(stretches, tracks[i], i, starts[i], range, false);
+        if (tracks.size() == 1 && !textured(frames, tracks[i], starts[i], sampleAt(tracks[i], starts[i])->at))
+            return failure(Fault::outcome, "track {}: the pattern at {:.1f}, {:.1f} on frame {} has no texture to hold on to in both directions, or touches the border; "
+                           "place it on a corner", tracks[i].name, sampleAt(tracks[i], starts[i])->at.x(), sampleAt(tracks[i], starts[i])->at.y(), starts[i]);
+    }
+    return trackStretches(frames, tracks, stretches, range, progress, live);
 }
 
 }  // namespace
@@ -348,14 +496,76 @@ Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track
     std::vector<int> starts(tracks.size(), from);
     for (std::size_t i = 0; i < tracks.size(); ++i)
         if (!sampleAt(tracks[i], from)) starts[i] = tracks[i].referenceFrame;
-    return trackJobs(frames, tracks, starts, range, direction, progress, live);
+    return trackFrom(frames, tracks, starts, range, direction, progress, live);
 }
 
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range, Direction direction,
                                      const Progress& progress, const LiveListener& live) {
     std::vector<int> starts;
     for (const Track& track : tracks) starts.push_back(track.referenceFrame);
-    return trackJobs(frames, tracks, starts, range, direction, progress, live);
+    return trackFrom(frames, tracks, starts, range, direction, progress, live);
+}
+
+Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range, const Progress& progress, const LiveListener& live) {
+    std::optional<int> before, after;
+    for (const Sample& sample : track.samples) {
+        if (!sample.tie || !range.holds(sample.frame)) continue;
+        if (sample.frame < frame) before = sample.frame;
+        if (sample.frame > frame && !after) after = sample.frame;
+    }
+    std::vector<Stretch> stretches;
+    // Without a neighbour the open side runs as far as the track went, no farther: a correction is no order to track on.
+    const int start = std::max(range.first, before ? *before : track.firstFrame());
+    const int end = std::min(range.last, after ? *after : track.lastFrame());
+    if (frame - start > 1 || (!before && frame > start)) stretches.push_back({0, start, frame, before.has_value(), true});
+    if (end - frame > 1 || (!after && end > frame)) stretches.push_back({0, frame, end, true, after.has_value()});
+    const EndReason startReason = track.startReason, endReason = track.endReason;
+    auto result = trackStretches(frames, {track}, stretches, range, progress, live);
+    if (result && !result->tracks.empty()) {
+        // Where the new run came as far as the old one, the old reason for its end still holds.
+        Track& found = result->tracks.front();
+        if (found.firstFrame() <= track.firstFrame()) found.startReason = startReason;
+        if (found.lastFrame() >= track.lastFrame()) found.endReason = endReason;
+    }
+    return result;
+}
+
+Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least, const FrameRange& range, const Progress& progress, const LiveListener& live) {
+    std::vector<Stretch> stretches;
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+        const auto good = [&](const Sample& s) { return s.tie || (!s.bridged && s.score >= least); };
+        std::optional<int> lastGood;
+        bool badSince = false;
+        int reached = range.first - 1;
+        for (const Sample& sample : tracks[i].samples) {
+            if (!range.holds(sample.frame)) continue;
+            if (!good(sample)) {
+                badSince = true;
+                reached = sample.frame;
+                continue;
+            }
+            if (lastGood && (badSince || sample.frame > *lastGood + 1)) stretches.push_back({i, *lastGood, sample.frame, true, true});
+            if (!lastGood && badSince) stretches.push_back({i, std::max(range.first, tracks[i].firstFrame()), sample.frame, false, true});
+            lastGood = sample.frame;
+            badSince = false;
+        }
+        if (lastGood && badSince) stretches.push_back({i, *lastGood, reached, true, false});
+    }
+    if (stretches.empty()) return failure(Fault::outcome, "nothing to do: every frame of the chosen tracks scores at least {:.2f}, and there are no gaps", least);
+    return trackStretches(frames, tracks, stretches, range, progress, live);
+}
+
+Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px) {
+    constexpr int kAcross = 6, kDown = 4, kPatch = 41;
+    std::vector<std::optional<Vector2d>> moved(kAcross * kDown);
+    parallelFor(moved.size(), [&](std::size_t i) {
+        const Vector2d at((double(i % kAcross) + 0.5) * from.width() / kAcross, (double(i / kAcross) + 0.5) * from.height() / kDown);
+        if (const auto found = searchPatch(from, at, to, at, kPatch, reach_px); found && found->score > 0.7) moved[i] = found->to - at;
+    });
+    std::vector<Vector2d> sure;
+    for (const auto& motion : moved)
+        if (motion) sure.push_back(*motion);
+    return median(std::move(sure));
 }
 
 }  // namespace pinion

@@ -46,6 +46,7 @@ struct ScatterOptions {
     double driftLimit = 0.8;
 
     Channel channel = Channel::luma;
+    PreFilter preFilter = PreFilter::none;
 
     /// Tracks with fewer frames than this are not kept.
     int fewestFrames = 6;
@@ -65,12 +66,25 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
 enum class Direction { forward, backward, both };
 
 /// Tracks each of `tracks` from its sample on the frame `from` (its reference frame when it has none there), in the asked
-/// direction, up to the end of `range`. Samples that the run reaches are replaced, ties and the others stay.
+/// direction, up to the end of `range`. Between two ties the stretch is tracked from both sides and blended, so that no tie
+/// makes a jump. Samples that the run reaches are replaced, ties and the others stay.
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from, const FrameRange& range,
                                      Direction direction, const Progress& progress = Progress{}, const LiveListener& live = {});
 
 /// The same, each track from its own reference frame.
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range,
                                      Direction direction, const Progress& progress = Progress{}, const LiveListener& live = {});
+
+/// Re-tracks the stretch on both sides of the tie on `frame`, to the neighbouring ties or the ends of the track; the rest stays.
+Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range,
+                                        const Progress& progress = Progress{}, const LiveListener& live = {});
+
+/// Re-tracks only what is bad, from the good frames on its two sides: stretches of a score below `least`, and gaps. Frames
+/// already good stay as they are.
+Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least, const FrameRange& range,
+                                  const Progress& progress = Progress{}, const LiveListener& live = {});
+
+/// How the whole picture moved from one frame to another: the median over a grid of patches, in pixels.
+Eigen::Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px = 40.0);
 
 }  // namespace pinion

@@ -1,0 +1,46 @@
+#include "plates.h"
+
+#include <cstdio>
+
+namespace pinion::cli {
+
+Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts) {
+    if (text.empty()) return FrameRange{facts.firstFrame, facts.lastFrame};
+    FrameRange range;
+    char rest = 0;
+    if (std::sscanf(text.c_str(), "%d-%d%c", &range.first, &range.last, &rest) != 2)
+        return failure(Fault::input, "--range {}: write A-B, as in 1001-1120", text);
+    if (range.last < range.first || !facts.holds(range.first) || !facts.holds(range.last))
+        return failure(Fault::input, "--range {}: lies outside the plate's frames {}-{}", text, facts.firstFrame, facts.lastFrame);
+    return range;
+}
+
+Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame) {
+    PlateOptions options;
+    options.firstFrameOfVideo = firstFrame;
+    if (!fps.empty()) {
+        const auto rate = parseFrameRate(fps);
+        if (!rate) return tl::unexpected(Error{Fault::input, "--fps " + rate.error().message});
+        options.fps = *rate;
+    }
+    return Plate::open(path, options, consoleProgress("Opening"));
+}
+
+std::size_t budget(const Console& console) { return std::size_t(console.memory_mib) << 20; }
+
+Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts& facts) {
+    auto file = readTracks(path);
+    if (!file) return tl::unexpected(file.error());
+    // A table need not say the size.
+    if (file->width != 0 && (file->width != facts.width || file->height != facts.height))
+        return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", path, file->width, file->height, facts.width, facts.height);
+    if (file->width != 0 && !(file->fps == facts.fps))
+        std::fprintf(stderr, "note: %s says %s frames/s, the plate %s\n", path.c_str(), toString(file->fps).c_str(), toString(facts.fps).c_str());
+    for (const Track& track : file->tracks)
+        for (const Sample& sample : track.samples)
+            if (!facts.holds(sample.frame))
+                return failure(Fault::input, "{}: track '{}' has frame {}, the plate holds {}-{}", path, track.name, sample.frame, facts.firstFrame, facts.lastFrame);
+    return std::move(file->tracks);
+}
+
+}  // namespace pinion::cli

@@ -1,0 +1,23 @@
+#pragma once
+
+#include "console.h"
+#include "jobs/jobs.h"
+
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace pinion::cli {
+
+/// "A-B" within the plate; all of it when empty.
+Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts);
+
+Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame);
+
+/// The frame cache's budget in bytes.
+std::size_t budget(const Console& console);
+
+/// Tracks from a file, checked against the plate's size, rate and frames.
+Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts& facts);
+
+}  // namespace pinion::cli

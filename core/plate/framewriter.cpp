@@ -1,0 +1,127 @@
+#include "plate/framewriter.h"
+
+#include "base/files.h"
+#include "plate/videowriter.h"
+
+#include <OpenImageIO/imageio.h>
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace pinion {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// The picture's values as they belong into a file: linear for EXR, display-ready for the others.
+std::vector<float> valuesFor(const Picture& picture, bool linear) {
+    const std::size_t count = std::size_t(picture.width) * std::size_t(picture.height) * 3;
+    std::vector<float> values(count);
+    if (picture.depth == Picture::Depth::bits8) {
+        float table[256];
+        for (int i = 0; i < 256; ++i) table[i] = linear ? decodeSrgb(float(i) / 255) : float(i) / 255;
+        for (std::size_t i = 0; i < count; ++i) values[i] = table[picture.bytes[i]];
+        return values;
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        const float value = picture.floats[i];
+        values[i] = picture.linear == linear ? value : linear ? decodeSrgb(std::max(0.0F, value)) : encodeSrgb(std::max(0.0F, value));
+    }
+    return values;
+}
+
+class SequenceWriter final : public FrameWriter {
+public:
+    SequenceWriter(fs::path folder, std::string before, std::size_t digits, std::string after, FrameRate fps, bool half)
+        : folder_(std::move(folder)), before_(std::move(before)), digits_(digits), after_(std::move(after)), fps_(fps), half_(half) {}
+
+    Expected<void> write(int frame, const Picture& picture) override {
+        const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
+        const std::string ending = path.extension().string();
+        const bool exr = ending == ".exr";
+        const bool bytes = !exr && picture.depth == Picture::Depth::bits8;
+        const auto type = bytes ? OIIO::TypeDesc::UINT8 : exr ? (half_ || picture.depth == Picture::Depth::bits8 ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT) : OIIO::TypeDesc::UINT16;
+        return writeBeside(path, [&](const fs::path& beside) -> Expected<void> {
+            const auto output = OIIO::ImageOutput::create(ending.substr(1));
+            OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
+            spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
+            const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
+            spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
+            spec.attribute("compression", exr ? "zip" : "lzw");
+            spec.attribute("png:compressionLevel", 3);
+            if (!output || !output->open(beside.string(), spec)) return failure(Fault::system, "{}: cannot be written: {}", path.string(), output ? output->geterror() : OIIO::geterror());
+            const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
+            const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data()) : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
+            if (!written || !output->close()) return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
+            return {};
+        });
+    }
+    Expected<void> finish() override { return {}; }
+
+private:
+    fs::path folder_;
+    std::string before_;
+    std::size_t digits_;
+    std::string after_;
+    FrameRate fps_;
+    bool half_;
+};
+
+class VideoFrames final : public FrameWriter {
+public:
+    explicit VideoFrames(std::unique_ptr<VideoWriter> video) : video_(std::move(video)) {}
+
+    Expected<void> write(int, const Picture& picture) override {
+        if (picture.depth == Picture::Depth::bits8) return video_->write(picture.bytes);
+        const std::vector<float> values = valuesFor(picture, false);
+        std::vector<std::uint8_t> bytes(values.size());
+        for (std::size_t i = 0; i < values.size(); ++i) bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
+        return video_->write(bytes);
+    }
+    Expected<void> finish() override { return video_->finish(); }
+
+private:
+    std::unique_ptr<VideoWriter> video_;
+};
+
+}  // namespace
+
+Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& pattern, int width, int height, FrameRate fps, const FrameWriterOptions& options) {
+    static const std::set<std::string> kVideos{".mp4", ".mov", ".mkv"};
+    static const std::set<std::string> kPictures{".exr", ".png", ".tif", ".tiff"};
+    const std::string ending = pattern.extension().string();
+    const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
+    if (kVideos.contains(ending)) {
+        if (width % 2 != 0 || height % 2 != 0)
+            return failure(Fault::input, "{}: this video format needs an even width and height, the plate is {}x{}; write a sequence", pattern.string(), width, height);
+        if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
+        auto video = VideoWriter::create(pattern, width, height, fps, {.quality = options.quality});
+        if (!video) return tl::unexpected(video.error());
+        return std::make_unique<VideoFrames>(std::move(*video));
+    }
+    if (!kPictures.contains(ending))
+        return failure(Fault::input, "{}: its ending is none of .exr, .png, .tif (a sequence) or .mp4, .mov, .mkv (a video)", pattern.string());
+    const std::string name = pattern.filename().string();
+    std::string before, after;
+    std::size_t digits = 0;
+    if (const auto hash = name.find('#'); hash != std::string::npos) {
+        const auto end = name.find_first_not_of('#', hash);
+        before = name.substr(0, hash);
+        digits = (end == std::string::npos ? name.size() : end) - hash;
+        after = end == std::string::npos ? "" : name.substr(end);
+    } else if (const auto percent = name.find('%'); percent != std::string::npos) {
+        const auto d = name.find('d', percent);
+        const std::string width0 = d == std::string::npos ? "x" : name.substr(percent + 1, d - percent - 1);
+        if (width0.find_first_not_of("0123456789") != std::string::npos || width0.size() > 3)
+            return failure(Fault::input, "{}: write the frame number as #### or %04d", pattern.string());
+        before = name.substr(0, percent);
+        digits = width0.empty() ? 1 : std::size_t(std::stoi(width0));
+        after = name.substr(d + 1);
+    } else {
+        return failure(Fault::input, "{}: one file cannot hold many frames; write the frame number as in {}.####{}", pattern.string(), pattern.stem().string(), ending);
+    }
+    if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
+    return std::make_unique<SequenceWriter>(folder, before, digits, after, fps, options.half);
+}
+
+}  // namespace pinion

@@ -1,0 +1,35 @@
+#pragma once
+
+#include "base/expected.h"
+#include "base/framerate.h"
+#include "picture/picture.h"
+
+#include <filesystem>
+#include <memory>
+
+namespace pinion {
+
+struct FrameWriterOptions {
+    /// Of a video: 0 is lossless, 18 hardly visible, 30 coarse.
+    int quality = 16;
+
+    /// Floats as 16-bit half in EXR where the source was half; 32-bit otherwise.
+    bool half = false;
+};
+
+/// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each file of a
+/// sequence is written beside its place and renamed, so stopping leaves whole frames only. EXR holds scene-linear values, the
+/// others display-ready ones; 8-bit pictures stay 8-bit in PNG and TIFF, floats become 16-bit there.
+class FrameWriter {
+public:
+    /// Fails for a name without a number or a known ending, saying what to write instead.
+    static Expected<std::unique_ptr<FrameWriter>> create(const std::filesystem::path& pattern, int width, int height, FrameRate fps,
+                                                         const FrameWriterOptions& options = {});
+    virtual ~FrameWriter() = default;
+
+    virtual Expected<void> write(int frame, const Picture& picture) = 0;
+    /// Puts a video in its place; nothing for a sequence.
+    virtual Expected<void> finish() = 0;
+};
+
+}  // namespace pinion

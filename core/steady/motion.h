@@ -1,0 +1,67 @@
+#pragma once
+
+#include "base/expected.h"
+#include "track/tracking.h"
+
+#include <Eigen/Core>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+/// A similarity about a pivot: `plate = pivot + shift + scale * R(angle) * (reference - pivot)`. The angle runs from x towards
+/// y: clockwise on the screen, since y points down.
+struct MotionParts {
+    Eigen::Vector2d shift{0, 0};  ///< pixels
+    double angle = 0.0;           ///< radians
+    double scale = 1.0;
+
+    Eigen::Matrix3d about(const Eigen::Vector2d& pivot) const;
+};
+
+/// The parts of the similarity nearest to `matrix` at the pivot.
+MotionParts partsOf(const Eigen::Matrix3d& matrix, const Eigen::Vector2d& pivot);
+
+/// Where the plate of the reference frame is on one frame.
+struct FrameMotion {
+    int frame = 0;
+    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
+    int tracks = 0;            ///< that spoke for it
+    double residual_px = 0.0;  ///< their RMS distance to it
+};
+
+enum class MotionKind { position, similarity, cornerPin };
+
+/// The motion of what the tracks lie on, frame by frame, relative to the reference frame.
+struct PlateMotion {
+    MotionKind kind = MotionKind::position;
+    int referenceFrame = 0;
+    Eigen::Vector2d pivot{0, 0};
+    std::vector<Eigen::Vector2d> corners;  ///< of a corner pin: top-left, top-right, bottom-right, bottom-left on the reference frame
+    std::vector<FrameMotion> frames;       ///< by rising frame; frames without enough tracks are absent
+
+    const FrameMotion* at(int frame) const;
+};
+
+/// How the motion of tracks is handed on.
+struct TransformOptions {
+    Origin origin = Origin::topLeft;
+    bool inverse = false;  ///< false: match-move, what hangs on it follows the picture; true: the picture is held still
+    bool position = true;
+    bool rotation = true;
+    bool scale = true;
+    bool operator==(const TransformOptions&) const = default;
+};
+
+/// What chosen tracks carry: one gives position; two and more rotation and scale too (least squares, outliers down-weighted);
+/// exactly four with `MotionKind::cornerPin` a homography, their corners put in order. Position alone can be asked of any number.
+/// Fails when a track is missing on the reference frame, when rotation is asked of one track, when two tracks lie on one spot,
+/// and when four corners do not span a convex area on some frame, naming it.
+Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range, MotionKind kind);
+
+/// The motion of the whole picture from many tracks, few of which need live on any one frame: places on the reference frame and
+/// a similarity per frame, adjusted together so that nothing adds up along the plate; tracks that disagree (movers, parallax)
+/// lose their weight (Tukey's biweight). Fails when fewer than three tracks connect two neighbouring frames.
+Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range);
+
+}  // namespace pinion
