@@ -3,33 +3,19 @@
 #include "theme.h"
 
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
+#include <QThreadPool>
 #include <QWheelEvent>
 
 #include <cmath>
-#include <unordered_map>
 
 namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
-using Eigen::Vector3d;
 
 constexpr double kGrab = 9.0;     // screen pixels within which a click means a track
-constexpr int kTrailFrames = 20;  // before and after the current frame
-constexpr double kRing = 6.0;     // screen pixels
-
-QBrush hatch() {
-    QPixmap tile(12, 12);
-    tile.fill(QColor(0x1f, 0x1f, 0x1f));
-    QPainter painter(&tile);
-    painter.setPen(QColor(0x28, 0x28, 0x28));
-    painter.drawLine(0, 12, 12, 0);
-    painter.drawLine(-6, 6, 6, -6);
-    painter.drawLine(6, 18, 18, 6);
-    return QBrush(tile);
-}
+constexpr double kHandle = 7.0;   // screen pixels within which a press means a handle
+constexpr double kRoom = 18.0;    // screen pixels a pattern needs to show handles
 
 }  // namespace
 
@@ -42,9 +28,21 @@ Canvas::Canvas(Workspace& workspace, QWidget* parent) : QWidget(parent), workspa
     const auto redraw = [this] { update(); };
     connect(&workspace, &Workspace::shotChanged, this, redraw);
     connect(&workspace, &Workspace::frameChanged, this, [this] {
+        refreshMapping();
+        adviceText_.clear();
         update();
         reportPointed();
     });
+    connect(&workspace, &Workspace::planChanged, this, [this] {
+        refreshMapping();
+        update();
+    });
+    connect(&workspace, &Workspace::followedChanged, this, [this] {
+        followAt_.reset();
+        refreshMapping();
+        update();
+    });
+    connect(&workspace, &Workspace::proposalsChanged, this, redraw);
     connect(&workspace, &Workspace::selectionChanged, this, redraw);
     connect(&workspace, &Workspace::candidatesChanged, this, redraw);
     connect(&workspace, &Workspace::liveChanged, this, redraw);
@@ -61,8 +59,127 @@ Canvas::Canvas(Workspace& workspace, QWidget* parent) : QWidget(parent), workspa
 void Canvas::setTool(Tool tool) {
     if (tool == tool_) return;
     tool_ = tool;
-    setCursor(tool == Tool::place ? Qt::CrossCursor : Qt::ArrowCursor);
+    setCursor(tool == Tool::select ? Qt::ArrowCursor : Qt::CrossCursor);
+    outline_.clear();
+    adviceText_.clear();
     emit toolChanged(tool);
+    update();
+}
+
+void Canvas::setShown(Shown shown) {
+    if (shown == shown_) return;
+    shown_ = shown;
+    refreshMapping();
+    emit shownChanged();
+    update();
+}
+
+void Canvas::refreshMapping() {
+    Eigen::Matrix3d shownFromPlate = Eigen::Matrix3d::Identity();
+    if (shown_ != Shown::plate && workspace_.plan()) {
+        if (const FrameMap* map = workspace_.plan()->at(workspace_.frame())) shownFromPlate = map->sourceFromOutput.inverse();
+    } else if (const Track* track = findTrack(workspace_.shot(), workspace_.followed()); track && !track->samples.isEmpty()) {
+        // Where the track has no sample its nearest one stands in, so that the picture does not jump away.
+        const auto& samples = track->samples.vector();
+        const auto nearest = std::min_element(samples.begin(), samples.end(), [&](const Sample& a, const Sample& b) { return std::abs(a.frame - workspace_.frame()) < std::abs(b.frame - workspace_.frame()); });
+        if (!followAt_ || followedTrack_ != track->id) followAt_ = nearest->wanted();
+        followedTrack_ = track->id;
+        shownFromPlate.topRightCorner<2, 1>() = *followAt_ - nearest->wanted();
+    }
+    mapping_.setShown(shownFromPlate);
+}
+
+const Track* Canvas::handled() const {
+    if (workspace_.selection().size() != 1 || tool_ != Tool::select || workspace_.isBusy()) return nullptr;
+    const Track* track = findTrack(workspace_.shot(), *workspace_.selection().begin());
+    return track && track->byHand && !track->locked && sampleAt(*track, workspace_.frame()) ? track : nullptr;
+}
+
+std::vector<QPointF> Canvas::patternHandles() const {
+    const Track* track = handled();
+    if (!track) return {};
+    const double half = 0.5 * (drag_ == Drag::pattern ? draggedPattern_ : track->pattern_px);
+    if (2 * half * mapping_.zoom() < kRoom) return {};
+    const Vector2d at = *placeOf(*track);
+    std::vector<QPointF> handles;
+    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}) handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
+    return handles;
+}
+
+std::vector<QPointF> Canvas::searchHandles() const {
+    const Track* track = handled();
+    if (!track) return {};
+    const double half = 0.5 * (drag_ == Drag::search ? draggedSearch_ : track->search_px);
+    const Vector2d at = *placeOf(*track);
+    std::vector<QPointF> handles;
+    // In the middle of the sides, where the pattern has none: the two are never mistaken for each other.
+    for (const auto& [x, y] : {std::pair{0, -1}, {1, 0}, {0, 1}, {-1, 0}}) handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
+    return handles;
+}
+
+QPointF Canvas::wipeHandle() const { return {wipe_ * width(), height() / 2.0}; }
+
+void Canvas::dragHandle(const QPointF& to) {
+    const Track* track = handled();
+    if (!track) return;
+    const Vector2d away = (mapping_.plateFromScreen(to) - *placeOf(*track)).cwiseAbs();
+    const int size = 2 * int(std::lround(away.maxCoeff() - 0.5)) + 1;
+    if (drag_ == Drag::pattern) draggedPattern_ = std::clamp(size, 7, 101);
+    else draggedSearch_ = std::clamp(size, track->pattern_px + 4, 601);
+}
+
+void Canvas::finishOutline() {
+    const Track* track = workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
+    const Sample* sample = track ? sampleAt(*track, workspace_.frame()) : nullptr;
+    if (outline_.size() < 3) {
+        workspace_.say("An outline needs three corners. Click them round what belongs to the pattern, and double-click to close it.");
+        return;
+    }
+    if (sample) {
+        Polygon around;
+        double reach = 0;
+        for (const Vector2d& corner : outline_) {
+            around.push_back(corner - sample->at);
+            reach = std::max(reach, around.back().cwiseAbs().maxCoeff());
+        }
+        const int pattern = std::clamp(2 * int(std::ceil(reach)) + 1, 7, 101);
+        workspace_.edit("Outline of " + QString::fromStdString(track->name), withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
+            t.outline = List<Vector2d>(around);
+            // The pattern is as large as its outline; the search stays larger.
+            t.pattern_px = pattern;
+            t.search_px = std::max(t.search_px, pattern + 8);
+        }));
+    }
+    outline_.clear();
+    setTool(Tool::select);
+}
+
+void Canvas::dropOutline() {
+    outline_.clear();
+    update();
+}
+
+void Canvas::updateAdvice() {
+    const int frame = workspace_.frame();
+    const PicturePtr picture = workspace_.picture();
+    if (!picture || workspace_.pictureFrame() != frame) return;
+    const ScatterSettings& settings = workspace_.shot().scatterSettings;
+    if (!advicePyramid_ || adviceFrame_ != frame) {
+        if (adviceWanted_ == frame) return;
+        adviceWanted_ = frame;
+        QThreadPool::globalInstance()->start([this, picture, frame, settings] {
+            auto pyramid = std::make_shared<const Pyramid>(buildPyramid(*picture, settings.channel, settings.preFilter, 1));
+            QMetaObject::invokeMethod(this, [this, pyramid, frame] {
+                advicePyramid_ = pyramid;
+                adviceFrame_ = frame;
+                adviceWanted_ = 0;
+                updateAdvice();
+            });
+        });
+        return;
+    }
+    advice_ = adviseSpot(*advicePyramid_, mapping_.plateFromScreen(cursor_), settings.pattern_px, settings.search_px);
+    adviceText_ = QString::fromStdString(toString(advice_));
     update();
 }
 
@@ -89,6 +206,11 @@ void Canvas::setGrid(bool shown) {
 }
 
 void Canvas::updateSizes() { mapping_.setSizes(size(), QSizeF(workspace_.shot().plate.width, workspace_.shot().plate.height)); }
+
+void Canvas::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (tool_ == Tool::outline) finishOutline();
+    else mousePressEvent(event);
+}
 
 void Canvas::resizeEvent(QResizeEvent*) {
     updateSizes();
@@ -119,6 +241,7 @@ TrackId Canvas::trackNear(const QPointF& at) const {
     TrackId nearest = 0;
     double best = kGrab * kGrab;
     for (const Track& track : workspace_.shot().tracks) {
+        if (track.hidden) continue;
         const auto place = placeOf(track);
         if (!place) continue;
         const QPointF d = mapping_.screenFromPlate(*place) - at;
@@ -132,265 +255,6 @@ TrackId Canvas::trackNear(const QPointF& at) const {
     return nearest;
 }
 
-void Canvas::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    static const QBrush outside = hatch();
-    painter.fillRect(rect(), outside);
-    if (!workspace_.shot().plate.isOpen()) {
-        paintEmpty(painter);
-        return;
-    }
-    const QRectF plate = mapping_.plateOnScreen();
-    if (!image().isNull() && workspace_.picture()) {
-        // Grown pixels stay pixels: the eye judges sub-pixel places by them.
-        painter.setRenderHint(QPainter::SmoothPixmapTransform, mapping_.zoom() < 2.0);
-        painter.drawImage(plate, image_);
-    } else {
-        painter.fillRect(plate, QColor(0x16, 0x16, 0x16));
-    }
-    if (!workspace_.frameProblem().isEmpty()) {
-        painter.fillRect(plate, QColor(0x16, 0x16, 0x16, 220));
-        painter.setPen(theme::kCoral);
-        painter.drawText(plate.adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, workspace_.frameProblem());
-    }
-    if (!overlays_) return;
-    painter.setRenderHint(QPainter::Antialiasing);
-    if (gridShown_) paintGrid(painter);
-    paintTracks(painter);
-    if (drag_ == Drag::band) {
-        painter.setPen(QPen(theme::kBrass, 1, Qt::DashLine));
-        painter.setBrush(QColor(217, 164, 65, 24));
-        painter.drawRect(QRectF(dragFrom_, cursor_).normalized());
-    }
-    if (drag_ == Drag::place || drag_ == Drag::move) paintLoupe(painter);
-}
-
-void Canvas::paintEmpty(QPainter& painter) {
-    painter.setPen(theme::kText);
-    QFont font = this->font();
-    font.setPixelSize(17);
-    font.setWeight(QFont::DemiBold);
-    painter.setFont(font);
-    painter.drawText(rect().adjusted(0, -22, 0, -22), Qt::AlignCenter, "Open a plate to begin");
-    font.setPixelSize(13);
-    font.setWeight(QFont::Normal);
-    painter.setFont(font);
-    painter.setPen(theme::kDim);
-    painter.drawText(rect().adjusted(0, 22, 0, 22), Qt::AlignCenter, "Drop a video, a numbered sequence or a .pinion shot here, or press Ctrl+O");
-}
-
-void Canvas::paintTrail(QPainter& painter, const Track& track, const QColor& colour) {
-    const auto& samples = track.samples.vector();
-    const int frame = workspace_.frame();
-    const auto first = std::lower_bound(samples.begin(), samples.end(), frame - kTrailFrames, [](const Sample& s, int f) { return s.frame < f; });
-    QPolygonF past, future;
-    for (auto s = first; s != samples.end() && s->frame <= frame + kTrailFrames; ++s) {
-        if (s->frame <= frame) past << mapping_.screenFromPlate(s->at);
-        if (s->frame >= frame) future << mapping_.screenFromPlate(s->at);
-    }
-    QColor faint = colour;
-    faint.setAlpha(150);
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(faint, 1.2));
-    painter.drawPolyline(past);
-    // What is to come is dashed, so that the direction reads without colour.
-    painter.setPen(QPen(faint, 1.0, Qt::DotLine));
-    painter.drawPolyline(future);
-}
-
-void Canvas::paintTrack(QPainter& painter, const Track& track, const QPointF& at, bool selected, const QColor& colour) {
-    const bool large = track.byHand || selected || track.id == hovered_;
-    if (!large) {
-        painter.setPen(QPen(QColor(0, 0, 0, 130), 1));
-        painter.setBrush(track.setAside ? QBrush(Qt::NoBrush) : QBrush(colour));
-        if (track.setAside) painter.setPen(QPen(QColor(200, 200, 200, 110), 1));
-        painter.drawEllipse(at, 2.4, 2.4);
-        return;
-    }
-    // A register mark: a ring with four short ticks; filled when placed by hand.
-    for (const bool shadow : {true, false}) {
-        QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 3.2 : 1.5);
-        if (track.setAside && !shadow) pen.setStyle(Qt::DotLine);
-        painter.setPen(pen);
-        QColor fill = colour;
-        fill.setAlpha(70);
-        painter.setBrush(track.byHand && !shadow ? QBrush(fill) : QBrush(Qt::NoBrush));
-        painter.drawEllipse(at, kRing, kRing);
-        for (int side = 0; side < 4; ++side) {
-            const QPointF out(side == 0 ? 1 : side == 1 ? -1 : 0, side == 2 ? 1 : side == 3 ? -1 : 0);
-            painter.drawLine(at + out * (kRing - 2), at + out * (kRing + 4));
-        }
-    }
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(colour);
-    painter.drawEllipse(at, 1.1, 1.1);
-}
-
-void Canvas::paintAreas(QPainter& painter, const Track& track, const Vector2d& at) {
-    const double half = track.pattern_px / 2.0;
-    const QRectF pattern(mapping_.screenFromPlate(at - Vector2d(half, half)), mapping_.screenFromPlate(at + Vector2d(half, half)));
-    const double corner = std::min(8.0, pattern.width() / 3);
-    for (const bool shadow : {true, false}) {
-        painter.setPen(QPen(shadow ? QColor(0, 0, 0, 140) : theme::kBrass, shadow ? 3.0 : 1.4));
-        for (int i = 0; i < 4; ++i) {
-            const QPointF c(i & 1 ? pattern.right() : pattern.left(), i & 2 ? pattern.bottom() : pattern.top());
-            painter.drawLine(c, c + QPointF(i & 1 ? -corner : corner, 0));
-            painter.drawLine(c, c + QPointF(0, i & 2 ? -corner : corner));
-        }
-    }
-    const double reach = track.search_px / 2.0;
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(theme::kBrass, 1, Qt::CustomDashLine));
-    QPen fine(QColor(233, 200, 130, 190), 1);
-    fine.setDashPattern({2, 4});
-    painter.setPen(fine);
-    painter.drawRect(QRectF(mapping_.screenFromPlate(at - Vector2d(reach, reach)), mapping_.screenFromPlate(at + Vector2d(reach, reach))));
-}
-
-void Canvas::paintTracks(QPainter& painter) {
-    if (workspace_.candidatesShown()) {
-        for (const Candidate& candidate : workspace_.candidates()) {
-            const QPointF at = mapping_.screenFromPlate(candidate.at);
-            for (const bool shadow : {true, false}) {
-                painter.setPen(QPen(shadow ? QColor(0, 0, 0, 150) : QColor(240, 235, 220), shadow ? 2.6 : 1.1));
-                painter.drawLine(at - QPointF(3, 0), at + QPointF(3, 0));
-                painter.drawLine(at - QPointF(0, 3), at + QPointF(0, 3));
-            }
-        }
-    }
-    if (workspace_.isBusy() && !workspace_.livePoints().empty()) {
-        painter.setPen(QPen(QColor(0, 0, 0, 130), 1));
-        for (const LivePoint& point : workspace_.livePoints()) {
-            painter.setBrush(theme::fitColour(theme::badnessOfScore(point.score)).lighter(150));
-            painter.drawEllipse(mapping_.screenFromPlate(point.at), 2.4, 2.4);
-        }
-        return;
-    }
-    const Shot& shot = workspace_.shot();
-    std::unordered_map<TrackId, const SolvedTrack*> solved;
-    if (shot.solve)
-        for (const SolvedTrack& track : shot.solve->tracks) solved[track.track] = &track;
-    const bool crowded = shot.tracks.size() > 60;
-    std::vector<const Track*> onTop;
-    for (const Track& track : shot.tracks) {
-        const auto place = placeOf(track);
-        const bool selected = workspace_.selection().contains(track.id);
-        if (selected || track.byHand || track.id == hovered_) {
-            if (place || selected) onTop.push_back(&track);
-            continue;
-        }
-        if (!place) continue;
-        const Sample* sample = sampleAt(track, workspace_.frame());
-        double badness = theme::badnessOfScore(sample ? sample->score : 1.0);
-        const auto known = solved.find(track.id);
-        if (known != solved.end()) badness = known->second->role == TrackRole::disagreed ? 1.0 : theme::badnessOfError(known->second->rms_px);
-        const QPointF at = mapping_.screenFromPlate(*place);
-        const bool goes = workspace_.trimPreview() > 0 && known != solved.end() && known->second->rms_px > workspace_.trimPreview() && !track.setAside;
-        QColor colour = badness < 0.4 ? QColor(232, 232, 226) : theme::fitColour(badness);
-        if (!crowded) paintTrail(painter, track, colour);
-        paintTrack(painter, track, at, false, colour);
-        if (goes) {
-            painter.setPen(QPen(theme::kCoral, 1.5));
-            painter.drawLine(at + QPointF(-5, -5), at + QPointF(5, 5));
-            painter.drawLine(at + QPointF(-5, 5), at + QPointF(5, -5));
-        }
-    }
-    const bool many = onTop.size() > 40;
-    for (const Track* track : onTop) {
-        const bool selected = workspace_.selection().contains(track->id);
-        const QColor colour = selected ? theme::kBrass : QColor(240, 238, 230);
-        if (!many || selected) paintTrail(painter, *track, colour);
-        const auto place = placeOf(*track);
-        if (!place) continue;
-        const QPointF at = mapping_.screenFromPlate(*place);
-        if (selected && workspace_.selection().size() == 1) paintAreas(painter, *track, *place);
-        paintTrack(painter, *track, at, selected, colour);
-        const auto known = solved.find(track->id);
-        if (known != solved.end() && known->second->xyz && selected)
-            if (const auto seen = projected(*shot.solve, workspace_.frame(), *known->second->xyz)) {
-                painter.setPen(QPen(theme::kCoral, 1.2));
-                painter.drawLine(at, mapping_.screenFromPlate(*seen));
-            }
-        if (track->id == hovered_ || (selected && workspace_.selection().size() == 1)) {
-            const Sample* sample = sampleAt(*track, workspace_.frame());
-            QString line = QString::fromStdString(track->name);
-            if (sample) line += sample->tie ? " · tie" : QString(" · fit %1").arg(sample->score, 0, 'f', 3);
-            if (known != solved.end()) line += QString(" · %1 px").arg(known->second->rms_px, 0, 'f', 2);
-            QRectF box = QRectF(at + QPointF(12, -30), QSizeF(fontMetrics().horizontalAdvance(line) + 14, 20));
-            if (box.right() > width() - 4) box.moveRight(at.x() - 12);
-            painter.setPen(Qt::NoPen);
-            painter.setBrush(QColor(20, 20, 20, 215));
-            painter.drawRoundedRect(box, 3, 3);
-            painter.setPen(theme::kText);
-            painter.drawText(box, Qt::AlignCenter, line);
-        }
-    }
-}
-
-void Canvas::paintGrid(QPainter& painter) {
-    const Shot& shot = workspace_.shot();
-    if (!shot.solve || shot.world.ground.isEmpty()) return;
-    const SolvedFrame* solved = solvedFrameAt(*shot.solve, workspace_.frame());
-    if (!solved) return;
-    const Orientation orientation = orientationOf(shot);
-    const Eigen::Isometry3d cameraFromWorld = orientation.apply(solved->worldFromCamera).inverse();
-    const Lens& lens = shot.solve->lens;
-    const auto place = [&](const Vector3d& world) -> std::optional<QPointF> {
-        const Vector3d seen = cameraFromWorld * world;
-        if (seen.z() > -0.05) return std::nullopt;
-        const auto plate = plateFromPlane(lens, {seen.x() / -seen.z(), seen.y() / seen.z()});
-        if (!plate || plate->cwiseAbs().maxCoeff() > 2e4) return std::nullopt;
-        return mapping_.screenFromPlate(*plate);
-    };
-    painter.save();
-    painter.setClipRect(mapping_.plateOnScreen());
-    constexpr int kCells = 10;
-    constexpr int kPieces = 6;  // a cell: straight lines bend in the lens
-    for (int axis = 0; axis < 2; ++axis)
-        for (int line = -kCells; line <= kCells; ++line) {
-            QPainterPath path;
-            bool open = false;
-            for (int piece = -kCells * kPieces; piece <= kCells * kPieces; ++piece) {
-                const double along = double(piece) / kPieces;
-                const auto at = place(axis == 0 ? Vector3d(along, 0, line) : Vector3d(line, 0, along));
-                if (!at) {
-                    open = false;
-                    continue;
-                }
-                open ? path.lineTo(*at) : path.moveTo(*at);
-                open = true;
-            }
-            painter.setBrush(Qt::NoBrush);
-            const bool main = line == 0;
-            painter.setPen(QPen(QColor(0, 0, 0, 70), main ? 3.0 : 2.0));
-            painter.drawPath(path);
-            painter.setPen(QPen(main ? QColor(217, 164, 65, 220) : QColor(235, 235, 225, 120), main ? 1.5 : 1.0));
-            painter.drawPath(path);
-        }
-    painter.restore();
-}
-
-void Canvas::paintLoupe(QPainter& painter) {
-    if (image_.isNull()) return;
-    constexpr double kSide = 132;
-    constexpr double kMagnified = 6;
-    const Vector2d centre = drag_ == Drag::move || drag_ == Drag::place ? draggedTo_ : mapping_.plateFromScreen(cursor_);
-    QRectF box(cursor_ + QPointF(22, 22), QSizeF(kSide, kSide));
-    if (box.right() > width()) box.moveRight(cursor_.x() - 22);
-    if (box.bottom() > height()) box.moveBottom(cursor_.y() - 22);
-    const double span = kSide / kMagnified;
-    painter.fillRect(box, QColor(0x16, 0x16, 0x16));
-    painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
-    painter.drawImage(box, image_, QRectF(centre.x() - span / 2, centre.y() - span / 2, span, span));
-    painter.setPen(QPen(theme::kBrass, 1));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawRect(box);
-    painter.drawLine(QPointF(box.center().x(), box.top() + 8), QPointF(box.center().x(), box.center().y() - 8));
-    painter.drawLine(QPointF(box.center().x(), box.center().y() + 8), QPointF(box.center().x(), box.bottom() - 8));
-    painter.drawLine(QPointF(box.left() + 8, box.center().y()), QPointF(box.center().x() - 8, box.center().y()));
-    painter.drawLine(QPointF(box.center().x() + 8, box.center().y()), QPointF(box.right() - 8, box.center().y()));
-}
-
 void Canvas::mousePressEvent(QMouseEvent* event) {
     setFocus();
     cursor_ = dragFrom_ = event->position();
@@ -400,8 +264,29 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (event->button() != Qt::LeftButton) return;
+    if (shown_ == Shown::wipe && std::abs(cursor_.x() - wipeHandle().x()) < 8) {
+        drag_ = Drag::wipe;
+        return;
+    }
+    if (shown_ == Shown::beside) return;
+    const Vector2d under = mapping_.plateFromScreen(cursor_);
+    const bool onPlate = under.x() >= 0 && under.y() >= 0 && under.x() <= workspace_.shot().plate.width && under.y() <= workspace_.shot().plate.height;
+    if (tool_ == Tool::outline) {
+        const Track* track = workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
+        if (!track || !sampleAt(*track, workspace_.frame())) {
+            workspace_.say("An outline belongs to one track on one of its frames. Select it first.");
+            return;
+        }
+        outline_.push_back(under);
+        update();
+        return;
+    }
+    if (tool_ == Tool::area) {
+        drag_ = Drag::area;
+        return;
+    }
     if (tool_ == Tool::place) {
-        if (!mapping_.plateOnScreen().contains(cursor_)) {
+        if (!onPlate) {
             workspace_.say("Outside the plate. Click inside it to place a track.");
             return;
         }
@@ -410,9 +295,33 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
             return;
         }
         drag_ = Drag::place;
-        draggedTo_ = mapping_.plateFromScreen(cursor_);
+        draggedTo_ = under;
+        // On a proposed spot the click means its exact place.
+        if (workspace_.proposalsFrame() == workspace_.frame())
+            for (const SpotProposal& spot : workspace_.proposals())
+                if (QLineF(mapping_.screenFromPlate(spot.at), cursor_).length() < 12) draggedTo_ = spot.at;
         update();
         return;
+    }
+    if (const Track* track = handled()) {
+        const auto nearest = [&](const std::vector<QPointF>& handles) {
+            double best = 1e9;
+            for (const QPointF& handle : handles) best = std::min(best, QLineF(handle, cursor_).length());
+            return best;
+        };
+        const double pattern = nearest(patternHandles()), search = nearest(searchHandles());
+        if (std::min(pattern, search) < kHandle) {
+            drag_ = pattern <= search ? Drag::pattern : Drag::search;
+            draggedPattern_ = track->pattern_px;
+            draggedSearch_ = track->search_px;
+            return;
+        }
+        // With Alt the offset point is drawn out of the track.
+        if ((event->modifiers() & Qt::AltModifier) && QLineF(mapping_.screenFromPlate(sampleAt(*track, workspace_.frame())->wanted()), cursor_).length() < 14) {
+            drag_ = Drag::offset;
+            draggedTo_ = under;
+            return;
+        }
     }
     const TrackId near = trackNear(cursor_);
     if (near == 0) {
@@ -427,7 +336,7 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
     }
     if (!selection.contains(near) || selection.size() > 1) workspace_.select({near});
     const Track* track = findTrack(workspace_.shot(), near);
-    if (track && track->byHand && !workspace_.isBusy()) {
+    if (track && track->byHand && !track->locked && !workspace_.isBusy()) {
         drag_ = Drag::move;
         dragged_ = near;
         draggedTo_ = *placeOf(*track);
@@ -454,8 +363,29 @@ void Canvas::mouseMoveEvent(QMouseEvent* event) {
             draggedTo_ = inside(draggedTo_ + (mapping_.plateFromScreen(cursor_) - mapping_.plateFromScreen(before)) * 0.5);
             update();
             break;
+        case Drag::offset:
+            draggedTo_ = mapping_.plateFromScreen(cursor_);
+            update();
+            break;
+        case Drag::pattern:
+        case Drag::search:
+            dragHandle(cursor_);
+            update();
+            break;
+        case Drag::wipe:
+            wipe_ = std::clamp(cursor_.x() / std::max(1, width()), 0.02, 0.98);
+            update();
+            break;
+        case Drag::area:
         case Drag::band: update(); break;
         case Drag::none: {
+            if (tool_ == Tool::place) updateAdvice();
+            if (tool_ == Tool::outline && !outline_.empty()) update();
+            if (tool_ == Tool::select) {
+                const auto over = [&](const std::vector<QPointF>& handles) { return std::any_of(handles.begin(), handles.end(), [&](const QPointF& h) { return QLineF(h, cursor_).length() < kHandle; }); };
+                const bool wiping = shown_ == Shown::wipe && std::abs(cursor_.x() - wipeHandle().x()) < 8;
+                setCursor(over(patternHandles()) ? Qt::SizeFDiagCursor : over(searchHandles()) ? Qt::SizeAllCursor : wiping ? Qt::SplitHCursor : Qt::ArrowCursor);
+            }
             const TrackId near = shot.plate.isOpen() && tool_ == Tool::select ? trackNear(cursor_) : 0;
             if (near != hovered_) {
                 hovered_ = near;
@@ -474,15 +404,51 @@ void Canvas::mouseReleaseEvent(QMouseEvent* event) {
         Shot shot = withTrackAdded(workspace_.shot(), workspace_.frame(), draggedTo_, &id);
         workspace_.edit("Place track", std::move(shot));
         workspace_.select({id});
+    } else if (drag == Drag::pattern || drag == Drag::search) {
+        const Track* track = handled();
+        const bool pattern = drag == Drag::pattern;
+        const int size = pattern ? draggedPattern_ : draggedSearch_;
+        if (track && size != (pattern ? track->pattern_px : track->search_px))
+            workspace_.edit(QString("%1 of %2 to %3 px").arg(pattern ? "Pattern" : "Search", QString::fromStdString(track->name)).arg(size),
+                            withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
+                                if (pattern) {
+                                    t.pattern_px = size;
+                                    t.search_px = std::max(t.search_px, size + 4);
+                                } else {
+                                    t.search_px = size;
+                                }
+                            }));
+    } else if (drag == Drag::offset) {
+        if (const Track* track = handled()) {
+            Vector2d offset = draggedTo_ - sampleAt(*track, workspace_.frame())->at;
+            // Dropped on the track itself it is none.
+            if (offset.norm() * mapping_.zoom() < 8) offset.setZero();
+            workspace_.edit("Offset point of " + QString::fromStdString(track->name), withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
+                t.offset = offset;
+                t.samples = t.samples.edited([&](auto& samples) {
+                    for (Sample& sample : samples) sample.carried = offset.cast<float>();
+                });
+            }));
+        }
+    } else if (drag == Drag::area) {
+        const QRectF box = QRectF(dragFrom_, cursor_).normalized();
+        if (box.width() < 12 || box.height() < 12) {
+            workspace_.say("Drag a box around the area to search for spots.");
+        } else {
+            Polygon area;
+            for (const QPointF& corner : {box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()}) area.push_back(mapping_.plateFromScreen(corner));
+            setTool(Tool::place);
+            workspace_.startPropose(area);
+        }
     } else if (drag == Drag::move && (cursor_ - dragFrom_).manhattanLength() > 2) {
         const Track* track = findTrack(workspace_.shot(), dragged_);
-        workspace_.edit(QString("Move %1").arg(track ? QString::fromStdString(track->name) : "track"), withTrackMoved(workspace_.shot(), dragged_, workspace_.frame(), draggedTo_));
+        workspace_.placeTie(dragged_, workspace_.frame(), draggedTo_, QString("Move %1").arg(track ? QString::fromStdString(track->name) : "track"));
     } else if (drag == Drag::band) {
         std::set<TrackId> chosen;
         if (event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)) chosen = workspace_.selection();
         const QRectF band = QRectF(dragFrom_, cursor_).normalized();
         for (const Track& track : workspace_.shot().tracks)
-            if (const auto place = placeOf(track); place && band.contains(mapping_.screenFromPlate(*place))) chosen.insert(track.id);
+            if (const auto place = placeOf(track); place && !track.hidden && band.contains(mapping_.screenFromPlate(*place))) chosen.insert(track.id);
         workspace_.select(chosen);
     }
     dragged_ = 0;
@@ -499,6 +465,7 @@ void Canvas::wheelEvent(QWheelEvent* event) {
 void Canvas::leaveEvent(QEvent*) {
     cursorInside_ = false;
     hovered_ = 0;
+    adviceText_.clear();
     update();
     reportPointed();
 }
@@ -508,7 +475,11 @@ void Canvas::nudge(const Vector2d& by) {
     const Track* track = findTrack(workspace_.shot(), *workspace_.selection().begin());
     const Sample* sample = track ? sampleAt(*track, workspace_.frame()) : nullptr;
     if (!sample) return;
-    workspace_.edit(QString("Nudge %1").arg(QString::fromStdString(track->name)), withTrackMoved(workspace_.shot(), track->id, workspace_.frame(), sample->at + by));
+    if (track->locked) {
+        workspace_.say(QString("%1 is locked. Unlock it to move it.").arg(QString::fromStdString(track->name)));
+        return;
+    }
+    workspace_.placeTie(track->id, workspace_.frame(), sample->at + by, QString("Nudge %1").arg(QString::fromStdString(track->name)));
 }
 
 void Canvas::reportPointed() {

@@ -10,7 +10,10 @@
 
 namespace pinion {
 
-enum class Tool { select, place };
+enum class Tool { select, place, outline, area };
+
+/// What the canvas shows of the plate: as it is; steadied or shaken; both, parted by a line or beside each other.
+enum class Shown { plate, steady, wipe, beside };
 
 /// The plate with everything that lies on it. Tools turn mouse and keys into edits of the workspace.
 class Canvas : public QWidget {
@@ -21,6 +24,17 @@ public:
     Tool tool() const { return tool_; }
     void setTool(Tool tool);
     const PlateMapping& mapping() const { return mapping_; }
+    Shown shown() const { return shown_; }
+    void setShown(Shown shown);
+    /// Closes the outline that is being drawn; it becomes the selected track's.
+    void finishOutline();
+    void dropOutline();
+    /// What the place tool says of the spot under the cursor; empty while it is not known.
+    QString advice() const { return adviceText_; }
+    /// Where the handles of the selected track are on the screen: four corners of the pattern, four sides of the search.
+    std::vector<QPointF> patternHandles() const;
+    std::vector<QPointF> searchHandles() const;
+    QPointF wipeHandle() const;
     void fit();
     void zoomTo(double zoom);
     /// While false only the bare picture is drawn.
@@ -31,6 +45,7 @@ public:
     void nudge(const Eigen::Vector2d& by);
 
 signals:
+    void shownChanged();
     void toolChanged(Tool tool);
     void pointed(const QString& text);  ///< zoom, place and colour under the cursor
 
@@ -40,6 +55,7 @@ protected:
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
     void leaveEvent(QEvent*) override;
 
@@ -48,6 +64,16 @@ private:
     const QImage& image();
     TrackId trackNear(const QPointF& at) const;
     std::optional<Eigen::Vector2d> placeOf(const Track& track) const;
+    void refreshMapping();
+    const Track* handled() const;  ///< the one selected track whose choices can be dragged here
+    void updateAdvice();
+    void dragHandle(const QPointF& to);
+    void paintPicture(QPainter& painter);
+    void paintShownNote(QPainter& painter);
+    void paintOutline(QPainter& painter);
+    void paintProposals(QPainter& painter);
+    void paintAdvice(QPainter& painter);
+    void paintHandles(QPainter& painter);
     void paintTracks(QPainter& painter);
     void paintTrack(QPainter& painter, const Track& track, const QPointF& at, bool selected, const QColor& colour);
     void paintTrail(QPainter& painter, const Track& track, const QColor& colour);
@@ -66,13 +92,26 @@ private:
     PicturePtr imageOf_;
     ViewTransform imageView_;
 
-    enum class Drag { none, pan, place, move, band };
+    Shown shown_ = Shown::plate;
+    double wipe_ = 0.5;  ///< share of the canvas's width
+    std::optional<Eigen::Vector2d> followAt_;  ///< where the followed track is held
+    TrackId followedTrack_ = 0;
+    std::vector<Eigen::Vector2d> outline_;     ///< being drawn, in pixels of the plate
+    std::shared_ptr<const Pyramid> advicePyramid_;
+    int adviceFrame_ = 0;
+    int adviceWanted_ = 0;
+    SpotAdvice advice_;
+    QString adviceText_;
+
+    enum class Drag { none, pan, place, move, band, pattern, search, offset, wipe, area };
     Drag drag_ = Drag::none;
     QPointF dragFrom_;
     QPointF cursor_;
     bool cursorInside_ = false;
     TrackId dragged_ = 0;
     Eigen::Vector2d draggedTo_{0, 0};
+    int draggedPattern_ = 0;  ///< sizes while a handle is dragged
+    int draggedSearch_ = 0;
     TrackId hovered_ = 0;
 };
 

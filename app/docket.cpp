@@ -134,6 +134,7 @@ Docket::Docket(Workspace& workspace, QWidget* parent) : QWidget(parent), workspa
     add(Stage::tracks, "Tracks", makeTracksPanel(workspace));
     add(Stage::camera, "Camera", makeCameraPanel(workspace));
     add(Stage::world, "World", makeWorldPanel(workspace));
+    add(Stage::steady, "Steady", makeSteadyPanel(workspace));
     add(Stage::delivery, "Delivery", makeDeliveryPanel(workspace));
     layout->addStretch(1);
     scroll->setWidget(content);

@@ -63,8 +63,10 @@ private:
 // The settings that the cards hold, one widget each.
 QWidget* makePlatePanel(Workspace& workspace);
 QWidget* makeTracksPanel(Workspace& workspace);
+QWidget* makeTrackChoices(Workspace& workspace);  ///< of the selected tracks, inside the Tracks card
 QWidget* makeCameraPanel(Workspace& workspace);
 QWidget* makeWorldPanel(Workspace& workspace);
+QWidget* makeSteadyPanel(Workspace& workspace);
 QWidget* makeDeliveryPanel(Workspace& workspace);
 
 }  // namespace pinion

@@ -3,6 +3,7 @@
 #include "theme.h"
 
 #include <QApplication>
+#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDialog>
@@ -11,6 +12,7 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
@@ -70,9 +72,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
     commands_ = new Commands(this);
     canvas_ = new Canvas(workspace_);
     sheet_ = new ThreadSheet(workspace_);
+    curves_ = new CurvesPanel(workspace_);
     docket_ = new Docket(workspace_);
     proof_ = new ProofStrip(workspace_);
     makeCommands();
+    makeTrackCommands();
 
     views_ = new QStackedWidget;
     views_->addWidget(canvas_);
@@ -99,7 +103,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
     lowerLayout->setContentsMargins(0, 0, 0, 0);
     lowerLayout->setSpacing(0);
     lowerLayout->addWidget(makeSheetHeader());
-    lowerLayout->addWidget(sheet_, 1);
+    sheets_ = new QStackedWidget;
+    sheets_->addWidget(sheet_);
+    sheets_->addWidget(curves_);
+    lowerLayout->addWidget(sheets_, 1);
     middle_ = new QSplitter(Qt::Vertical);
     middle_->setHandleWidth(1);
     middle_->addWidget(upper);
@@ -165,6 +172,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
     connect(canvas_, &Canvas::toolChanged, this, [this](Tool) {
         selectTool_->setChecked(canvas_->tool() == Tool::select);
         placeTool_->setChecked(canvas_->tool() == Tool::place);
+        areaTool_->setChecked(canvas_->tool() == Tool::area);
     });
     noteTimer_.setSingleShot(true);
     connect(&noteTimer_, &QTimer::timeout, noteBar_, &QWidget::hide);
@@ -184,6 +192,11 @@ void MainWindow::makeCommands() {
     c.add("Shot", "Open plate or shot…", {K("Ctrl+O")}, [this] { openDialog(); }, idle);
     c.add("Shot", "Save", {K("Ctrl+S")}, [this] { save(); }, [this] { return workspace_.shot().plate.isOpen() ? QString() : QString("there is nothing to save"); });
     c.add("Shot", "Save as…", {K("Ctrl+Shift+S")}, [this] { saveAs(); }, [this] { return workspace_.shot().plate.isOpen() ? QString() : QString("there is nothing to save"); });
+    c.add("Shot", "Import tracks…", {K("Ctrl+I")}, [this] { importDialog(); }, plateIdle);
+    c.add("Shot", "Check the plate", {K("Ctrl+Shift+L")}, [this] {
+        docket_->open(Stage::plate);
+        workspace_.startPlateCheck();
+    }, plateIdle);
     c.add("Shot", "Deliver all", {K("Ctrl+D")}, [this] { workspace_.startDelivery({}); },
           [this, idle] { return !idle().isEmpty() ? idle() : workspace_.shot().tracks.isEmpty() ? QString("there is nothing to deliver yet") : QString(); });
     c.add("Shot", "Quit", {K("Ctrl+Q")}, [this] { close(); });
@@ -193,7 +206,10 @@ void MainWindow::makeCommands() {
     c.add("Edit", "Redo", {K("Ctrl+Shift+Z"), K("Ctrl+Y")}, [this] { workspace_.redo(); },
           [this, idle] { return !idle().isEmpty() ? idle() : workspace_.history().canRedo() ? QString() : QString("there is nothing to redo"); });
     c.add("Edit", "Delete tracks", {K("Delete")}, [this] {
-        const auto tracks = workspace_.selected();
+        auto tracks = workspace_.selected();
+        const auto locked = std::erase_if(tracks, [this](TrackId id) { const Track* t = findTrack(workspace_.shot(), id); return t && t->locked; });
+        if (locked > 0) workspace_.say(QString("%1 locked tracks stay. Unlock them to delete them.").arg(locked));
+        if (tracks.empty()) return;
         workspace_.select({});
         workspace_.edit(tracks.size() == 1 ? QString("Delete a track") : QString("Delete %1 tracks").arg(tracks.size()), withTracksRemoved(workspace_.shot(), tracks));
     }, selected);
@@ -208,11 +224,23 @@ void MainWindow::makeCommands() {
             return;
         }
         canvas_->setTool(Tool::select);
+        canvas_->dropOutline();
+        workspace_.clearProposals();
         workspace_.select({});
     });
     c.add("Edit", "Find a command…", {K("Ctrl+K"), K("F1")}, [this] { showCommandFinder(*commands_, this); });
 
     c.add("View", "Plate", {K("Ctrl+1")}, [this] { setView(View::plate); });
+    const auto steadied = [this, plate] { return !plate().isEmpty() ? plate() : workspace_.shot().steady.changesPicture() ? QString() : QString("nothing is steadied and no shake is lent"); };
+    c.add("View", "Steadied picture", {K("Ctrl+3")}, [this] { setView(View::steady); }, steadied);
+    c.add("View", "Compare by a wipe", {K("Ctrl+4")}, [this] { setView(View::wipe); }, steadied);
+    c.add("View", "Compare side by side", {K("Ctrl+5")}, [this] { setView(View::beside); }, steadied);
+    c.add("View", "Hold the canvas on the track", {K("L")}, [this] {
+        const TrackId wanted = workspace_.selection().empty() ? 0 : *workspace_.selection().begin();
+        workspace_.follow(workspace_.followed() == wanted ? 0 : wanted);
+        setView(View::plate);
+    }, [this] { return workspace_.selection().empty() && workspace_.followed() == 0 ? QString("no track is selected") : QString(); });
+    c.add("View", "Thread sheet or curves", {K("U")}, [this] { showCurves(sheets_->currentWidget() != curves_); });
     c.add("View", "3D", {K("Ctrl+2")}, [this] { setView(View::world); });
     c.add("View", "Look through the camera", {K("C")}, [this] {
         setView(View::world);
@@ -287,6 +315,193 @@ void MainWindow::makeCommands() {
 
     c.add("Help", "Keys and mouse", {K("Ctrl+/")}, [this] { showKeyTable(*commands_, this); });
     c.add("Help", "About Pinion", {}, [this] { showAbout(); });
+}
+
+const Track* MainWindow::oneTrack() const {
+    return workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
+}
+
+QString MainWindow::whyNotOne() const {
+    if (!workspace_.hasPlate()) return "no plate is open";
+    if (workspace_.isBusy()) return "a job is running";
+    const Track* track = oneTrack();
+    return !track ? QString("select one track") : track->locked ? QString("the track is locked") : QString();
+}
+
+void MainWindow::makeTrackCommands() {
+    Commands& c = *commands_;
+    using K = QKeySequence;
+    const auto one = [this] { return whyNotOne(); };
+    const auto here = [this] { return !whyNotOne().isEmpty() ? whyNotOne() : sampleAt(*oneTrack(), workspace_.frame()) ? QString() : QString("the track is not on this frame"); };
+    const auto idle = [this] { return !whyNoPlate().isEmpty() ? whyNoPlate() : workspace_.isBusy() ? QString("a job is running") : QString(); };
+    const auto some = [this, idle] { return !idle().isEmpty() ? idle() : workspace_.selection().empty() ? QString("no track is selected") : QString(); };
+    const auto marked = [this, some] { return !some().isEmpty() ? some() : sheet_->marked() ? QString() : QString("mark frames in the thread sheet with a rubber band"); };
+    const auto changed = [this](const QString& name, const std::function<void(Track&)>& edit, bool evenLocked = false) {
+        workspace_.edit(name, withTracksEdited(workspace_.shot(), workspace_.selected(), edit, evenLocked));
+    };
+
+    c.add("Track", "Make this frame a tie", {K("K")}, [this] {
+        const Track* track = oneTrack();
+        workspace_.placeTie(track->id, workspace_.frame(), sampleAt(*track, workspace_.frame())->at, "Tie of " + text(track->name));
+    }, here);
+    c.add("Track", "Remove the tie here", {K("Shift+K")}, [this] {
+        const Track* track = oneTrack();
+        workspace_.editTie("Remove a tie of " + text(track->name), withTieRemoved(workspace_.shot(), track->id, workspace_.frame()), track->id, workspace_.frame());
+    }, [this, here] {
+        if (!here().isEmpty()) return here();
+        const Track* track = oneTrack();
+        return !sampleAt(*track, workspace_.frame())->tie ? QString("this frame is no tie") : track->samples.size() < 2 ? QString("it is the track's only frame") : QString();
+    });
+    c.add("Track", "Renew the reference here", {K("Shift+R")}, [this] {
+        const Track* track = oneTrack();
+        workspace_.editTie("Renew the reference of " + text(track->name), withReferenceRenewed(workspace_.shot(), track->id, workspace_.frame()), track->id, workspace_.frame());
+    }, here);
+    const auto toTie = [this](int direction) {
+        const Track* track = oneTrack();
+        std::optional<int> best;
+        for (const Sample& sample : track->samples)
+            if (sample.tie && (sample.frame - workspace_.frame()) * direction > 0 && (!best || std::abs(sample.frame - workspace_.frame()) < std::abs(*best - workspace_.frame()))) best = sample.frame;
+        if (best) workspace_.goTo(*best);
+        else workspace_.say("There is no other tie on that side.");
+    };
+    c.add("Track", "Next tie", {K("]")}, [toTie] { toTie(1); }, one);
+    c.add("Track", "Previous tie", {K("[")}, [toTie] { toTie(-1); }, one);
+    c.add("Track", "Go to where it begins to go wrong", {K("W")}, [this] {
+        const Track* track = oneTrack();
+        if (const auto frame = firstDoubt(*track)) workspace_.goTo(*frame);
+        else workspace_.say(QString("%1 fits on all of its frames.").arg(text(track->name)));
+    }, [this] { return oneTrack() ? QString() : QString("select one track"); });
+    c.add("Track", "Track what is bad", {K("Ctrl+Shift+B")}, [this] { workspace_.startTrackBad(workspace_.selected()); }, some);
+    c.add("Track", "Bridge the gaps", {K("B")}, [changed] { changed("Bridge gaps", [](Track& t) { t = bridged(t); }); }, some);
+    c.add("Track", "Draw its outline", {K("Shift+O")}, [this] {
+        setView(View::plate);
+        canvas_->setTool(Tool::outline);
+    }, here);
+    c.add("Track", "Find spots in an area", {K("Shift+P")}, [this] {
+        setView(View::plate);
+        canvas_->setTool(Tool::area);
+    }, idle);
+    c.add("Track", "Place tracks on the proposed spots", {K("Ctrl+Shift+P")}, [this] {
+        Shot shot = workspace_.shot();
+        std::set<TrackId> placed;
+        for (const SpotProposal& spot : workspace_.proposals()) {
+            TrackId id = 0;
+            shot = withTrackAdded(shot, workspace_.proposalsFrame(), spot.at, &id);
+            placed.insert(id);
+        }
+        workspace_.clearProposals();
+        workspace_.edit(QString("Place %1 tracks").arg(placed.size()), std::move(shot));
+        workspace_.select(placed);
+        canvas_->setTool(Tool::select);
+    }, [this, idle] { return !idle().isEmpty() ? idle() : workspace_.proposals().empty() ? QString("no spots are proposed; find some in an area first") : QString(); });
+    c.add("Track", "Duplicate", {K("Ctrl+Shift+D")}, [this] {
+        std::vector<TrackId> copies;
+        Shot shot = withTracksDuplicated(workspace_.shot(), workspace_.selected(), &copies);
+        workspace_.edit(QString("Duplicate %1 tracks").arg(copies.size()), std::move(shot));
+        workspace_.select({copies.begin(), copies.end()});
+    }, some);
+    c.add("Track", "Join two tracks", {K("J")}, [this] {
+        const auto tracks = workspace_.selected();
+        const Track *a = findTrack(workspace_.shot(), tracks[0]), *b = findTrack(workspace_.shot(), tracks[1]);
+        workspace_.edit(QString("Join %1 and %2").arg(text(a->name), text(b->name)), withTracksJoined(workspace_.shot(), tracks[0], tracks[1]));
+        workspace_.select({tracks[0]});
+    }, [this, idle] { return !idle().isEmpty() ? idle() : workspace_.selection().size() == 2 ? QString() : QString("select the two tracks of one feature"); });
+    c.add("Track", "Lock or unlock", {K("Ctrl+Shift+K")}, [this, changed] {
+        const Track* first = findTrack(workspace_.shot(), *workspace_.selection().begin());
+        const bool lock = !first->locked;
+        changed(lock ? "Lock tracks" : "Unlock tracks", [lock](Track& t) { t.locked = lock; }, true);
+    }, some);
+    c.add("Track", "Hide", {K("Shift+H")}, [this, changed] {
+        changed("Hide tracks", [](Track& t) { t.hidden = true; }, true);
+        workspace_.select({});
+    }, some);
+    c.add("Track", "Show all", {K("Ctrl+Shift+H")}, [this] {
+        std::vector<TrackId> all;
+        for (const Track& track : workspace_.shot().tracks)
+            if (track.hidden) all.push_back(track.id);
+        workspace_.edit("Show all tracks", withTracksEdited(workspace_.shot(), all, [](Track& t) { t.hidden = false; }, true));
+    }, [this] { return std::any_of(workspace_.shot().tracks.begin(), workspace_.shot().tracks.end(), [](const Track& t) { return t.hidden; }) ? QString() : QString("no track is hidden"); });
+    c.add("Track", "Select its group", {K("Ctrl+G")}, [this] {
+        std::set<std::string> groups;
+        for (TrackId id : workspace_.selected())
+            if (const Track* track = findTrack(workspace_.shot(), id); track && !track->group.empty()) groups.insert(track->group);
+        std::set<TrackId> all = workspace_.selection();
+        for (const Track& track : workspace_.shot().tracks)
+            if (groups.contains(track.group)) all.insert(track.id);
+        workspace_.select(all);
+    }, some);
+    c.add("Track", "Cut the marked frames", {K("Ctrl+Shift+X")}, [this, changed] {
+        const FrameRange frames = *sheet_->marked();
+        changed(QString("Cut %1–%2").arg(frames.first).arg(frames.last), [frames](Track& t) {
+            List<Sample> kept = t.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return frames.holds(s.frame); }); });
+            if (kept.isEmpty()) return;
+            t.samples = kept;
+            if (!sampleAt(t, t.referenceFrame)) t.referenceFrame = t.firstFrame();
+        });
+    }, marked);
+    c.add("Track", "Keep only the marked frames", {K("Ctrl+Shift+M")}, [this] {
+        const FrameRange frames = *sheet_->marked();
+        workspace_.edit(QString("Keep %1–%2").arg(frames.first).arg(frames.last), withTracksTrimmed(workspace_.shot(), workspace_.selected(), frames));
+    }, marked);
+
+    c.add("Steady", "Steady on the selected tracks", {K("Ctrl+H")}, [this] {
+        Shot shot = workspace_.shot();
+        shot.steady.steady = true;
+        shot.steady.source = SteadySettings::Source::chosen;
+        shot.steady.tracks = List<TrackId>(workspace_.selected());
+        shot.steady.cornerPin = false;
+        shot.steady.referenceFrame = workspace_.frame();
+        docket_->open(Stage::steady);
+        workspace_.edit(QString("Steady on %1 tracks").arg(shot.steady.tracks.size()), shot);
+        setView(View::steady);
+    }, some);
+    c.add("Steady", "Steady on all tracks", {K("Ctrl+Shift+A")}, [this] {
+        Shot shot = workspace_.shot();
+        shot.steady.steady = true;
+        shot.steady.source = SteadySettings::Source::allTracks;
+        docket_->open(Stage::steady);
+        workspace_.edit("Steady on all tracks", shot);
+        setView(View::steady);
+    }, [this, idle] { return !idle().isEmpty() ? idle() : workspace_.shot().tracks.isEmpty() ? QString("there are no tracks; scatter first") : QString(); });
+    c.add("Steady", "Locator on the selected tracks", {K("Ctrl+L")}, [this] { hangOn(workspace_.selection().size() == 1 ? MotionKind::position : MotionKind::similarity); }, some);
+    c.add("Steady", "Corner pin on four tracks", {K("Ctrl+Alt+L")}, [this] { hangOn(MotionKind::cornerPin); },
+          [this, idle] { return !idle().isEmpty() ? idle() : workspace_.selection().size() == 4 ? QString() : QString("select four tracks"); });
+    c.add("Steady", "Copy the transforms of the selected tracks", {K("Ctrl+Shift+C")}, [this] {
+        const Shot with = withLocatorAdded(workspace_.shot(), workspace_.selected(), workspace_.frame(), workspace_.selection().size() == 1 ? MotionKind::position : MotionKind::similarity);
+        const auto contents = deliverableText(with, with.deliverables.back());
+        if (!contents) {
+            workspace_.sayError(text(contents.error().message));
+            return;
+        }
+        QApplication::clipboard()->setText(text(*contents));
+        workspace_.say(QString("Transforms copied as a table, relative to frame %1.").arg(workspace_.frame()));
+    }, some);
+}
+
+/// A locator on the selected tracks, refused with the reason where their motion does not give one.
+void MainWindow::hangOn(MotionKind kind) {
+    const Shot shot = withLocatorAdded(workspace_.shot(), workspace_.selected(), workspace_.frame(), kind);
+    if (const auto motion = locatorMotion(shot, shot.locators.back()); !motion) {
+        workspace_.sayError(text(motion.error().message));
+        return;
+    }
+    workspace_.edit("Locator " + text(shot.locators.back().name), shot);
+    docket_->open(Stage::delivery);
+    workspace_.say(QString("%1: its motion is listed for delivery, relative to frame %2.").arg(text(shot.locators.back().name)).arg(workspace_.frame()));
+}
+
+void MainWindow::importDialog() {
+    const QString path = QFileDialog::getOpenFileName(this, "Import tracks", {}, "Tracks (*.json *.csv)");
+    if (!path.isEmpty()) workspace_.importTracks(path.toStdString());
+}
+
+void MainWindow::showCurves(bool shown) {
+    sheets_->setCurrentWidget(shown ? static_cast<QWidget*>(curves_) : sheet_);
+    sheetButton_->setChecked(!shown);
+    curvesButton_->setChecked(shown);
+    orderBox_->setVisible(!shown);
+    filterEdit_->setVisible(!shown);
+    curveBox_->setVisible(shown);
 }
 
 void MainWindow::makeMenus() {
@@ -373,7 +588,9 @@ QWidget* MainWindow::makeToolBar() {
     };
     selectTool_ = tool("Select", "mouse-pointer-2");
     placeTool_ = tool("Place track", "crosshair");
-    for (QToolButton* button : {selectTool_, placeTool_}) {
+    areaTool_ = tool("Spots");
+    areaTool_->setToolTip("Drag a box: the best places to track in it are proposed (Shift+P)");
+    for (QToolButton* button : {selectTool_, placeTool_, areaTool_}) {
         button->setCheckable(true);
         button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
         row->addWidget(button);
@@ -381,6 +598,7 @@ QWidget* MainWindow::makeToolBar() {
     selectTool_->setChecked(true);
     connect(selectTool_, &QToolButton::clicked, this, [this] { canvas_->setTool(Tool::select); selectTool_->setChecked(true); });
     connect(placeTool_, &QToolButton::clicked, this, [this] { setView(View::plate); canvas_->setTool(Tool::place); placeTool_->setChecked(true); });
+    connect(areaTool_, &QToolButton::clicked, this, [this] { setView(View::plate); canvas_->setTool(Tool::area); areaTool_->setChecked(true); });
     row->addSpacing(12);
     row->addWidget(iconTool(command("Track backward"), "chevrons-left"));
     row->addWidget(iconTool(command("Track one frame backward"), "chevron-left"));
@@ -400,17 +618,22 @@ QWidget* MainWindow::makeToolBar() {
     throughButton_->setToolTip("Look through the solved camera (C)");
     connect(throughButton_, &QToolButton::clicked, this, [this](bool on) { if (world_) world_->setThroughCamera(on); });
     plateView_ = tool("Plate");
+    compareView_ = tool("Compare");
+    compareView_->setToolTip("Original and result parted by a line; again: side by side");
+    steadyView_ = tool("Steady");
     worldViewButton_ = tool("3D");
     row->addWidget(gridButton_);
     row->addWidget(throughButton_);
     row->addSpacing(8);
-    for (QToolButton* button : {plateView_, worldViewButton_}) {
+    for (QToolButton* button : {plateView_, compareView_, steadyView_, worldViewButton_}) {
         button->setCheckable(true);
         row->addWidget(button);
     }
     plateView_->setChecked(true);
     throughButton_->hide();
     connect(plateView_, &QToolButton::clicked, this, [this] { setView(View::plate); });
+    connect(compareView_, &QToolButton::clicked, this, [this] { setView(view_ == View::wipe ? View::beside : View::wipe); });
+    connect(steadyView_, &QToolButton::clicked, this, [this] { setView(View::steady); });
     connect(worldViewButton_, &QToolButton::clicked, this, [this] { setView(View::world); });
     return widget;
 }
@@ -419,16 +642,36 @@ QWidget* MainWindow::makeSheetHeader() {
     QHBoxLayout* row = nullptr;
     QWidget* widget = bar("sheetHeader", 28, row);
     widget->setStyleSheet("#sheetHeader { background: #1b1b1b; border-top: 1px solid #2b2b2b; }");
-    auto* title = new QLabel("Thread sheet");
-    title->setProperty("title", true);
-    row->addWidget(title);
+    sheetButton_ = tool("Thread sheet");
+    curvesButton_ = tool("Curves");
+    for (QToolButton* button : {sheetButton_, curvesButton_}) {
+        button->setCheckable(true);
+        row->addWidget(button);
+    }
+    sheetButton_->setChecked(true);
+    connect(sheetButton_, &QToolButton::clicked, this, [this] { showCurves(false); });
+    connect(curvesButton_, &QToolButton::clicked, this, [this] { showCurves(true); });
     row->addSpacing(10);
-    auto* order = new QComboBox;
-    order->setObjectName("sheetOrder");
-    order->addItems({"by start", "by length", "by error", "by name"});
-    order->setFixedWidth(96);
-    connect(order, &QComboBox::activated, this, [this](int index) { sheet_->setOrder(ThreadSheet::Order(index)); });
-    row->addWidget(order);
+    orderBox_ = new QComboBox;
+    orderBox_->setObjectName("sheetOrder");
+    orderBox_->addItems({"by start", "by length", "by error", "by name"});
+    orderBox_->setFixedWidth(96);
+    connect(orderBox_, &QComboBox::activated, this, [this](int index) { sheet_->setOrder(ThreadSheet::Order(index)); });
+    row->addWidget(orderBox_);
+    filterEdit_ = new QLineEdit;
+    filterEdit_->setObjectName("sheetFilter");
+    filterEdit_->setPlaceholderText("filter by name or group");
+    filterEdit_->setClearButtonEnabled(true);
+    filterEdit_->setFixedWidth(180);
+    connect(filterEdit_, &QLineEdit::textChanged, this, [this](const QString& words) { sheet_->setFilter(words); });
+    row->addWidget(filterEdit_);
+    curveBox_ = new QComboBox;
+    curveBox_->setObjectName("curveChoice");
+    curveBox_->addItems({"x", "y", "speed", "score", "error", "shake"});
+    curveBox_->setFixedWidth(96);
+    curveBox_->hide();
+    connect(curveBox_, &QComboBox::activated, this, [this](int index) { curves_->setCurve(CurvesPanel::Curve(index)); });
+    row->addWidget(curveBox_);
     row->addStretch(1);
     return widget;
 }
@@ -467,8 +710,11 @@ QWidget* MainWindow::makeTransport() {
 
 void MainWindow::setView(View view) {
     view_ = view;
-    views_->setCurrentWidget(view == View::plate ? static_cast<QWidget*>(canvas_) : worldPage_);
+    views_->setCurrentWidget(view == View::world ? worldPage_ : canvas_);
+    canvas_->setShown(view == View::steady ? Shown::steady : view == View::wipe ? Shown::wipe : view == View::beside ? Shown::beside : Shown::plate);
     plateView_->setChecked(view == View::plate);
+    compareView_->setChecked(view == View::wipe || view == View::beside);
+    steadyView_->setChecked(view == View::steady);
     worldViewButton_->setChecked(view == View::world);
     throughButton_->setVisible(view == View::world && world_);
     gridButton_->setVisible(view == View::plate);
@@ -666,7 +912,7 @@ void MainWindow::showAbout() {
     words->setHtml(
         "<h2>Pinion 0.1.0</h2><p>Camera, lens and tracks from live-action footage.</p>"
         "<p>Pinion is free software under the GNU General Public License, version 3 or later. It comes with no warranty.</p>"
-        "<p>It stands on Qt 6, Eigen, OpenCV, OpenImageIO, OpenEXR, FFMS2 and FFmpeg, oneTBB, Embree, nlohmann-json, fmt, CLI11 and tl-expected. "
+        "<p>It stands on Qt 6, Eigen, OpenCV, OpenImageIO, OpenEXR, FFMS2 and FFmpeg, oneTBB, Embree, nlohmann-json, fmt, CLI11, tl-expected and QCustomPlot. "
         "The type is Inter (SIL Open Font License 1.1), the icons are Lucide (ISC License). The notices are in NOTICES.md.</p>"
         "<p>The Ternholm footage is made up and rendered by the program in demo/.</p>");
     layout->addWidget(words);

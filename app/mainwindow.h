@@ -2,6 +2,7 @@
 
 #include "actions.h"
 #include "canvas.h"
+#include "curves.h"
 #include "docket.h"
 #include "proof.h"
 #include "threadsheet.h"
@@ -19,6 +20,7 @@ class QToolButton;
 class QMenu;
 class QHBoxLayout;
 class QComboBox;
+class QLineEdit;
 
 namespace pinion {
 
@@ -33,10 +35,13 @@ public:
     ThreadSheet& threadSheet() { return *sheet_; }
     Docket& docket() { return *docket_; }
     ProofStrip& proof() { return *proof_; }
+    CurvesPanel& curves() { return *curves_; }
+    /// Thread sheet or curves below the picture.
+    void showCurves(bool shown);
     WorldView* worldView() { return world_; }
     Commands& commands() { return *commands_; }
 
-    enum class View { plate, world };
+    enum class View { plate, wipe, beside, steady, world };
     void setView(View view);
     View view() const { return view_; }
     /// The last note or error that was shown.
@@ -53,6 +58,11 @@ protected:
 
 private:
     void makeCommands();
+    void makeTrackCommands();
+    void hangOn(MotionKind kind);
+    QString whyNotOne() const;  ///< why a command for one track cannot be done now
+    const Track* oneTrack() const;
+    void importDialog();
     void makeMenus();
     QWidget* makeTitleBar();
     QWidget* makeToolBar();
@@ -74,6 +84,13 @@ private:
     Commands* commands_;
     Canvas* canvas_;
     ThreadSheet* sheet_;
+    CurvesPanel* curves_;
+    QStackedWidget* sheets_;
+    QToolButton* sheetButton_;
+    QToolButton* curvesButton_;
+    QComboBox* orderBox_;
+    QComboBox* curveBox_;
+    QLineEdit* filterEdit_;
     Docket* docket_;
     ProofStrip* proof_;
     WorldView* world_ = nullptr;
@@ -101,7 +118,10 @@ private:
     QToolButton* playButton_;
     QToolButton* selectTool_;
     QToolButton* placeTool_;
+    QToolButton* areaTool_;
     QToolButton* plateView_;
+    QToolButton* compareView_;
+    QToolButton* steadyView_;
     QToolButton* worldViewButton_;
     QToolButton* throughButton_;
     QToolButton* gridButton_;

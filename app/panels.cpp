@@ -4,100 +4,17 @@
 #include "exchange/formats.h"
 #include "docket.h"
 #include "errorhistogram.h"
+#include "form.h"
 #include "theme.h"
 
-#include <QComboBox>
-#include <QDoubleSpinBox>
+#include <QApplication>
+#include <QCheckBox>
+#include <QClipboard>
 #include <QFileDialog>
-#include <QGridLayout>
-#include <QHBoxLayout>
-#include <QLabel>
 #include <QLineEdit>
-#include <QPushButton>
-#include <QSpinBox>
 #include <QVBoxLayout>
 
 namespace pinion {
-namespace {
-
-QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
-
-QLabel* dimLabel(const QString& words) {
-    auto* label = new QLabel(words);
-    label->setProperty("dim", true);
-    label->setWordWrap(true);
-    return label;
-}
-
-/// Rows of a label and a field.
-class Form : public QWidget {
-public:
-    Form() : grid_(new QGridLayout(this)) {
-        grid_->setContentsMargins(0, 0, 0, 0);
-        grid_->setVerticalSpacing(5);
-        grid_->setHorizontalSpacing(8);
-        grid_->setColumnStretch(0, 1);
-    }
-    QLabel* row(const QString& label, QWidget* field) {
-        const int row = grid_->rowCount();
-        auto* name = dimLabel(label);
-        name->setWordWrap(false);
-        field->setFixedWidth(104);
-        field->setAccessibleName(label);
-        grid_->addWidget(name, row, 0);
-        grid_->addWidget(field, row, 1);
-        return name;
-    }
-    void wide(QWidget* widget) { grid_->addWidget(widget, grid_->rowCount(), 0, 1, 2); }
-
-private:
-    QGridLayout* grid_;
-};
-
-QWidget* buttonRow(std::initializer_list<QWidget*> buttons) {
-    auto* row = new QWidget;
-    auto* layout = new QHBoxLayout(row);
-    layout->setContentsMargins(0, 4, 0, 0);
-    layout->setSpacing(6);
-    for (QWidget* button : buttons) layout->addWidget(button);
-    layout->addStretch(1);
-    return row;
-}
-
-QPushButton* button(const QString& label, const char* kind = nullptr) {
-    auto* made = new QPushButton(label);
-    made->setObjectName("button-" + label.toLower().replace(' ', '-'));
-    if (kind) made->setProperty(kind, true);
-    return made;
-}
-
-QSpinBox* spin(int low, int high, const QString& suffix = {}) {
-    auto* box = new QSpinBox;
-    box->setRange(low, high);
-    box->setSuffix(suffix);
-    box->setAlignment(Qt::AlignRight);
-    box->setKeyboardTracking(false);
-    return box;
-}
-
-QDoubleSpinBox* decimal(double low, double high, int digits, double step, const QString& suffix = {}) {
-    auto* box = new QDoubleSpinBox;
-    box->setRange(low, high);
-    box->setDecimals(digits);
-    box->setSingleStep(step);
-    box->setSuffix(suffix);
-    box->setAlignment(Qt::AlignRight);
-    box->setKeyboardTracking(false);
-    return box;
-}
-
-QComboBox* choice(const QStringList& words) {
-    auto* box = new QComboBox;
-    box->addItems(words);
-    return box;
-}
-
-}  // namespace
 
 QWidget* makePlatePanel(Workspace& workspace) {
     auto* form = new Form;
@@ -111,6 +28,23 @@ QWidget* makePlatePanel(Workspace& workspace) {
     form->row("Gamma (view)", gamma);
     auto* missing = dimLabel("");
     form->wide(missing);
+    auto* check = button("Check the plate");
+    check->setToolTip("Sharpness, motion, brightness, noise and cuts of every frame, as a strip over the thread sheet");
+    form->wide(buttonRow({check}));
+    auto* notes = dimLabel("");
+    notes->setObjectName("plateNotes");
+    form->wide(notes);
+    QObject::connect(check, &QPushButton::clicked, form, [&workspace] { workspace.startPlateCheck(); });
+    const auto refreshNotes = [&workspace, check, notes] {
+        check->setEnabled(workspace.hasPlate() && !workspace.isBusy());
+        notes->setVisible(workspace.plateCheck().has_value());
+        if (!workspace.plateCheck()) return;
+        QStringList lines;
+        for (const PlateNote& note : workspace.plateCheck()->notes) lines << text(note.words);
+        notes->setText(lines.isEmpty() ? QString("Checked: nothing to watch for.") : lines.join("\n"));
+    };
+    for (auto signal : {&Workspace::checkChanged, &Workspace::jobChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refreshNotes);
+    refreshNotes();
     const auto view = [&workspace, exposure, gamma] { workspace.setView({exposure->value(), gamma->value()}); };
     QObject::connect(exposure, &QDoubleSpinBox::valueChanged, form, view);
     QObject::connect(gamma, &QDoubleSpinBox::valueChanged, form, view);
@@ -136,7 +70,12 @@ QWidget* makePlatePanel(Workspace& workspace) {
 }
 
 QWidget* makeTracksPanel(Workspace& workspace) {
+    auto* panel = new QWidget;
+    auto* both = new QVBoxLayout(panel);
+    both->setContentsMargins(0, 0, 0, 0);
+    both->addWidget(makeTrackChoices(workspace));
     auto* form = new Form;
+    both->addWidget(form);
     auto* features = spin(8, 20000);
     auto* distance = decimal(2, 500, 0, 2, " px");
     auto* threshold = decimal(0.0001, 1, 4, 0.005);
@@ -156,6 +95,8 @@ QWidget* makeTracksPanel(Workspace& workspace) {
     form->row("Motion", motion);
     form->row("Drift limit", drift);
     form->row("Look at", channel);
+    auto* filter = choice({"none", "denoise", "local contrast"});
+    form->row("Look through", filter);
     auto* candidates = button("Candidates");
     candidates->setCheckable(true);
     candidates->setToolTip("Show on the plate where a scatter would start");
@@ -167,7 +108,7 @@ QWidget* makeTracksPanel(Workspace& workspace) {
     threshold->setToolTip("The weakest corner taken, as a share of the strongest in the frame");
     drift->setToolTip("A track stops when its match falls below this");
 
-    const auto changed = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel] {
+    const auto changed = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, filter] {
         ScatterSettings settings;
         settings.features = features->value();
         settings.leastDistance_px = distance->value();
@@ -177,29 +118,29 @@ QWidget* makeTracksPanel(Workspace& workspace) {
         settings.motion = MotionModel(motion->currentIndex());
         settings.driftLimit = drift->value();
         settings.channel = Channel(channel->currentIndex());
+        settings.preFilter = PreFilter(filter->currentIndex());
         Shot shot = workspace.shot();
         shot.scatterSettings = settings;
         workspace.edit("Change track settings", std::move(shot));
     };
     for (QSpinBox* box : {features, pattern, search}) QObject::connect(box, &QSpinBox::valueChanged, form, changed);
     for (QDoubleSpinBox* box : {distance, threshold, drift}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
-    for (QComboBox* box : {motion, channel}) QObject::connect(box, &QComboBox::activated, form, changed);
+    for (QComboBox* box : {motion, channel, filter}) QObject::connect(box, &QComboBox::activated, form, changed);
     QObject::connect(candidates, &QPushButton::clicked, form, [&workspace](bool shown) { workspace.showCandidates(shown); });
     QObject::connect(scatter, &QPushButton::clicked, form, [&workspace] { workspace.startScatter(); });
-    const auto refresh = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, candidates, scatter, found] {
+    const auto refresh = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, filter, candidates, scatter, found, form] {
+        // While tracks are selected their own choices stand here.
+        form->setVisible(workspace.selection().empty());
         const ScatterSettings& s = workspace.shot().scatterSettings;
-        const auto set = [](auto* box, auto value) {
-            const QSignalBlocker blocker(box);
-            box->setValue(value);
-        };
-        set(features, s.features);
-        set(distance, s.leastDistance_px);
-        set(threshold, s.threshold);
-        set(pattern, s.pattern_px);
-        set(search, s.search_px);
-        set(drift, s.driftLimit);
+        setQuietly(features, s.features);
+        setQuietly(distance, s.leastDistance_px);
+        setQuietly(threshold, s.threshold);
+        setQuietly(pattern, s.pattern_px);
+        setQuietly(search, s.search_px);
+        setQuietly(drift, s.driftLimit);
         motion->setCurrentIndex(int(s.motion));
         channel->setCurrentIndex(int(s.channel));
+        filter->setCurrentIndex(int(s.preFilter));
         const bool usable = workspace.hasPlate() && !workspace.isBusy();
         candidates->setEnabled(workspace.hasPlate());
         candidates->setChecked(workspace.candidatesShown());
@@ -207,9 +148,9 @@ QWidget* makeTracksPanel(Workspace& workspace) {
         found->setText(workspace.candidatesShown() ? QString("%1 candidates on frame %2").arg(workspace.candidates().size()).arg(workspace.frame()) : QString());
         found->setVisible(workspace.candidatesShown());
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::jobChanged, &Workspace::candidatesChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::jobChanged, &Workspace::candidatesChanged, &Workspace::selectionChanged}) QObject::connect(&workspace, signal, form, refresh);
     refresh();
-    return form;
+    return panel;
 }
 
 QWidget* makeCameraPanel(Workspace& workspace) {
@@ -287,14 +228,10 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, solve, results, histogram, aside, back, millimetresLabel, trustLabel] {
         const Shot& shot = workspace.shot();
         const SolveSettings& s = shot.solveSettings;
-        const auto set = [](auto* box, auto value) {
-            const QSignalBlocker blocker(box);
-            box->setValue(value);
-        };
         focal->setCurrentIndex(int(s.focal));
-        set(millimetres, s.focal_mm);
-        set(trust, s.focalTrust_mm);
-        set(sensor, s.sensorWidth_mm);
+        setQuietly(millimetres, s.focal_mm);
+        setQuietly(trust, s.focalTrust_mm);
+        setQuietly(sensor, s.sensorWidth_mm);
         distortion->setCurrentIndex(int(s.distortion));
         millimetres->setVisible(s.focal != Knowledge::unknown);
         millimetresLabel->setVisible(s.focal != Knowledge::unknown);
@@ -442,6 +379,32 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
     auto* axisForm = new Form;
     axisForm->row("USD world", axis);
     layout->addWidget(axisForm);
+    auto* origin = choice({"top left", "bottom left"});
+    origin->setObjectName("deliveryOrigin");
+    origin->setToolTip("Where the pixels of tracks, transforms and corner pins are counted from");
+    auto* use = choice({"match-move", "inverse"});
+    use->setToolTip("Match-move: what hangs on it follows the picture. Inverse: it holds the picture still");
+    auto* originLabel = axisForm->row("Pixels from", origin);
+    auto* useLabel = axisForm->row("Transforms as", use);
+    auto* parts = new QWidget;
+    auto* partsRow = new QHBoxLayout(parts);
+    partsRow->setContentsMargins(0, 0, 0, 0);
+    QCheckBox* components[] = {new QCheckBox("position"), new QCheckBox("rotation"), new QCheckBox("scale")};
+    for (QCheckBox* box : components) partsRow->addWidget(box);
+    axisForm->wide(parts);
+    // One choice for all that it concerns: a shot whose files disagree about the origin helps no one.
+    const auto changeTransform = [&workspace](const QString& what, const std::function<void(TransformOptions&)>& edit) {
+        Shot shot = workspace.shot();
+        shot.deliverables = shot.deliverables.edited([&](auto& items) {
+            for (Deliverable& item : items) edit(item.transform);
+        });
+        workspace.edit(what, std::move(shot));
+    };
+    QObject::connect(origin, &QComboBox::activated, panel, [changeTransform](int index) { changeTransform("Change origin of deliveries", [&](TransformOptions& t) { t.origin = Origin(index); }); });
+    QObject::connect(use, &QComboBox::activated, panel, [changeTransform](int index) { changeTransform("Change use of transforms", [&](TransformOptions& t) { t.inverse = index == 1; }); });
+    QObject::connect(components[0], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.position = on; }); });
+    QObject::connect(components[1], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.rotation = on; }); });
+    QObject::connect(components[2], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.scale = on; }); });
     auto* folder = dimLabel("");
     folder->setObjectName("deliveryFolder");
     layout->addWidget(folder);
@@ -463,7 +426,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
         });
         workspace.edit("Change up axis", std::move(shot));
     });
-    const auto refresh = [&workspace, list, rows, axis, folder, deliver] {
+    const auto refresh = [&workspace, list, rows, axis, folder, deliver, origin, use, originLabel, useLabel, parts, position = components[0], rotation = components[1], scale = components[2]] {
         const Shot& shot = workspace.shot();
         while (QLayoutItem* item = rows->takeAt(0)) {
             if (item->widget()) item->widget()->deleteLater();
@@ -482,6 +445,23 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             state->setProperty("dim", true);
             line->addWidget(name, 1);
             line->addWidget(state);
+            if (item.kind != DeliverableKind::stMaps) {
+                auto* copy = new QPushButton("Copy", row);
+                copy->setFlat(true);
+                copy->setFocusPolicy(Qt::NoFocus);
+                copy->setObjectName("copy-" + text(item.name));
+                copy->setToolTip("To the clipboard, as it would be written");
+                QObject::connect(copy, &QPushButton::clicked, row, [&workspace, item] {
+                    const auto contents = deliverableText(workspace.shot(), item);
+                    if (!contents) {
+                        workspace.sayError(text(contents.error().message));
+                        return;
+                    }
+                    QApplication::clipboard()->setText(text(*contents));
+                    workspace.say(QString("%1 copied, %2 characters").arg(text(item.name)).arg(contents->size()));
+                });
+                line->addWidget(copy);
+            }
             rows->addWidget(row);
             auto* place = new QLineEdit(text(item.place), list);
             place->setAccessibleName("Place of " + text(item.name));
@@ -499,6 +479,16 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             });
             rows->addWidget(place);
         }
+        if (!shot.deliverables.isEmpty()) {
+            const TransformOptions& t = shot.deliverables.back().transform;
+            origin->setCurrentIndex(int(t.origin));
+            use->setCurrentIndex(t.inverse ? 1 : 0);
+            position->setChecked(t.position);
+            rotation->setChecked(t.rotation);
+            scale->setChecked(t.scale);
+        }
+        for (QWidget* part : std::initializer_list<QWidget*>{useLabel, use, parts}) part->setVisible(!shot.locators.isEmpty());
+        originLabel->setVisible(true);
         if (!shot.deliverables.isEmpty()) axis->setCurrentIndex(shot.deliverables.front().upAxis == UpAxis::z ? 1 : 0);
         folder->setText(shot.plate.isOpen() ? "to " + text(deliveryFolderOf(shot, workspace.file()).string()) : QString());
         deliver->setEnabled(!workspace.isBusy() && (shot.solve || !shot.tracks.isEmpty()));

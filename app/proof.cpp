@@ -5,6 +5,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QThreadPool>
+#include <QToolButton>
 
 #include <algorithm>
 #include <cmath>
@@ -23,6 +24,14 @@ ProofStrip::ProofStrip(Workspace& workspace, QWidget* parent) : QWidget(parent),
     setObjectName("proof");
     setMinimumWidth(160);
     setAccessibleName("Proof");
+    setMouseTracking(true);
+    differenceButton_ = new QToolButton(this);
+    differenceButton_->setText("Difference");
+    differenceButton_->setObjectName("proofDifference");
+    differenceButton_->setCheckable(true);
+    differenceButton_->setFocusPolicy(Qt::NoFocus);
+    differenceButton_->setToolTip("Show what differs from the reference: dark where the patch fits, bright edges where it has walked");
+    connect(differenceButton_, &QToolButton::toggled, this, [this](bool on) { setDifference(on); });
     settle_.setSingleShot(true);
     settle_.setInterval(40);
     connect(&settle_, &QTimer::timeout, this, [this] { request(); });
@@ -33,6 +42,38 @@ ProofStrip::ProofStrip(Workspace& workspace, QWidget* parent) : QWidget(parent),
         patches_.clear();
         refresh();
     });
+}
+
+void ProofStrip::setDifference(bool shown) {
+    difference_ = shown;
+    differenceButton_->setChecked(shown);
+    update();
+}
+
+/// Against the reference patch, after both are brought to the same mean: a change of light alone is no difference.
+QImage ProofStrip::differenceOf(const QImage& patch) const {
+    const Track* track = this->track();
+    const auto reference = track ? patches_.find(track->referenceFrame) : patches_.end();
+    if (reference == patches_.end() || reference->second.image.size() != patch.size()) return patch;
+    const QImage& other = reference->second.image;
+    const auto meanOf = [](const QImage& image) {
+        qint64 sum = 0;
+        for (int y = 0; y < image.height(); y += 2)
+            for (int x = 0; x < image.width(); x += 2) sum += qGray(image.pixel(x, y));
+        return int(sum / std::max(1, ((image.width() + 1) / 2) * ((image.height() + 1) / 2)));
+    };
+    const int offset = meanOf(other) - meanOf(patch);
+    QImage result(patch.size(), QImage::Format_RGB32);
+    for (int y = 0; y < patch.height(); ++y) {
+        const auto* a = reinterpret_cast<const QRgb*>(patch.constScanLine(y));
+        const auto* b = reinterpret_cast<const QRgb*>(other.constScanLine(y));
+        auto* out = reinterpret_cast<QRgb*>(result.scanLine(y));
+        for (int x = 0; x < patch.width(); ++x) {
+            const int value = std::min(255, 3 * std::abs(qGray(a[x]) + offset - qGray(b[x])));
+            out[x] = qRgb(value, value * 9 / 10, value * 8 / 10);
+        }
+    }
+    return result;
 }
 
 const Track* ProofStrip::track() const {
@@ -56,11 +97,14 @@ void ProofStrip::refresh() {
         if (sampleAt(*track, frame) && std::find(order_.begin() + 1, order_.end(), frame) == order_.end()) order_.push_back(frame);
     };
     add(track->referenceFrame);
+    int ties = 0;
+    for (const Sample& sample : track->samples)
+        if (sample.tie && ++ties <= 4) add(sample.frame);
     // The worst two, wherever they are; then even steps from end to end.
     std::vector<Sample> byScore = track->samples.vector();
     std::sort(byScore.begin(), byScore.end(), [](const Sample& a, const Sample& b) { return a.score < b.score; });
     for (std::size_t i = 0; i < std::min<std::size_t>(2, byScore.size()); ++i)
-        if (!byScore[i].tie) add(byScore[i].frame);
+        if (!byScore[i].tie && !byScore[i].bridged) add(byScore[i].frame);
     const int room = std::max(2, 2 * ((height() - kTop - 190) / std::max(60, (width() - 2 * kMargin - kGap) / 2 + kCaption + kGap)));
     for (int i = 0; i < room && int(order_.size()) <= room; ++i)
         add(track->samples[std::size_t(i) * (track->samples.size() - 1) / std::size_t(std::max(1, room - 1))].frame);
@@ -136,7 +180,10 @@ QRect ProofStrip::cellRect(std::size_t index) const {
     return {kMargin + column * (small + kGap), kTop + large + kCaption + kGap + row * (small + kCaption + kGap), small, small};
 }
 
-void ProofStrip::resizeEvent(QResizeEvent*) { refresh(); }
+void ProofStrip::resizeEvent(QResizeEvent*) {
+    differenceButton_->setGeometry(width() - kMargin - 78, height() - 30, 78, 22);
+    refresh();
+}
 
 void ProofStrip::paintEvent(QPaintEvent*) {
     QPainter painter(this);
@@ -153,6 +200,7 @@ void ProofStrip::paintEvent(QPaintEvent*) {
         painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap, "Select a track: its patch is shown here on many frames, held still. A drift shows as a picture that walks.");
         return;
     }
+    differenceButton_->setVisible(true);
     painter.drawText(QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
                      fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, width() - 2 * kMargin - 50));
     for (std::size_t i = 0; i < order_.size(); ++i) {
@@ -164,8 +212,16 @@ void ProofStrip::paintEvent(QPaintEvent*) {
         const auto patch = patches_.find(frame);
         if (patch != patches_.end()) {
             painter.setRenderHint(QPainter::SmoothPixmapTransform);
-            const double height = double(patch->second.image.height()) * cell.height() / cell.width();
-            painter.drawImage(cell, patch->second.image, QRectF(0, (patch->second.image.height() - height) / 2, patch->second.image.width(), height));
+            // The loupe and the dragged cell show the drag: the picture goes with the hand, the cross stays.
+            const bool follows = draggedCell_ >= 0 && (int(i) == draggedCell_ || order_[std::size_t(draggedCell_)] == frame);
+            const double perPlate = patch->second.image.width() / (2 * marginPlate(*track));
+            const QPointF by = follows ? QPointF(draggedBy_.x(), draggedBy_.y()) * perPlate : QPointF(0, 0);
+            const QImage shown = difference_ && !follows ? differenceOf(patch->second.image) : patch->second.image;
+            // Large, it is a loupe: half as much around the cross, twice the size.
+            const double part = i == 0 ? 0.5 : 1.0;
+            const double wide = shown.width() * part;
+            const double high = wide * cell.height() / cell.width();
+            painter.drawImage(cell, shown, QRectF((shown.width() - wide) / 2 - by.x(), (shown.height() - high) / 2 - by.y(), wide, high));
             painter.setPen(QPen(QColor(217, 164, 65, 220), 1));
             const QPointF c = QRectF(cell).center();
             painter.drawLine(c - QPointF(8, 0), c - QPointF(2, 0));
@@ -186,7 +242,7 @@ void ProofStrip::paintEvent(QPaintEvent*) {
         painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
         if (sample) {
             painter.setPen(badness > 0.5 ? theme::fitColour(badness) : theme::kDim);
-            painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, sample->tie ? "tie" : QString::number(sample->score, 'f', 3));
+            painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, sample->tie ? "tie" : sample->bridged ? "bridged" : QString::number(sample->score, 'f', 3));
         }
     }
 }
@@ -194,9 +250,42 @@ void ProofStrip::paintEvent(QPaintEvent*) {
 void ProofStrip::mousePressEvent(QMouseEvent* event) {
     for (std::size_t i = 0; i < order_.size(); ++i)
         if (cellRect(i).contains(event->position().toPoint())) {
-            workspace_.goTo(order_[i]);
+            draggedCell_ = int(i);
+            dragFrom_ = event->position();
+            draggedBy_.setZero();
             return;
         }
+}
+
+void ProofStrip::mouseMoveEvent(QMouseEvent* event) {
+    if (draggedCell_ < 0) return;
+    const Track* track = this->track();
+    const QRect cell = cellRect(std::size_t(draggedCell_));
+    const QPointF by = event->position() - dragFrom_;
+    if (!track || (draggedBy_.isZero() && by.manhattanLength() < 3)) return;
+    // Half as fast as the hand: a correction is a matter of fractions of a pixel.
+    const double platePerScreen = 2 * marginPlate(*track) * (draggedCell_ == 0 ? 0.5 : 1.0) / cell.width();
+    draggedBy_ = 0.5 * platePerScreen * Eigen::Vector2d(by.x(), by.y());
+    update();
+}
+
+void ProofStrip::mouseReleaseEvent(QMouseEvent*) {
+    const int cell = draggedCell_;
+    draggedCell_ = -1;
+    if (cell < 0 || cell >= int(order_.size())) return;
+    const int frame = order_[std::size_t(cell)];
+    const Track* track = this->track();
+    const Sample* sample = track ? sampleAt(*track, frame) : nullptr;
+    if (draggedBy_.isZero()) {
+        workspace_.goTo(frame);
+    } else if (!sample || track->locked || workspace_.isBusy()) {
+        workspace_.say(!sample ? "The track is not there on this frame." : track->locked ? QString("%1 is locked. Unlock it to move it.").arg(QString::fromStdString(track->name)) : QString("A job is running. Stop it or wait to correct."));
+    } else {
+        // The picture went one way, so the place in it goes the other.
+        workspace_.placeTie(track->id, frame, sample->at - draggedBy_, QString("Correct %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
+    }
+    draggedBy_.setZero();
+    update();
 }
 
 }  // namespace pinion

@@ -17,6 +17,7 @@ constexpr int kRight = 14;
 constexpr int kCounts = 40;
 constexpr int kRuler = 22;
 constexpr int kRow = 14;
+constexpr int kCheck = 34;  // the plate check, once there is one: four rows of it
 
 }  // namespace
 
@@ -28,6 +29,10 @@ ThreadSheet::ThreadSheet(Workspace& workspace, QWidget* parent) : QWidget(parent
     connect(&workspace, &Workspace::shotChanged, this, [this] { rebuildRows(); });
     connect(&workspace, &Workspace::plateChanged, this, [this] { rebuildRows(); });
     connect(&workspace, &Workspace::frameChanged, this, [this] { update(); });
+    connect(&workspace, &Workspace::checkChanged, this, [this] {
+        clampScroll();
+        update();
+    });
     connect(&workspace, &Workspace::selectionChanged, this, [this] {
         scrollToSelection();
         update();
@@ -41,6 +46,15 @@ void ThreadSheet::setOrder(Order order) {
     rebuildRows();
 }
 
+void ThreadSheet::setFilter(const QString& filter) {
+    filter_ = filter;
+    shownTracks_ = {};
+    scroll_ = 0;
+    rebuildRows();
+}
+
+int ThreadSheet::rowHeight() const { return kRow; }
+
 void ThreadSheet::rebuildRows() {
     const Shot& shot = workspace_.shot();
     counts_ = tracksPerFrame(shot);
@@ -53,8 +67,12 @@ void ThreadSheet::rebuildRows() {
     errors_.clear();
     if (shot.solve)
         for (const SolvedTrack& track : shot.solve->tracks) errors_[track.track] = track.rms_px;
-    rows_.resize(shot.tracks.size());
-    for (std::size_t i = 0; i < rows_.size(); ++i) rows_[i] = i;
+    rows_.clear();
+    const QStringList words = filter_.split(' ', Qt::SkipEmptyParts);
+    for (std::size_t i = 0; i < shot.tracks.size(); ++i) {
+        const QString name = words.isEmpty() ? QString() : QString::fromStdString(shot.tracks[i].name + " " + shot.tracks[i].group);
+        if (std::all_of(words.begin(), words.end(), [&](const QString& word) { return name.contains(word, Qt::CaseInsensitive); })) rows_.push_back(i);
+    }
     std::stable_sort(rows_.begin(), rows_.end(), [&](std::size_t a, std::size_t b) {
         const Track& x = shot.tracks[a];
         const Track& y = shot.tracks[b];
@@ -76,8 +94,48 @@ void ThreadSheet::rebuildRows() {
     update();
 }
 
-QRect ThreadSheet::rulerRect() const { return {0, kCounts, width(), kRuler}; }
-QRect ThreadSheet::rowsRect() const { return {0, kCounts + kRuler, width(), std::max(0, height() - kCounts - kRuler)}; }
+QRect ThreadSheet::checkRect() const { return {0, 0, width(), workspace_.plateCheck() ? kCheck : 0}; }
+QRect ThreadSheet::rulerRect() const { return {0, checkRect().height() + kCounts, width(), kRuler}; }
+QRect ThreadSheet::rowsRect() const {
+    const int top = rulerRect().bottom() + 1;
+    return {0, top, width(), std::max(0, height() - top)};
+}
+
+int ThreadSheet::rowAt(double y) const {
+    const int row = int(std::floor((y - rowsRect().top() + scroll_) / kRow));
+    return row >= 0 && row < int(rows_.size()) ? row : -1;
+}
+
+/// What the cursor points at, in words.
+QString ThreadSheet::whatIsAt(const QPointF& at) const {
+    const Shot& shot = workspace_.shot();
+    if (!shot.plate.isOpen() || at.x() < kNames) return {};
+    const int frame = frameAtX(at.x());
+    if (checkRect().contains(at.toPoint())) {
+        const PlateCheck& check = *workspace_.plateCheck();
+        QStringList lines;
+        for (const PlateNote& note : check.notes)
+            if (frame >= note.first && frame <= note.last) lines << QString::fromStdString(note.words);
+        for (const FrameCheck& facts : check.frames)
+            if (facts.frame == frame)
+                lines.prepend(QString("%1: sharpness %2, motion %3 px, brightness %4, noise %5").arg(frame).arg(facts.sharpness, 0, 'f', 2).arg(facts.motion_px, 0, 'f', 1).arg(facts.brightness, 0, 'f', 0).arg(facts.noise, 0, 'f', 1));
+        return lines.join("\n");
+    }
+    if (!rowsRect().contains(at.toPoint())) return {};
+    const int row = rowAt(at.y());
+    if (row < 0) return {};
+    const Track& track = shot.tracks[rows_[std::size_t(row)]];
+    const QString name = QString::fromStdString(track.name);
+    if (const Sample* sample = sampleAt(track, frame))
+        return sample->tie ? QString("%1, %2: tie").arg(name).arg(frame) : sample->bridged ? QString("%1, %2: bridged").arg(name).arg(frame) : QString("%1, %2: fit %3").arg(name).arg(frame).arg(sample->score, 0, 'f', 3);
+    if (track.samples.isEmpty()) return name;
+    // In front of, behind or between its frames: why it is not there.
+    EndReason reason = frame < track.firstFrame() ? track.startReason : track.endReason;
+    if (frame > track.firstFrame() && frame < track.lastFrame())
+        for (const Sample& sample : track.samples)
+            if (sample.frame < frame) reason = sample.lost;
+    return QString("%1, %2: %3").arg(name).arg(frame).arg(QString::fromStdString(std::string(toString(reason))));
+}
 
 double ThreadSheet::xOfFrame(double frame) const {
     const FrameRange& frames = workspace_.shot().plate.frames;
@@ -114,15 +172,66 @@ void ThreadSheet::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), theme::kGround);
     const Shot& shot = workspace_.shot();
     if (!shot.plate.isOpen()) return;
-    paintCounts(painter, {0, 0, width(), kCounts});
+    if (workspace_.plateCheck()) paintCheck(painter, checkRect());
+    paintCounts(painter, {0, checkRect().height(), width(), kCounts});
     paintRows(painter, rowsRect());
     paintRuler(painter, rulerRect());
     const double x = xOfFrame(workspace_.frame());
     painter.setPen(QPen(QColor(0xf2, 0xf2, 0xf2), 1));
-    painter.drawLine(QPointF(x, kCounts + 8), QPointF(x, height()));
+    const double head = rulerRect().top();
+    painter.drawLine(QPointF(x, head + 8), QPointF(x, height()));
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setBrush(QColor(0xf2, 0xf2, 0xf2));
-    painter.drawPolygon(QPolygonF({{x - 5, kCounts + 1.0}, {x + 5, kCounts + 1.0}, {x, kCounts + 9.0}}));
+    painter.drawPolygon(QPolygonF({{x - 5, head + 1.0}, {x + 5, head + 1.0}, {x, head + 9.0}}));
+    if (drag_ == Drag::band) paintBand(painter);
+}
+
+void ThreadSheet::paintBand(QPainter& painter) {
+    painter.setPen(QPen(theme::kBrass, 1, Qt::DashLine));
+    painter.setBrush(QColor(217, 164, 65, 30));
+    painter.drawRect(QRectF(bandFrom_, cursor_).normalized().intersected(QRectF(rowsRect())));
+}
+
+void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
+    const PlateCheck& check = *workspace_.plateCheck();
+    const double cell = double(width() - kNames - kRight) / std::max(1, workspace_.shot().plate.frames.count());
+    QFont small = font();
+    small.setPixelSize(10);
+    painter.save();
+    painter.setFont(small);
+    painter.setPen(theme::kDim);
+    double motion = 10, noise = 4;
+    for (const FrameCheck& frame : check.frames) {
+        motion = std::max(motion, frame.motion_px);
+        noise = std::max(noise, frame.noise);
+    }
+    // Two rows of bars: sharpness rises, motion hangs; where they meet, blur. Brightness and noise are lines over them.
+    const int half = area.height() / 2;
+    painter.drawText(QRect(14, area.top() + 1, kNames - 20, half), Qt::AlignLeft | Qt::AlignVCenter, "Sharpness");
+    painter.drawText(QRect(14, area.top() + half, kNames - 20, half), Qt::AlignLeft | Qt::AlignVCenter, "Motion");
+    QPolygonF brightness, grain;
+    for (const FrameCheck& frame : check.frames) {
+        const double x = xOfFrame(frame.frame);
+        const double width = std::max(1.0, cell - (cell > 4 ? 1 : 0));
+        const double sharp = frame.sharpness * (half - 2);
+        const bool worry = std::any_of(check.notes.begin(), check.notes.end(), [&](const PlateNote& n) { return n.kind != PlateNote::Kind::noisy && frame.frame >= n.first && frame.frame <= n.last; });
+        painter.fillRect(QRectF(x - cell / 2, area.top() + half - sharp, width, sharp), worry ? theme::kSand : QColor(0x58, 0x63, 0x66));
+        const double fast = std::min(1.0, frame.motion_px / motion) * (half - 2);
+        painter.fillRect(QRectF(x - cell / 2, area.top() + half + 1, width, fast), worry ? QColor(0xa8, 0x7b, 0x50) : QColor(0x41, 0x49, 0x4b));
+        brightness << QPointF(x, area.bottom() - frame.brightness / 255 * (area.height() - 4));
+        grain << QPointF(x, area.bottom() - frame.noise / noise * (area.height() - 4));
+        if (frame.cut) {
+            painter.setPen(QPen(theme::kCoral, 2));
+            painter.drawLine(QPointF(x - cell / 2, area.top()), QPointF(x - cell / 2, area.bottom()));
+        }
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(QColor(0xd8, 0xd8, 0xd0, 170), 1));
+    painter.drawPolyline(brightness);
+    painter.setPen(QPen(QColor(0xd8, 0xd8, 0xd0, 120), 1, Qt::DotLine));
+    painter.drawPolyline(grain);
+    painter.restore();
 }
 
 void ThreadSheet::paintCounts(QPainter& painter, const QRect& area) {
@@ -131,7 +240,7 @@ void ThreadSheet::paintCounts(QPainter& painter, const QRect& area) {
     const int most = counts_.empty() ? 0 : *std::max_element(counts_.begin(), counts_.end());
     const double scale = (area.height() - 12.0) / std::max(2 * kTrackFloor, most);
     painter.setPen(theme::kDim);
-    painter.drawText(QRect(14, 2, kNames - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, "Tracks a frame");
+    painter.drawText(QRect(14, area.top() + 2, kNames - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, "Tracks a frame");
     const double bottom = area.bottom() - 1.0;
     for (std::size_t i = 0; i < counts_.size(); ++i) {
         const bool poor = counts_[i] < kTrackFloor && most > 0;
@@ -205,20 +314,25 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
         const bool selected = workspace_.selection().contains(track.id);
         if (selected) painter.fillRect(QRect(0, y, width(), kRow), QColor(0x33, 0x2d, 0x20));
         painter.setPen(selected ? theme::kBrass : track.byHand ? theme::kText : theme::kDim);
-        painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(QString::fromStdString(track.name), Qt::ElideRight, kNames - 22));
+        QString name = QString::fromStdString(track.name);
+        if (track.locked) name += " ·locked";
+        if (track.hidden) name += " ·hidden";
+        painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideRight, kNames - 22));
+        if (track.colour != 0) painter.fillRect(QRect(6, y + 4, 4, kRow - 8), QColor::fromRgb(track.colour));
         const auto error = errors_.find(track.id);
         // Neighbouring cells of one shade are drawn at once; a row has few of them.
         const auto& samples = track.samples.vector();
         for (std::size_t i = 0; i < samples.size();) {
-            const auto shade = [&](const Sample& s) { return int(std::lround(theme::badnessOfScore(s.score) * 12)); };
+            // A bridged frame was not seen: a thin line, no cell.
+            const auto shade = [&](const Sample& s) { return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12)); };
             std::size_t end = i + 1;
             while (end < samples.size() && samples[end].frame == samples[end - 1].frame + 1 && shade(samples[end]) == shade(samples[i])) ++end;
             QColor colour = theme::fitColour(shade(samples[i]) / 12.0);
             if (track.setAside) colour = QColor(0x30, 0x30, 0x30);
             const double x0 = xOfFrame(samples[i].frame) - cell / 2;
             const double x1 = xOfFrame(samples[end - 1].frame) + cell / 2;
-            painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), colour);
+            if (shade(samples[i]) < 0) painter.fillRect(QRectF(x0, y + kRow / 2.0 - 0.5, x1 - x0, 1), theme::kSlate);
+            else painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), colour);
             i = end;
         }
         if (error != errors_.end() && error->second > 1.0 && !samples.empty() && !track.setAside) {
@@ -269,29 +383,59 @@ void ThreadSheet::mousePressEvent(QMouseEvent* event) {
         if (drag_ != Drag::none) return;
     }
     if (x >= kNames) {
-        drag_ = Drag::playhead;
         workspace_.setPlaying(false);
-        workspace_.goTo(frameAtX(x));
         if (rowsRect().contains(event->position().toPoint())) {
-            const int row = int(event->position().y() - rowsRect().top() + scroll_) / kRow;
-            if (row < int(rows_.size())) workspace_.select({workspace_.shot().tracks[rows_[std::size_t(row)]].id});
+            // A press may become a rubber band; released at once it is a click on a track's frame.
+            drag_ = Drag::band;
+            bandFrom_ = cursor_ = event->position();
+            marked_.reset();
+            return;
         }
+        drag_ = Drag::playhead;
+        workspace_.goTo(frameAtX(x));
     }
 }
 
 void ThreadSheet::mouseMoveEvent(QMouseEvent* event) {
     const int frame = frameAtX(event->position().x());
+    cursor_ = event->position();
     switch (drag_) {
+        case Drag::band: update(); break;
         case Drag::playhead: workspace_.goTo(frame); break;
         case Drag::first: dragRange_.first = std::min(frame, dragRange_.last); update(); break;
         case Drag::last: dragRange_.last = std::max(frame, dragRange_.first); update(); break;
-        case Drag::none: break;
+        case Drag::none: setToolTip(whatIsAt(cursor_)); break;
     }
 }
 
-void ThreadSheet::mouseReleaseEvent(QMouseEvent*) {
+void ThreadSheet::leaveEvent(QEvent*) { setToolTip({}); }
+
+void ThreadSheet::mouseReleaseEvent(QMouseEvent* event) {
     const Drag drag = drag_;
     drag_ = Drag::none;
+    if (drag == Drag::band) {
+        const QRectF band = QRectF(bandFrom_, event->position()).normalized();
+        std::set<TrackId> chosen;
+        if (event->modifiers() & Qt::ControlModifier) chosen = workspace_.selection();
+        if (band.width() < 4 && band.height() < 4) {
+            const int row = rowAt(bandFrom_.y());
+            workspace_.goTo(frameAtX(bandFrom_.x()));
+            if (row >= 0) chosen.insert(workspace_.shot().tracks[rows_[std::size_t(row)]].id);
+        } else {
+            const FrameRange frames{frameAtX(band.left()), frameAtX(band.right())};
+            marked_ = frames;
+            const int first = std::max(0, int(std::floor((band.top() - rowsRect().top() + scroll_) / kRow)));
+            const int last = std::min(int(rows_.size()) - 1, int(std::floor((band.bottom() - rowsRect().top() + scroll_) / kRow)));
+            for (int row = first; row <= last; ++row) {
+                const Track& track = workspace_.shot().tracks[rows_[std::size_t(row)]];
+                if (std::any_of(track.samples.begin(), track.samples.end(), [&](const Sample& s) { return frames.holds(s.frame); })) chosen.insert(track.id);
+            }
+            workspace_.say(QString("%1 tracks on the frames %2–%3. Cut these frames (Ctrl+Shift+X), keep only them (Ctrl+Shift+K), or set the tracks aside (X).").arg(chosen.size()).arg(frames.first).arg(frames.last));
+        }
+        workspace_.select(chosen);
+        update();
+        return;
+    }
     if ((drag == Drag::first || drag == Drag::last) && !(dragRange_ == workspace_.shot().plate.range))
         workspace_.edit(QString("Range %1–%2").arg(dragRange_.first).arg(dragRange_.last), withRange(workspace_.shot(), dragRange_));
     update();

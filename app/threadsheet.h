@@ -5,6 +5,7 @@
 #include <QWidget>
 
 #include <map>
+#include <optional>
 #include <vector>
 
 namespace pinion {
@@ -19,6 +20,13 @@ public:
     explicit ThreadSheet(Workspace& workspace, QWidget* parent = nullptr);
     void setOrder(Order order);
     Order order() const { return order_; }
+    /// Only tracks whose name or group holds all words of `text` are listed.
+    void setFilter(const QString& text);
+    std::size_t listed() const { return rows_.size(); }
+    /// The frames of the last rubber band; none when it was only a click.
+    std::optional<FrameRange> marked() const { return marked_; }
+    int rowHeight() const;
+    QRect checkRect() const;
 
     /// Where a frame's middle lies, and which frame lies at x.
     double xOfFrame(double frame) const;
@@ -32,12 +40,17 @@ protected:
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
+    void leaveEvent(QEvent*) override;
     void wheelEvent(QWheelEvent*) override;
 
 private:
     void rebuildRows();
     void clampScroll();
     void paintCounts(QPainter& painter, const QRect& area);
+    void paintCheck(QPainter& painter, const QRect& area);
+    void paintBand(QPainter& painter);
+    int rowAt(double y) const;
+    QString whatIsAt(const QPointF& at) const;
     void paintRuler(QPainter& painter, const QRect& area);
     void paintRows(QPainter& painter, const QRect& area);
     void scrollToSelection();
@@ -50,7 +63,11 @@ private:
     std::shared_ptr<const Solve> shownSolve_;
     std::map<TrackId, double> errors_;
     int scroll_ = 0;
-    enum class Drag { none, playhead, first, last };
+    QString filter_;
+    std::optional<FrameRange> marked_;
+    QPointF bandFrom_;
+    QPointF cursor_;
+    enum class Drag { none, playhead, first, last, band };
     Drag drag_ = Drag::none;
     FrameRange dragRange_;
 };

@@ -50,6 +50,13 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
         wantAround();
         emit frameChanged();
     });
+    connect(this, &Workspace::shotChanged, this, &Workspace::refreshPlan);
+    tieTimer_.setSingleShot(true);
+    tieTimer_.setInterval(250);
+    connect(&tieTimer_, &QTimer::timeout, this, [this] {
+        if (isBusy()) tieTimer_.start();
+        else startTie(tieTrack_, tieFrame_);
+    });
     autosaveTimer_.setSingleShot(true);
     autosaveTimer_.setInterval(2000);
     connect(&autosaveTimer_, &QTimer::timeout, this, [this] {
@@ -75,37 +82,34 @@ Workspace::~Workspace() {
     removeAutosave();
 }
 
-void Workspace::edit(const QString& name, Shot shot) {
-    history_.record(name.toStdString(), std::move(shot));
-    modified_ = true;
-    autosavePending_ = true;
+void Workspace::noteChange() {
+    modified_ = autosavePending_ = true;
     autosaveTimer_.start();
     emit shotChanged();
+}
+
+void Workspace::edit(const QString& name, Shot shot) {
+    history_.record(name.toStdString(), std::move(shot));
+    noteChange();
     if (candidatesShown_) updateCandidates();
 }
 
 void Workspace::amend(Shot shot) {
     history_.amend(std::move(shot));
-    modified_ = true;
-    autosavePending_ = true;
-    autosaveTimer_.start();
-    emit shotChanged();
+    noteChange();
 }
 
 void Workspace::undo() {
     if (!history_.canUndo()) return;
+    tieTimer_.stop();
     history_.undo();
-    modified_ = autosavePending_ = true;
-    autosaveTimer_.start();
-    emit shotChanged();
+    noteChange();
 }
 
 void Workspace::redo() {
     if (!history_.canRedo()) return;
     history_.redo();
-    modified_ = autosavePending_ = true;
-    autosaveTimer_.start();
-    emit shotChanged();
+    noteChange();
 }
 
 bool Workspace::isModified() const { return modified_; }
@@ -311,6 +315,12 @@ void Workspace::takePlate(const std::shared_ptr<const Plate>& plate) {
     candidates_.clear();
     candidatesShown_ = false;
     frameProblem_.clear();
+    plateCheck_.reset();
+    followed_ = 0;
+    tieTimer_.stop();
+    clearProposals();
+    emit checkChanged();
+    emit followedChanged();
     if (frames_) {
         frames_->setListener([this](int frame, const Error* error) {
             const QString problem = error ? text(error->message) : QString();
@@ -324,9 +334,7 @@ void Workspace::takePlate(const std::shared_ptr<const Plate>& plate) {
 }
 
 void Workspace::onFrameRead(int frame, const QString& problem) {
-    if (frame != frame_ || pictureFrame_ == frame_) {
-        if (frame != frame_) return;
-    }
+    if (frame != frame_) return;
     frameProblem_ = problem;
     refreshPicture();
     emit frameChanged();

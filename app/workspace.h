@@ -1,6 +1,7 @@
 #pragma once
 
 #include "jobs/jobs.h"
+#include "plate/platecheck.h"
 #include "shot/history.h"
 
 #include <QElapsedTimer>
@@ -84,6 +85,29 @@ public:
     void setTrimPreview(double error_px);
     std::vector<TrackId> tracksAbove(double error_px) const;
 
+    /// An edit that places a tie, and then the stretches on its two sides tracked again: one step for undo. Keys that nudge come
+    /// fast; the tracking waits until they rest.
+    void placeTie(TrackId track, int frame, const Eigen::Vector2d& to, const QString& name);
+    /// The same for any edit after which the stretches around `frame` have to be tracked again.
+    void editTie(const QString& name, Shot shot, TrackId track, int frame);
+
+    // What the plate check and the search for spots found: derived, never part of the shot.
+    const std::optional<PlateCheck>& plateCheck() const { return plateCheck_; }
+    const std::vector<SpotProposal>& proposals() const { return proposals_; }
+    int proposalsFrame() const { return proposalsFrame_; }
+    void clearProposals();
+
+    // The steadied or shaken picture of the present shot, made in a thread; null while there is none, with the reason.
+    std::shared_ptr<const PicturePlan> plan() const { return plan_; }
+    QString planProblem() const { return planProblem_; }
+    bool planPending() const { return planPending_; }
+    /// Asks for the plan even while the Steady card changes nothing (for its curves).
+    void refreshPlan();
+
+    /// The track the canvas stays on, the picture moving around it; 0: none.
+    TrackId followed() const { return followed_; }
+    void follow(TrackId track);
+
     // Candidates, shown before a scatter; derived from the frame and the settings in a thread.
     const std::vector<Candidate>& candidates() const { return candidates_; }
     void showCandidates(bool shown);
@@ -102,6 +126,12 @@ public:
     const std::vector<LivePoint>& livePoints() const { return livePoints_; }
     void startScatter();
     void startTrack(const std::vector<TrackId>& tracks, Direction direction, int steps);
+    void startTrackBad(const std::vector<TrackId>& tracks);
+    void startPlateCheck();
+    void startPropose(const Polygon& area);
+    void startRender(const std::filesystem::path& pattern);
+    void startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done);
+    void importTracks(const std::filesystem::path& path);
     void startSolve();
     void startDelivery(const std::vector<QString>& names);
     void stopJob();
@@ -119,12 +149,18 @@ signals:
     void jobChanged();       ///< started, moved on, ended
     void liveChanged();
     void trimPreviewChanged();
+    void checkChanged();      ///< the plate check
+    void proposalsChanged();
+    void planChanged();
+    void followedChanged();
     void viewChanged();
     void fileChanged();
     void saidNote(const QString& text);
     void saidError(const QString& text);
 
 private:
+    void noteChange();
+    void startTie(TrackId track, int frame);
     /// Runs `work` in the job thread; what it returns is called here, on the interface's thread, when it is done.
     void runJob(const QString& name, int frames, const std::function<std::function<void()>(const Progress&)>& work);
     void takePlate(const std::shared_ptr<const Plate>& plate);
@@ -157,6 +193,20 @@ private:
     std::vector<Candidate> candidates_;
     bool candidatesShown_ = false;
     int candidateRun_ = 0;
+
+    std::optional<PlateCheck> plateCheck_;
+    std::vector<SpotProposal> proposals_;
+    int proposalsFrame_ = 0;
+    TrackId followed_ = 0;
+    QTimer tieTimer_;
+    TrackId tieTrack_ = 0;
+    int tieFrame_ = 0;
+    std::shared_ptr<const PicturePlan> plan_;
+    QString planProblem_;
+    bool planPending_ = false;
+    int planRun_ = 0;
+    List<Track> planTracks_;
+    std::uint64_t planKey_ = 0;
 
     std::thread job_;
     std::atomic<bool> jobDone_{true};

@@ -441,7 +441,7 @@ TEST_CASE("zooming keeps the point under the cursor, panning moves it, fitting b
     CHECK((f.canvas.mapping().plateFromScreen(at + QPoint(30, 10)) - before).norm() < 1e-6);
     f.key(Qt::Key_F);
     CHECK(f.canvas.mapping().zoom() == Approx(fitted));
-    CHECK(f.canvas.mapping().plateOnScreen().width() <= f.canvas.width());
+    CHECK(f.canvas.mapping().frameOnScreen().width() <= f.canvas.width());
 }
 
 TEST_CASE("a sequence with a gap opens by drop, shows the gap and stands still on it with a reason") {

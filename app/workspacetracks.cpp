@@ -1,0 +1,207 @@
+// The 2D jobs of the workspace: ties, the plate check, spots, steadied pictures, shakes, import.
+
+#include "workspace.h"
+
+#include <QThreadPool>
+
+namespace pinion {
+namespace {
+
+QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
+
+}  // namespace
+
+// ---- ties
+
+void Workspace::placeTie(TrackId id, int frame, const Eigen::Vector2d& to, const QString& name) { editTie(name, withTrackMoved(shot(), id, frame, to), id, frame); }
+
+void Workspace::editTie(const QString& name, Shot shot, TrackId id, int frame) {
+    edit(name, std::move(shot));
+    const Track* track = findTrack(this->shot(), id);
+    // A track that was never tracked has nothing to track again.
+    if (!frames_ || !track || track->samples.size() < 2) return;
+    tieTrack_ = id;
+    tieFrame_ = frame;
+    tieTimer_.start();
+}
+
+void Workspace::startTie(TrackId id, int frame) {
+    if (!frames_ || isBusy() || !findTrack(shot(), id)) return;
+    const Shot shot = this->shot();
+    runJob("Tracking between ties", shot.plate.range.count(), [this, shot, id, frame, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = runTie(shot, *frames, id, frame, progress);
+        return [this, result] {
+            if (!result) {
+                // A gap with nothing to track again is no trouble.
+                if (result.error().fault == Fault::input) sayError(text(result.error().message));
+                return;
+            }
+            // Part of the edit that placed the tie: one step back undoes both.
+            amend(withTracked(this->shot(), result->tracks));
+        };
+    });
+}
+
+void Workspace::startTrackBad(const std::vector<TrackId>& ids) {
+    if (!frames_ || isBusy()) return;
+    const Shot shot = this->shot();
+    runJob("Tracking what is bad", shot.plate.range.count(), [this, shot, ids, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = runTrackBad(shot, *frames, ids, 0.92, progress, liveListener());
+        return [this, result] {
+            if (!result) {
+                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                return;
+            }
+            edit("Track what is bad", withTracked(this->shot(), result->tracks));
+        };
+    });
+}
+
+// ---- looking at the plate
+
+void Workspace::startPlateCheck() {
+    if (!frames_ || isBusy()) return;
+    const FrameRange range = shot().plate.range;
+    runJob("Checking the plate", range.count(), [this, range, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = checkPlate(*frames, range.first, range.last, progress);
+        return [this, result] {
+            if (!result) {
+                sayError(text(result.error().message));
+                return;
+            }
+            plateCheck_ = *result;
+            emit checkChanged();
+            say(result->stopped ? QString("Stopped. %1 frames checked.").arg(result->frames.size()) : result->notes.empty() ? QString("The plate is even: nothing to watch for.") : text(result->notes.front().words));
+        };
+    });
+}
+
+void Workspace::startPropose(const Polygon& area) {
+    if (!frames_ || isBusy()) return;
+    const Shot shot = this->shot();
+    constexpr int kSpots = 8;
+    runJob("Looking for spots", shot.plate.range.count(), [this, shot, area, frame = frame_, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto result = runPropose(shot, *frames, area, frame, kSpots, progress);
+        return [this, result, frame] {
+            if (!result) {
+                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                return;
+            }
+            proposals_ = *result;
+            proposalsFrame_ = frame;
+            goTo(frame);
+            emit proposalsChanged();
+            say(QString("%1 spots, the best first. Click one with Place track in hand, or take them all with Ctrl+Shift+P.").arg(proposals_.size()));
+        };
+    });
+}
+
+void Workspace::clearProposals() {
+    if (proposals_.empty()) return;
+    proposals_.clear();
+    emit proposalsChanged();
+}
+
+void Workspace::follow(TrackId id) {
+    if (id == followed_) return;
+    followed_ = id;
+    emit followedChanged();
+}
+
+// ---- the steadied or shaken picture
+
+void Workspace::refreshPlan() {
+    const Shot& now = shot();
+    if (!now.steady.changesPicture() || !now.plate.isOpen()) {
+        if (plan_ || !planProblem_.isEmpty()) {
+            plan_.reset();
+            planProblem_.clear();
+            planKey_ = 0;
+            emit planChanged();
+        }
+        return;
+    }
+    // Hashing a million samples at every edit would be felt: whether the tracks are the same list is enough.
+    Shot settings = now;
+    settings.tracks = {};
+    const std::uint64_t key = steadyKey(settings) ^ (std::uint64_t(now.steady.tracks.size()) << 32) ^ std::uint64_t(now.steady.tracks.isEmpty() ? 0 : now.steady.tracks.front() * 7919 + now.steady.tracks.back());
+    if (key == planKey_ && planTracks_.sharedWith(now.tracks)) return;
+    planKey_ = key;
+    planTracks_ = now.tracks;
+    planPending_ = true;
+    const int run = ++planRun_;
+    QThreadPool::globalInstance()->start([this, run, now] {
+        auto plan = picturePlan(now);
+        QMetaObject::invokeMethod(this, [this, run, plan = std::move(plan)]() mutable {
+            if (run != planRun_) return;  // another one is on its way
+            planPending_ = false;
+            plan_ = plan ? std::make_shared<const PicturePlan>(std::move(*plan)) : nullptr;
+            planProblem_ = plan ? QString() : text(plan.error().message);
+            emit planChanged();
+        });
+    });
+    emit planChanged();
+}
+
+void Workspace::startRender(const std::filesystem::path& pattern) {
+    if (!frames_ || isBusy()) return;
+    const Shot shot = this->shot();
+    runJob("Rendering", shot.plate.range.count(), [this, shot, pattern, frames = frames_](const Progress& progress) -> std::function<void()> {
+        auto report = runRender(shot, *frames, pattern, progress);
+        return [this, report, pattern] {
+            if (!report) {
+                sayError(text(report.error().message));
+                return;
+            }
+            QString words = report->stopped ? QString("Stopped. %1 frames kept in %2").arg(report->frames).arg(text(pattern.parent_path().string()))
+                                            : QString("%1 frames: %2").arg(report->frames).arg(text(pattern.string()));
+            if (!report->missing.empty()) words += QString("\nNot readable in the plate: %1").arg(text(frameRanges(report->missing)));
+            say(words);
+        };
+    });
+}
+
+void Workspace::startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done) {
+    if (isBusy()) return;
+    const Shot shot = this->shot();
+    runJob("Taking the shake", 0, [this, shot, above_hz, done](const Progress&) -> std::function<void()> {
+        auto profile = runTakeShake(shot, above_hz);
+        return [this, profile, done] {
+            if (!profile) sayError(text(profile.error().message));
+            else done(*profile);
+        };
+    });
+}
+
+// ---- import
+
+void Workspace::importTracks(const std::filesystem::path& path) {
+    if (!frames_ || isBusy()) return;
+    const PlateFacts facts = frames_->facts();
+    runJob("Importing tracks", 0, [this, path, facts](const Progress&) -> std::function<void()> {
+        auto file = readTracks(path);
+        return [this, path, facts, file] {
+            if (!file) {
+                sayError(text(file.error().message));
+                return;
+            }
+            if (file->width != 0 && (file->width != facts.width || file->height != facts.height)) {
+                sayError(QString("%1: is for %2x%3, the plate is %4x%5. Nothing was imported.").arg(text(path.string())).arg(file->width).arg(file->height).arg(facts.width).arg(facts.height));
+                return;
+            }
+            for (const Track& track : file->tracks)
+                for (const Sample& sample : track.samples)
+                    if (!facts.holds(sample.frame)) {
+                        sayError(QString("%1: track '%2' has frame %3, the plate holds %4-%5. Nothing was imported.").arg(text(path.string()), text(track.name)).arg(sample.frame).arg(facts.firstFrame).arg(facts.lastFrame));
+                        return;
+                    }
+            std::vector<TrackId> ids;
+            Shot after = withTracksImported(shot(), file->tracks, &ids);
+            edit(QString("Import %1 tracks").arg(ids.size()), std::move(after));
+            select({ids.begin(), ids.end()});
+            say(QString("%1 tracks imported from %2").arg(ids.size()).arg(text(path.filename().string())));
+        };
+    });
+}
+
+}  // namespace pinion
