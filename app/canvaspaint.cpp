@@ -58,6 +58,8 @@ void Canvas::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     if (shown_ != Shown::plate || workspace_.followed() != 0) paintShownNote(painter);
     if (!overlays_ || shown_ == Shown::beside) return;
+    // Of a wipe only the result's side has the tracks where they are drawn.
+    if (shown_ == Shown::wipe) painter.setClipRect(QRectF(wipeHandle().x() + 1, 0, width(), height()));
     if (gridShown_) paintGrid(painter);
     paintTracks(painter);
     paintProposals(painter);
@@ -151,9 +153,10 @@ void Canvas::paintShownNote(QPainter& painter) {
     else if (!plan->at(workspace_.frame())) words = "the motion of this frame is not known";
     else
         words = QString("%1%2 · zoom %3 %").arg(s.steady ? (s.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease") : "", s.shake && s.profile ? (s.steady ? " · shake" : "shake") : "").arg((plan->zoom - 1) * 100, 0, 'f', 1);
-    const double x = shown_ == Shown::steady ? 12 : (shown_ == Shown::wipe ? wipeHandle().x() : width() / 2.0) + 12;
-    label(painter, {x, 10}, words, workspace_.planProblem().isEmpty() ? theme::kText : theme::kCoral);
-    if (shown_ != Shown::steady) label(painter, {x - 24 - painter.fontMetrics().horizontalAdvance("original") - 14, 10}, "original");
+    const double x = shown_ == Shown::steady ? std::max(8.0, mapping_.frameOnScreen().left() + 8) : (shown_ == Shown::wipe ? wipeHandle().x() : width() / 2.0) + 12;
+    const double y = std::max(8.0, mapping_.frameOnScreen().top() + 8);
+    label(painter, {x, y}, words, workspace_.planProblem().isEmpty() ? theme::kText : theme::kCoral);
+    if (shown_ != Shown::steady) label(painter, {x - 24 - painter.fontMetrics().horizontalAdvance("original") - 14, y}, "original");
     if (!plan || !plan->at(workspace_.frame()) || shown_ == Shown::beside) return;
     // The frame, and the border of the source where it reaches into it.
     painter.setBrush(Qt::NoBrush);
@@ -190,7 +193,9 @@ void Canvas::paintProposals(QPainter& painter) {
             painter.setBrush(Qt::NoBrush);
             painter.drawRect(QRectF(at - QPointF(5, 5), QSizeF(10, 10)));
         }
-        label(painter, at + QPointF(9, -10), QString("%1 · %2 frames").arg(number).arg(spot.frames));
+        // How long it lasts is said where it does not last.
+        const bool whole = spot.frames >= workspace_.shot().plate.range.count();
+        label(painter, at + QPointF(8, -10), whole ? QString::number(number) : QString("%1 · %2 frames").arg(number).arg(spot.frames));
     }
 }
 

@@ -46,7 +46,14 @@ CurvesPanel::CurvesPanel(Workspace& workspace, QWidget* parent) : QWidget(parent
     }
     plot_->xAxis->setNumberFormat("f");
     plot_->xAxis->setNumberPrecision(0);
-    plot_->legend->setBrush(QColor(0x1b, 0x1b, 0x1b, 190));
+    // Beside the curves, never over them.
+    auto* side = new QCPLayoutGrid;
+    plot_->plotLayout()->addElement(0, 1, side);
+    side->addElement(0, 0, plot_->legend);
+    side->addElement(1, 0, new QCPLayoutGrid);
+    side->setRowStretchFactor(0, 0.001);
+    plot_->plotLayout()->setColumnStretchFactor(1, 0.001);
+    plot_->legend->setBrush(Qt::NoBrush);
     plot_->legend->setBorderPen(Qt::NoPen);
     plot_->legend->setTextColor(theme::kDim);
     playhead_ = new QCPItemStraightLine(plot_);
@@ -71,6 +78,7 @@ CurvesPanel::CurvesPanel(Workspace& workspace, QWidget* parent) : QWidget(parent
 void CurvesPanel::setCurve(Curve curve) {
     curve_ = curve;
     fitted_ = true;
+    emit curveChanged(curve);
     rebuild();
 }
 

@@ -24,6 +24,9 @@ public:
     QCustomPlot& plot() { return *plot_; }
     void fit();
 
+signals:
+    void curveChanged(Curve curve);
+
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
     void showEvent(QShowEvent*) override;

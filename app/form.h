@@ -92,6 +92,27 @@ inline QComboBox* choice(const QStringList& words) {
     return box;
 }
 
+/// Fields side by side under their names.
+inline QWidget* columns(std::initializer_list<std::pair<const char*, QWidget*>> fields) {
+    auto* made = new QWidget;
+    auto* grid = new QGridLayout(made);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(4);
+    grid->setVerticalSpacing(2);
+    int column = 0;
+    for (const auto& [name, field] : fields) {
+        auto* label = dimLabel(name);
+        label->setWordWrap(false);
+        field->setAccessibleName(name);
+        field->setMinimumWidth(40);
+        field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+        grid->addWidget(label, 0, column);
+        grid->addWidget(field, 1, column);
+        grid->setColumnStretch(column++, 1);
+    }
+    return made;
+}
+
 /// Sets a field without telling anyone.
 template <class Box, class Value>
 void setQuietly(Box* box, const Value& value) {

@@ -508,13 +508,10 @@ void MainWindow::makeMenus() {
     // The menus, the shot's name and the running job share one bar.
     auto* menus = new QMenuBar;
     menus->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Preferred);
-    QMenu* menu = nullptr;
-    QString name;
+    QMap<QString, QMenu*> byName;
+    for (const char* name : {"Shot", "Edit", "View", "Play", "Track", "Steady", "Solve", "Help"}) byName[name] = menus->addMenu(name);
     for (const Command& command : commands_->all()) {
-        if (command.menu != name) {
-            name = command.menu;
-            menu = menus->addMenu(name);
-        }
+        QMenu* menu = byName.value(command.menu);
         menu->addAction(command.action);
         if (command.name == "Open plate or shot…") {
             recentMenu_ = menu->addMenu("Recent");
@@ -671,6 +668,7 @@ QWidget* MainWindow::makeSheetHeader() {
     curveBox_->setFixedWidth(96);
     curveBox_->hide();
     connect(curveBox_, &QComboBox::activated, this, [this](int index) { curves_->setCurve(CurvesPanel::Curve(index)); });
+    connect(curves_, &CurvesPanel::curveChanged, curveBox_, [this](CurvesPanel::Curve curve) { curveBox_->setCurrentIndex(int(curve)); });
     row->addWidget(curveBox_);
     row->addStretch(1);
     return widget;

@@ -195,12 +195,12 @@ void ProofStrip::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(kMargin, 8, width() - 2 * kMargin, 18), Qt::AlignLeft | Qt::AlignVCenter, "Proof");
     painter.setFont(font());
     const Track* track = this->track();
+    differenceButton_->setVisible(track != nullptr);
     painter.setPen(theme::kDim);
     if (!track) {
         painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap, "Select a track: its patch is shown here on many frames, held still. A drift shows as a picture that walks.");
         return;
     }
-    differenceButton_->setVisible(true);
     painter.drawText(QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
                      fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, width() - 2 * kMargin - 50));
     for (std::size_t i = 0; i < order_.size(); ++i) {
@@ -222,12 +222,11 @@ void ProofStrip::paintEvent(QPaintEvent*) {
             const double wide = shown.width() * part;
             const double high = wide * cell.height() / cell.width();
             painter.drawImage(cell, shown, QRectF((shown.width() - wide) / 2 - by.x(), (shown.height() - high) / 2 - by.y(), wide, high));
-            painter.setPen(QPen(QColor(217, 164, 65, 220), 1));
             const QPointF c = QRectF(cell).center();
-            painter.drawLine(c - QPointF(8, 0), c - QPointF(2, 0));
-            painter.drawLine(c + QPointF(2, 0), c + QPointF(8, 0));
-            painter.drawLine(c - QPointF(0, 8), c - QPointF(0, 2));
-            painter.drawLine(c + QPointF(0, 2), c + QPointF(0, 8));
+            for (const bool shadow : {true, false}) {
+                painter.setPen(shadow ? QPen(QColor(0, 0, 0, 140), 3) : QPen(QColor(0xf0, 0xb8, 0x4a), 1));
+                for (const auto& [x, y] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) painter.drawLine(c + QPointF(2 * x, 2 * y), c + QPointF(9 * x, 9 * y));
+            }
         } else if (!sample) {
             painter.setPen(theme::kDim);
             painter.drawText(cell, Qt::AlignCenter, "not tracked here");

@@ -14,7 +14,11 @@ namespace pinion {
 namespace {
 
 /// A value of 0 to 1 shown in percent.
-QSpinBox* percent(int most = 100) { return spin(0, most, " %"); }
+QSpinBox* percent(int most = 100) {
+    auto* box = spin(0, most, " %");
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    return box;
+}
 
 }  // namespace
 
@@ -43,9 +47,7 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     position->setObjectName("steadyPosition");
     auto* rotation = percent();
     auto* scale = percent();
-    form->row("Position", position);
-    form->row("Rotation", rotation);
-    form->row("Scale", scale);
+    form->wide(columns({{"Position", position}, {"Rotation", rotation}, {"Scale", scale}}));
     auto* smoother = choice({"soft", "even path"});
     smoother->setToolTip("Soft: a Gaussian average of the path. Even path: still stretches and even pans, as from a tripod or a dolly");
     auto* smoothness = decimal(0.5, 400, 1, 2, " frames");
@@ -89,9 +91,8 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     lendPosition->setObjectName("shakePosition");
     auto* lendRotation = percent(1000);
     auto* lendScale = percent(1000);
-    auto* lendPositionLabel = form->row("Position", lendPosition);
-    auto* lendRotationLabel = form->row("Rotation", lendRotation);
-    auto* lendScaleLabel = form->row("Scale", lendScale);
+    auto* lends = columns({{"Position", lendPosition}, {"Rotation", lendRotation}, {"Scale", lendScale}});
+    form->wide(lends);
 
     auto* renderTitle = new QLabel("Render");
     renderTitle->setProperty("title", true);
@@ -234,7 +235,7 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         for (QWidget* part : std::initializer_list<QWidget*>{crop, cropX, cropY, cropLabel, cropXLabel, cropYLabel}) part->setVisible(o.fit == SteadyOptions::Fit::crop);
         shake->setChecked(s.shake);
         shake->setText(s.profile ? QString("Shake of %1, %2 s").arg(text(s.profile->name)).arg(s.profile->seconds(), 0, 'f', 1) : QString("Shake the picture"));
-        for (QWidget* part : std::initializer_list<QWidget*>{shake, dropShake, lendPosition, lendRotation, lendScale, lendPositionLabel, lendRotationLabel, lendScaleLabel}) part->setVisible(s.profile != nullptr);
+        for (QWidget* part : std::initializer_list<QWidget*>{shake, dropShake, lends}) part->setVisible(s.profile != nullptr);
         setQuietly(lendPosition, int(std::lround(s.lending.position * 100)));
         setQuietly(lendRotation, int(std::lround(s.lending.rotation * 100)));
         setQuietly(lendScale, int(std::lround(s.lending.scale * 100)));

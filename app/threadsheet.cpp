@@ -17,7 +17,7 @@ constexpr int kRight = 14;
 constexpr int kCounts = 40;
 constexpr int kRuler = 22;
 constexpr int kRow = 14;
-constexpr int kCheck = 34;  // the plate check, once there is one: four rows of it
+constexpr int kCheck = 46;  // the plate check, once there is one: four rows of it
 
 }  // namespace
 
@@ -205,32 +205,36 @@ void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
         motion = std::max(motion, frame.motion_px);
         noise = std::max(noise, frame.noise);
     }
-    // Two rows of bars: sharpness rises, motion hangs; where they meet, blur. Brightness and noise are lines over them.
-    const int half = area.height() / 2;
-    painter.drawText(QRect(14, area.top() + 1, kNames - 20, half), Qt::AlignLeft | Qt::AlignVCenter, "Sharpness");
-    painter.drawText(QRect(14, area.top() + half, kNames - 20, half), Qt::AlignLeft | Qt::AlignVCenter, "Motion");
-    QPolygonF brightness, grain;
+    // Four rows of bars. What a note speaks of glows; a cut is a line through all of them.
+    const double high = (area.height() - 2.0) / 4;
+    const char* const names[] = {"Sharpness", "Motion", "Brightness", "Noise"};
+    for (int row = 0; row < 4; ++row) painter.drawText(QRectF(14, area.top() + row * high, kNames - 20, high), Qt::AlignLeft | Qt::AlignVCenter, names[row]);
+    const auto spoken = [&](int frame, int row) {
+        return std::any_of(check.notes.begin(), check.notes.end(), [&](const PlateNote& note) {
+            if (frame < note.first || frame > note.last) return false;
+            switch (note.kind) {
+                case PlateNote::Kind::blurred: return row <= 1;
+                case PlateNote::Kind::soft: return row == 0;
+                case PlateNote::Kind::fast: return row == 1;
+                case PlateNote::Kind::jump: return row == 2;
+                case PlateNote::Kind::noisy: return row == 3;
+                case PlateNote::Kind::cut: return false;
+            }
+            return false;
+        });
+    };
     for (const FrameCheck& frame : check.frames) {
         const double x = xOfFrame(frame.frame);
-        const double width = std::max(1.0, cell - (cell > 4 ? 1 : 0));
-        const double sharp = frame.sharpness * (half - 2);
-        const bool worry = std::any_of(check.notes.begin(), check.notes.end(), [&](const PlateNote& n) { return n.kind != PlateNote::Kind::noisy && frame.frame >= n.first && frame.frame <= n.last; });
-        painter.fillRect(QRectF(x - cell / 2, area.top() + half - sharp, width, sharp), worry ? theme::kSand : QColor(0x58, 0x63, 0x66));
-        const double fast = std::min(1.0, frame.motion_px / motion) * (half - 2);
-        painter.fillRect(QRectF(x - cell / 2, area.top() + half + 1, width, fast), worry ? QColor(0xa8, 0x7b, 0x50) : QColor(0x41, 0x49, 0x4b));
-        brightness << QPointF(x, area.bottom() - frame.brightness / 255 * (area.height() - 4));
-        grain << QPointF(x, area.bottom() - frame.noise / noise * (area.height() - 4));
+        const double shares[] = {frame.sharpness, frame.motion_px / motion, frame.brightness / 255, frame.noise / noise};
+        for (int row = 0; row < 4; ++row) {
+            const double tall = std::clamp(shares[row], 0.0, 1.0) * (high - 2);
+            painter.fillRect(QRectF(x - cell / 2, area.top() + (row + 1) * high - 1 - tall, std::max(1.0, cell - (cell > 4 ? 1 : 0)), tall), spoken(frame.frame, row) ? theme::kSand : QColor(0x55, 0x60, 0x63));
+        }
         if (frame.cut) {
             painter.setPen(QPen(theme::kCoral, 2));
             painter.drawLine(QPointF(x - cell / 2, area.top()), QPointF(x - cell / 2, area.bottom()));
         }
     }
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(QColor(0xd8, 0xd8, 0xd0, 170), 1));
-    painter.drawPolyline(brightness);
-    painter.setPen(QPen(QColor(0xd8, 0xd8, 0xd0, 120), 1, Qt::DotLine));
-    painter.drawPolyline(grain);
     painter.restore();
 }
 

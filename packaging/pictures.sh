@@ -6,4 +6,4 @@ source packaging/prepare.sh
 install_missing test
 configure_and_build --target pinion-pictures
 rm -f docs/screenshots/*.png
-xvfb-run -a -s "-screen 0 1400x900x24" build/bin/pinion-pictures demo/plates/landing.mp4 docs/screenshots
+xvfb-run -a -s "-screen 0 1400x900x24" build/bin/pinion-pictures demo/plates docs/screenshots

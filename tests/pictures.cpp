@@ -10,6 +10,7 @@
 #include <QTest>
 
 #include <cmath>
+#include <functional>
 #include <set>
 
 namespace {
@@ -39,31 +40,19 @@ TrackId nearest(const Shot& shot, int frame, double x, double y, bool solvedOnly
     return best;
 }
 
-}  // namespace
+using Shoot = std::function<void(const QString&)>;
 
-int main(int argc, char** argv) {
-    QStandardPaths::setTestModeEnabled(true);
-    QApplication application(argc, argv);
-    QApplication::setApplicationName("pinion-pictures");
-    theme::apply(application);
-    const QString plate = argc > 1 ? argv[1] : "demo/plates/landing.mp4";
-    const QString folder = argc > 2 ? argv[2] : "docs/screenshots";
-    QDir().mkpath(folder);
-    MainWindow window;
-    window.resize(1280, 800);
-    window.show();
-    if (!QTest::qWaitForWindowExposed(&window)) return 1;
-    QApplication::setActiveWindow(&window);
-    const auto shoot = [&](const QString& name) {
-        QTest::qWait(300);
-        window.grab().save(folder + "/" + name + ".png");
-        qInfo("%s", qPrintable(name));
-    };
+void clickAt(MainWindow& window, double x, double y, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+    QTest::mouseClick(&window.canvas(), Qt::LeftButton, modifiers, window.canvas().mapping().screenFromPlate({x, y}).toPoint());
+}
+
+/// Candidates, scatter, a track by hand, the camera, the world, the delivery.
+void tourLanding(MainWindow& window, const QString& plate, const QString& folder, const Shoot& shoot) {
     Workspace& workspace = window.workspace();
     shoot("01-empty");
     workspace.open(plate.toStdString());
     settle(window);
-    if (!workspace.hasPlate()) return 1;
+    if (!workspace.hasPlate()) return;
     window.docket().open(Stage::tracks);
     workspace.showCandidates(true);
     settle(window);
@@ -78,10 +67,7 @@ int main(int argc, char** argv) {
     QTest::keyClick(&window.canvas(), Qt::Key_T);
     workspace.goTo(1001);
     settle(window);
-    const auto click = [&](double x, double y, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
-        QTest::mouseClick(&window.canvas(), Qt::LeftButton, modifiers, window.canvas().mapping().screenFromPlate({x, y}).toPoint());
-    };
-    click(1042, 345);
+    clickAt(window, 1042, 345);
     QTest::keyClick(&window.canvas(), Qt::Key_T, Qt::ShiftModifier);
     settle(window);
     QTest::keyClick(&window.canvas(), Qt::Key_V);
@@ -134,6 +120,110 @@ int main(int argc, char** argv) {
         finder->grab().save(folder + "/10-command-finder.png");
         finder->close();
     }
+}
+
+/// The plate check, spots, ties, curves; the mooring steadied; its shake lent to the breakwater.
+void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) {
+    Workspace& workspace = window.workspace();
+    Canvas& canvas = window.canvas();
+    workspace.open((plates + "/mooring.mp4").toStdString());
+    settle(window);
+    window.docket().open(Stage::plate);
+    workspace.startPlateCheck();
+    settle(window);
+    workspace.startScatter();
+    settle(window);
+    shoot("11-plate-check");
+    // Spots on the breakwater, the best of them placed and tracked.
+    window.docket().open(Stage::tracks);
+    workspace.goTo(1001);
+    settle(window);
+    QTest::keyClick(&canvas, Qt::Key_P, Qt::ShiftModifier);
+    const QPoint from = canvas.mapping().screenFromPlate({420, 330}).toPoint(), to = canvas.mapping().screenFromPlate({760, 560}).toPoint();
+    QTest::mousePress(&canvas, Qt::LeftButton, {}, from);
+    QTest::mouseMove(&canvas, to);
+    QTest::mouseRelease(&canvas, Qt::LeftButton, {}, to);
+    settle(window);
+    QTest::mouseMove(&canvas, canvas.mapping().screenFromPlate({880, 505}).toPoint());
+    QTest::qWait(300);
+    QTest::mouseMove(&canvas, canvas.mapping().screenFromPlate({882, 505}).toPoint());
+    QTest::qWait(500);
+    shoot("12-spots");
+    if (!workspace.proposals().empty()) {
+        const Eigen::Vector2d best = workspace.proposals().front().at;
+        clickAt(window, best.x(), best.y());
+    }
+    workspace.clearProposals();
+    QTest::keyClick(&canvas, Qt::Key_V);
+    QTest::keyClick(&canvas, Qt::Key_T, Qt::ShiftModifier);
+    settle(window);
+    workspace.goTo(1048);
+    settle(window);
+    for (int i = 0; i < 6; ++i) QTest::keyClick(&canvas, Qt::Key_Right);
+    settle(window);
+    QTest::qWait(600);
+    settle(window);
+    canvas.zoomTo(2.0);
+    window.proof().setDifference(true);
+    shoot("13-ties");
+    window.proof().setDifference(false);
+    canvas.fit();
+    window.showCurves(true);
+    shoot("14-curves");
+    window.showCurves(false);
+    // Held on all tracks.
+    workspace.select({});
+    QTest::keyClick(&canvas, Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
+    settle(window);
+    if (!QTest::qWaitFor([&] { return workspace.plan() != nullptr; }, 20000)) return;
+    workspace.goTo(1070);
+    settle(window);
+    shoot("15-steady");
+    window.setView(MainWindow::View::wipe);
+    settle(window);
+    shoot("16-compare");
+    // The shake of the mooring on the breakwater.
+    const auto profile = runTakeShake(workspace.shot(), 0.3);
+    workspace.open((plates + "/breakwater.mp4").toStdString());
+    settle(window);
+    if (!profile) return;
+    Shot shot = workspace.shot();
+    shot.steady.shake = true;
+    shot.steady.profile = std::make_shared<const ShakeProfile>(*profile);
+    workspace.edit("Lend a shake", shot);
+    window.setView(MainWindow::View::steady);
+    window.showCurves(true);
+    window.curves().setCurve(CurvesPanel::Curve::shake);
+    if (!QTest::qWaitFor([&] { return workspace.plan() != nullptr; }, 20000)) return;
+    workspace.goTo(1040);
+    settle(window);
+    shoot("17-shake");
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication application(argc, argv);
+    QApplication::setApplicationName("pinion-pictures");
+    theme::apply(application);
+    const QString plates = argc > 1 ? argv[1] : "demo/plates";
+    const QString folder = argc > 2 ? argv[2] : "docs/screenshots";
+    QDir().mkpath(folder);
+    MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    if (!QTest::qWaitForWindowExposed(&window)) return 1;
+    QApplication::setActiveWindow(&window);
+    const auto shoot = [&](const QString& name) {
+        QTest::qWait(300);
+        window.grab().save(folder + "/" + name + ".png");
+        qInfo("%s", qPrintable(name));
+    };
+    // A third word chooses one of the tours.
+    const QString only = argc > 3 ? argv[3] : "";
+    if (only != "harbour") tourLanding(window, plates + "/landing.mp4", folder, shoot);
+    if (only != "landing") tourHarbour(window, plates, shoot);
     window.setProperty("closing", true);
     return 0;
 }

@@ -459,6 +459,12 @@ Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> t
             }
         }
     }
+    for (const Stretch& stretch : stretches) {
+        // A track that begins or ends with the range was not cut short by anything.
+        Track& track = tracks[stretch.track];
+        if (track.startReason == EndReason::none && track.firstFrame() <= range.first) track.startReason = EndReason::rangeEnd;
+        if (track.endReason == EndReason::none && track.lastFrame() >= range.last) track.endReason = EndReason::rangeEnd;
+    }
     result.tracks = std::move(tracks);
     return result;
 }
