@@ -74,7 +74,7 @@ std::vector<PlateNote> notesOf(const std::vector<FrameCheck>& frames) {
         }
     };
     const auto moves = [&](std::size_t i) { return frames[i].motion_px > std::max(5.0, 1.3 * usual); };
-    stretches(PlateNote::Kind::blurred, [&](std::size_t i) { return frames[i].sharpness < 0.62 && moves(i) && !frames[i].cut; },
+    stretches(PlateNote::Kind::blurred, [&](std::size_t i) { return frames[i].sharpness < 0.84 && moves(i) && !frames[i].cut; },
               [](std::size_t, std::size_t) { return "blurred by motion: expect short tracks"; });
     stretches(PlateNote::Kind::soft, [&](std::size_t i) { return frames[i].sharpness < 0.5 && !moves(i) && !frames[i].cut; },
               [](std::size_t, std::size_t) { return "soft, though the picture hardly moves: larger patterns hold better"; });
@@ -135,7 +135,8 @@ Expected<PlateCheck> checkPlate(FrameCache& cache, int first, int last, const Pr
             cv::warpAffine(before, shifted, shift, before.size(), cv::INTER_LINEAR, cv::BORDER_REPLICATE);
             cv::Mat correlation;
             cv::matchTemplate(shifted, coarse, correlation, cv::TM_CCOEFF_NORMED);
-            facts.cut = correlation.at<float>(0, 0) < 0.45F && difference > 0.12;
+            // No shift brings the two together, and their greys differ too.
+            facts.cut = response < 0.1 && correlation.at<float>(0, 0) < 0.8F && difference > 0.12;
             facts.motion_px = facts.cut ? 0.0 : std::hypot(moved.x, moved.y) * double(raw.width) / coarse.cols;
         }
         before = coarse;

@@ -65,7 +65,7 @@ double biweight(double residual, double width) {
 Matrix3d agreedSimilarity(std::vector<Pair> pairs) {
     std::mt19937 random(7);
     std::uniform_int_distribution<std::size_t> pick(0, pairs.size() - 1);
-    constexpr double kNear = 1.5;  // pixels
+    constexpr double kNear = 0.75;  // pixels
     Matrix3d best = Matrix3d::Identity();
     std::size_t most = 0;
     for (int round = 0; round < 80; ++round) {
@@ -82,12 +82,125 @@ Matrix3d agreedSimilarity(std::vector<Pair> pairs) {
     for (int round = 0; round < 6; ++round) {
         std::vector<double> residuals;
         for (const Pair& p : pairs) residuals.push_back((apply(best, p.from) - p.to).norm());
-        const double width = std::max(0.5, 4.7 * 1.48 * medianOf(residuals));
+        const double width = std::max(0.3, 3 * 1.48 * medianOf(residuals));
         for (std::size_t i = 0; i < pairs.size(); ++i) pairs[i].weight = biweight(residuals[i], width);
         best = similarityOf(pairs);
     }
     return best;
 }
+
+/// One track on one frame.
+struct Seen {
+    std::size_t track;
+    Vector2d at;
+    double weight = 1.0;
+};
+
+/// All frames at once. Taken backwards, from each frame to the reference frame, similarities are linear in a, b and the shift, and
+/// the places of the tracks are the means of what the frames say of them; what is left is a linear system in the frames alone,
+/// solved by conjugate gradients with the frames' own blocks as preconditioner. Going round frame by frame instead would carry
+/// an error along the plate at a crawl.
+class JointFrames {
+public:
+    JointFrames(const std::vector<std::vector<Seen>>& byFrame, std::size_t tracks, std::size_t reference) : byFrame_(byFrame), reference_(reference), means_(tracks), weights_(tracks) {
+        // Places around the middle and of about one in size: shift and scale then weigh alike.
+        double count = 0;
+        for (const auto& frame : byFrame)
+            for (const Seen& seen : frame) {
+                centre_ += seen.at;
+                ++count;
+            }
+        if (count > 0) centre_ /= count;
+        for (const auto& frame : byFrame)
+            for (const Seen& seen : frame) size_ = std::max(size_, (seen.at - centre_).norm());
+    }
+
+    /// Improves `plateFromReference`, with the weights as they are.
+    void improve(std::vector<Matrix3d>& plateFromReference, int rounds) {
+        const auto size = Eigen::Index(4 * byFrame_.size());
+        Matrix3d normal = Matrix3d::Identity();  // normalFromPlate
+        normal.topLeftCorner<2, 2>() /= size_;
+        normal.topRightCorner<2, 1>() = -centre_ / size_;
+        Eigen::VectorXd x(size);
+        for (std::size_t f = 0; f < byFrame_.size(); ++f) {
+            const Matrix3d back = normal * plateFromReference[f].inverse() * normal.inverse();
+            x.segment<4>(Eigen::Index(4 * f)) << back(0, 0), back(1, 0), back(0, 2), back(1, 2);
+        }
+        x.segment<4>(Eigen::Index(4 * reference_)) << 1, 0, 0, 0;
+        std::fill(weights_.begin(), weights_.end(), 0.0);
+        blocks_.assign(byFrame_.size(), Eigen::Matrix4d::Identity() * 1e-9);
+        for (std::size_t f = 0; f < byFrame_.size(); ++f)
+            for (const Seen& seen : byFrame_[f]) {
+                weights_[seen.track] += seen.weight;
+                const auto j = slope(seen);
+                blocks_[f] += seen.weight * j.transpose() * j;
+            }
+        for (Eigen::Matrix4d& block : blocks_) block = block.inverse().eval();
+        // The reference frame stays: its part of the residual is left out.
+        Eigen::VectorXd residual = -product(x);
+        residual.segment<4>(Eigen::Index(4 * reference_)).setZero();
+        Eigen::VectorXd z = preconditioned(residual), direction = z;
+        double energy = residual.dot(z);
+        const double enough = 1e-16 * std::max(1e-12, energy);
+        for (int round = 0; round < rounds && energy > enough; ++round) {
+            Eigen::VectorXd along = product(direction);
+            along.segment<4>(Eigen::Index(4 * reference_)).setZero();
+            const double step = energy / std::max(1e-300, direction.dot(along));
+            x += step * direction;
+            residual -= step * along;
+            z = preconditioned(residual);
+            const double next = residual.dot(z);
+            direction = z + next / energy * direction;
+            energy = next;
+        }
+        for (std::size_t f = 0; f < byFrame_.size(); ++f) {
+            const auto u = x.segment<4>(Eigen::Index(4 * f));
+            Matrix3d back = Matrix3d::Identity();
+            back.topRows<2>() << u[0], -u[1], u[2], u[1], u[0], u[3];
+            if (std::abs(back.determinant()) > 1e-9) plateFromReference[f] = (normal.inverse() * back * normal).inverse();
+        }
+    }
+
+private:
+    Eigen::Matrix<double, 2, 4> slope(const Seen& seen) const {
+        const Vector2d p = (seen.at - centre_) / size_;
+        Eigen::Matrix<double, 2, 4> j;
+        j << p.x(), -p.y(), 1, 0, p.y(), p.x(), 0, 1;
+        return j;
+    }
+
+    Eigen::VectorXd product(const Eigen::VectorXd& x) {
+        std::fill(means_.begin(), means_.end(), Vector2d(0, 0));
+        for (std::size_t f = 0; f < byFrame_.size(); ++f)
+            for (const Seen& seen : byFrame_[f]) means_[seen.track] += seen.weight * (slope(seen) * x.segment<4>(Eigen::Index(4 * f)));
+        for (std::size_t i = 0; i < means_.size(); ++i)
+            if (weights_[i] > 0) means_[i] /= weights_[i];
+        Eigen::VectorXd result = Eigen::VectorXd::Zero(x.size());
+        for (std::size_t f = 0; f < byFrame_.size(); ++f) {
+            Eigen::Vector4d sum = 1e-9 * x.segment<4>(Eigen::Index(4 * f));
+            for (const Seen& seen : byFrame_[f]) {
+                const auto j = slope(seen);
+                sum += seen.weight * (j.transpose() * (j * x.segment<4>(Eigen::Index(4 * f)) - means_[seen.track]));
+            }
+            result.segment<4>(Eigen::Index(4 * f)) = sum;
+        }
+        return result;
+    }
+
+    Eigen::VectorXd preconditioned(const Eigen::VectorXd& x) const {
+        Eigen::VectorXd result(x.size());
+        for (std::size_t f = 0; f < blocks_.size(); ++f) result.segment<4>(Eigen::Index(4 * f)) = blocks_[f] * x.segment<4>(Eigen::Index(4 * f));
+        return result;
+    }
+
+    const std::vector<std::vector<Seen>>& byFrame_;
+    std::size_t reference_;
+    Vector2d centre_{0, 0};
+    double size_ = 1.0;
+    std::vector<Vector2d> means_;
+    std::vector<double> weights_;
+    std::vector<Eigen::Matrix4d> blocks_;
+};
 
 double turnOf(const Vector2d& a, const Vector2d& b, const Vector2d& c) { return (b.x() - a.x()) * (c.y() - b.y()) - (b.y() - a.y()) * (c.x() - b.x()); }
 
@@ -214,11 +327,6 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
 Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range) {
     if (!range.holds(referenceFrame)) return failure(Fault::input, "the reference frame {} lies outside the range {}-{}", referenceFrame, range.first, range.last);
     const auto count = std::size_t(range.count());
-    struct Seen {
-        std::size_t track;
-        Vector2d at;
-        double weight = 1.0;
-    };
     std::vector<std::vector<Seen>> byFrame(count);
     for (std::size_t i = 0; i < tracks.size(); ++i) {
         if (tracks[i].setAside) continue;
@@ -249,7 +357,9 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
     // Then all at once: where every track is on the reference frame, and where that frame is on every frame.
     std::vector<Vector2d> places(tracks.size(), Vector2d(0, 0));
     std::vector<double> squares(tracks.size()), counts(tracks.size());
-    for (int round = 0; round < 14; ++round) {
+    JointFrames joint(byFrame, tracks.size(), reference);
+    constexpr int kRounds = 8;
+    for (int round = 0; round < kRounds; ++round) {
         std::vector<double> weights(tracks.size(), 0.0);
         std::fill(places.begin(), places.end(), Vector2d(0, 0));
         for (std::size_t f = 0; f < count; ++f) {
@@ -278,19 +388,15 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
             if (counts[i] > 0) byTrack.push_back(std::sqrt(squares[i] / counts[i]));
         const double trackWidth = std::max(0.3, 3.0 * medianOf(byTrack));
         const double sampleWidth = std::max(0.3, 4.7 * 1.48 * medianOf(std::move(residuals)));
-        for (std::size_t f = 0; f < count; ++f) {
-            std::vector<Pair> pairs;
-            for (Seen& seen : byFrame[f]) {
+        for (auto& frame : byFrame)
+            for (Seen& seen : frame) {
+                const std::size_t f = std::size_t(&frame - byFrame.data());
                 const double residual = (apply(frames[f], places[seen.track]) - seen.at).norm();
-                // A track of few frames says little about where it is on the reference frame.
+                // A track of few frames says little about where it is on the reference frame. Every frame keeps a thread of weight.
                 const double length = std::min(1.0, counts[seen.track] / 8);
-                seen.weight = length * biweight(std::sqrt(squares[seen.track] / counts[seen.track]), trackWidth) * biweight(residual, sampleWidth);
-                pairs.push_back({places[seen.track], seen.at, std::max(1e-6, seen.weight)});
+                seen.weight = std::max(1e-6, length * biweight(std::sqrt(squares[seen.track] / counts[seen.track]), trackWidth) * biweight(residual, sampleWidth));
             }
-            if (pairs.size() >= 2) frames[f] = similarityOf(pairs);
-        }
-        const Matrix3d toReference = frames[reference].inverse();
-        for (Matrix3d& frame : frames) frame = frame * toReference;
+        joint.improve(frames, 120);
     }
     PlateMotion motion{MotionKind::similarity, referenceFrame, {0, 0}, {}, {}};
     double total = 0;

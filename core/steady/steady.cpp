@@ -42,17 +42,33 @@ std::vector<double> smoothGaussian(const std::vector<double>& path, double sigma
     const auto count = std::ptrdiff_t(path.size());
     if (count < 2 || sigma < 0.05) return path;
     const auto reach = std::ptrdiff_t(std::ceil(4 * sigma));
+    // The ends by a line through the samples near them: the end samples themselves are shaken.
+    const auto settled = [&](bool front) {
+        const auto span = std::clamp<std::ptrdiff_t>(std::ptrdiff_t(std::ceil(2 * sigma)), 2, count);
+        double st = 0, sv = 0, stt = 0, stv = 0;
+        for (std::ptrdiff_t k = 0; k < span; ++k) {
+            const double value = path[std::size_t(front ? k : count - 1 - k)];
+            st += double(k);
+            sv += value;
+            stt += double(k * k);
+            stv += double(k) * value;
+        }
+        const double n = double(span);
+        const double slope = (n * stv - st * sv) / std::max(1e-12, n * stt - st * st);
+        return (sv - slope * st) / n;
+    };
+    const double first = settled(true), last = settled(false);
     const auto at = [&](std::ptrdiff_t i) {
         // Reflected in its end points, again and again where the path is shorter than the reach.
         double carry = 0;
         double sign = 1;
         for (int guard = 0; guard < 64; ++guard) {
             if (i < 0) {
-                carry += sign * 2 * path.front();
+                carry += sign * 2 * first;
                 sign = -sign;
                 i = -i;
             } else if (i >= count) {
-                carry += sign * 2 * path.back();
+                carry += sign * 2 * last;
                 sign = -sign;
                 i = 2 * (count - 1) - i;
             } else {

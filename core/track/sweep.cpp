@@ -63,11 +63,19 @@ bool Runner::pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, cons
         const auto shaped = matcher_.align(pyramid, match->pose);
         if (shaped && shaped->score >= match->score - 0.002) match = shaped;
     }
-    // Having been away it needs the proof of a leap, and the way back to where it was.
-    if (!match || match->score < std::max(kGoodScore, settings_.driftLimit)) return false;
+    // Having been away it needs the proof of a leap: nearly as good a match as before, of nearly the same shape, and the way back
+    // to where it was.
+    constexpr double kMostChange = 0.2;
+    if (!match || match->score < std::max({kGoodScore, settings_.driftLimit, last().score - 0.03})) return false;
+    const Eigen::Matrix2d change = match->pose.plateFromPattern.topLeftCorner<2, 2>() * pose_.plateFromPattern.topLeftCorner<2, 2>().inverse() - Eigen::Matrix2d::Identity();
+    if (change.norm() > kMostChange) return false;
     const auto back = PatternMatcher::create(pyramid, match->pose.centre(), settings_.pattern_px, settings_.motion, outlineNow(match->pose));
     const auto returned = back ? back->align(seen, PatternPose::at(from), MotionModel::translation) : std::nullopt;
     if (!returned || (returned->pose.centre() - from).norm() > 2 * kMostReturn) return false;
+    // And what lies around it looks as it did: a window like its neighbour, a brick like the next, are told apart by that.
+    constexpr double kLeastAround = 0.55;
+    const auto around = searchPatch(seen, from, pyramid, match->pose.centre(), 2 * settings_.pattern_px + 1, 3.0);
+    if (settings_.outline.isEmpty() && around && around->score < kLeastAround) return false;
     samples_.back().lost = reason_;
     reason_ = EndReason::none;
     velocity_.setZero();

@@ -123,12 +123,12 @@ std::optional<int> firstDoubt(const Track& track) {
             std::nth_element(before.begin(), before.begin() + std::ptrdiff_t(before.size() / 2), before.end());
             if (sample.score < before[before.size() / 2] - 0.06) return true;
         }
-        // A jerk: one place off the line through its neighbours on both sides by more than those are among themselves.
+        // A jerk: one place that neither the way before nor the way after it leads to.
         if (i < 2 || i + 2 >= count) return false;
         const auto at = [&](std::ptrdiff_t k) { return samples[std::size_t(i + k)].at; };
         if (samples[std::size_t(i + 2)].frame - samples[std::size_t(i - 2)].frame != 4) return false;
-        const Eigen::Vector2d between = (-at(-2) + 4 * at(-1) + 4 * at(1) - at(2)) / 6;
-        return (at(0) - between).norm() > 3.0 + 0.5 * (at(1) - at(-1)).norm();
+        const double off = std::min((at(0) - 2 * at(-1) + at(-2)).norm(), (at(0) - 2 * at(1) + at(2)).norm());
+        return off > 1.5 + 0.4 * (at(1) - at(-1)).norm();
     };
     for (std::ptrdiff_t reach = 1; reach < count; ++reach) {
         if (start + reach < count && wrong(start + reach, 1)) return samples[std::size_t(start + reach)].frame;

@@ -571,7 +571,11 @@ Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px) 
     std::vector<Vector2d> sure;
     for (const auto& motion : moved)
         if (motion) sure.push_back(*motion);
-    return median(std::move(sure));
+    const Vector2d common = median(sure);
+    // When something covers much of the picture the few patches left agree on nothing.
+    constexpr double kAgree_px = 5.0;
+    const auto agreed = std::count_if(sure.begin(), sure.end(), [&](const Vector2d& m) { return (m - common).norm() < kAgree_px; });
+    return agreed >= 4 && 3 * agreed >= std::ptrdiff_t(moved.size()) ? common : Vector2d(0, 0);
 }
 
 }  // namespace pinion
