@@ -11,6 +11,7 @@
 #include "theme.h"
 
 #include <QApplication>
+#include <QClipboard>
 #include <QCloseEvent>
 #include <QDropEvent>
 #include <QLabel>
@@ -522,6 +523,316 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     }
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK_FALSE(f.workspace.shot().world.measure);
+}
+
+namespace {
+
+const std::string kMooring = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
+
+/// A track placed on the breakwater's beacon and tracked over the range, selected.
+TrackId trackedPoint(Fixture& f, double x = 875, double y = 300) {
+    f.key(Qt::Key_T);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(x, y));
+    f.key(Qt::Key_V);
+    REQUIRE(f.workspace.selection().size() == 1);
+    f.key(Qt::Key_T, Qt::ShiftModifier);
+    f.wait();
+    return *f.workspace.selection().begin();
+}
+
+void drag(QWidget& widget, const QPoint& from, const QPoint& to, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+    QTest::mousePress(&widget, Qt::LeftButton, modifiers, from);
+    QTest::mouseMove(&widget, (from + to) / 2);
+    QTest::mouseMove(&widget, to);
+    QTest::mouseRelease(&widget, Qt::LeftButton, modifiers, to);
+    QTest::qWait(30);
+}
+
+const Track& trackOf(Fixture& f, TrackId id) { return *findTrack(f.workspace.shot(), id); }
+
+}  // namespace
+
+TEST_CASE("pattern and search are dragged by handles of their own, and typed; undo takes each back") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1012}));
+    const TrackId id = trackedPoint(f);
+    f.canvas.zoomTo(2.0);
+    QTest::qWait(50);
+    auto handles = f.canvas.patternHandles();
+    REQUIRE(handles.size() == 4);
+    drag(f.canvas, handles[2].toPoint(), handles[2].toPoint() + QPoint(12, 12));
+    CHECK(trackOf(f, id).pattern_px == 33);
+    CHECK(trackOf(f, id).search_px == 61);
+    handles = f.canvas.searchHandles();
+    drag(f.canvas, handles[1].toPoint(), handles[1].toPoint() + QPoint(20, 0));
+    CHECK(std::abs(trackOf(f, id).search_px - 81) <= 2);
+    CHECK(trackOf(f, id).pattern_px == 33);
+    CHECK(f.workspace.history().undoName().find("Search of p-1") == 0);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(trackOf(f, id).pattern_px == 21);
+    f.window.docket().open(Stage::tracks);
+    auto* pattern = f.window.findChild<QSpinBox*>("trackPattern");
+    REQUIRE(pattern);
+    CHECK(pattern->isVisible());
+    pattern->setValue(41);
+    CHECK(trackOf(f, id).pattern_px == 41);
+}
+
+TEST_CASE("a drag in the proof corrects its frame: a tie, the stretches beside it tracked again, one step to undo") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1020}));
+    const TrackId id = trackedPoint(f);
+    REQUIRE(trackOf(f, id).samples.size() == 20);
+    const Track before = trackOf(f, id);
+    f.workspace.goTo(1010);
+    QTest::qWait(400);
+    ProofStrip& proof = f.window.proof();
+    REQUIRE(proof.frames().front() == 1010);
+    const QPoint middle = proof.cellRect(0).center();
+    drag(proof, middle, middle + QPoint(-26, 0));
+    f.wait();
+    QTest::qWait(500);
+    f.wait();
+    const Sample* tie = sampleAt(trackOf(f, id), 1010);
+    REQUIRE(tie);
+    CHECK(tie->tie);
+    const double moved = tie->at.x() - sampleAt(before, 1010)->at.x();
+    CHECK(moved > 0.5);
+    CHECK(moved < 4);
+    // Its neighbours came along: no jump.
+    CHECK(sampleAt(trackOf(f, id), 1009)->at.x() - sampleAt(before, 1009)->at.x() > 0.3 * moved);
+    CHECK(f.workspace.history().undoName() == "Correct p-1 on 1010");
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    for (const Sample& sample : before.samples) CHECK(sampleAt(trackOf(f, id), sample.frame)->at == sample.at);
+}
+
+TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track stays as it is") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    const TrackId id = trackedPoint(f);
+    f.workspace.goTo(1008);
+    f.key(Qt::Key_K);
+    QTest::qWait(400);
+    f.wait();
+    CHECK(sampleAt(trackOf(f, id), 1008)->tie);
+    f.key(Qt::Key_BracketLeft);
+    CHECK(f.workspace.frame() == 1001);
+    f.key(Qt::Key_BracketRight);
+    CHECK(f.workspace.frame() == 1008);
+    f.key(Qt::Key_K, Qt::ShiftModifier);
+    QTest::qWait(400);
+    f.wait();
+    REQUIRE(sampleAt(trackOf(f, id), 1008));
+    CHECK_FALSE(sampleAt(trackOf(f, id), 1008)->tie);
+
+    f.key(Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(f.workspace.shot().tracks.size() == 2);
+    f.key(Qt::Key_A, Qt::ControlModifier);
+    f.key(Qt::Key_J);
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    f.workspace.select({id});
+    f.key(Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(trackOf(f, id).locked);
+    f.key(Qt::Key_Delete);
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.window.note().contains("locked"));
+    const Vector2d at = sampleAt(trackOf(f, id), 1008)->at;
+    f.canvas.setFocus();
+    QTest::keyClick(&f.canvas, Qt::Key_Right);
+    CHECK(sampleAt(trackOf(f, id), 1008)->at == at);
+}
+
+TEST_CASE("the place tool says how a spot would hold, and an area offers its best spots to click on") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1010}));
+    f.key(Qt::Key_T);
+    const auto hover = [&](double x, double y) {
+        QTest::mouseMove(&f.canvas, f.screen(x + 2, y));
+        QTest::qWait(150);
+        QTest::mouseMove(&f.canvas, f.screen(x, y));
+        QTest::qWait(150);
+        return f.canvas.advice();
+    };
+    hover(300, 60);
+    QTest::qWait(500);
+    CHECK(hover(1000, 90).startsWith("flat"));
+    CHECK_FALSE(hover(875, 300).startsWith("flat"));
+    f.key(Qt::Key_P, Qt::ShiftModifier);
+    REQUIRE(f.canvas.tool() == Tool::area);
+    drag(f.canvas, f.screen(780, 380), f.screen(1000, 560));
+    f.wait();
+    REQUIRE(f.workspace.proposals().size() >= 4);
+    const Vector2d best = f.workspace.proposals().front().at;
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(best.x(), best.y()) + QPoint(3, 2));
+    REQUIRE(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.workspace.shot().tracks[0].samples[0].at == best);
+    f.key(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(f.workspace.shot().tracks.size() > 4);
+    CHECK(f.workspace.proposals().empty());
+}
+
+TEST_CASE("a rubber band in the thread sheet marks tracks and frames to cut; the filter lists by name") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    f.workspace.startScatter();
+    f.wait();
+    ThreadSheet& sheet = f.window.threadSheet();
+    const std::size_t all = sheet.listed();
+    REQUIRE(all > 100);
+    QTest::keyClicks(f.window.findChild<QLineEdit*>("sheetFilter"), "s-00");
+    CHECK(sheet.listed() == 9);
+    const int top = sheet.rowsRect().top() + 2;
+    drag(sheet, QPoint(int(sheet.xOfFrame(1005)), top), QPoint(int(sheet.xOfFrame(1009)), top + 2 * sheet.rowHeight()));
+    CHECK(f.workspace.selection().size() == 3);
+    REQUIRE(sheet.marked());
+    CHECK(*sheet.marked() == FrameRange{1005, 1009});
+    const TrackId first = *f.workspace.selection().begin();
+    const std::size_t before = trackOf(f, first).samples.size();
+    f.canvas.setFocus();
+    f.key(Qt::Key_X, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(trackOf(f, first).samples.size() == before - 5);
+    CHECK_FALSE(sampleAt(trackOf(f, first), 1007));
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(trackOf(f, first).samples.size() == before);
+    f.window.findChild<QLineEdit*>("sheetFilter")->clear();
+    CHECK(sheet.listed() == all);
+}
+
+TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered; a lent shake moves a still plate") {
+    Fixture f;
+    const test::Scratch scratch;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1024}));
+    f.workspace.startScatter();
+    f.wait();
+    f.key(Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
+    REQUIRE(QTest::qWaitFor([&] { return f.workspace.plan() != nullptr; }, 20000));
+    CHECK(f.window.view() == MainWindow::View::steady);
+    CHECK(f.window.findChild<QLabel*>("steadyResult")->text().startsWith("zoom "));
+    // A place of the first frame stays where it is on the screen.
+    const auto onScreen = [&](int frame) {
+        f.workspace.goTo(frame);
+        QTest::qWait(60);
+        const FrameMotion* motion = f.workspace.plan()->motion.at(frame);
+        return f.canvas.mapping().screenFromPlate((motion->plateFromReference * Eigen::Vector3d(875, 300, 1)).hnormalized());
+    };
+    const QPointF first = onScreen(1001);
+    for (int frame : {1008, 1016, 1024}) CHECK(QLineF(onScreen(frame), first).length() < 0.01);
+    f.window.setView(MainWindow::View::wipe);
+    QTest::qWait(100);
+    const QPoint handle = f.canvas.wipeHandle().toPoint();
+    drag(f.canvas, handle, handle - QPoint(200, 0));
+    CHECK(f.canvas.wipeHandle().x() < handle.x() - 150);
+    // Left of the line the plate as it was, right of it the held one.
+    f.workspace.goTo(1020);
+    QTest::qWait(300);
+    const QImage wiped = f.canvas.grab().toImage();
+    f.window.setView(MainWindow::View::plate);
+    f.canvas.setOverlays(false);
+    QTest::qWait(100);
+    const QImage plain = f.canvas.grab().toImage();
+    f.canvas.setOverlays(true);
+    const auto differs = [&](int from, int to) {
+        int count = 0;
+        for (int x = from; x < to; x += 7)
+            for (int y = 120; y < 400; y += 9) count += std::abs(qGray(wiped.pixel(x, y)) - qGray(plain.pixel(x, y))) > 12;
+        return count;
+    };
+    const int line = int(f.canvas.wipeHandle().x());
+    CHECK(differs(line + 20, line + 220) > 10 * (1 + differs(40, line - 20)) / 4);
+
+    Shot shot = f.workspace.shot();
+    shot.deliveryFolder = scratch.path().string();
+    shot.steady.renderPlace = "held.####.png";
+    f.workspace.edit("place", shot);
+    QTest::mouseClick(f.button("renderSteady"), Qt::LeftButton);
+    f.wait();
+    for (int frame : {1001, 1024}) CHECK(std::filesystem::exists(scratch / fmt::format("held.{}.png", frame)));
+    CHECK(f.window.note().contains("24 frames"));
+
+    const auto profile = runTakeShake(f.workspace.shot(), 0);
+    REQUIRE(profile);
+    f.workspace.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/breakwater.mp4");
+    f.wait();
+    Shot still = f.workspace.shot();
+    still.steady.shake = true;
+    still.steady.profile = std::make_shared<const ShakeProfile>(*profile);
+    f.workspace.edit("Lend a shake", still);
+    REQUIRE(QTest::qWaitFor([&] { return f.workspace.plan() != nullptr; }, 5000));
+    f.window.setView(MainWindow::View::steady);
+    const QPointF a = f.canvas.mapping().screenFromPlate({640, 360});
+    f.workspace.goTo(1015);
+    QTest::qWait(60);
+    CHECK(QLineF(f.canvas.mapping().screenFromPlate({640, 360}), a).length() > 1);
+    // The shot keeps it all.
+    const auto again = parseShot(shotJson(f.workspace.shot(), scratch / "s.pinion"), scratch / "s.pinion");
+    REQUIRE(again);
+    CHECK(again->steady.profile->samples.size() == profile->samples.size());
+    CHECK(steadyKey(*again) == steadyKey(f.workspace.shot()));
+}
+
+TEST_CASE("the canvas is held on a track, the curves show it, and a locator is copied and delivered") {
+    Fixture f;
+    const test::Scratch scratch;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    const TrackId id = trackedPoint(f);
+    f.workspace.goTo(1001);
+    f.key(Qt::Key_L);
+    const QPointF held = f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1001)->at);
+    f.workspace.goTo(1014);
+    QTest::qWait(60);
+    CHECK(QLineF(f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1014)->at), held).length() < 0.01);
+    f.key(Qt::Key_L);
+    f.key(Qt::Key_U);
+    CHECK(f.window.curves().isVisible());
+    f.key(Qt::Key_U);
+    CHECK(f.window.threadSheet().isVisible());
+
+    f.workspace.goTo(1001);
+    f.key(Qt::Key_L, Qt::ControlModifier);
+    REQUIRE(f.workspace.shot().locators.size() == 1);
+    QTest::mouseClick(f.button("copy-on p-1 transform as a table"), Qt::LeftButton);
+    const QString copied = QApplication::clipboard()->text();
+    CHECK(copied.startsWith("# pinion.transforms version=1 width=1280 height=720 fps=24 first_frame=1001 last_frame=1016 reference_frame=1001"));
+    CHECK(copied.count('\n') == 18);
+    Shot shot = f.workspace.shot();
+    shot.deliveryFolder = scratch.path().string();
+    f.workspace.edit("folder", shot);
+    f.workspace.startDelivery({"on p-1 transform"});
+    f.wait();
+    CHECK(std::filesystem::exists(scratch / "mooring.on-p-1.transforms.json"));
+
+    // What cannot be read is refused, and nothing is lost.
+    f.workspace.importTracks(scratch.write("bad.csv", "track,frame,x,y\np,1001,\"3,5\",4\n"));
+    f.wait();
+    CHECK(f.window.note().contains("line 2, x: '3,5' is not a number; write decimals with a point"));
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    f.workspace.importTracks(scratch.write("good.csv", "track,frame,x,y\np-1,1001,30,40\np-1,1002,31,41\n"));
+    f.wait();
+    REQUIRE(f.workspace.shot().tracks.size() == 2);
+    CHECK(f.workspace.shot().tracks[1].name == "p-1-2");
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.workspace.shot().tracks.size() == 1);
+}
+
+TEST_CASE("the plate check runs beside the interface and shows its strip and its notes") {
+    Fixture f;
+    f.openPlate(kMooring);
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1030}));
+    const int ruler = f.window.threadSheet().rulerRect().top();
+    f.key(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+    f.wait();
+    REQUIRE(f.workspace.plateCheck());
+    CHECK(f.workspace.plateCheck()->frames.size() == 30);
+    CHECK(f.window.threadSheet().rulerRect().top() > ruler);
+    CHECK_FALSE(f.window.findChild<QLabel*>("plateNotes")->text().isEmpty());
 }
 
 int main(int argc, char** argv) {

@@ -188,3 +188,88 @@ TEST_CASE("Ctrl-C ends with status 130 and leaves no half-written file") {
     CHECK(WEXITSTATUS(status) == 130);
     CHECK(std::filesystem::is_empty(scratch.path()));
 }
+
+namespace {
+
+const std::string kMooring = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
+
+/// Tracks of the mooring, over its first frames only, made once.
+std::string mooringTracks() {
+    static const test::Scratch scratch;
+    const std::string path = (scratch / "tracks.json").string();
+    if (!std::filesystem::exists(path)) REQUIRE(run("scatter " + kMooring + " --motion similarity --features 120 --range 1001-1016 --out " + path).status == 0);
+    return path;
+}
+
+}  // namespace
+
+TEST_CASE("steady writes held frames at the plate's size and numbers, and says the zoom and the blur it leaves") {
+    const test::Scratch scratch;
+    const std::string out = (scratch / "held.####.png").string();
+    const Outcome outcome = run("--json steady " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --mode hold --fit fill --transforms " + (scratch / "t.csv").string() + " --out '" + out + "'");
+    INFO(outcome.err);
+    REQUIRE(outcome.status == 0);
+    const json figures = json::parse(outcome.out);
+    CHECK(figures["frames"] == 16);
+    CHECK(figures["fills"] == true);
+    CHECK(figures["zoom"].get<double>() > 1.0);
+    CHECK(figures["zoom"].get<double>() < 1.2);
+    for (int frame : {1001, 1016}) CHECK(std::filesystem::file_size(scratch / fmt::format("held.{}.png", frame)) > 100000);
+    const json info = json::parse(run("--json info '" + out + "'").out);
+    CHECK(info["width"] == 1280);
+    CHECK(info["first_frame"] == 1001);
+    CHECK(info["last_frame"] == 1016);
+    const std::string table = *readFile(scratch / "t.csv");
+    CHECK(table.find("width=1280 height=720 fps=24 first_frame=1001 last_frame=1016") != std::string::npos);
+    // Held still: tracked in the result, a point of it does not move.
+    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"beacon","x":875,"y":300}]})");
+    REQUIRE(run("track '" + out + "' --points " + points.string() + " --motion similarity --out " + (scratch / "still.json").string()).status == 0);
+    const auto still = readTracks(scratch / "still.json");
+    REQUIRE(still);
+    REQUIRE(still->tracks[0].samples.size() == 16);
+    for (const Sample& sample : still->tracks[0].samples) CHECK((sample.at - Eigen::Vector2d(875, 300)).norm() < 0.8);
+}
+
+TEST_CASE("a shake is taken from one plate and lent to another, looped where it is too short") {
+    const test::Scratch scratch;
+    const std::string profile = (scratch / "shake.json").string();
+    const Outcome taken = run("--json shake take " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --out " + profile);
+    INFO(taken.err);
+    REQUIRE(taken.status == 0);
+    CHECK(json::parse(taken.out)["samples"] == 16);
+    const std::string breakwater = std::string(PINION_SOURCE_DIR) + "/demo/plates/breakwater.mp4";
+    const Outcome lent = run("--json shake lend " + breakwater + " --profile " + profile + " --amount 0.5 --range 1001-1024 --out " + (scratch / "lent.mp4").string());
+    INFO(lent.err);
+    REQUIRE(lent.status == 0);
+    const json figures = json::parse(lent.out);
+    CHECK(figures["frames"] == 24);
+    CHECK(figures["note"].get<std::string>().find("is looped") != std::string::npos);
+    CHECK(json::parse(run("--json info " + (scratch / "lent.mp4").string()).out)["fps"] == "25");
+    checkRefused(run("shake lend " + breakwater + " --profile " + mooringTracks() + " --out " + (scratch / "x.mp4").string()), 2, "'pinion.shake' is expected");
+    checkRefused(run("shake take " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --above 20 --out " + profile), 2, "cannot be told at 24 frames a second");
+}
+
+TEST_CASE("track takes every choice of a track, and steady refuses what gives no motion") {
+    const test::Scratch scratch;
+    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[
+        {"name":"beacon","x":875,"y":300,"wanted":[895,340],"outline":[[862,288],[888,288],[888,312],[862,312]]}]})");
+    const std::string out = (scratch / "t.csv").string();
+    const Outcome tracked = run("track " + kMooring + " --points " + points.string() + " --motion translation --pattern 27 --search 71 --channel red --pre-filter local-contrast --drift-limit 0.7 --pick-up --bridge --range 1001-1012 --out " + out);
+    INFO(tracked.err);
+    REQUIRE(tracked.status == 0);
+    const auto table = readTracks(out);
+    REQUIRE(table);
+    REQUIRE(table->tracks[0].samples.size() == 12);
+    CHECK((table->tracks[0].samples[0].at - Eigen::Vector2d(895, 340)).norm() < 1e-3);
+
+    const std::string held = " --mode hold --fit none --out '" + (scratch / "x.####.png").string() + "'";
+    checkRefused(run("steady " + kMooring + " --tracks " + out + " --names tower" + held), 2, "has no such track");
+    checkRefused(run("steady " + kMooring + " --tracks " + out + " --names beacon --corner-pin" + held), 2, "a corner pin needs four tracks");
+    checkRefused(run("steady " + kMooring + " --tracks " + out + " --mode hold --fit none --out one.png"), 2, "write the frame number as in one.####.png");
+    const auto broken = scratch.write("b.csv", "track,frame,x\np,1001,3\n");
+    checkRefused(run("steady " + kMooring + " --tracks " + broken.string() + held), 2, "the column 'y' is missing");
+    const auto late = scratch.write("l.csv", "track,frame,x,y\np,2001,3,4\n");
+    checkRefused(run("steady " + kMooring + " --tracks " + late.string() + held), 2, "has frame 2001, the plate holds 1001-1096");
+    CHECK(std::filesystem::directory_iterator(scratch.path()) != std::filesystem::directory_iterator());
+    CHECK_FALSE(std::filesystem::exists(scratch / "x.1001.png"));
+}
