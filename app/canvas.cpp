@@ -169,8 +169,9 @@ void Canvas::updateAdvice() {
         adviceWanted_ = frame;
         QThreadPool::globalInstance()->start([this, picture, frame, settings] {
             auto pyramid = std::make_shared<const Pyramid>(buildPyramid(*picture, settings.channel, settings.preFilter, 1));
-            QMetaObject::invokeMethod(this, [this, pyramid, frame] {
+            QMetaObject::invokeMethod(this, [this, pyramid, frame, grain = grainOf(*pyramid)] {
                 advicePyramid_ = pyramid;
+                adviceGrain_ = grain;
                 adviceFrame_ = frame;
                 adviceWanted_ = 0;
                 updateAdvice();
@@ -178,7 +179,7 @@ void Canvas::updateAdvice() {
         });
         return;
     }
-    advice_ = adviseSpot(*advicePyramid_, mapping_.plateFromScreen(cursor_), settings.pattern_px, settings.search_px);
+    advice_ = adviseSpot(*advicePyramid_, mapping_.plateFromScreen(cursor_), settings.pattern_px, settings.search_px, adviceGrain_);
     adviceText_ = QString::fromStdString(toString(advice_));
     update();
 }
@@ -297,9 +298,13 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
         drag_ = Drag::place;
         draggedTo_ = under;
         // On a proposed spot the click means its exact place.
+        double nearest = 12;
         if (workspace_.proposalsFrame() == workspace_.frame())
             for (const SpotProposal& spot : workspace_.proposals())
-                if (QLineF(mapping_.screenFromPlate(spot.at), cursor_).length() < 12) draggedTo_ = spot.at;
+                if (const double away = QLineF(mapping_.screenFromPlate(spot.at), cursor_).length(); away < nearest) {
+                    nearest = away;
+                    draggedTo_ = spot.at;
+                }
         update();
         return;
     }

@@ -98,6 +98,7 @@ private:
     TrackId followedTrack_ = 0;
     std::vector<Eigen::Vector2d> outline_;     ///< being drawn, in pixels of the plate
     std::shared_ptr<const Pyramid> advicePyramid_;
+    double adviceGrain_ = 0;
     int adviceFrame_ = 0;
     int adviceWanted_ = 0;
     SpotAdvice advice_;

@@ -39,7 +39,29 @@ double twinOf(const Plane& plane, const Vector2d& at, int pattern_px, int search
 
 }  // namespace
 
-SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px, int search_px) {
+double grainOf(const Pyramid& pyramid) {
+    const Plane& plane = pyramid.levels.front();
+    constexpr int kBlock = 24;
+    std::vector<double> blocks;
+    for (int top = 1; top + kBlock < plane.height; top += kBlock)
+        for (int left = 1; left + kBlock < plane.width; left += kBlock) {
+            double sum = 0;
+            for (int y = top; y < top + kBlock; y += 2)
+                for (int x = left; x < left + kBlock; x += 2) {
+                    const float* p = plane.row(y) + x;
+                    sum += 0.125 * (std::pow(p[1] - p[-1], 2) + std::pow(p[plane.width] - p[-plane.width], 2));
+                }
+            blocks.push_back(sum / (kBlock * kBlock / 4));
+        }
+    if (blocks.empty()) return 0;
+    const auto twentieth = blocks.begin() + std::ptrdiff_t(blocks.size() / 20);
+    std::nth_element(blocks.begin(), twentieth, blocks.end());
+    // Where the whole frame is texture its quietest part is no grain; three grey levels of it make about this much.
+    constexpr double kMostGrain = 2.5;
+    return std::min(kMostGrain, *twentieth);
+}
+
+SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px, int search_px, double grain) {
     SpotAdvice advice;
     const Plane& plane = pyramid.levels.front();
     const int half = pattern_px / 2;
@@ -57,6 +79,8 @@ SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px
         }
     const double count = double(2 * half + 1) * (2 * half + 1);
     advice.contrast = std::sqrt(std::max(0.0, squares / count - sum * sum / (count * count)));
+    // Twice the quietest: brighter parts are grainier.
+    gradients -= 2 * grain * count * Eigen::Matrix2d::Identity();
     const Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d> eigen(gradients);
     advice.weak_px = 1 / std::sqrt(std::max(1e-6, eigen.eigenvalues()[0]));
     advice.strong_px = 1 / std::sqrt(std::max(1e-6, eigen.eigenvalues()[1]));
@@ -106,8 +130,9 @@ Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polyg
     options.border_px = settings.pattern_px / 2 + 4;
     std::vector<SpotProposal> proposals;
     std::vector<Track> tracks;
+    const double grain = grainOf(pyramid);
     for (const Candidate& candidate : findCandidates(pyramid, options, {}, std::span(&within, 1), frame)) {
-        SpotProposal proposal{candidate.at, adviseSpot(pyramid, candidate.at, settings.pattern_px, settings.search_px), 0, 0};
+        SpotProposal proposal{candidate.at, adviseSpot(pyramid, candidate.at, settings.pattern_px, settings.search_px, grain), 0, 0};
         if (proposal.advice.kind != SpotAdvice::Kind::corner && proposal.advice.kind != SpotAdvice::Kind::repeated) continue;
         Track track = settings;
         track.id = TrackId(tracks.size());

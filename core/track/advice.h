@@ -28,7 +28,11 @@ struct SpotAdvice {
     double twin = 0.0;          ///< the highest correlation elsewhere in the search area
 };
 
-SpotAdvice adviseSpot(const Pyramid& pyramid, const Eigen::Vector2d& at, int pattern_px, int search_px);
+/// `grain` is what `grainOf` says of the frame: what grain alone would seem to offer is no texture.
+SpotAdvice adviseSpot(const Pyramid& pyramid, const Eigen::Vector2d& at, int pattern_px, int search_px, double grain = 0.0);
+
+/// The mean squared gradient that grain alone makes: that of the quietest parts of the frame.
+double grainOf(const Pyramid& pyramid);
 
 /// For the artist: "corner: ±0.02 px in both directions", "slides along the edge: ±0.31 px at 12°".
 std::string toString(const SpotAdvice& advice);
