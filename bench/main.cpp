@@ -1,12 +1,12 @@
 // pinion-bench: accuracy and speed on a rendered plate whose truth is known, beside OpenCV's pyramidal Lucas-Kanade (Bouguet
 // 2001, cv::calcOpticalFlowPyrLK) on the same frames in the same run.
 
+#include "benches.h"
 #include "camera/solve.h"
 #include "base/memory.h"
 #include "base/parallel.h"
 #include "base/units.h"
 #include "track/tracking.h"
-#include "truth.h"
 
 #include <CLI/CLI.hpp>
 #include <Eigen/LU>
@@ -21,35 +21,14 @@
 namespace {
 
 using namespace pinion;
-using pinion::bench::Truth;
+using namespace pinion::bench;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
-
-double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
 
 double peakMebibytes() {
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);
     return double(usage.ru_maxrss) / 1024.0;
-}
-
-struct Errors {
-    std::vector<double> values;
-    double at(double share) {
-        if (values.empty()) return 0;
-        std::sort(values.begin(), values.end());
-        return values[std::min(values.size() - 1, std::size_t(share * double(values.size())))];
-    }
-    double rms() const {
-        double sum = 0;
-        for (double v : values) sum += v * v;
-        return values.empty() ? 0 : std::sqrt(sum / double(values.size()));
-    }
-};
-
-void printErrors(const char* name, Errors errors) {
-    fmt::print("  {:<34} {:6} samples   median {:.3f}   95 % {:.3f}   99 % {:.3f}   RMS {:.3f} px\n", name, errors.values.size(), errors.at(0.5),
-               errors.at(0.95), errors.at(0.99), errors.rms());
 }
 
 /// Points placed by hand on the first frame they are seen on, against their truth.
@@ -324,7 +303,7 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option("--only", only, "hand, speed, scatter, solve");
+    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, render");
     CLI11_PARSE(app, argc, argv);
     const auto wanted = [&](const std::string& part) { return only.empty() || std::find(only.begin(), only.end(), part) != only.end(); };
     if (truthPath.empty()) truthPath = std::filesystem::path(platePath).replace_extension().string() + ".truth.json";
@@ -346,6 +325,9 @@ int main(int argc, char** argv) {
             for (const MotionModel motion : {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective}) benchHandTracks(frames, *truth, motion);
         if (wanted("speed")) benchMatchSpeed(frames);
     }
+    if (wanted("conditions")) benchConditions();
+    if (wanted("steady")) benchSteady(std::filesystem::path(platePath).parent_path());
+    if (wanted("render")) benchRender();
     if (wanted("scatter") || wanted("solve")) {
         double seconds = 0;
         const auto tracks = benchScatter(*plate, &*truth, MotionModel::affine, &seconds);

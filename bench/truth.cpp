@@ -21,9 +21,13 @@ Expected<Truth> readTruth(const std::filesystem::path& path) {
         truth.focal_mm = document.at("focal_mm");
         truth.sensorWidth_mm = document.at("sensor_width_mm");
         for (const json& frame : document.at("frames")) {
-            Eigen::Isometry3d pose;
-            for (int i = 0; i < 16; ++i) pose.matrix()(i / 4, i % 4) = frame.at("world_from_camera").at(std::size_t(i));
-            truth.cameras[frame.at("frame")] = pose;
+            const auto pose = [&](const char* name) {
+                Eigen::Isometry3d matrix;
+                for (int i = 0; i < 16; ++i) matrix.matrix()(i / 4, i % 4) = frame.at(name).at(std::size_t(i));
+                return matrix;
+            };
+            truth.cameras[frame.at("frame")] = pose("world_from_camera");
+            if (frame.contains("world_from_intended")) truth.intended[frame.at("frame")] = pose("world_from_intended");
         }
         for (const json& entry : document.at("points")) {
             Truth::Point point{entry.at("name"), entry.at("chosen_on"), {}, {}};

@@ -23,6 +23,7 @@ struct Truth {
     double focal_mm;
     double sensorWidth_mm;
     std::map<int, Eigen::Isometry3d> cameras;  ///< worldFromCamera
+    std::map<int, Eigen::Isometry3d> intended; ///< the same without the hand's unrest, where the plate has it
     std::vector<Point> points;
 };
 

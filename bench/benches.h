@@ -1,0 +1,43 @@
+#pragma once
+
+#include "truth.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <vector>
+
+namespace pinion::bench {
+
+inline double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+
+struct Errors {
+    std::vector<double> values;
+    double at(double share) {
+        if (values.empty()) return 0;
+        std::sort(values.begin(), values.end());
+        return values[std::min(values.size() - 1, std::size_t(share * double(values.size())))];
+    }
+    double rms() const {
+        double sum = 0;
+        for (double v : values) sum += v * v;
+        return values.empty() ? 0 : std::sqrt(sum / double(values.size()));
+    }
+};
+
+inline void printErrors(const char* name, Errors errors) {
+    fmt::print("  {:<34} {:6} samples   median {:.3f}   95 % {:.3f}   99 % {:.3f}   RMS {:.3f} px\n", name, errors.values.size(), errors.at(0.5),
+               errors.at(0.95), errors.at(0.99), errors.rms());
+}
+
+/// Every motion model under blur, grain, changing light, a doubling of the scale and partial cover, on a photograph moved by known
+/// amounts, beside OpenCV's chained Lucas-Kanade and its template matching on the same frames; then the published pair of pictures.
+void benchConditions();
+
+/// Hold and ease on the mooring plate in `folder`, against its truth.
+void benchSteady(const std::filesystem::path& folder);
+
+/// Warping and writing frames of 1920x1080.
+void benchRender();
+
+}  // namespace pinion::bench
