@@ -246,13 +246,11 @@ void benchConditions() {
         fmt::print("  {}\n", condition.name);
         const auto measured = [&](const std::function<void(const Seen&)>& run) {
             Answer answer;
-            const Matrix3d first = plateFromPhotograph(0, condition.growth);
             for (const Vector2d& point : points)
                 for (int frame = 1; frame < kFrames; ++frame) {
                     const Vector2d at = (plateFromPhotograph(frame, condition.growth) * point.homogeneous()).hnormalized();
-                    answer.possible += at.x() > 13 && at.y() > 13 && at.x() < still.width - 13 && at.y() < still.height - 13;
+                    answer.possible += at.x() > 0 && at.y() > 0 && at.x() < still.width && at.y() < still.height;
                 }
-            (void)first;
             const double before = now();
             run([&](std::size_t i, int frame, const Vector2d& at) {
                 if (frame == 0) return;
@@ -273,6 +271,22 @@ void benchConditions() {
                     track.name = fmt::format("p-{}", i);
                     track.motion = motion;
                     track.driftLimit = 0.6;
+                    track.referenceFrame = 0;
+                    track.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
+                    tracks.push_back(std::move(track));
+                }
+                const auto result = trackPoints(frames, tracks, 0, {0, kFrames - 1}, Direction::forward);
+                for (std::size_t i = 0; result && i < points.size(); ++i)
+                    for (const Sample& sample : result->tracks[i].samples) seen(i, sample.frame, sample.at);
+            }));
+        if (condition.cover)
+            print("Pinion, affine, picked up again", measured([&](const Seen& seen) {
+                std::vector<Track> tracks;
+                for (std::size_t i = 0; i < points.size(); ++i) {
+                    Track track;
+                    track.name = fmt::format("p-{}", i);
+                    track.driftLimit = 0.6;
+                    track.pickUp = true;
                     track.referenceFrame = 0;
                     track.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
                     tracks.push_back(std::move(track));

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <memory>
 #include <numbers>
 #include <vector>
 
@@ -51,25 +52,34 @@ const std::vector<std::array<float, Taps>>& weightsOf(ResampleFilter filter) {
     return table;
 }
 
+// One version for processors with AVX2 and FMA, one for all others; the loader picks.
+#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
+#define PINION_CLONED __attribute__((target_clones("arch=x86-64-v3", "default")))
+#else
+#define PINION_CLONED
+#endif
+
 struct Source {
     int width;
     int height;
-    std::vector<Pixel> pixels;
+    std::unique_ptr<Pixel[]> pixels;
 };
 
+PINION_CLONED void widen(const std::uint8_t* __restrict from, std::size_t count, Pixel* __restrict to) {
+    for (std::size_t x = 0; x < count; ++x) to[x] = Pixel{float(from[3 * x]), float(from[3 * x + 1]), float(from[3 * x + 2]), 0};
+}
+
+PINION_CLONED void widen(const float* __restrict from, std::size_t count, Pixel* __restrict to) {
+    for (std::size_t x = 0; x < count; ++x) to[x] = Pixel{from[3 * x], from[3 * x + 1], from[3 * x + 2], 0};
+}
+
 Source sourceOf(const Picture& picture) {
-    Source source{picture.width, picture.height, std::vector<Pixel>(std::size_t(picture.width) * std::size_t(picture.height))};
     const auto width = std::size_t(picture.width);
+    Source source{picture.width, picture.height, std::make_unique_for_overwrite<Pixel[]>(width * std::size_t(picture.height))};
     parallelFor(std::size_t(picture.height), [&](std::size_t y) {
-        Pixel* row = source.pixels.data() + y * width;
-        if (picture.depth == Picture::Depth::bits8) {
-            const std::uint8_t* from = picture.bytes.data() + y * width * 3;
-            for (std::size_t x = 0; x < width; ++x) row[x] = Pixel{float(from[3 * x]), float(from[3 * x + 1]), float(from[3 * x + 2]), 0};
-        } else {
-            const float* from = picture.floats.data() + y * width * 3;
-            for (std::size_t x = 0; x < width; ++x) row[x] = Pixel{from[3 * x], from[3 * x + 1], from[3 * x + 2], 0};
-        }
-    }, 32);
+        if (picture.depth == Picture::Depth::bits8) widen(picture.bytes.data() + y * width * 3, width, source.pixels.get() + y * width);
+        else widen(picture.floats.data() + y * width * 3, width, source.pixels.get() + y * width);
+    }, 64);
     return source;
 }
 
@@ -83,58 +93,99 @@ int edgeIndex(int i, int count, EdgeMode edges) {
     return i < count ? i : period - 1 - i;
 }
 
+/// Near the border, where some of the taps lie outside.
 template <int Taps>
-Pixel sample(const Source& source, double x, double y, const std::vector<std::array<float, Taps>>& weights, EdgeMode edges) {
-    // Far away everything is border; and an int has to hold the index.
-    if (!(std::abs(x) < 1e6 && std::abs(y) < 1e6)) return Pixel{};
-    const double fx = std::floor(x), fy = std::floor(y);
-    const auto& wx = weights[std::size_t((x - fx) * kPhases + 0.5)];
-    const auto& wy = weights[std::size_t((y - fy) * kPhases + 0.5)];
-    const int left = int(fx) - (Taps / 2 - 1), top = int(fy) - (Taps / 2 - 1);
+Pixel sampleAtEdge(const Source& source, int left, int top, const float* wx, const float* wy, EdgeMode edges) {
     Pixel sum{};
-    if (left >= 0 && top >= 0 && left + Taps <= source.width && top + Taps <= source.height) {
-        const Pixel* row = source.pixels.data() + std::size_t(top) * std::size_t(source.width) + std::size_t(left);
-        for (int j = 0; j < Taps; ++j, row += source.width) {
-            Pixel across = row[0] * wx[0];
-            for (int k = 1; k < Taps; ++k) across += row[k] * wx[std::size_t(k)];
-            sum += across * wy[std::size_t(j)];
-        }
-        return sum;
-    }
     for (int j = 0; j < Taps; ++j) {
         const int row = edgeIndex(top + j, source.height, edges);
         if (row < 0) continue;
         for (int k = 0; k < Taps; ++k) {
             const int column = edgeIndex(left + k, source.width, edges);
-            if (column >= 0) sum += source.pixels[std::size_t(row) * std::size_t(source.width) + std::size_t(column)] * (wx[std::size_t(k)] * wy[std::size_t(j)]);
+            if (column >= 0) sum += source.pixels[std::size_t(row) * std::size_t(source.width) + std::size_t(column)] * (wx[k] * wy[j]);
         }
     }
     return sum;
 }
 
+/// One row of the output, as pixels.
 template <int Taps>
-void warpInto(const Source& source, const Eigen::Matrix3d& m, ResampleFilter filter, EdgeMode edges, Picture& out) {
-    const auto& weights = weightsOf<Taps>(filter);
-    const bool straight = m(2, 0) == 0 && m(2, 1) == 0;
-    parallelFor(std::size_t(out.height), [&](std::size_t row) {
-        const double v = double(row) + 0.5;
-        for (int column = 0; column < out.width; ++column) {
-            const double u = column + 0.5;
-            double x = m(0, 0) * u + m(0, 1) * v + m(0, 2);
-            double y = m(1, 0) * u + m(1, 1) * v + m(1, 2);
-            const double w = m(2, 0) * u + m(2, 1) * v + m(2, 2);
-            if (!straight || w != 1) {
-                x = w > 1e-9 ? x / w : 1e9;
-                y = w > 1e-9 ? y / w : 1e9;
-            }
-            const Pixel value = sample<Taps>(source, x - 0.5, y - 0.5, weights, edges);
-            const std::size_t index = (row * std::size_t(out.width) + std::size_t(column)) * 3;
-            for (std::size_t c = 0; c < 3; ++c) {
-                if (out.depth == Picture::Depth::bits8) out.bytes[index + c] = std::uint8_t(std::clamp(value[c] + 0.5F, 0.0F, 255.0F));
-                else out.floats[index + c] = std::max(0.0F, value[c]);  // a filter's undershoot is no light
-            }
+inline __attribute__((always_inline)) void sampleRow(const Source& source, const double* m, double v, int width, const std::array<float, Taps>* weights, EdgeMode edges, Pixel* out) {
+    const bool straight = m[6] == 0 && m[7] == 0 && m[8] == 1;
+    const Pixel* pixels = source.pixels.get();
+    const std::ptrdiff_t stride = source.width;
+    for (int column = 0; column < width; ++column) {
+        const double u = column + 0.5;
+        double x = m[0] * u + m[1] * v + m[2];
+        double y = m[3] * u + m[4] * v + m[5];
+        if (!straight) {
+            const double w = m[6] * u + m[7] * v + m[8];
+            x = w > 1e-9 ? x / w : 1e9;
+            y = w > 1e-9 ? y / w : 1e9;
         }
-    }, 8);
+        x -= 0.5;
+        y -= 0.5;
+        // Far away everything is border; and an int has to hold the index.
+        if (!(std::abs(x) < 1e6 && std::abs(y) < 1e6)) {
+            out[column] = Pixel{};
+            continue;
+        }
+        const int ix = int(x) - (x < 0 && x != double(int(x)) ? 1 : 0);
+        const int iy = int(y) - (y < 0 && y != double(int(y)) ? 1 : 0);
+        const float* wx = weights[int((x - ix) * kPhases + 0.5)].data();
+        const float* wy = weights[int((y - iy) * kPhases + 0.5)].data();
+        const int left = ix - (Taps / 2 - 1), top = iy - (Taps / 2 - 1);
+        if (left < 0 || top < 0 || left + Taps > source.width || top + Taps > source.height) {
+            out[column] = sampleAtEdge<Taps>(source, left, top, wx, wy, edges);
+            continue;
+        }
+        const Pixel* row = pixels + top * stride + left;
+        Pixel sum{};
+        for (int j = 0; j < Taps; ++j, row += stride) {
+            Pixel across = row[0] * wx[0];
+            for (int k = 1; k < Taps; ++k) across += row[k] * wx[k];
+            sum += across * wy[j];
+        }
+        out[column] = sum;
+    }
+}
+
+PINION_CLONED void sampleRow2(const Source& source, const double* m, double v, int width, const std::array<float, 2>* weights, EdgeMode edges, Pixel* out) {
+    sampleRow<2>(source, m, v, width, weights, edges, out);
+}
+PINION_CLONED void sampleRow4(const Source& source, const double* m, double v, int width, const std::array<float, 4>* weights, EdgeMode edges, Pixel* out) {
+    sampleRow<4>(source, m, v, width, weights, edges, out);
+}
+PINION_CLONED void sampleRow6(const Source& source, const double* m, double v, int width, const std::array<float, 6>* weights, EdgeMode edges, Pixel* out) {
+    sampleRow<6>(source, m, v, width, weights, edges, out);
+}
+
+PINION_CLONED void narrow(const Pixel* __restrict from, std::size_t count, std::uint8_t* __restrict to) {
+    for (std::size_t x = 0; x < count; ++x)
+        for (std::size_t c = 0; c < 3; ++c) {
+            const float value = from[x][c] + 0.5F;
+            to[3 * x + c] = std::uint8_t(value < 0 ? 0 : value > 255 ? 255 : int(value));
+        }
+}
+
+PINION_CLONED void narrow(const Pixel* __restrict from, std::size_t count, float* __restrict to) {
+    // A filter's undershoot is no light.
+    for (std::size_t x = 0; x < count; ++x)
+        for (std::size_t c = 0; c < 3; ++c) to[3 * x + c] = from[x][c] > 0 ? from[x][c] : 0.0F;
+}
+
+template <int Taps, class Row>
+void warpInto(const Source& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges, Picture& out, Row&& sampleOne) {
+    const auto* weights = weightsOf<Taps>(filter).data();
+    const Eigen::Matrix<double, 3, 3, Eigen::RowMajor> m = sourceFromOutput;
+    const auto width = std::size_t(out.width);
+    parallelFor(std::size_t(out.height), [&](std::size_t row) {
+        static thread_local std::vector<Pixel> line;
+        line.resize(width);
+        sampleOne(source, m.data(), double(row) + 0.5, out.width, weights, edges, line.data());
+        if (out.depth == Picture::Depth::bits8) narrow(line.data(), width, out.bytes.data() + row * width * 3);
+        else narrow(line.data(), width, out.floats.data() + row * width * 3);
+    }, 16);
 }
 
 }  // namespace
@@ -162,9 +213,9 @@ Picture warped(const Picture& source, const Eigen::Matrix3d& sourceFromOutput, R
     else out.floats.resize(count);
     const Source from = sourceOf(source);
     switch (filter) {
-        case ResampleFilter::bilinear: warpInto<2>(from, sourceFromOutput, filter, edges, out); break;
-        case ResampleFilter::bicubic: warpInto<4>(from, sourceFromOutput, filter, edges, out); break;
-        case ResampleFilter::lanczos: warpInto<6>(from, sourceFromOutput, filter, edges, out); break;
+        case ResampleFilter::bilinear: warpInto<2>(from, sourceFromOutput, filter, edges, out, sampleRow2); break;
+        case ResampleFilter::bicubic: warpInto<4>(from, sourceFromOutput, filter, edges, out, sampleRow4); break;
+        case ResampleFilter::lanczos: warpInto<6>(from, sourceFromOutput, filter, edges, out, sampleRow6); break;
     }
     return out;
 }

@@ -47,8 +47,8 @@ public:
             spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
             const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
             spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
-            spec.attribute("compression", exr ? "zip" : "lzw");
-            spec.attribute("png:compressionLevel", 3);
+            spec.attribute("compression", exr ? "zip:2" : "lzw");
+            spec.attribute("png:compressionLevel", 2);
             if (!output || !output->open(beside.string(), spec)) return failure(Fault::system, "{}: cannot be written: {}", path.string(), output ? output->geterror() : OIIO::geterror());
             const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
             const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data()) : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
