@@ -597,13 +597,11 @@ QWidget* MainWindow::makeToolBar() {
     connect(placeTool_, &QToolButton::clicked, this, [this] { setView(View::plate); canvas_->setTool(Tool::place); placeTool_->setChecked(true); });
     connect(areaTool_, &QToolButton::clicked, this, [this] { setView(View::plate); canvas_->setTool(Tool::area); areaTool_->setChecked(true); });
     row->addSpacing(12);
-    row->addWidget(iconTool(command("Track backward"), "chevrons-left"));
-    row->addWidget(iconTool(command("Track one frame backward"), "chevron-left"));
     auto* label = new QLabel("Track");
     label->setProperty("dim", true);
-    row->addWidget(label);
-    row->addWidget(iconTool(command("Track one frame forward"), "chevron-right"));
-    row->addWidget(iconTool(command("Track forward"), "chevrons-right"));
+    plateTools_ = {selectTool_, placeTool_, areaTool_, iconTool(command("Track backward"), "chevrons-left"), iconTool(command("Track one frame backward"), "chevron-left"), label,
+                   iconTool(command("Track one frame forward"), "chevron-right"), iconTool(command("Track forward"), "chevrons-right")};
+    for (std::size_t i = 3; i < plateTools_.size(); ++i) row->addWidget(plateTools_[i]);
     row->addStretch(1);
     gridButton_ = tool("Grid");
     gridButton_->setCheckable(true);
@@ -716,6 +714,8 @@ void MainWindow::setView(View view) {
     worldViewButton_->setChecked(view == View::world);
     throughButton_->setVisible(view == View::world && world_);
     gridButton_->setVisible(view == View::plate);
+    // The tools of the plate have nothing to do in the 3D view.
+    for (QWidget* part : plateTools_) part->setVisible(view != View::world);
 }
 
 void MainWindow::refresh() {

@@ -119,6 +119,7 @@ private:
     QToolButton* selectTool_;
     QToolButton* placeTool_;
     QToolButton* areaTool_;
+    std::vector<QWidget*> plateTools_;
     QToolButton* plateView_;
     QToolButton* compareView_;
     QToolButton* steadyView_;

@@ -438,6 +438,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             auto* line = new QHBoxLayout(row);
             line->setContentsMargins(0, 0, 0, 0);
             auto* name = new QLabel(text(item.name));
+            name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
             name->setToolTip(text(item.place));
             const bool written = item.writtenKey != 0;
             const bool fresh = written && item.writtenKey == deliveryKey(shot, item);
@@ -445,23 +446,6 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             state->setProperty("dim", true);
             line->addWidget(name, 1);
             line->addWidget(state);
-            if (item.kind != DeliverableKind::stMaps) {
-                auto* copy = new QPushButton("Copy", row);
-                copy->setFlat(true);
-                copy->setFocusPolicy(Qt::NoFocus);
-                copy->setObjectName("copy-" + text(item.name));
-                copy->setToolTip("To the clipboard, as it would be written");
-                QObject::connect(copy, &QPushButton::clicked, row, [&workspace, item] {
-                    const auto contents = deliverableText(workspace.shot(), item);
-                    if (!contents) {
-                        workspace.sayError(text(contents.error().message));
-                        return;
-                    }
-                    QApplication::clipboard()->setText(text(*contents));
-                    workspace.say(QString("%1 copied, %2 characters").arg(text(item.name)).arg(contents->size()));
-                });
-                line->addWidget(copy);
-            }
             rows->addWidget(row);
             auto* place = new QLineEdit(text(item.place), list);
             place->setAccessibleName("Place of " + text(item.name));
@@ -477,7 +461,30 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
                 // After the signal: the edit rebuilds this list, and this line with it.
                 QTimer::singleShot(0, &workspace, [&workspace, changed] { workspace.edit("Change a delivery's place", changed); });
             });
-            rows->addWidget(place);
+            auto* second = new QWidget(list);
+            auto* under = new QHBoxLayout(second);
+            under->setContentsMargins(0, 0, 0, 0);
+            under->setSpacing(4);
+            under->addWidget(place, 1);
+            if (item.kind != DeliverableKind::stMaps) {
+                auto* copy = new QPushButton("Copy", second);
+                copy->setFlat(true);
+                copy->setFocusPolicy(Qt::NoFocus);
+                copy->setObjectName("copy-" + text(item.name));
+                copy->setToolTip("To the clipboard, as it would be written");
+                QObject::connect(copy, &QPushButton::clicked, second, [&workspace, item] {
+                    const auto contents = deliverableText(workspace.shot(), item);
+                    if (!contents) {
+                        workspace.sayError(text(contents.error().message));
+                        return;
+                    }
+                    QApplication::clipboard()->setText(text(*contents));
+                    workspace.say(QString("%1 copied, %2 characters").arg(text(item.name)).arg(contents->size()));
+                });
+                copy->setFixedHeight(20);
+                under->addWidget(copy);
+            }
+            rows->addWidget(second);
         }
         if (!shot.deliverables.isEmpty()) {
             const TransformOptions& t = shot.deliverables.back().transform;

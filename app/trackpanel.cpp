@@ -136,7 +136,8 @@ QWidget* makeTrackChoices(Workspace& workspace) {
         QStringList lines;
         if (!first->samples.isEmpty())
             lines << QString("frames %1–%2 (%3), reference %4").arg(first->firstFrame()).arg(first->lastFrame()).arg(first->samples.size()).arg(first->referenceFrame);
-        lines << QString("starts: %1, ends: %2").arg(text(std::string(toString(first->startReason))), text(std::string(toString(first->endReason))));
+        const auto because = [](EndReason reason) { return reason == EndReason::rangeEnd ? QString("with the range") : text(std::string(toString(reason))); };
+        lines << QString("starts: %1; ends: %2").arg(because(first->startReason), because(first->endReason));
         if (!first->outline.isEmpty()) lines << QString("outline of %1 corners").arg(first->outline.size());
         if (!first->offset.isZero()) lines << QString("offset %1, %2 px").arg(first->offset.x(), 0, 'f', 1).arg(first->offset.y(), 0, 'f', 1);
         extras->setText(lines.join("\n"));
