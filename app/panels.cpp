@@ -481,7 +481,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
                     QApplication::clipboard()->setText(text(*contents));
                     workspace.say(QString("%1 copied, %2 characters").arg(text(item.name)).arg(contents->size()));
                 });
-                copy->setFixedHeight(20);
+                copy->setStyleSheet("QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: none; }");
                 under->addWidget(copy);
             }
             rows->addWidget(second);

@@ -222,11 +222,13 @@ void ProofStrip::paintEvent(QPaintEvent*) {
             const double wide = shown.width() * part;
             const double high = wide * cell.height() / cell.width();
             painter.drawImage(cell, shown, QRectF((shown.width() - wide) / 2 - by.x(), (shown.height() - high) / 2 - by.y(), wide, high));
-            const QPointF c = QRectF(cell).center();
+            painter.setRenderHint(QPainter::Antialiasing);
+            const QPointF c = QPointF(cell.center()) + QPointF(0.5, 0.5);
             for (const bool shadow : {true, false}) {
                 painter.setPen(shadow ? QPen(QColor(0, 0, 0, 140), 3) : QPen(QColor(0xf0, 0xb8, 0x4a), 1));
                 for (const auto& [x, y] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) painter.drawLine(c + QPointF(2 * x, 2 * y), c + QPointF(9 * x, 9 * y));
             }
+            painter.setRenderHint(QPainter::Antialiasing, false);
         } else if (!sample) {
             painter.setPen(theme::kDim);
             painter.drawText(cell, Qt::AlignCenter, "not tracked here");

@@ -57,8 +57,11 @@ int ThreadSheet::rowHeight() const { return kRow; }
 
 void ThreadSheet::rebuildRows() {
     const Shot& shot = workspace_.shot();
-    counts_ = tracksPerFrame(shot);
-    if (shownTracks_.sharedWith(shot.tracks) && shownSolve_ == shot.solve) {
+    // Counting a million samples is felt: only when there is something new to count.
+    const bool sameTracks = shownTracks_.sharedWith(shot.tracks);
+    if (!sameTracks || !(countedRange_ == shot.plate.range)) counts_ = tracksPerFrame(shot);
+    countedRange_ = shot.plate.range;
+    if (sameTracks && shownSolve_ == shot.solve) {
         update();
         return;
     }

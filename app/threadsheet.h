@@ -59,6 +59,7 @@ private:
     Order order_ = Order::start;
     std::vector<std::size_t> rows_;  ///< indices into the shot's tracks
     std::vector<int> counts_;
+    FrameRange countedRange_;
     List<Track> shownTracks_;
     std::shared_ptr<const Solve> shownSolve_;
     std::map<TrackId, double> errors_;

@@ -243,22 +243,27 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
     if (fx - half < 0 || fy - half < 0 || fx + half >= source.width || fy + half >= source.height) return std::nullopt;
     std::vector<float> patch(std::size_t(side) * std::size_t(side));
     // What the outline leaves out is zero in the patch and adds nothing to the products.
-    std::vector<char> counts(patch.size(), 1);
-    for (int i = 0; i < side * side && outline.size() >= 3; ++i)
-        counts[std::size_t(i)] = contains(outline, Vector2d(i % side - half, double(i / side) - half) / scale);
-    float mean = 0, counted = 0;
-    for (int y = 0; y < side; ++y)
-        for (int x = 0; x < side; ++x) {
-            patch[std::size_t(y * side + x)] = source.row(fy - half + y)[fx - half + x];
-            if (!counts[std::size_t(y * side + x)]) continue;
-            mean += patch[std::size_t(y * side + x)];
-            ++counted;
-        }
+    const bool masked = outline.size() >= 3;
+    std::vector<char> counts(masked ? patch.size() : 0);
+    for (int i = 0; masked && i < side * side; ++i) counts[std::size_t(i)] = contains(outline, Vector2d(i % side - half, double(i / side) - half) / scale);
+    float mean = 0;
+    for (int y = 0; y < side; ++y) std::copy_n(source.row(fy - half + y) + fx - half, side, patch.data() + std::ptrdiff_t(y) * side);
+    float counted = float(patch.size());
+    if (masked) {
+        counted = 0;
+        for (std::size_t i = 0; i < patch.size(); ++i)
+            if (counts[i]) {
+                mean += patch[i];
+                ++counted;
+            }
+    } else {
+        for (float value : patch) mean += value;
+    }
     if (counted < 9) return std::nullopt;
     mean /= counted;
     float energy = 0;
     for (std::size_t i = 0; i < patch.size(); ++i) {
-        patch[i] = counts[i] ? patch[i] - mean : 0.0F;
+        patch[i] = masked && !counts[i] ? 0.0F : patch[i] - mean;
         energy += patch[i] * patch[i];
     }
     if (energy <= 0) return std::nullopt;
