@@ -112,6 +112,13 @@ double CurvesPanel::valueOf(const Track& track, std::size_t i) const {
     return 0;
 }
 
+double CurvesPanel::baseOf(const Track& track) const {
+    if (workspace_.selection().size() < 2 || (curve_ != Curve::x && curve_ != Curve::y) || track.samples.isEmpty()) return 0;
+    const Sample* reference = sampleAt(track, track.referenceFrame);
+    const Eigen::Vector2d at = (reference ? *reference : track.samples.front()).wanted();
+    return curve_ == Curve::x ? at.x() : at.y();
+}
+
 void CurvesPanel::rebuild() {
     if (!isVisible()) return;
     const QCPRange frames = plot_->xAxis->range(), values = plot_->yAxis->range();
@@ -129,9 +136,11 @@ void CurvesPanel::rebuild() {
             const Track* track = findTrack(shot, id);
             if (!track || shown >= kMostTracks) continue;
             QVector<double> x, y, tieX, tieY;
+            const double base = baseOf(*track);
+            if (shown == 0) base_ = base;
             for (std::size_t i = 0; i < track->samples.size(); ++i) {
                 const Sample& sample = track->samples[i];
-                double value = valueOf(*track, i);
+                double value = valueOf(*track, i) - base;
                 if (shown == 0 && draggedTie_ && *draggedTie_ == sample.frame) value = draggedTo_;
                 // A gap is a gap.
                 if (!x.isEmpty() && sample.frame > x.back() + 1) {
@@ -168,7 +177,7 @@ void CurvesPanel::rebuild() {
     empty_->setGeometry(rect());
     if (fitted_) {
         plot_->rescaleAxes();
-        plot_->xAxis->setRange(shot.plate.frames.first - 0.5, shot.plate.frames.last + 0.5);
+        plot_->xAxis->setRange(shot.plate.range.first - 0.5, shot.plate.range.last + 0.5);
         QCPRange range = plot_->yAxis->range();
         const double room = std::max(range.size() * 0.08, curve_ == Curve::score ? 0.01 : 0.05);
         plot_->yAxis->setRange(range.lower - room, range.upper + room);
@@ -229,7 +238,7 @@ std::optional<int> CurvesPanel::tieAt(const QPointF& at) const {
     if (!track || track->locked || workspace_.isBusy()) return std::nullopt;
     for (std::size_t i = 0; i < track->samples.size(); ++i) {
         if (!track->samples[i].tie) continue;
-        const QPointF place(plot_->xAxis->coordToPixel(track->samples[i].frame), plot_->yAxis->coordToPixel(valueOf(*track, i)));
+        const QPointF place(plot_->xAxis->coordToPixel(track->samples[i].frame), plot_->yAxis->coordToPixel(valueOf(*track, i) - base_));
         if ((place - at).manhattanLength() < 9) return track->samples[i].frame;
     }
     return std::nullopt;
@@ -265,7 +274,7 @@ bool CurvesPanel::eventFilter(QObject* watched, QEvent* event) {
                 const Sample* sample = track ? sampleAt(*track, frame) : nullptr;
                 if (sample && !click) {
                     Eigen::Vector2d to = sample->at;
-                    (curve_ == Curve::x ? to.x() : to.y()) = draggedTo_ - double(curve_ == Curve::x ? sample->carried.x() : sample->carried.y());
+                    (curve_ == Curve::x ? to.x() : to.y()) = draggedTo_ + base_ - double(curve_ == Curve::x ? sample->carried.x() : sample->carried.y());
                     workspace_.placeTie(track->id, frame, to, QString("Move the tie of %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
                 } else if (sample) {
                     workspace_.goTo(frame);

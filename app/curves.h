@@ -35,6 +35,8 @@ private:
     void rebuild();
     void rebuildShake();
     void movePlayhead();
+    /// Of several tracks places are shown since their reference frames, or each would be a flat line far from the others.
+    double baseOf(const Track& track) const;
     double valueOf(const Track& track, std::size_t sample) const;
     /// The tie of the first selected track under the cursor; none where there is none.
     std::optional<int> tieAt(const QPointF& at) const;
@@ -47,6 +49,7 @@ private:
     bool fitted_ = true;
     std::optional<int> draggedTie_;
     double draggedTo_ = 0;
+    double base_ = 0;  ///< what is taken off the first track's values
     QPointF pressed_;
 };
 

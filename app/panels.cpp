@@ -437,9 +437,9 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             auto* row = new QWidget(list);
             auto* line = new QHBoxLayout(row);
             line->setContentsMargins(0, 0, 0, 0);
-            auto* name = new QLabel(text(item.name));
+            auto* name = new QLabel(list->fontMetrics().elidedText(text(item.name), Qt::ElideMiddle, 118));
             name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-            name->setToolTip(text(item.place));
+            name->setToolTip(text(item.name) + "\n" + text(item.place));
             const bool written = item.writtenKey != 0;
             const bool fresh = written && item.writtenKey == deliveryKey(shot, item);
             auto* state = new QLabel(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open" : fresh ? "written" : "stale"));
@@ -449,6 +449,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             rows->addWidget(row);
             auto* place = new QLineEdit(text(item.place), list);
             place->setAccessibleName("Place of " + text(item.name));
+            place->setCursorPosition(0);
             place->setStyleSheet("QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
             QObject::connect(place, &QLineEdit::editingFinished, list, [&workspace, place, before = item.place, deliverable = item.name] {
                 const std::string to = place->text().trimmed().toStdString();

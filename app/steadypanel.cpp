@@ -27,7 +27,7 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     auto* steady = new QCheckBox("Steady the picture");
     steady->setObjectName("steadyOn");
     form->wide(steady);
-    auto* source = choice({"all tracks", "chosen tracks"});
+    auto* source = choice({"all tracks", "chosen ones"});
     source->setObjectName("steadySource");
     form->row("From", source);
     auto* take = button("Take selected");

@@ -137,7 +137,8 @@ QWidget* makeTrackChoices(Workspace& workspace) {
         if (!first->samples.isEmpty())
             lines << QString("frames %1–%2 (%3), reference %4").arg(first->firstFrame()).arg(first->lastFrame()).arg(first->samples.size()).arg(first->referenceFrame);
         const auto because = [](EndReason reason) { return reason == EndReason::rangeEnd ? QString("with the range") : text(std::string(toString(reason))); };
-        lines << QString("starts: %1; ends: %2").arg(because(first->startReason), because(first->endReason));
+        if (first->samples.size() < 2) lines << "not tracked yet";
+        else lines << QString("starts: %1; ends: %2").arg(because(first->startReason), because(first->endReason));
         if (!first->outline.isEmpty()) lines << QString("outline of %1 corners").arg(first->outline.size());
         if (!first->offset.isZero()) lines << QString("offset %1, %2 px").arg(first->offset.x(), 0, 'f', 1).arg(first->offset.y(), 0, 'f', 1);
         extras->setText(lines.join("\n"));

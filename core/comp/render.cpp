@@ -2,6 +2,7 @@
 
 #include "plate/framewriter.h"
 
+#include <deque>
 #include <future>
 #include <regex>
 
@@ -29,8 +30,16 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
     const bool video = pattern.filename().string().find_first_of("#%") == std::string::npos;
     const auto read = [&frames, &maps](std::size_t i) { return frames.get(maps[i].frame); };
     std::future<Expected<PicturePtr>> ahead = std::async(std::launch::async, read, std::size_t(0));
-    std::future<Expected<void>> writing;
-    const auto written = [&]() -> Expected<void> { return writing.valid() ? writing.get() : Expected<void>{}; };
+    // Compressing a picture takes longer than warping it: of a sequence two are written at once, a video takes them in turn.
+    std::deque<std::future<Expected<void>>> writing;
+    const auto written = [&](std::size_t most) -> Expected<void> {
+        while (writing.size() > most) {
+            const auto done = writing.front().get();
+            writing.pop_front();
+            if (!done) return done;
+        }
+        return {};
+    };
     std::shared_ptr<const Picture> last;
     for (std::size_t i = 0; i < maps.size(); ++i) {
         const auto picture = ahead.get();
@@ -46,12 +55,12 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
             // A video has no gaps: the frame before stands in, so that the length stays right.
             if (!video || !last) continue;
         }
-        if (const auto done = written(); !done) return tl::unexpected(done.error());
-        writing = std::async(std::launch::async, [&writer, out = last, frame = maps[i].frame] { return (*writer)->write(frame, *out); });
+        if (const auto done = written(video ? 0 : 1); !done) return tl::unexpected(done.error());
+        writing.push_back(std::async(std::launch::async, [&writer, out = last, frame = maps[i].frame] { return (*writer)->write(frame, *out); }));
         ++report.frames;
         progress.report(double(i + 1) / double(maps.size()), fmt::format("frame {}", maps[i].frame));
     }
-    if (const auto done = written(); !done) return tl::unexpected(done.error());
+    if (const auto done = written(0); !done) return tl::unexpected(done.error());
     if (report.frames == 0 && !report.stopped) return failure(Fault::input, "{}: not one frame could be read", facts.path.string());
     if (!report.stopped)
         if (const auto finished = (*writer)->finish(); !finished) return tl::unexpected(finished.error());

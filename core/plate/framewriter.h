@@ -27,6 +27,7 @@ public:
                                                          const FrameWriterOptions& options = {});
     virtual ~FrameWriter() = default;
 
+    /// Of a sequence several frames may be written at once, from several threads; those of a video come in their order.
     virtual Expected<void> write(int frame, const Picture& picture) = 0;
     /// Puts a video in its place; nothing for a sequence.
     virtual Expected<void> finish() = 0;

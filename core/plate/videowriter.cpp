@@ -57,7 +57,7 @@ public:
         encoder_->color_primaries = AVCOL_PRI_BT709;
         encoder_->color_trc = AVCOL_TRC_BT709;
         av_opt_set(encoder_->priv_data, "crf", std::to_string(options.quality).c_str(), 0);
-        av_opt_set(encoder_->priv_data, "preset", "slow", 0);
+        av_opt_set(encoder_->priv_data, "preset", "medium", 0);
         if (format_->oformat->flags & AVFMT_GLOBALHEADER) encoder_->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
         code = avcodec_open2(encoder_, codec, nullptr);
         if (code < 0) return failure(Fault::system, "{}: the encoder does not start: {}", path_.string(), avText(code));
