@@ -437,7 +437,7 @@ void ThreadSheet::mouseReleaseEvent(QMouseEvent* event) {
                 const Track& track = workspace_.shot().tracks[rows_[std::size_t(row)]];
                 if (std::any_of(track.samples.begin(), track.samples.end(), [&](const Sample& s) { return frames.holds(s.frame); })) chosen.insert(track.id);
             }
-            workspace_.say(QString("%1 tracks on the frames %2–%3. Cut these frames (Ctrl+Shift+X), keep only them (Ctrl+Shift+K), or set the tracks aside (X).").arg(chosen.size()).arg(frames.first).arg(frames.last));
+            workspace_.say(QString("%1 tracks on the frames %2–%3. Cut these frames (Ctrl+Shift+X), keep only them (Ctrl+Shift+M), or set the tracks aside (X).").arg(chosen.size()).arg(frames.first).arg(frames.last));
         }
         workspace_.select(chosen);
         update();

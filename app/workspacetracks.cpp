@@ -30,7 +30,10 @@ void Workspace::startTie(TrackId id, int frame) {
     const Shot shot = this->shot();
     runJob("Tracking between ties", shot.plate.range.count(), [this, shot, id, frame, frames = frames_](const Progress& progress) -> std::function<void()> {
         auto result = runTie(shot, *frames, id, frame, progress);
-        return [this, result] {
+        return [this, result, id, before = findTrack(shot, id)->samples] {
+            // What was undone or changed meanwhile is not to come back.
+            const Track* now = findTrack(this->shot(), id);
+            if (!now || !now->samples.sharedWith(before)) return;
             if (!result) {
                 // A gap with nothing to track again is no trouble.
                 if (result.error().fault == Fault::input) sayError(text(result.error().message));

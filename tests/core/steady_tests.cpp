@@ -4,6 +4,7 @@
 #include "comp/render.h"
 #include "exchange/transforms.h"
 #include "made.h"
+#include "plate/framewriter.h"
 #include "scratch.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
@@ -256,6 +257,55 @@ TEST_CASE("a warp moves the picture to a hundredth of a grey level, and does wha
     CHECK(warped(bytes, away, ResampleFilter::bicubic, EdgeMode::held).bytes[3 * 10] == 200);
     bytes.bytes[3 * 29] = 90;  // mirrored in the border, pixel 29 comes back at -30
     CHECK(warped(bytes, away, ResampleFilter::bilinear, EdgeMode::mirrored).bytes[3 * 10] == 90);
+}
+
+TEST_CASE("rendering keeps the depth, the values and the numbers of the source, and leaves whole frames only when stopped") {
+    const Scratch scratch;
+    // Half floats above 1 in EXR, 8 bits in PNG; written by our own writer and read back by the plate.
+    Picture linear{64, 48, Picture::Depth::float32, true, {}, std::vector<float>(64 * 48 * 3)};
+    Picture bytes{64, 48, Picture::Depth::bits8, false, std::vector<std::uint8_t>(64 * 48 * 3), {}};
+    for (std::size_t i = 0; i < linear.floats.size(); ++i) {
+        linear.floats[i] = float(i % 97) * 0.0391F;
+        bytes.bytes[i] = std::uint8_t(i * 7);
+    }
+    for (const auto& [pattern, picture] : {std::pair<const char*, const Picture*>{"in/a.####.exr", &linear}, {"in2/b.%04d.png", &bytes}}) {
+        auto writer = FrameWriter::create(scratch / pattern, 64, 48, {25, 1});
+        REQUIRE(writer);
+        for (int frame = 1010; frame < 1014; ++frame) REQUIRE((*writer)->write(frame, *picture));
+        const auto plate = Plate::open(scratch / pattern);
+        REQUIRE(plate);
+        if (picture == &linear) CHECK((*plate)->facts().fps == FrameRate{25, 1});  // PNG has no place for a rate
+        FrameCache frames(*plate);
+        std::vector<FrameMap> maps;
+        for (int frame = 1010; frame < 1014; ++frame) maps.push_back({frame, shift(3, -2)});
+        const std::string out = picture == &linear ? "out/a.####.exr" : "out/b.####.png";
+        const auto report = renderFrames(frames, maps, scratch / out, {.edges = EdgeMode::held});
+        REQUIRE(report);
+        CHECK(report->frames == 4);
+        const auto again = Plate::open(scratch / out);
+        REQUIRE(again);
+        CHECK((*again)->facts().firstFrame == 1010);
+        const auto got = *(*again)->read(1012);
+        CHECK(got->linear == picture->linear);
+        for (int y = 5; y < 40; ++y)
+            for (int x = 5; x < 50; ++x) {
+                const std::size_t to = (std::size_t(y) * 64 + std::size_t(x)) * 3, from = (std::size_t(y - 2) * 64 + std::size_t(x + 3)) * 3;
+                if (picture == &linear) REQUIRE(got->floats[to] == Approx(linear.floats[from]).epsilon(1e-6));
+                else REQUIRE(got->bytes[to] == bytes.bytes[from]);
+            }
+        const auto over = renderFrames(frames, maps, scratch / pattern, {});
+        REQUIRE_FALSE(over);
+        CHECK(over.error().message.find("is the plate itself") != std::string::npos);
+        Progress stopped;
+        stopped.stop();
+        const auto early = renderFrames(frames, maps, scratch / "early/c.mp4", {}, stopped);
+        REQUIRE(early);
+        CHECK(early->stopped);
+        CHECK_FALSE(std::filesystem::exists(scratch / "early/c.mp4"));
+    }
+    CHECK_FALSE(FrameWriter::create(scratch / "one.png", 64, 48, {25, 1}));
+    CHECK(FrameWriter::create(scratch / "odd.mp4", 63, 48, {25, 1}).error().message.find("even width") != std::string::npos);
+    CHECK(FrameWriter::create(scratch / "song.wav", 64, 48, {25, 1}).error().message.find("its ending is none of") != std::string::npos);
 }
 
 TEST_CASE("transforms and corner pins say the motion in either origin and direction, and are read back") {
