@@ -16,7 +16,9 @@ QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
 void Workspace::placeTie(TrackId id, int frame, const Eigen::Vector2d& to, const QString& name) { editTie(name, withTrackMoved(shot(), id, frame, to), id, frame); }
 
 void Workspace::editTie(const QString& name, Shot shot, TrackId id, int frame) {
-    edit(name, std::move(shot));
+    // Key after key on one frame is one correction, and one step back.
+    const bool goesOn = tieTimer_.isActive() && tieTrack_ == id && tieFrame_ == frame && history_.undoName() == name.toStdString();
+    goesOn ? amend(std::move(shot)) : edit(name, std::move(shot));
     const Track* track = findTrack(this->shot(), id);
     // A track that was never tracked has nothing to track again.
     if (!frames_ || !track || track->samples.size() < 2) return;

@@ -619,6 +619,14 @@ TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track
     QTest::qWait(400);
     f.wait();
     CHECK(sampleAt(trackOf(f, id), 1008)->tie);
+    // Three nudges in a row are one correction.
+    const Vector2d before = sampleAt(trackOf(f, id), 1008)->at;
+    for (int i = 0; i < 3; ++i) QTest::keyClick(&f.canvas, Qt::Key_Right);
+    QTest::qWait(400);
+    f.wait();
+    CHECK(sampleAt(trackOf(f, id), 1008)->at.x() == Approx(before.x() + 0.3));
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(sampleAt(trackOf(f, id), 1008)->at == before);
     f.key(Qt::Key_BracketLeft);
     CHECK(f.workspace.frame() == 1001);
     f.key(Qt::Key_BracketRight);
