@@ -172,8 +172,6 @@ void CurvesPanel::rebuild() {
             limit->setName("drift limit");
         }
         plot_->legend->setVisible(shown > 1);
-        // Of one track there is nothing to tell apart, and no room to be lost on it.
-        if (shown == 1) plot_->legend->clearItems();
     }
     empty_->setVisible(shown == 0);
     empty_->setGeometry(rect());
