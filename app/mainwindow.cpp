@@ -3,7 +3,6 @@
 #include "theme.h"
 
 #include <QApplication>
-#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDialog>
@@ -468,13 +467,8 @@ void MainWindow::makeTrackCommands() {
           [this, idle] { return !idle().isEmpty() ? idle() : workspace_.selection().size() == 4 ? QString() : QString("select four tracks"); });
     c.add("Steady", "Copy the transforms of the selected tracks", {K("Ctrl+Shift+C")}, [this] {
         const Shot with = withLocatorAdded(workspace_.shot(), workspace_.selected(), workspace_.frame(), workspace_.selection().size() == 1 ? MotionKind::position : MotionKind::similarity);
-        const auto contents = deliverableText(with, with.deliverables.back());
-        if (!contents) {
-            workspace_.sayError(text(contents.error().message));
-            return;
-        }
-        QApplication::clipboard()->setText(text(*contents));
-        workspace_.say(QString("Transforms copied as a table, relative to frame %1.").arg(workspace_.frame()));
+        // Copied from a shot that has the locator, without leaving one behind.
+        workspace_.startCopy(with, with.deliverables.back());
     }, some);
 }
 

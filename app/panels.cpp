@@ -7,9 +7,7 @@
 #include "form.h"
 #include "theme.h"
 
-#include <QApplication>
 #include <QCheckBox>
-#include <QClipboard>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QVBoxLayout>
@@ -473,15 +471,7 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
                 copy->setFocusPolicy(Qt::NoFocus);
                 copy->setObjectName("copy-" + text(item.name));
                 copy->setToolTip("To the clipboard, as it would be written");
-                QObject::connect(copy, &QPushButton::clicked, second, [&workspace, item] {
-                    const auto contents = deliverableText(workspace.shot(), item);
-                    if (!contents) {
-                        workspace.sayError(text(contents.error().message));
-                        return;
-                    }
-                    QApplication::clipboard()->setText(text(*contents));
-                    workspace.say(QString("%1 copied, %2 characters").arg(text(item.name)).arg(contents->size()));
-                });
+                QObject::connect(copy, &QPushButton::clicked, second, [&workspace, item] { workspace.startCopy(item); });
                 copy->setStyleSheet("QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: none; }");
                 under->addWidget(copy);
             }

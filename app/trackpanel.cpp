@@ -22,7 +22,6 @@ QWidget* makeTrackChoices(Workspace& workspace) {
     auto* name = new QLineEdit;
     name->setObjectName("trackName");
     auto* motion = choice({"translation", "similarity", "affine", "perspective"});
-    motion->setObjectName("trackMotion");
     auto* pattern = spin(7, 101, " px");
     pattern->setSingleStep(2);
     pattern->setObjectName("trackPattern");

@@ -131,6 +131,9 @@ public:
     void startPropose(const Polygon& area);
     void startRender(const std::filesystem::path& pattern);
     void startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done);
+    /// Puts the text of a deliverable on the clipboard.
+    void startCopy(const Deliverable& deliverable) { startCopy(shot(), deliverable); }
+    void startCopy(const Shot& shot, const Deliverable& deliverable);
     void importTracks(const std::filesystem::path& path);
     void startSolve();
     void startDelivery(const std::vector<QString>& names);

@@ -2,6 +2,8 @@
 
 #include "workspace.h"
 
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QThreadPool>
 
 namespace pinion {
@@ -129,7 +131,7 @@ void Workspace::refreshPlan() {
     // Hashing a million samples at every edit would be felt: whether the tracks are the same list is enough.
     Shot settings = now;
     settings.tracks = {};
-    const std::uint64_t key = steadyKey(settings) ^ (std::uint64_t(now.steady.tracks.size()) << 32) ^ std::uint64_t(now.steady.tracks.isEmpty() ? 0 : now.steady.tracks.front() * 7919 + now.steady.tracks.back());
+    const std::uint64_t key = steadyKey(settings);
     if (key == planKey_ && planTracks_.sharedWith(now.tracks)) return;
     planKey_ = key;
     planTracks_ = now.tracks;
@@ -152,7 +154,8 @@ void Workspace::startRender(const std::filesystem::path& pattern) {
     if (!frames_ || isBusy()) return;
     const Shot shot = this->shot();
     runJob("Rendering", shot.plate.range.count(), [this, shot, pattern, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto report = runRender(shot, *frames, pattern, progress);
+        const auto plan = picturePlan(shot);
+        const auto report = plan ? runRender(shot, *plan, *frames, pattern, progress) : Expected<RenderReport>(tl::unexpected(plan.error()));
         return [this, report, pattern] {
             if (!report) {
                 sayError(text(report.error().message));
@@ -174,6 +177,25 @@ void Workspace::startTakeShake(double above_hz, const std::function<void(const S
         return [this, profile, done] {
             if (!profile) sayError(text(profile.error().message));
             else done(*profile);
+        };
+    });
+}
+
+// ---- the clipboard
+
+void Workspace::startCopy(const Shot& shot, const Deliverable& deliverable) {
+    if (isBusy()) return;
+    // The text of a long plate's tracks takes a second to write.
+    runJob("Copying", 0, [this, shot, deliverable](const Progress&) -> std::function<void()> {
+        auto contents = deliverableText(shot, deliverable);
+        const QString words = contents ? text(*contents) : QString();
+        return [this, deliverable, contents, words] {
+            if (!contents) {
+                sayError(text(contents.error().message));
+                return;
+            }
+            QGuiApplication::clipboard()->setText(words);
+            say(QString("%1 copied, %2 characters").arg(text(deliverable.name)).arg(words.size()));
         };
     });
 }

@@ -267,14 +267,15 @@ void benchConditions() {
         };
         std::vector<Vector2d> starts;
         for (const Vector2d& point : points) starts.push_back((plateFromPhotograph(0, condition.growth) * point.homogeneous()).hnormalized());
-        for (const MotionModel motion : {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective})
-            print(fmt::format("Pinion, {}", toString(motion)).c_str(), measured([&](const Seen& seen) {
+        const auto ours = [&](MotionModel motion, bool pickUp) {
+            return measured([&](const Seen& seen) {
                 std::vector<Track> tracks;
                 for (std::size_t i = 0; i < points.size(); ++i) {
                     Track track;
                     track.name = fmt::format("p-{}", i);
                     track.motion = motion;
                     track.driftLimit = 0.6;
+                    track.pickUp = pickUp;
                     track.referenceFrame = 0;
                     track.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
                     tracks.push_back(std::move(track));
@@ -282,23 +283,11 @@ void benchConditions() {
                 const auto result = trackPoints(frames, tracks, 0, {0, kFrames - 1}, Direction::forward);
                 for (std::size_t i = 0; result && i < points.size(); ++i)
                     for (const Sample& sample : result->tracks[i].samples) seen(i, sample.frame, sample.at);
-            }));
-        if (condition.cover)
-            print("Pinion, affine, picked up again", measured([&](const Seen& seen) {
-                std::vector<Track> tracks;
-                for (std::size_t i = 0; i < points.size(); ++i) {
-                    Track track;
-                    track.name = fmt::format("p-{}", i);
-                    track.driftLimit = 0.6;
-                    track.pickUp = true;
-                    track.referenceFrame = 0;
-                    track.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
-                    tracks.push_back(std::move(track));
-                }
-                const auto result = trackPoints(frames, tracks, 0, {0, kFrames - 1}, Direction::forward);
-                for (std::size_t i = 0; result && i < points.size(); ++i)
-                    for (const Sample& sample : result->tracks[i].samples) seen(i, sample.frame, sample.at);
-            }));
+            });
+        };
+        for (const MotionModel motion : {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective})
+            print(fmt::format("Pinion, {}", toString(motion)).c_str(), ours(motion, false));
+        if (condition.cover) print("Pinion, affine, picked up again", ours(MotionModel::affine, true));
         print("OpenCV Lucas-Kanade, chained", measured([&](const Seen& seen) { flow(frames, starts, seen); }));
         print("OpenCV template matching", measured([&](const Seen& seen) { matchTemplates(frames, starts, seen); }));
     }

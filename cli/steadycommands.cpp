@@ -57,7 +57,17 @@ struct SteadyCommands::Words {
     int render(const Console& console, const Shot& shot, FrameCache& frames, json figures) const {
         const auto plan = picturePlan(shot);
         if (!plan) return fail(plan.error());
-        const auto report = runRender(shot, frames, out, consoleProgress("Rendering"));
+        if (!plan->motion.frames.empty()) {
+            double squares = 0;
+            for (const FrameMotion& frame : plan->motion.frames) squares += frame.residual_px * frame.residual_px;
+            figures["residual_px"] = std::sqrt(squares / double(plan->motion.frames.size()));
+        }
+        if (!transforms.empty()) {
+            const TransformSource source{shot.name, shot.plate.width, shot.plate.height, shot.plate.fps};
+            const bool csv = fs::path(transforms).extension() == ".csv";
+            if (const auto written = put(transforms, csv ? transformsCsv(plan->motion, source, {}) : transformsJson(plan->motion, source, {})); !written) return fail(written.error());
+        }
+        const auto report = runRender(shot, *plan, frames, out, consoleProgress("Rendering"));
         if (!report) return fail(report.error());
         if (report->stopped) return fail({Fault::stopped, ""});
         figures.update(renderFigures(*report, *plan));
@@ -181,16 +191,7 @@ int SteadyCommands::run(const Console& console, const std::string& fps, int firs
         s.source = SteadySettings::Source::chosen;
         s.tracks = List<TrackId>(chosen);
     }
-    const auto motion = steadyMotion(*shot);
-    if (!motion) return fail(motion.error());
-    if (!w.transforms.empty()) {
-        const TransformSource source{shot->name, facts.width, facts.height, facts.fps};
-        const bool csv = fs::path(w.transforms).extension() == ".csv";
-        if (const auto written = put(w.transforms, csv ? transformsCsv(*motion, source, {}) : transformsJson(*motion, source, {})); !written) return fail(written.error());
-    }
-    double squares = 0;
-    for (const FrameMotion& frame : motion->frames) squares += frame.residual_px * frame.residual_px;
-    return w.render(console, *shot, frames, {{"mode", w.mode}, {"residual_px", std::sqrt(squares / double(motion->frames.size()))}});
+    return w.render(console, *shot, frames, {{"mode", w.mode}});
 }
 
 }  // namespace pinion::cli

@@ -1,6 +1,7 @@
 #include "comp/warp.h"
 
 #include "base/parallel.h"
+#include "base/words.h"
 
 #include <Eigen/Core>
 #include <algorithm>
@@ -192,19 +193,11 @@ void warpInto(const Source& source, const Eigen::Matrix3d& sourceFromOutput, Res
 
 std::string_view toString(ResampleFilter filter) { return kFilters[std::size_t(filter)]; }
 
-std::optional<ResampleFilter> resampleFilterFrom(std::string_view word) {
-    for (std::size_t i = 0; i < kFilters.size(); ++i)
-        if (kFilters[i] == word) return ResampleFilter(i);
-    return std::nullopt;
-}
+std::optional<ResampleFilter> resampleFilterFrom(std::string_view word) { return fromWord<ResampleFilter>(kFilters, word); }
 
 std::string_view toString(EdgeMode edges) { return kEdges[std::size_t(edges)]; }
 
-std::optional<EdgeMode> edgeModeFrom(std::string_view word) {
-    for (std::size_t i = 0; i < kEdges.size(); ++i)
-        if (kEdges[i] == word) return EdgeMode(i);
-    return std::nullopt;
-}
+std::optional<EdgeMode> edgeModeFrom(std::string_view word) { return fromWord<EdgeMode>(kEdges, word); }
 
 Picture warped(const Picture& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges) {
     Picture out{source.width, source.height, source.depth, source.linear, {}, {}};

@@ -81,8 +81,16 @@ Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id
     if (!track) return failure(Fault::input, "the track is gone");
     if (track->locked) return failure(Fault::input, "track {} is locked; unlock it to track it", track->name);
     if (const Sample* sample = sampleAt(*track, frame); sample && sample->tie) return trackAroundTie(frames, *track, frame, shot.plate.range, progress, live);
-    // The tie was taken away: the gap it left, from its neighbours.
-    return trackBad(frames, {*track}, 0.0, shot.plate.range, progress, live);
+    // The tie was taken away: the gap it left, from its neighbours. Other gaps are none of its business.
+    FrameRange gap = shot.plate.range;
+    for (const Sample& sample : track->samples) {
+        if (sample.frame < frame) gap.first = std::max(gap.first, sample.frame);
+        if (sample.frame > frame) {
+            gap.last = std::min(gap.last, sample.frame);
+            break;
+        }
+    }
+    return trackBad(frames, {*track}, 0.0, gap, progress, live);
 }
 
 Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, double least, const Progress& progress, const LiveListener& live) {
@@ -101,10 +109,8 @@ Expected<std::vector<SpotProposal>> runPropose(const Shot& shot, FrameCache& fra
     return proposeSpots(frames, area, frame, shot.plate.range, count, *findTrack(with, id), progress);
 }
 
-Expected<RenderReport> runRender(const Shot& shot, FrameCache& frames, const fs::path& pattern, const Progress& progress) {
-    const auto plan = picturePlan(shot);
-    if (!plan) return tl::unexpected(plan.error());
-    return renderFrames(frames, plan->frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges}, progress);
+Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, FrameCache& frames, const fs::path& pattern, const Progress& progress) {
+    return renderFrames(frames, plan.frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges}, progress);
 }
 
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz) {

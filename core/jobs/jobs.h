@@ -32,8 +32,8 @@ Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const
 /// The best spots of an area on `frame`, tracked as the Tracks card says.
 Expected<std::vector<SpotProposal>> runPropose(const Shot& shot, FrameCache& frames, const Polygon& area, int frame, int count, const Progress& progress = Progress{});
 
-/// The steadied and shaken frames of the range to `pattern`.
-Expected<RenderReport> runRender(const Shot& shot, FrameCache& frames, const std::filesystem::path& pattern, const Progress& progress = Progress{});
+/// The steadied and shaken frames to `pattern`; `plan` is the shot's `picturePlan`.
+Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, FrameCache& frames, const std::filesystem::path& pattern, const Progress& progress = Progress{});
 
 /// The shake in the shot's tracks: all of it, or what is faster than `above_hz`.
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz);

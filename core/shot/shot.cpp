@@ -42,14 +42,21 @@ void addTracks(Fingerprint& print, const List<Track>& tracks, bool withSetAside)
 
 Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) { return withTracksEdited(shot, {id}, edit); }
 
-/// "p-1" if it is free, else "p-1-2", ...
-std::string freeName(const Shot& shot, const std::string& wanted) {
-    std::set<std::string> names;
-    for (const Track& track : shot.tracks) names.insert(track.name);
-    if (!names.contains(wanted)) return wanted;
-    for (int number = 2;; ++number)
-        if (const std::string name = fmt::format("{}-{}", wanted, number); !names.contains(name)) return name;
-}
+/// Gives names that no track of the shot has: "p-1" if it is free, else "p-1-2", ...
+class FreeNames {
+public:
+    explicit FreeNames(const Shot& shot) {
+        for (const Track& track : shot.tracks) taken_.insert(track.name);
+    }
+    std::string take(const std::string& wanted) {
+        std::string name = wanted;
+        for (int number = 2; !taken_.insert(name).second; ++number) name = fmt::format("{}-{}", wanted, number);
+        return name;
+    }
+
+private:
+    std::set<std::string> taken_;
+};
 
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids) {
     std::vector<Track> tracks;
@@ -166,17 +173,20 @@ Shot withReferenceRenewed(const Shot& shot, TrackId id, int frame) {
 }
 
 Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& ids, std::vector<TrackId>* copies) {
+    const std::set<TrackId> meant(ids.begin(), ids.end());
     Shot result = shot;
-    for (TrackId id : ids) {
-        const Track* track = findTrack(shot, id);
-        if (!track) continue;
-        Track copy = *track;
-        copy.id = result.nextTrack++;
-        copy.name = freeName(result, track->name);
-        copy.locked = false;
-        if (copies) copies->push_back(copy.id);
-        result.tracks = result.tracks.edited([&](auto& tracks) { tracks.push_back(std::move(copy)); });
-    }
+    FreeNames names(shot);
+    result.tracks = shot.tracks.edited([&](auto& tracks) {
+        for (const Track& track : shot.tracks) {
+            if (!meant.contains(track.id)) continue;
+            Track copy = track;
+            copy.id = result.nextTrack++;
+            copy.name = names.take(track.name);
+            copy.locked = false;
+            if (copies) copies->push_back(copy.id);
+            tracks.push_back(std::move(copy));
+        }
+    });
     return result;
 }
 
@@ -200,15 +210,18 @@ Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& ids, const 
     });
 }
 
-Shot withTracksImported(const Shot& shot, const std::vector<Track>& tracks, std::vector<TrackId>* ids) {
+Shot withTracksImported(const Shot& shot, const std::vector<Track>& imported, std::vector<TrackId>* ids) {
     Shot result = shot;
-    for (Track track : tracks) {
-        track.id = result.nextTrack++;
-        track.byHand = true;
-        track.name = freeName(result, track.name);
-        if (ids) ids->push_back(track.id);
-        result.tracks = result.tracks.edited([&](auto& list) { list.push_back(std::move(track)); });
-    }
+    FreeNames names(shot);
+    result.tracks = shot.tracks.edited([&](auto& tracks) {
+        for (Track track : imported) {
+            track.id = result.nextTrack++;
+            track.byHand = true;
+            track.name = names.take(track.name);
+            if (ids) ids->push_back(track.id);
+            tracks.push_back(std::move(track));
+        }
+    });
     return result;
 }
 
@@ -349,6 +362,8 @@ std::uint64_t steadyKey(const Shot& shot) {
         print.add(std::uint64_t(s.profile->samples.size()));
         for (const ShakeSample& sample : s.profile->samples) print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
     }
+    print.add(shot.plate.width).add(shot.plate.height).add(shot.plate.fps.perSecond());
+    for (TrackId id : s.tracks) print.add(std::uint64_t(id));
     if (s.steady) {
         if (s.source == SteadySettings::Source::allTracks) addTracks(print, shot.tracks, false);
         else addTracks(print, List<Track>(tracksOf(shot, s.tracks)), true);

@@ -46,8 +46,6 @@ Matrix3d similarityOf(const std::vector<Pair>& pairs) {
     return result;
 }
 
-Vector2d apply(const Matrix3d& matrix, const Vector2d& p) { return (matrix * p.homogeneous()).hnormalized(); }
-
 double medianOf(std::vector<double> values) {
     if (values.empty()) return 0;
     const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
@@ -73,7 +71,7 @@ Matrix3d agreedSimilarity(std::vector<Pair> pairs) {
         if ((pairs[a].from - pairs[b].from).norm() < 8) continue;
         const Matrix3d guess = similarityOf({pairs[a], pairs[b]});
         std::size_t near = 0;
-        for (const Pair& p : pairs) near += (apply(guess, p.from) - p.to).squaredNorm() < kNear * kNear;
+        for (const Pair& p : pairs) near += (carried(guess, p.from) - p.to).squaredNorm() < kNear * kNear;
         if (near > most) {
             most = near;
             best = guess;
@@ -81,7 +79,7 @@ Matrix3d agreedSimilarity(std::vector<Pair> pairs) {
     }
     for (int round = 0; round < 6; ++round) {
         std::vector<double> residuals;
-        for (const Pair& p : pairs) residuals.push_back((apply(best, p.from) - p.to).norm());
+        for (const Pair& p : pairs) residuals.push_back((carried(best, p.from) - p.to).norm());
         const double width = std::max(0.3, 3 * 1.48 * medianOf(residuals));
         for (std::size_t i = 0; i < pairs.size(); ++i) pairs[i].weight = biweight(residuals[i], width);
         best = similarityOf(pairs);
@@ -229,6 +227,8 @@ Matrix3d homographyOf(const std::vector<Vector2d>& from, const std::vector<Vecto
 
 }  // namespace
 
+Vector2d carried(const Matrix3d& matrix, const Vector2d& place) { return (matrix * place.homogeneous()).hnormalized(); }
+
 Matrix3d MotionParts::about(const Vector2d& pivot) const {
     Matrix3d matrix = Matrix3d::Identity();
     const double c = scale * std::cos(angle), s = scale * std::sin(angle);
@@ -238,7 +238,7 @@ Matrix3d MotionParts::about(const Vector2d& pivot) const {
 }
 
 MotionParts partsOf(const Matrix3d& matrix, const Vector2d& pivot) {
-    const Vector2d at = apply(matrix, pivot);
+    const Vector2d at = carried(matrix, pivot);
     // The derivative at the pivot; for a similarity it is the matrix's own.
     const double w = matrix.row(2).dot(pivot.homogeneous());
     Eigen::Matrix2d slope = matrix.topLeftCorner<2, 2>() / w;
@@ -310,14 +310,14 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
             found.plateFromReference = similarityOf(pairs);
             for (int round = 0; round < 5 && pairs.size() > 3; ++round) {
                 std::vector<double> residuals;
-                for (const Pair& p : pairs) residuals.push_back((apply(found.plateFromReference, p.from) - p.to).norm());
+                for (const Pair& p : pairs) residuals.push_back((carried(found.plateFromReference, p.from) - p.to).norm());
                 const double width = std::max(0.5, 4.7 * 1.48 * medianOf(residuals));
                 for (std::size_t i = 0; i < pairs.size(); ++i) pairs[i].weight = std::max(1e-6, biweight(residuals[i], width));
                 found.plateFromReference = similarityOf(pairs);
             }
         }
         double squares = 0;
-        for (const Pair& p : pairs) squares += (apply(found.plateFromReference, p.from) - p.to).squaredNorm();
+        for (const Pair& p : pairs) squares += (carried(found.plateFromReference, p.from) - p.to).squaredNorm();
         found.residual_px = std::sqrt(squares / double(pairs.size()));
         motion.frames.push_back(found);
     }
@@ -366,7 +366,7 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
             const Matrix3d inverse = frames[f].inverse();
             for (const Seen& seen : byFrame[f]) {
                 const double weight = std::max(1e-4, seen.weight);
-                places[seen.track] += weight * apply(inverse, seen.at);
+                places[seen.track] += weight * carried(inverse, seen.at);
                 weights[seen.track] += weight;
             }
         }
@@ -377,7 +377,7 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
         std::vector<double> residuals;
         for (std::size_t f = 0; f < count; ++f)
             for (const Seen& seen : byFrame[f]) {
-                const double residual = (apply(frames[f], places[seen.track]) - seen.at).norm();
+                const double residual = (carried(frames[f], places[seen.track]) - seen.at).norm();
                 squares[seen.track] += residual * residual;
                 counts[seen.track] += 1;
                 residuals.push_back(residual);
@@ -391,7 +391,7 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
         for (auto& frame : byFrame)
             for (Seen& seen : frame) {
                 const std::size_t f = std::size_t(&frame - byFrame.data());
-                const double residual = (apply(frames[f], places[seen.track]) - seen.at).norm();
+                const double residual = (carried(frames[f], places[seen.track]) - seen.at).norm();
                 // A track of few frames says little about where it is on the reference frame. Every frame keeps a thread of weight.
                 const double length = std::min(1.0, counts[seen.track] / 8);
                 seen.weight = std::max(1e-6, length * biweight(std::sqrt(squares[seen.track] / counts[seen.track]), trackWidth) * biweight(residual, sampleWidth));
@@ -406,7 +406,7 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
         for (const Seen& seen : byFrame[f]) {
             if (seen.weight < 0.1) continue;
             ++found.tracks;
-            sum += seen.weight * (apply(frames[f], places[seen.track]) - seen.at).squaredNorm();
+            sum += seen.weight * (carried(frames[f], places[seen.track]) - seen.at).squaredNorm();
             weight += seen.weight;
             if (f == reference) {
                 motion.pivot += seen.at;

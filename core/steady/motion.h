@@ -22,6 +22,9 @@ struct MotionParts {
 /// The parts of the similarity nearest to `matrix` at the pivot.
 MotionParts partsOf(const Eigen::Matrix3d& matrix, const Eigen::Vector2d& pivot);
 
+/// A place carried by a homography.
+Eigen::Vector2d carried(const Eigen::Matrix3d& matrix, const Eigen::Vector2d& place);
+
 /// Where the plate of the reference frame is on one frame.
 struct FrameMotion {
     int frame = 0;

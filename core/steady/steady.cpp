@@ -14,8 +14,6 @@ namespace {
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
 
-Vector2d apply(const Matrix3d& matrix, const Vector2d& p) { return (matrix * p.homogeneous()).hnormalized(); }
-
 std::array<Vector2d, 4> cornersOf(int width, int height) { return {Vector2d(0, 0), Vector2d(width, 0), Vector2d(width, height), Vector2d(0, height)}; }
 
 bool readsInside(const Matrix3d& sourceFromOutput, int width, int height) {
@@ -202,7 +200,6 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
         for (std::size_t f = 0; f < count; ++f) wanted[part][f] = path[part][f] + std::clamp(strengths[part], 0.0, 1.0) * (calm[f] - path[part][f]);
     }
     const bool whole = options.mode == SteadyOptions::Mode::hold && options.position >= 1 && options.rotation >= 1 && options.scale >= 1;
-    // One track says nothing of rotation and scale, however it is asked.
     SteadyPlan plan;
     for (std::size_t f = 0; f < count; ++f) {
         const FrameMotion& frame = motion.frames[f];
@@ -211,13 +208,13 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
         const Matrix3d now = motion.kind == MotionKind::cornerPin && !whole ? partsOf(frame.plateFromReference, middle).about(middle) : frame.plateFromReference;
         plan.frames.push_back({frame.frame, now * desired.inverse()});
     }
-    const std::vector<FrameMap> bare = plan.frames;
+    const auto& bare = plan.frames;  // not zoomed yet
     for (std::size_t f = 0; f < count; ++f) {
         // What was taken out between the frames before and after, at the corners and the middle.
         const std::size_t a = f > 0 ? f - 1 : f, b = f + 1 < count ? f + 1 : f;
         double moved = 0;
         if (b > a) {
-            for (const Vector2d& corner : cornersOf(width, height)) moved = std::max(moved, (apply(bare[b].sourceFromOutput, 0.5 * (corner + middle)) - apply(bare[a].sourceFromOutput, 0.5 * (corner + middle))).norm());
+            for (const Vector2d& corner : cornersOf(width, height)) moved = std::max(moved, (carried(bare[b].sourceFromOutput, 0.5 * (corner + middle)) - carried(bare[a].sourceFromOutput, 0.5 * (corner + middle))).norm());
             moved /= double(b - a);
         }
         plan.blur_px.push_back(moved * shutter);

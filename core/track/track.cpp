@@ -1,5 +1,7 @@
 #include "track/track.h"
 
+#include "base/words.h"
+
 #include <algorithm>
 #include <array>
 
@@ -7,6 +9,7 @@ namespace pinion {
 namespace {
 
 constexpr std::array<std::string_view, 4> kMotions{"translation", "similarity", "affine", "perspective"};
+constexpr std::array<std::string_view, 2> kOrigins{"top-left", "bottom-left"};
 constexpr std::array<std::string_view, 3> kFilters{"none", "denoise", "local-contrast"};
 constexpr std::array<std::string_view, 4> kChannels{"luma", "red", "green", "blue"};
 
@@ -14,35 +17,19 @@ constexpr std::array<std::string_view, 4> kChannels{"luma", "red", "green", "blu
 
 std::string_view toString(MotionModel motion) { return kMotions[std::size_t(motion)]; }
 
-std::optional<MotionModel> motionModelFrom(std::string_view word) {
-    for (std::size_t i = 0; i < kMotions.size(); ++i)
-        if (kMotions[i] == word) return MotionModel(i);
-    return std::nullopt;
-}
+std::optional<MotionModel> motionModelFrom(std::string_view word) { return fromWord<MotionModel>(kMotions, word); }
 
 std::string_view toString(Channel channel) { return kChannels[std::size_t(channel)]; }
 
-std::optional<Channel> channelFrom(std::string_view word) {
-    for (std::size_t i = 0; i < kChannels.size(); ++i)
-        if (kChannels[i] == word) return Channel(i);
-    return std::nullopt;
-}
+std::optional<Channel> channelFrom(std::string_view word) { return fromWord<Channel>(kChannels, word); }
 
-std::string_view toString(Origin origin) { return origin == Origin::topLeft ? "top-left" : "bottom-left"; }
+std::string_view toString(Origin origin) { return kOrigins[std::size_t(origin)]; }
 
-std::optional<Origin> originFrom(std::string_view word) {
-    if (word == "top-left") return Origin::topLeft;
-    if (word == "bottom-left") return Origin::bottomLeft;
-    return std::nullopt;
-}
+std::optional<Origin> originFrom(std::string_view word) { return fromWord<Origin>(kOrigins, word); }
 
 std::string_view toString(PreFilter filter) { return kFilters[std::size_t(filter)]; }
 
-std::optional<PreFilter> preFilterFrom(std::string_view word) {
-    for (std::size_t i = 0; i < kFilters.size(); ++i)
-        if (kFilters[i] == word) return PreFilter(i);
-    return std::nullopt;
-}
+std::optional<PreFilter> preFilterFrom(std::string_view word) { return fromWord<PreFilter>(kFilters, word); }
 
 std::string_view toString(EndReason reason) {
     switch (reason) {

@@ -807,6 +807,7 @@ TEST_CASE("the canvas is held on a track, the curves show it, and a locator is c
     f.key(Qt::Key_L, Qt::ControlModifier);
     REQUIRE(f.workspace.shot().locators.size() == 1);
     QTest::mouseClick(f.button("copy-on p-1 transform as a table"), Qt::LeftButton);
+    f.wait();
     const QString copied = QApplication::clipboard()->text();
     CHECK(copied.startsWith("# pinion.transforms version=1 width=1280 height=720 fps=24 first_frame=1001 last_frame=1016 reference_frame=1001"));
     CHECK(copied.count('\n') == 18);

@@ -20,8 +20,6 @@ using Eigen::Vector2d;
 
 namespace {
 
-Vector2d apply(const Matrix3d& m, const Vector2d& p) { return (m * p.homogeneous()).hnormalized(); }
-
 /// A hand's shake on a slow pan.
 Matrix3d shaken(int frame) {
     return MotionParts{{1.5 * frame + 6 * std::sin(0.9 * frame), 4 * std::sin(1.3 * frame + 1)}, 0.012 * std::sin(0.7 * frame), 1 + 0.01 * std::sin(0.5 * frame)}.about({640, 360});
@@ -53,10 +51,10 @@ PlateMotion exactMotion(int frames) {
 
 TEST_CASE("one track gives position, two rotation and scale, four a corner pin, each exactly") {
     const std::vector<Vector2d> places{{300, 500}, {900, 200}, {880, 560}, {320, 180}};
-    const auto tracks = tracksOn(places, 0, 20, [&](std::size_t i, int frame) { return apply(shaken(frame) * shaken(0).inverse(), places[i]); });
+    const auto tracks = tracksOn(places, 0, 20, [&](std::size_t i, int frame) { return carried(shaken(frame) * shaken(0).inverse(), places[i]); });
     const auto position = motionOf({tracks[0]}, 0, {0, 20}, MotionKind::position);
     REQUIRE(position);
-    CHECK((apply(position->at(9)->plateFromReference, places[0]) - tracks[0].samples[9].at).norm() < 1e-9);
+    CHECK((carried(position->at(9)->plateFromReference, places[0]) - tracks[0].samples[9].at).norm() < 1e-9);
     CHECK(partsOf(position->at(9)->plateFromReference, {0, 0}).scale == Approx(1));
     const auto two = motionOf({tracks[0], tracks[1]}, 0, {0, 20}, MotionKind::similarity);
     REQUIRE(two);
@@ -67,7 +65,7 @@ TEST_CASE("one track gives position, two rotation and scale, four a corner pin, 
     REQUIRE(pin);
     CHECK(pin->corners == std::vector<Vector2d>{places[3], places[1], places[2], places[0]});
     for (const Vector2d& place : {Vector2d(500, 300), Vector2d(700, 450)})
-        CHECK((apply(pin->at(13)->plateFromReference, place) - apply(shaken(13) * shaken(0).inverse(), place)).norm() < 1e-6);
+        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shaken(13) * shaken(0).inverse(), place)).norm() < 1e-6);
 }
 
 TEST_CASE("what gives no motion is refused with the reason") {
@@ -103,7 +101,7 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         const bool mover = i % 4 == 1;
         std::vector<Sample> samples;
         for (int frame = first; frame < std::min(120, first + 24); ++frame)
-            samples.push_back({.frame = frame, .at = apply(shaken(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first)) : Vector2d(0, 0))) + Vector2d(noise(random), noise(random))});
+            samples.push_back({.frame = frame, .at = carried(shaken(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first)) : Vector2d(0, 0))) + Vector2d(noise(random), noise(random))});
         Track track;
         track.samples = List<Sample>(std::move(samples));
         tracks.push_back(std::move(track));
@@ -115,7 +113,7 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         for (const Vector2d& corner : {Vector2d(200, 150), Vector2d(1100, 600)}) {
             INFO(frame);
             // Chained from frame to frame the noise of 120 steps would reach half a pixel and more.
-            CHECK((apply(motion->at(frame)->plateFromReference, corner) - apply(shaken(frame) * shaken(0).inverse(), corner)).norm() < 0.45);
+            CHECK((carried(motion->at(frame)->plateFromReference, corner) - carried(shaken(frame) * shaken(0).inverse(), corner)).norm() < 0.45);
         }
 }
 
@@ -127,7 +125,7 @@ TEST_CASE("hold keeps the reference frame still, by the strengths asked for, and
     REQUIRE(plan);
     CHECK_FALSE(plan->fills);
     // A point of the reference frame is read at the same output place on every frame.
-    for (const FrameMap& map : plan->frames) CHECK((apply(map.sourceFromOutput, {400, 300}) - apply(motion.at(map.frame)->plateFromReference, {400, 300})).norm() < 1e-9);
+    for (const FrameMap& map : plan->frames) CHECK((carried(map.sourceFromOutput, {400, 300}) - carried(motion.at(map.frame)->plateFromReference, {400, 300})).norm() < 1e-9);
     options.position = 0.5;
     options.rotation = 0;
     options.scale = 0;
@@ -240,7 +238,7 @@ TEST_CASE("a warp moves the picture to a hundredth of a grey level, and does wha
         int count = 0;
         for (int y = 20; y < 140; ++y)
             for (int x = 20; x < 180; ++x, ++count) {
-                const Vector2d at = apply(map, {x + 0.5, y + 0.5});
+                const Vector2d at = carried(map, {x + 0.5, y + 0.5});
                 squares += std::pow(out.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3] * 255 - texture(at.x(), at.y()), 2);
             }
         return std::sqrt(squares / count);
@@ -325,10 +323,10 @@ TEST_CASE("transforms and corner pins say the motion in either origin and direct
     CHECK((forward[12].plateFromReference * inverse[12].plateFromReference).isApprox(Matrix3d::Identity(), 1e-9));
     // From the bottom the same point comes to the same place.
     const auto bottom = read(cornerPinJson(motion, source, {.origin = Origin::bottomLeft}));
-    const Vector2d top = apply(motion.at(12)->plateFromReference, {400, 300});
-    CHECK((apply(bottom[12].plateFromReference, {400, 420}) - Vector2d(top.x(), 720 - top.y())).norm() < 1e-6);
+    const Vector2d top = carried(motion.at(12)->plateFromReference, {400, 300});
+    CHECK((carried(bottom[12].plateFromReference, {400, 420}) - Vector2d(top.x(), 720 - top.y())).norm() < 1e-6);
     const auto still = read(transformsJson(motion, source, {.position = false, .rotation = true, .scale = false}));
-    CHECK((apply(still[12].plateFromReference, motion.pivot) - motion.pivot).norm() < 1e-9);
+    CHECK((carried(still[12].plateFromReference, motion.pivot) - motion.pivot).norm() < 1e-9);
     CHECK(partsOf(still[12].plateFromReference, motion.pivot).angle == Approx(partsOf(motion.at(12)->plateFromReference, motion.pivot).angle));
 
     const std::string csv = transformsCsv(motion, source, {});
@@ -404,7 +402,7 @@ TEST_CASE("on the mooring, hold leaves no more jitter than undoing the shake by 
             std::vector<Vector2d> places;
             Vector2d mean(0, 0);
             for (const auto& [frame, at] : point.visible) {
-                places.push_back(apply(held.at(frame)->plateFromReference.inverse(), at));
+                places.push_back(carried(held.at(frame)->plateFromReference.inverse(), at));
                 mean += places.back();
             }
             if (places.size() < 48) continue;

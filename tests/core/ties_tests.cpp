@@ -362,6 +362,43 @@ TEST_CASE("locked tracks are neither moved, tracked nor deleted; joining, trimmi
     CHECK((sampleAt(again->tracks[0], 10)->at - path(10)).norm() < 0.1);
 }
 
+TEST_CASE("taking a tie away tracks its own frame again and leaves other gaps alone") {
+    FrameCache frames(wanderingPlate(20));
+    Shot shot = shotOf(frames.facts());
+    shot = withTrackAdded(shot, 1, path(1));
+    shot = withTracked(shot, trackPoints(frames, shot.tracks.vector(), {1, 20}, Direction::both)->tracks);
+    const TrackId id = shot.tracks[0].id;
+    shot = withTracksEdited(shot, {id}, [](Track& t) { t.samples = t.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame == 15; }); }); });
+    shot = withTieRemoved(withTrackMoved(shot, id, 10, path(10) + Vector2d(2, 0)), id, 10);
+    const auto result = runTie(shot, frames, id, 10);
+    REQUIRE(result);
+    CHECK(sampleAt(result->tracks[0], 10));
+    CHECK_FALSE(sampleAt(result->tracks[0], 15));
+}
+
+TEST_CASE("what is steadied on is part of the key that says whether a plan is stale, and imported tracks get free names") {
+    Shot shot;
+    shot.plate.frames = shot.plate.range = {1, 10};
+    std::vector<Track> tracks(5, placed(1, {10, 10}));
+    std::vector<TrackId> ids;
+    shot = withTracksImported(shot, tracks, &ids);
+    REQUIRE(ids.size() == 5);
+    CHECK(shot.tracks[0].name == "p");
+    CHECK(shot.tracks[4].name == "p-5");
+    shot.steady.steady = true;
+    shot.steady.source = SteadySettings::Source::chosen;
+    shot.steady.tracks = List<TrackId>({ids[0], ids[1], ids[4]});
+    Shot other = shot;
+    other.steady.tracks = List<TrackId>({ids[0], ids[2], ids[4]});  // the same number, the same first and last
+    CHECK(steadyKey(shot) != steadyKey(other));
+    Shot bare = shot, otherBare = other;
+    bare.tracks = otherBare.tracks = {};
+    CHECK(steadyKey(bare) != steadyKey(otherBare));
+    other = shot;
+    other.plate.fps = {25, 1};
+    CHECK(steadyKey(shot) != steadyKey(other));
+}
+
 TEST_CASE("a pattern that cannot be tracked is refused with place and remedy") {
     FrameCache frames(wanderingPlate(6));
     Track track = placed(1, {100, 80});
