@@ -476,7 +476,11 @@ void Canvas::leaveEvent(QEvent*) {
 }
 
 void Canvas::nudge(const Vector2d& by) {
-    if (workspace_.selection().size() != 1 || workspace_.isBusy()) return;
+    if (workspace_.selection().size() != 1) return;
+    if (workspace_.isBusy()) {
+        workspace_.say("A job is running. Stop it or wait to nudge.");
+        return;
+    }
     const Track* track = findTrack(workspace_.shot(), *workspace_.selection().begin());
     const Sample* sample = track ? sampleAt(*track, workspace_.frame()) : nullptr;
     if (!sample) return;
