@@ -3,29 +3,46 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace pinion::solving {
 
 using Eigen::Vector2d;
 
-Material gather(std::span<const Track> tracks, const SolveOptions& options) {
+Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options) {
     Material material;
     material.width = options.width;
+    material.height = options.height;
     std::map<int, int> indexOf;
-    for (const Track& track : tracks)
-        if (!track.setAside)
-            for (const Sample& sample : track.samples) indexOf[sample.frame] = 0;
+    std::set<std::vector<double>> known;
+    std::vector<std::size_t> eligible;
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+        const Track& track = tracks[i];
+        if (track.setAside) continue;
+        for (const Sample& sample : track.samples)
+            if (!sample.at.allFinite())
+                return failure(Fault::input, "track {}: its place on frame {} is not a number; track it again or set it aside", track.name, sample.frame);
+        if (track.samples.size() < 3) continue;
+        // The same track twice would count twice, and vouch for itself when held out.
+        std::vector<double> places;
+        for (const Sample& sample : track.samples) places.insert(places.end(), {double(sample.frame), sample.at.x(), sample.at.y()});
+        if (!known.insert(std::move(places)).second) {
+            ++material.duplicates;
+            continue;
+        }
+        for (const Sample& sample : track.samples) indexOf[sample.frame] = 0;
+        eligible.push_back(i);
+    }
     for (auto& [frame, index] : indexOf) {
         index = int(material.frames.size());
         material.frames.push_back(frame);
     }
-    std::size_t eligible = 0;
-    for (std::size_t i = 0; i < tracks.size(); ++i) {
-        if (tracks[i].setAside || tracks[i].samples.size() < 3) continue;
-        Trail trail{i, {}, false};
+    std::size_t halvable = 0;
+    for (const std::size_t i : eligible) {
+        Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
         for (const Sample& sample : tracks[i].samples) trail.seen.push_back({indexOf[sample.frame], sample.at});
         // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair draw.
-        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand) trail.heldOut = eligible++ % 10 == 5;
+        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand) trail.heldOut = halvable++ % 10 == 5;
         material.trails.push_back(std::move(trail));
     }
     // Too few to spare any.
@@ -37,6 +54,28 @@ Material gather(std::span<const Track> tracks, const SolveOptions& options) {
         if (!material.trails[t].heldOut)
             for (const Seen& seen : material.trails[t].seen) material.byFrame[std::size_t(seen.frame)].emplace_back(int(t), seen.plate);
     return material;
+}
+
+Expected<void> checkConnected(const Material& material, int fewest) {
+    // Tracks that live on both sides of each step from one frame to the next.
+    const std::size_t count = material.frames.size();
+    std::vector<int> across(count, 0);
+    for (const Trail& trail : material.trails)
+        for (int f = trail.seen.front().frame; f < trail.seen.back().frame; ++f) ++across[std::size_t(f)];
+    for (std::size_t f = 0; f + 1 < count; ++f) {
+        if (across[f] >= std::max(4, fewest / 2)) continue;
+        const int before = material.frames[f], after = material.frames[f + 1];
+        const auto others = [&](int a, int b) { return fmt::format("solve {}-{} and {}-{} each by itself (the range on the ruler)", a, before, after, b); };
+        // A cut loses all tracks at once, on both sides of which there were plenty.
+        if (across[f] == 0 && int(material.byFrame[f].size()) >= fewest && int(material.byFrame[f + 1].size()) >= fewest)
+            return failure(Fault::outcome, "no track goes from frame {} to frame {}: a cut, or two shots in one; {}", before, after,
+                           others(material.frames.front(), material.frames.back()));
+        std::size_t last = f + 1;
+        while (last + 1 < count && across[last] < std::max(4, fewest / 2)) ++last;
+        return failure(Fault::outcome, "the tracks fall into two halves: only {} go from frame {} to frame {}; track more between frames {} and {}, or {}", across[f], before,
+                       after, before, material.frames[last], others(material.frames.front(), material.frames.back()));
+    }
+    return {};
 }
 
 std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material, int a, int b, std::vector<int>* trails) {
@@ -58,33 +97,38 @@ std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material
     return shared;
 }
 
-std::vector<int> chooseKeyframes(const Material& material, int width, int fewest) {
-    std::vector<int> keys;
-    for (int frame = 0; frame < int(material.frames.size()); ++frame) {
-        if (int(material.byFrame[std::size_t(frame)].size()) < fewest) continue;
-        if (keys.empty()) {
-            keys.push_back(frame);
-            continue;
+std::vector<int> chooseKeyframes(const Material& material, int fewest) {
+    const auto usable = [&](int frame) { return int(material.byFrame[std::size_t(frame)].size()) >= fewest; };
+    std::vector<int> all;
+    for (int frame = 0; frame < int(material.frames.size()); ++frame)
+        if (usable(frame)) all.push_back(frame);
+    const auto chosenBy = [&](double share, double move_px) {
+        std::vector<int> keys;
+        for (const int frame : all) {
+            bool far = keys.empty();
+            if (!far) {
+                const auto shared = sharedPlaces(material, keys.back(), frame);
+                far = double(shared.size()) < share * double(material.byFrame[std::size_t(keys.back())].size());
+                std::vector<double> moves;
+                for (const auto& [from, to] : shared) moves.push_back((to - from).norm());
+                if (!moves.empty()) {
+                    std::nth_element(moves.begin(), moves.begin() + std::ptrdiff_t(moves.size() / 2), moves.end());
+                    far = far || moves[moves.size() / 2] > move_px;
+                }
+            }
+            if (far) keys.push_back(frame);
         }
-        const auto shared = sharedPlaces(material, keys.back(), frame);
-        std::vector<double> moves;
-        for (const auto& [from, to] : shared) moves.push_back((to - from).norm());
-        const double count = double(material.byFrame[std::size_t(keys.back())].size());
-        bool far = double(shared.size()) < 0.6 * count;
-        if (!moves.empty()) {
-            std::nth_element(moves.begin(), moves.begin() + std::ptrdiff_t(moves.size() / 2), moves.end());
-            far = far || moves[moves.size() / 2] > 0.045 * width;
-        }
-        if (far) keys.push_back(frame);
-    }
-    // A short shot, or a slow one: at least six frames, evenly, where there are so many.
-    if (keys.size() < 6) {
+        // The shot's end matters as much as its beginning.
+        if (!all.empty() && keys.back() != all.back()) keys.push_back(all.back());
+        return keys;
+    };
+    std::vector<int> keys = chosenBy(0.65, 0.05 * material.width);
+    if (keys.size() < 10) keys = chosenBy(0.8, 0.02 * material.width);
+    const std::size_t wanted = std::min<std::size_t>(all.size(), 10);
+    if (keys.size() < wanted) {
+        // A short shot, or a slow one: evenly.
         keys.clear();
-        std::vector<int> usable;
-        for (int frame = 0; frame < int(material.frames.size()); ++frame)
-            if (int(material.byFrame[std::size_t(frame)].size()) >= fewest) usable.push_back(frame);
-        const std::size_t count = std::min<std::size_t>(usable.size(), 8);
-        for (std::size_t i = 0; i < count; ++i) keys.push_back(usable[count > 1 ? i * (usable.size() - 1) / (count - 1) : 0]);
+        for (std::size_t i = 0; i < wanted; ++i) keys.push_back(all[wanted > 1 ? i * (all.size() - 1) / (wanted - 1) : 0]);
         keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     }
     return keys;
@@ -101,52 +145,32 @@ std::vector<PlanePair> planePairs(const std::vector<std::pair<Vector2d, Vector2d
     return pairs;
 }
 
-std::vector<PairScore> scorePairs(const Material& material, const std::vector<int>& keys, const Lens& lens) {
-    std::vector<PairScore> scores;
+std::vector<BasePair> chooseBasePairs(const Material& material, const std::vector<int>& keys, std::span<const Lens> lenses, std::size_t count) {
+    std::vector<BasePair> pairs;
     for (std::size_t i = 0; i < keys.size(); ++i)
-        for (std::size_t j = i + 1; j < keys.size() && j < i + 12; ++j) {
+        for (std::size_t j = i + 1; j < keys.size() && j < i + 14; ++j) {
             const auto shared = sharedPlaces(material, keys[i], keys[j]);
-            if (shared.size() < 15) continue;
-            const double parallax = fitRotation(planePairs(shared, lens)).medianResidual * lens.focal_px;
-            // Parallax beyond 5 % of the width adds little; tracks that both see add by their root.
-            const double score = std::min(parallax, 0.05 * lens.width) * std::sqrt(double(std::min<std::size_t>(shared.size(), 200)));
-            scores.push_back({keys[i], keys[j], score, parallax});
+            if (shared.size() < 12) continue;
+            double parallax = 1e300;
+            for (const Lens& lens : lenses) parallax = std::min(parallax, fitRotation(planePairs(shared, lens)).medianResidual * lens.focal_px);
+            // Parallax beyond 4 % of the width adds little; tracks that both see add by their root, up to a point.
+            const double score = std::min(parallax, 0.04 * material.width) * std::sqrt(double(std::min<std::size_t>(shared.size(), 150)));
+            pairs.push_back({keys[i], keys[j], score, parallax});
         }
-    std::sort(scores.begin(), scores.end(), [](const PairScore& a, const PairScore& b) { return a.score > b.score; });
-    return scores;
-}
-
-double leastParallax(const Material& material, const PairScore& pair, const std::function<Lens(double focal_px)>& lensFor, bool focalOpen, bool distortionOpen,
-                     double focal_px) {
-    const auto shared = sharedPlaces(material, pair.a, pair.b);
-    const auto residual = [&](double focal, double k1) {
-        Lens lens = lensFor(focal);
-        // In terms of the picture's half width, so that one grid suits all focal lengths.
-        if (distortionOpen) lens.k1 = k1 * std::pow(2 * focal / lens.width, 2);
-        return fitRotation(planePairs(shared, lens)).medianResidual * focal;
-    };
-    std::vector<double> bends{0.0};
-    if (distortionOpen) bends = {-0.12, -0.08, -0.05, -0.025, 0.0, 0.025};
-    double best = 1e300;
-    for (const double k1 : bends) {
-        if (!focalOpen) {
-            best = std::min(best, residual(focal_px, k1));
-            continue;
+    std::sort(pairs.begin(), pairs.end(), [](const BasePair& a, const BasePair& b) { return a.score > b.score; });
+    // Different parts of the shot, so that one bad stretch does not spoil all.
+    std::vector<BasePair> chosen;
+    const double apart = double(material.frames.size()) / (1.6 * double(count));
+    for (const double share : {1.0, 0.5, 0.2, 0.0})
+        for (const BasePair& pair : pairs) {
+            if (chosen.size() >= count) break;
+            if (pair.score < 0.25 * pairs.front().score) continue;
+            const auto near = [&](const BasePair& other) {
+                return std::abs(0.5 * (pair.a + pair.b) - 0.5 * (other.a + other.b)) < share * apart || (pair.a == other.a && pair.b == other.b);
+            };
+            if (std::none_of(chosen.begin(), chosen.end(), near)) chosen.push_back(pair);
         }
-        double bestFocal = material.width, own = 1e300;
-        for (double focal = 0.45 * material.width; focal < 12 * material.width; focal *= 1.22)
-            if (const double value = residual(focal, k1); value < own) {
-                own = value;
-                bestFocal = focal;
-            }
-        double low = bestFocal / 1.22, high = bestFocal * 1.22;
-        for (int i = 0; i < 9; ++i) {
-            const double a = low + (high - low) * 0.382, b = low + (high - low) * 0.618;
-            (residual(a, k1) < residual(b, k1) ? high : low) = residual(a, k1) < residual(b, k1) ? b : a;
-        }
-        best = std::min({best, own, residual(0.5 * (low + high), k1)});
-    }
-    return best;
+    return chosen;
 }
 
 }  // namespace pinion::solving

@@ -21,41 +21,45 @@ struct Seen {
 struct Trail {
     std::size_t track;  ///< index into the caller's tracks
     std::vector<Seen> seen;
+    double weight = 1.0;
     bool heldOut = false;
 };
 
 /// The tracks, indexed both ways.
 struct Material {
-    double width = 0;                                          ///< of the plate, pixels
+    int width = 0, height = 0;                                 ///< of the plate, pixels
     std::vector<int> frames;                                   ///< numbers, rising
     std::vector<Trail> trails;
     std::vector<std::vector<std::pair<int, Eigen::Vector2d>>> byFrame;  ///< (trail, place), adjusted ones only
+    int duplicates = 0;                                        ///< tracks left out because another has the same samples
+    double scale() const { return width / 1920.0; }            ///< pixels that look alike on plates of different sizes
 };
 
-/// The tracks that are not set aside, with every tenth of the long ones held out.
-Material gather(std::span<const Track> tracks, const SolveOptions& options);
+/// The tracks that are not set aside, with every tenth of the long ones held out. Fails when a place is not a number.
+Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options);
+
+/// Fails when the tracks fall into parts that no track joins (a cut, two shots in one) or frames in the middle have too few, and
+/// says where.
+Expected<void> checkConnected(const Material& material, int fewest);
 
 /// The places of the tracks that both frames (indices) see; `trails` gets theirs.
 std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>> sharedPlaces(const Material& material, int a, int b, std::vector<int>* trails = nullptr);
 
 /// Frames far enough apart to say something new, near enough to share tracks.
-std::vector<int> chooseKeyframes(const Material& material, int width, int fewest);
+std::vector<int> chooseKeyframes(const Material& material, int fewest);
 
-struct PairScore {
-    int a, b;
-    double score;
-    double parallax_px;
+/// Two keyframes to start from.
+struct BasePair {
+    int a = 0, b = 0;         ///< indices of frames
+    double score = 0;
+    double parallax_px = 0;   ///< left of the motion after the best turn, in the median
 };
 
 /// On the image plane of `lens`; places that it cannot undistort lie far off, where nothing agrees with them.
 std::vector<PlanePair> planePairs(const std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>>& shared, const Lens& lens);
 
-/// Pairs of keyframes by how much is left of their motion once the best turn is taken out, best first.
-std::vector<PairScore> scorePairs(const Material& material, const std::vector<int>& keys, const Lens& lens);
-
-/// The least parallax, in pixels, that any lens leaves between two frames once the best turn is taken out. A wrong focal
-/// length or distortion looks like parallax; only what no lens explains is real.
-double leastParallax(const Material& material, const PairScore& pair, const std::function<Lens(double focal_px)>& lensFor, bool focalOpen, bool distortionOpen,
-                     double focal_px);
+/// Up to `count` pairs in different parts of the shot, by how much is left of their motion once the best turn of any of the
+/// lenses is taken out, best first.
+std::vector<BasePair> chooseBasePairs(const Material& material, const std::vector<int>& keys, std::span<const Lens> lenses, std::size_t count);
 
 }  // namespace pinion::solving

@@ -5,45 +5,211 @@
 #include "camera/relativepose.h"
 #include "camera/resect.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 namespace pinion::solving {
 
+using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
+using Eigen::Vector4d;
 
-Expected<void> Reconstruction::start(int a, int b, double tolerance_px) {
-    dropped_.assign(material_->trails.size(), false);
-    std::vector<int> trails;
-    const auto pairs = planePairs(sharedPlaces(*material_, a, b, &trails), lens_);
-    auto relative = relativePose(pairs, {.inlierDistance = tolerance_px / lens_.focal_px});
-    if (!relative) return tl::unexpected(relative.error());
-    poses_[std::size_t(a)] = Pose{};
-    poses_[std::size_t(b)] = relative->second;
-    held_ = a;
-    for (std::size_t i = 0; i < pairs.size(); ++i) {
-        if (!relative->inliers[i]) continue;
-        const std::array<Ray, 2> rays{Ray{Pose{}, pairs[i].first}, Ray{relative->second, pairs[i].second}};
-        points_[std::size_t(trails[i])] = triangulate(rays);
+namespace {
+
+/// One sighting of a point that is being placed.
+struct View {
+    Matrix3d rotation;
+    Vector3d translation;
+    Vector2d plane, plate;
+    Lens lens;
+};
+
+double median(std::vector<double>& values) {
+    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+/// The homogeneous point nearest to all rays in the image's terms: the smallest singular vector, depths from the round before as
+/// weights (Hartley and Sturm 1997).
+std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
+    std::vector<double> weights(views.size(), 1.0);
+    Vector4d point;
+    for (int round = 0; round < 2; ++round) {
+        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+        for (std::size_t i = 0; i < views.size(); ++i)
+            for (int axis = 0; axis < 2; ++axis) {
+                Vector4d row;
+                row << (views[i].rotation.row(axis) - views[i].plane[axis] * views[i].rotation.row(2)).transpose(),
+                    views[i].translation[axis] - views[i].plane[axis] * views[i].translation.z();
+                row *= weights[i];
+                normal += row * row.transpose();
+            }
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(normal);
+        point = solver.eigenvectors().col(0);
+        int front = 0;
+        for (std::size_t i = 0; i < views.size(); ++i) {
+            const double depth = (views[i].rotation.row(2) * point.head<3>())[0] + views[i].translation.z() * point[3];
+            front += depth > 0 ? 1 : -1;
+            weights[i] = 1 / std::max(1e-3, std::abs(depth));
+        }
+        if (front < 0) point = -point;
+        if (std::abs(front) < int(views.size())) {
+            if (round == 1) return std::nullopt;
+            weights.assign(views.size(), 1.0);
+        }
     }
-    return {};
+    return point;
+}
+
+/// Robust Gauss-Newton on the plate.
+Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double width, int rounds) {
+    const auto costOf = [&](const Vector4d& at) {
+        double cost = 0;
+        for (const View& view : views) {
+            const Projection p = project(view.lens, view.rotation, view.translation, at, false);
+            cost += std::log1p((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
+        }
+        return cost;
+    };
+    double cost = costOf(point), damping = 1e-6;
+    for (int round = 0; round < rounds; ++round) {
+        const auto tangent = tangentOf(point);
+        Matrix3d normal = Matrix3d::Zero();
+        Vector3d right = Vector3d::Zero();
+        for (const View& view : views) {
+            const Projection p = project(view.lens, view.rotation, view.translation, point, true);
+            if (!p.inFront) continue;
+            const Vector2d residual = p.plate - view.plate;
+            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
+            const Eigen::Matrix<double, 2, 3> slope = p.byPoint * tangent;
+            normal.noalias() += weight * slope.transpose() * slope;
+            right.noalias() -= weight * slope.transpose() * residual;
+        }
+        normal.diagonal() *= 1 + damping;
+        normal.diagonal().array() += 1e-10 * normal.trace() + 1e-300;
+        const Vector4d moved = (point + tangent * normal.ldlt().solve(right)).normalized();
+        if (!moved.allFinite()) break;
+        const double movedCost = costOf(moved);
+        if (movedCost >= cost) {
+            damping = std::max(1e-3, damping * 30);
+            if (damping > 1e3) break;
+            continue;
+        }
+        const bool settled = cost - movedCost < 1e-6 * cost;
+        point = moved;
+        cost = movedCost;
+        damping *= 0.1;
+        if (settled) break;
+    }
+    return point;
+}
+
+/// A sighting of a placed point by the frame that is being placed.
+struct Sight {
+    Vector4d point;
+    Vector2d plate;
+};
+
+/// Robust Gauss-Newton of one pose, and of the focal length when given.
+void refinePose(Pose& pose, double* focal_px, Lens lens, double k1Slope, double lensFocal, const std::vector<Sight>& sights, double width, int rounds, bool turnsOnly) {
+    const int count = (turnsOnly ? 3 : 6) + (focal_px ? 1 : 0);
+    for (int round = 0; round < rounds; ++round) {
+        Eigen::Matrix<double, 7, 7> normal = Eigen::Matrix<double, 7, 7>::Zero();
+        Eigen::Matrix<double, 7, 1> right = Eigen::Matrix<double, 7, 1>::Zero();
+        const Matrix3d rotation = pose.rotation.toRotationMatrix();
+        const Lens own = focal_px ? zoomed(lens, k1Slope, *focal_px) : lens;
+        const double logZoom = focal_px ? std::log(*focal_px / lensFocal) : 0;
+        for (const Sight& sight : sights) {
+            const Projection p = project(own, rotation, pose.translation, sight.point, true, logZoom, k1Slope);
+            if (!p.inFront) continue;
+            const Vector2d residual = p.plate - sight.plate;
+            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
+            Eigen::Matrix<double, 2, 7> slope = Eigen::Matrix<double, 2, 7>::Zero();
+            if (turnsOnly) slope.leftCols<3>() = p.byCamera.leftCols<3>();
+            else slope.leftCols<6>() = p.byCamera;
+            if (focal_px) slope.col(count - 1) = p.byLens.col(int(LensTerm::focal));
+            normal.noalias() += weight * slope.transpose() * slope;
+            right.noalias() -= weight * slope.transpose() * residual;
+        }
+        Eigen::MatrixXd part = normal.topLeftCorner(count, count);
+        part.diagonal() *= 1 + 1e-6;
+        part.diagonal().array() += 1e-9 * part.trace() / count + 1e-300;
+        const Eigen::VectorXd step = part.ldlt().solve(right.head(count));
+        if (!step.allFinite()) return;
+        const Vector3d turn = step.head<3>();
+        const double angle = turn.norm();
+        if (angle > 1e-14) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(std::min(angle, 0.5), turn / angle)) * pose.rotation).normalized();
+        if (!turnsOnly) pose.translation += step.segment<3>(3);
+        if (focal_px) *focal_px = std::clamp(*focal_px + step[count - 1], 0.7 * *focal_px, 1.4 * *focal_px);
+        if (angle < 1e-7 && (turnsOnly || step.segment<3>(3).norm() < 1e-7)) return;
+    }
+}
+
+int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sights, double limit) {
+    int count = 0;
+    const Matrix3d rotation = pose.rotation.toRotationMatrix();
+    for (const Sight& sight : sights) {
+        const Projection p = project(lens, rotation, pose.translation, sight.point, false);
+        count += p.inFront && (p.plate - sight.plate).squaredNorm() < limit * limit;
+    }
+    return count;
+}
+
+}  // namespace
+
+Reconstruction::Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom)
+    : material_(&material), options_(&options), lens_(first), poses_(material.frames.size()), points_(material.trails.size()),
+      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0) {
+    if (zoom) becomeZoom();
+}
+
+void Reconstruction::becomeZoom() {
+    if (!isZoom()) focals_.assign(poses_.size(), lens_.focal_px);
+}
+
+std::pair<int, int> Reconstruction::stretch(std::size_t trail) const {
+    return {stretches_[trail].first, std::min(stretches_[trail].second, int(material_->trails[trail].seen.size()) - 1)};
+}
+
+void Reconstruction::start(int a, int b, const RelativePose& relative, const std::vector<int>& trails, const std::vector<PlanePair>& pairs) {
+    poses_[std::size_t(a)] = Pose{};
+    poses_[std::size_t(b)] = relative.second;
+    for (std::size_t i = 0; i < pairs.size(); ++i) {
+        if (!relative.inliers[i]) continue;
+        const std::array<Ray, 2> rays{Ray{Pose{}, pairs[i].first}, Ray{relative.second, pairs[i].second}};
+        if (const auto point = triangulate(rays)) points_[std::size_t(trails[i])] = point->homogeneous().normalized();
+    }
 }
 
 bool Reconstruction::place(int frame, double tolerance_px) {
-    if (auto pose = resected(frame, tolerance_px)) {
-        poses_[std::size_t(frame)] = *pose;
-        return true;
-    }
-    return false;
+    double focal = focalGuessFor(frame);
+    const auto pose = resected(frame, tolerance_px, isZoom() ? &focal : nullptr);
+    if (!pose) return false;
+    poses_[std::size_t(frame)] = *pose;
+    if (isZoom()) focals_[std::size_t(frame)] = focal;
+    return true;
 }
 
-void Reconstruction::placeAll(const std::vector<int>& frames, double tolerance_px) {
+int Reconstruction::placeAll(const std::vector<int>& frames, double tolerance_px) {
     std::vector<std::optional<Pose>> found(frames.size());
-    parallelFor(frames.size(), [&](std::size_t i) { found[i] = resected(frames[i], tolerance_px); }, 2);
+    std::vector<double> focals(frames.size(), lens_.focal_px);
+    parallelFor(frames.size(), [&](std::size_t i) {
+        focals[i] = focalGuessFor(frames[i]);
+        found[i] = resected(frames[i], tolerance_px, isZoom() ? &focals[i] : nullptr);
+    }, 2);
+    int count = 0;
     for (std::size_t i = 0; i < frames.size(); ++i)
-        if (found[i]) poses_[std::size_t(frames[i])] = found[i];
+        if (found[i]) {
+            poses_[std::size_t(frames[i])] = found[i];
+            if (isZoom()) focals_[std::size_t(frames[i])] = focals[i];
+            ++count;
+        }
+    return count;
 }
 
 int Reconstruction::sightingsOf(int frame) const {
@@ -52,142 +218,328 @@ int Reconstruction::sightingsOf(int frame) const {
     return count;
 }
 
+std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double width_px, std::size_t from, std::size_t step, std::size_t until) const {
+    if (turnsOnly_) {
+        // The mean direction; every sighting gives one.
+        Vector3d sum = Vector3d::Zero();
+        int count = 0;
+        for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) {
+            const Seen& one = trail.seen[i];
+            if (!poses_[std::size_t(one.frame)]) continue;
+            if (const auto plane = planeFromPlate(lensOf(one.frame), one.plate)) {
+                sum += poses_[std::size_t(one.frame)]->rotation.conjugate() * plane->homogeneous().normalized();
+                ++count;
+            }
+        }
+        if (count < 1 || sum.norm() < 0.5 * count) return std::nullopt;
+        Vector4d direction;
+        direction << sum.normalized(), 0;
+        return direction;
+    }
+    std::vector<View> views;
+    std::size_t placed = 0;
+    for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) placed += poses_[std::size_t(trail.seen[i].frame)].has_value();
+    if (placed < 2) return std::nullopt;
+    // Every ray costs; two dozen over the whole length place a point as well as a hundred.
+    const std::size_t stride = width_px > 0 ? 1 : std::max<std::size_t>(1, placed / 16);
+    std::size_t k = 0;
+    for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) {
+        const Seen& one = trail.seen[i];
+        const auto& pose = poses_[std::size_t(one.frame)];
+        if (!pose || k++ % stride != 0) continue;
+        const Lens lens = lensOf(one.frame);
+        if (const auto plane = planeFromPlate(lens, one.plate)) views.push_back({pose->rotation.toRotationMatrix(), pose->translation, *plane, one.plate, lens});
+    }
+    if (views.size() < 2) return std::nullopt;
+    auto point = linearPlace(views);
+    if (!point && views.size() > 2) {
+        // Rays that hardly converge may cross behind by their noise: then it is a direction.
+        Vector3d sum = Vector3d::Zero();
+        for (const View& view : views) sum += view.rotation.transpose() * view.plane.homogeneous().normalized();
+        Vector4d direction;
+        direction << sum.normalized(), 0;
+        point = direction;
+    }
+    if (!point) return std::nullopt;
+    return width_px > 0 ? refinedPlace(*point, views, width_px, 8) : refinedPlace(*point, views, 2.0 * material_->scale(), 2);
+}
+
 void Reconstruction::triangulateAll(double tolerance_px, bool again) {
     parallelFor(material_->trails.size(), [&](std::size_t t) {
         const Trail& trail = material_->trails[t];
         if (trail.heldOut || dropped_[t] || (points_[t] && !again)) return;
-        points_[t] = placed(trail.seen, tolerance_px);
+        const auto [from, to] = stretch(t);
+        auto found = bestPlace(trail, 0, std::size_t(from), 1, std::size_t(to) + 1);
+        if (found) {
+            std::vector<double> errors;
+            for (const auto& [i, error] : errorsOf(trail, *found))
+                if (i >= from && i <= to) errors.push_back(error.norm());
+            if (errors.size() < 2 || median(errors) > tolerance_px) found.reset();
+        }
+        // A point that was adjusted stays when the quick way does not find it again.
+        if (found || !points_[t]) points_[t] = found;
+        else {
+            std::vector<double> errors;
+            for (const auto& [i, error] : errorsOf(trail, *points_[t])) errors.push_back(error.norm());
+            if (errors.size() < 2 || median(errors) > tolerance_px) points_[t].reset();
+        }
     }, 8);
 }
 
-std::optional<Vector3d> Reconstruction::placed(const std::vector<Seen>& seen, double tolerance_px) const {
-    std::vector<Ray> rays;
-    std::vector<const Seen*> used;
-    // Every ray costs; two dozen over the whole length place a point as well as a hundred.
-    const std::size_t step = std::max<std::size_t>(1, seen.size() / 24);
-    for (std::size_t i = 0; i < seen.size(); i += step) {
-        const Seen& one = seen[i];
-        if (!poses_[std::size_t(one.frame)]) continue;
-        if (const auto plane = planeFromPlate(lens_, one.plate)) {
-            rays.push_back({*poses_[std::size_t(one.frame)], *plane});
-            used.push_back(&one);
-        }
+BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_px, int rounds, double settled) const {
+    BundleOptions result;
+    result.free = free;
+    result.freePlaces = !turnsOnly_;
+    result.robustWidth_px = width_px;
+    result.noise_px = std::clamp(width_px / 3, 0.03 * material_->scale(), 2.0 * material_->scale());
+    result.rounds = rounds;
+    result.settled = settled;
+    result.step = 0.5;
+    const double half = 0.5 * material_->width / lens_.focal_px;
+    // Lenses bend the side of the frame by some per cent; more than that is a fit to something else.
+    if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, 0.0, 0.12 / (half * half)});
+    if (free.has(LensTerm::k2)) result.priors.push_back({LensTerm::k2, 0.0, 0.05 / std::pow(half, 4)});
+    if (free.has(LensTerm::k3)) result.priors.push_back({LensTerm::k3, 0.0, 0.03 / std::pow(half, 6)});
+    if (free.has(LensTerm::p1)) result.priors.push_back({LensTerm::p1, 0.0, 0.01 / half});
+    if (free.has(LensTerm::p2)) result.priors.push_back({LensTerm::p2, 0.0, 0.01 / half});
+    if (free.has(LensTerm::k1Slope)) result.priors.push_back({LensTerm::k1Slope, 0.0, 0.1 / (half * half)});
+    if (options_->axis == SolveOptions::Axis::automatic) {
+        result.priors.push_back({LensTerm::cx, options_->lens ? options_->lens->cx : material_->width / 2.0, options_->axisTrust * material_->width});
+        result.priors.push_back({LensTerm::cy, options_->lens ? options_->lens->cy : material_->height / 2.0, options_->axisTrust * material_->width});
     }
-    if (rays.size() < 2) return std::nullopt;
-    const auto point = triangulate(rays);
-    if (!point || triangulationAngle(rays, *point) < radians(kLeastAngle)) return std::nullopt;
-    double squares = 0;
-    for (std::size_t i = 0; i < rays.size(); ++i)
-        squares += (rays[i].pose.cameraFromWorld(*point).hnormalized() - rays[i].plane).squaredNorm();
-    if (std::sqrt(squares / double(rays.size())) * lens_.focal_px > tolerance_px) return std::nullopt;
-    return point;
+    if (options_->focal == Knowledge::guessed)
+        result.priors.push_back({LensTerm::focal, focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
+                                 focalPixels(options_->focalTrust_mm, options_->sensorWidth_mm, material_->width)});
+    return result;
 }
 
-bool Reconstruction::adjustAll(BundleOptions bundleOptions, const Progress& progress) {
-    std::vector<int> cameraOf(poses_.size(), -1), pointOf(points_.size(), -1);
-    Bundle bundle = assemble(cameraOf, pointOf);
-    bundleOptions.heldCamera = cameraOf[std::size_t(held_)];
-    const bool finished = adjust(bundle, bundleOptions, progress);
+bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled,
+                            const std::function<void(const Bundle&)>& watch) {
+    recentre();
+    std::vector<int> cameraOf, pointOf;
+    Bundle bundle = assemble(&cameraOf, &pointOf);
+    BundleOptions own = bundleOptions(free, width_px, rounds, settled);
+    own.watch = watch;
+    const bool finished = pinion::adjust(bundle, own, progress);
     lens_ = bundle.lens;
+    k1Slope_ = bundle.k1Slope;
     for (std::size_t i = 0; i < poses_.size(); ++i)
-        if (cameraOf[i] >= 0) poses_[i] = bundle.cameras[std::size_t(cameraOf[i])];
+        if (cameraOf[i] >= 0) {
+            poses_[i] = bundle.cameras[std::size_t(cameraOf[i])];
+            if (isZoom()) focals_[i] = bundle.focals[std::size_t(cameraOf[i])];
+        }
     for (std::size_t i = 0; i < points_.size(); ++i)
         if (pointOf[i] >= 0) points_[i] = bundle.points[std::size_t(pointOf[i])];
     return finished;
 }
 
-Bundle Reconstruction::assemble(std::vector<int>& cameraOf, std::vector<int>& pointOf) const {
+Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* points) const {
+    std::vector<int> cameraOf(poses_.size(), -1), pointOf(points_.size(), -1);
     Bundle bundle;
     bundle.lens = lens_;
+    bundle.k1Slope = k1Slope_;
     for (std::size_t i = 0; i < poses_.size(); ++i)
         if (poses_[i]) {
             cameraOf[i] = int(bundle.cameras.size());
             bundle.cameras.push_back(*poses_[i]);
+            bundle.times.push_back(material_->frames[i]);
+            if (isZoom()) bundle.focals.push_back(focals_[i]);
         }
     for (std::size_t t = 0; t < points_.size(); ++t) {
         if (!points_[t]) continue;
+        const Trail& trail = material_->trails[t];
         pointOf[t] = int(bundle.points.size());
         bundle.points.push_back(*points_[t]);
-        for (const Seen& seen : material_->trails[t].seen)
-            if (cameraOf[std::size_t(seen.frame)] >= 0) bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate});
+        const auto [from, to] = stretch(t);
+        for (int i = from; i <= to; ++i) {
+            const Seen& seen = trail.seen[std::size_t(i)];
+            if (cameraOf[std::size_t(seen.frame)] >= 0) bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight});
+        }
     }
+    if (cameras) *cameras = std::move(cameraOf);
+    if (points) *points = std::move(pointOf);
     return bundle;
 }
 
-double Reconstruction::errorAt(const Seen& seen, const Vector3d& point) const {
+double Reconstruction::errorAt(const Seen& seen, const Vector4d& point) const {
     const auto& pose = poses_[std::size_t(seen.frame)];
-    if (!pose) return 0;
-    const Vector3d inCamera = pose->cameraFromWorld(point);
-    if (inCamera.z() <= 1e-6) return 1e4;
-    const auto plate = plateFromPlane(lens_, inCamera.hnormalized());
-    return plate ? (*plate - seen.plate).norm() : 1e4;
+    if (!pose) return std::numeric_limits<double>::infinity();
+    const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+    return p.inFront ? (p.plate - seen.plate).norm() : std::numeric_limits<double>::infinity();
 }
 
-std::pair<double, int> Reconstruction::rmsOf(const Trail& trail, const Vector3d& point) const {
-    double squares = 0;
-    int count = 0;
-    for (const Seen& seen : trail.seen) {
-        if (!poses_[std::size_t(seen.frame)]) continue;
-        const double error = errorAt(seen, point);
-        squares += error * error;
-        ++count;
+std::vector<std::pair<int, Vector2d>> Reconstruction::errorsOf(const Trail& trail, const Vector4d& point) const {
+    std::vector<std::pair<int, Vector2d>> errors;
+    for (std::size_t i = 0; i < trail.seen.size(); ++i) {
+        const Seen& seen = trail.seen[i];
+        const auto& pose = poses_[std::size_t(seen.frame)];
+        if (!pose) continue;
+        const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+        errors.emplace_back(int(i), p.inFront ? Vector2d(p.plate - seen.plate) : Vector2d(1e4, 1e4));
     }
-    return {count > 0 ? std::sqrt(squares / count) : 0.0, count};
+    return errors;
 }
 
-double Reconstruction::medianError() const {
+double Reconstruction::noise() const {
     std::vector<double> errors;
     for (std::size_t t = 0; t < points_.size(); ++t)
-        if (points_[t])
-            for (const Seen& seen : material_->trails[t].seen)
+        if (points_[t]) {
+            const auto [from, to] = stretch(t);
+            for (int i = from; i <= to; ++i) {
+                const Seen& seen = material_->trails[t].seen[std::size_t(i)];
                 if (poses_[std::size_t(seen.frame)]) errors.push_back(errorAt(seen, *points_[t]));
+            }
+        }
     if (errors.empty()) return 1e6;
-    std::nth_element(errors.begin(), errors.begin() + std::ptrdiff_t(errors.size() / 2), errors.end());
-    return errors[errors.size() / 2];
+    // The median of the length of a plane Gaussian vector is 1.1774 of its deviation on one axis.
+    return median(errors) / 1.1774;
 }
 
-double Reconstruction::cost() const {
-    double sum = 0;
-    double count = 0;
-    for (std::size_t t = 0; t < points_.size(); ++t)
-        for (const Seen& seen : material_->trails[t].seen) {
-            if (!poses_[std::size_t(seen.frame)] || material_->trails[t].heldOut) continue;
-            const double error = points_[t] ? errorAt(seen, *points_[t]) : 12.0;
-            sum += std::log1p(error * error / 2.25);
+double Reconstruction::badness(const std::vector<int>& frames, double noise_px) const {
+    const double scale = 9 * noise_px * noise_px;
+    double sum = 0, count = 0;
+    for (const int frame : frames)
+        for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)]) {
+            ++count;
+            const auto& point = points_[std::size_t(trail)];
+            if (!point || !poses_[std::size_t(frame)]) {
+                ++sum;
+                continue;
+            }
+            const double error = errorAt({frame, place}, *point);
+            sum += std::isfinite(error) ? error * error / (error * error + scale) : 1.0;
+        }
+    return count > 0 ? sum / count : 1.0;
+}
+
+int Reconstruction::placedFrames() const { return int(std::count_if(poses_.begin(), poses_.end(), [](const auto& p) { return p.has_value(); })); }
+int Reconstruction::placedPoints() const { return int(std::count_if(points_.begin(), points_.end(), [](const auto& p) { return p.has_value(); })); }
+
+void Reconstruction::recentre() {
+    if (turnsOnly_) return;
+    Vector3d middle = Vector3d::Zero();
+    int count = 0;
+    for (const auto& pose : poses_)
+        if (pose) {
+            middle += pose->centre();
             ++count;
         }
-    return count > 0 ? sum / count : 1e9;
+    if (count == 0) return;
+    middle /= count;
+    std::vector<double> distances;
+    for (const auto& point : points_)
+        if (point) distances.push_back(std::abs((*point)[3]) > 1e-6 ? (point->head<3>() / (*point)[3] - middle).norm() : 1e6);
+    if (distances.empty()) return;
+    const double scale = 1 / std::clamp(median(distances), 1e-9, 1e9);
+    for (auto& pose : poses_)
+        if (pose) pose->translation = scale * (pose->translation + pose->rotation * middle);
+    for (auto& point : points_)
+        if (point) {
+            Vector4d moved;
+            moved << scale * (point->head<3>() - (*point)[3] * middle), (*point)[3];
+            point = moved.normalized();
+        }
 }
 
-void Reconstruction::dropPoint(std::size_t trail) {
-    points_[trail].reset();
-    dropped_[trail] = true;
+Reconstruction Reconstruction::mirrored(int frame, double tolerance_px) const {
+    Reconstruction twin = *this;
+    const Pose& pose = *poses_[std::size_t(frame)];
+    std::vector<double> nearness;
+    const auto inverseDepth = [&](const Vector4d& point) {
+        const Vector3d seen = pose.rotation * point.head<3>() + pose.translation * point[3];
+        return point[3] / std::max(1e-9, seen.z());
+    };
+    for (const auto& point : points_)
+        if (point) nearness.push_back(inverseDepth(*point));
+    if (nearness.empty()) return twin;
+    const double middle = median(nearness);
+    std::vector<int> frames;
+    for (std::size_t f = 0; f < poses_.size(); ++f)
+        if (poses_[f]) frames.push_back(int(f));
+    for (auto& point : twin.points_)
+        if (point) {
+            const Vector3d seen = pose.rotation * point->head<3>() + pose.translation * (*point)[3];
+            const double inverse = std::max(0.02 * middle, 2 * middle - inverseDepth(*point));
+            const Vector3d ray = seen / std::max(1e-9, seen.z());
+            Vector4d moved;
+            moved << pose.rotation.conjugate() * (ray - pose.translation * inverse), inverse;
+            point = moved.normalized();
+        }
+    for (const int other : frames)
+        if (other != frame) twin.poses_[std::size_t(other)].reset();
+    // Near the mirror frame first: each starts from its neighbour.
+    std::sort(frames.begin(), frames.end(), [&](int a, int b) { return std::abs(a - frame) < std::abs(b - frame); });
+    for (const int other : frames)
+        if (other != frame) twin.place(other, tolerance_px);
+    return twin;
 }
 
-double Reconstruction::medianAngle() const {
+double Reconstruction::medianAngleDegrees() const {
     std::vector<double> angles;
     for (std::size_t t = 0; t < points_.size(); ++t) {
         if (!points_[t]) continue;
+        if ((*points_[t])[3] < 1e-7) {
+            angles.push_back(0);
+            continue;
+        }
         std::vector<Ray> rays;
         for (const Seen& seen : material_->trails[t].seen)
             if (poses_[std::size_t(seen.frame)]) rays.push_back({*poses_[std::size_t(seen.frame)], {0, 0}});
-        if (rays.size() >= 2) angles.push_back(triangulationAngle(rays, *points_[t]));
+        if (rays.size() >= 2) angles.push_back(triangulationAngle(rays, points_[t]->head<3>() / (*points_[t])[3]));
     }
-    if (angles.empty()) return 0;
-    std::nth_element(angles.begin(), angles.begin() + std::ptrdiff_t(angles.size() / 2), angles.end());
-    return degrees(angles[angles.size() / 2]);
+    return angles.empty() ? 0.0 : degrees(median(angles));
 }
 
-std::optional<Pose> Reconstruction::resected(int frame, double tolerance_px) const {
-    std::vector<Sighting> sightings;
-    for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)]) {
-        if (!points_[std::size_t(trail)]) continue;
-        if (const auto plane = planeFromPlate(lens_, place)) sightings.push_back({*points_[std::size_t(trail)], *plane});
+std::optional<Pose> Reconstruction::resected(int frame, double tolerance_px, double* focal_px) const {
+    std::vector<Sight> sights;
+    for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)])
+        if (points_[std::size_t(trail)]) sights.push_back({*points_[std::size_t(trail)], place});
+    const int fewest = std::max(6, options_->fewestTracks);
+    if (int(sights.size()) < fewest) return std::nullopt;
+    const double lensFocal = lens_.focal_px;
+    const auto finished = [&](Pose pose, double focal) -> std::pair<int, Pose> {
+        double own = focal;
+        refinePose(pose, focal_px ? &own : nullptr, lens_, k1Slope_, lensFocal, sights, tolerance_px, 10, turnsOnly_);
+        refinePose(pose, focal_px ? &own : nullptr, lens_, k1Slope_, lensFocal, sights, std::max(0.5 * material_->scale(), 0.25 * tolerance_px), 8, turnsOnly_);
+        if (focal_px) *focal_px = own;
+        return {agreeing(pose, focal_px ? zoomed(lens_, k1Slope_, own) : lens_, sights, tolerance_px), pose};
+    };
+    std::pair<int, Pose> best{0, Pose{}};
+    double bestFocal = focal_px ? *focal_px : 0;
+    if (const auto guess = guessFor(frame)) {
+        Pose pose = *guess;
+        double own = bestFocal;
+        // Wide first: a neighbour's pose may be many pixels off.
+        refinePose(pose, nullptr, focal_px ? zoomed(lens_, k1Slope_, own) : lens_, k1Slope_, lensFocal, sights, 12 * tolerance_px, 8, turnsOnly_);
+        if (focal_px) refinePose(pose, &own, lens_, k1Slope_, lensFocal, sights, 6 * tolerance_px, 8, turnsOnly_);
+        best = finished(pose, own);
+        if (focal_px) bestFocal = *focal_px;
     }
-    ResectionOptions options{.inlier_px = tolerance_px, .fewest = std::max(6, options_->fewestTracks), .guess = guessFor(frame)};
-    const auto pose = resect(sightings, lens_.focal_px, options);
-    if (!pose) return std::nullopt;
-    return *pose;
+    if (best.first < 0.6 * double(sights.size()) && !turnsOnly_) {
+        std::vector<Sighting> finite;
+        const Lens lens = focal_px ? zoomed(lens_, k1Slope_, focalGuessFor(frame)) : lens_;
+        for (const Sight& sight : sights)
+            if (sight.point[3] > 1e-5)
+                if (const auto plane = planeFromPlate(lens, sight.plate)) finite.push_back({sight.point.head<3>() / sight.point[3], *plane});
+        if (const auto pose = resect(finite, lens.focal_px, {.inlier_px = tolerance_px, .fewest = fewest})) {
+            const auto other = finished(*pose, lens.focal_px);
+            if (other.first > best.first) {
+                best = other;
+                if (focal_px) bestFocal = *focal_px;
+            }
+        }
+    }
+    if (focal_px) *focal_px = bestFocal;
+    if (best.first < fewest || best.first < 0.35 * double(sights.size())) return std::nullopt;
+    return best.second;
+}
+
+double Reconstruction::focalGuessFor(int frame) const {
+    if (!isZoom()) return lens_.focal_px;
+    for (int apart = 0; apart < int(poses_.size()); ++apart)
+        for (const int other : {frame - apart, frame + apart})
+            if (other >= 0 && other < int(poses_.size()) && poses_[std::size_t(other)]) return focals_[std::size_t(other)];
+    return lens_.focal_px;
 }
 
 std::optional<Pose> Reconstruction::guessFor(int frame) const {

@@ -1,75 +1,118 @@
 #pragma once
 
-#include "base/expected.h"
 #include "base/progress.h"
 #include "camera/bundle.h"
 #include "camera/material.h"
 
-#include <algorithm>
 #include <optional>
 #include <utility>
 #include <vector>
 
 namespace pinion::solving {
 
-constexpr double kLeastAngle = 0.6;  ///< degrees between two rays, below which a point's depth is not believed
-
-/// A growing reconstruction over some frames; included by the solver's sources alone.
+/// A growing reconstruction over some frames: cameras, homogeneous points down to infinity, the lens. Included by the solver's
+/// sources alone.
 class Reconstruction {
 public:
-    Reconstruction(const Material& material, const SolveOptions& options, Lens lens)
-        : material_(&material), options_(&options), lens_(std::move(lens)), poses_(material.frames.size()), points_(material.trails.size()) {}
-    const Lens& lens() const { return lens_; }
-    const std::vector<std::optional<Pose>>& poses() const { return poses_; }
-    const std::vector<std::optional<Eigen::Vector3d>>& points() const { return points_; }
-    Expected<void> start(int a, int b, double tolerance_px);
+    Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom = false);
 
-    /// Adds `frame` by resection. `tolerance_px` is wide while the lens is still a guess.
+    const Material& material() const { return *material_; }
+    const SolveOptions& options() const { return *options_; }
+    const Lens& lens() const { return lens_; }
+    double k1Slope() const { return k1Slope_; }
+    bool isZoom() const { return !focals_.empty(); }
+    double focalOf(int frame) const { return isZoom() ? focals_[std::size_t(frame)] : lens_.focal_px; }
+    Lens lensOf(int frame) const { return isZoom() ? zoomed(lens_, k1Slope_, focals_[std::size_t(frame)]) : lens_; }
+    const std::optional<Pose>& pose(int frame) const { return poses_[std::size_t(frame)]; }
+    const std::optional<Eigen::Vector4d>& point(std::size_t trail) const { return points_[trail]; }
+    bool turnsOnly() const { return turnsOnly_; }
+
+    void setLens(const Lens& lens) { lens_ = lens; }
+    void setFocal(int frame, double focal_px) { focals_[std::size_t(frame)] = focal_px; }
+    void setPose(int frame, const Pose& pose) { poses_[std::size_t(frame)] = pose; }
+    void setPoint(std::size_t trail, const Eigen::Vector4d& point) { points_[trail] = point.normalized(); }
+    void forgetFrame(int frame) { poses_[std::size_t(frame)].reset(); }
+    void dropPoint(std::size_t trail) { points_[trail].reset(); dropped_[trail] = true; }
+    void bringBack(std::size_t trail) { dropped_[trail] = false; }
+    bool isDropped(std::size_t trail) const { return dropped_[trail]; }
+
+    /// Only the samples from..to (indices into the trail, both included) count.
+    void keepStretch(std::size_t trail, int from, int to) { stretches_[trail] = {from, to}; }
+    std::pair<int, int> stretch(std::size_t trail) const;
+
+    /// A camera that only turns: points are directions, places stay at the origin.
+    void turnOnly() { turnsOnly_ = true; }
+
+    /// Gives every track a focal length of its own per frame from now on.
+    void becomeZoom();
+
+    /// The first two frames, and the points both see.
+    void start(int a, int b, const RelativePose& relative, const std::vector<int>& trails, const std::vector<PlanePair>& pairs);
+
+    /// Adds `frame`: from its placed neighbours, else by resection. `tolerance_px` is wide while the lens is still a guess.
     bool place(int frame, double tolerance_px);
 
-    /// Adds all `frames` at once, each from its nearest placed neighbours.
-    void placeAll(const std::vector<int>& frames, double tolerance_px);
+    /// Adds all `frames` at once.
+    int placeAll(const std::vector<int>& frames, double tolerance_px);
+
+    /// Tracks with a point that the frame sees.
     int sightingsOf(int frame) const;
 
-    /// Places the points of trails that enough placed frames see; those already placed stay unless `again`.
+    /// Places the points of trails that placed frames see; those already placed stay unless `again`. Points whose sightings
+    /// contradict each other by more than the tolerance (median) stay without a place.
     void triangulateAll(double tolerance_px, bool again);
 
-    /// The point seen so, if the rays are wide and agree.
-    std::optional<Eigen::Vector3d> placed(const std::vector<Seen>& seen, double tolerance_px) const;
+    /// The point that best explains the sightings (every `step`-th from `from` on), robustly; none when too few frames are placed or it
+    /// would lie behind them.
+    std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0, std::size_t step = 1, std::size_t until = SIZE_MAX) const;
 
-    /// Adjusts everything placed. Frames and points keep their places in this object.
-    bool adjustAll(BundleOptions bundleOptions, const Progress& progress);
-    Bundle assemble(std::vector<int>& cameraOf, std::vector<int>& pointOf) const;
-    double errorAt(const Seen& seen, const Eigen::Vector3d& point) const;
+    /// Adjusts everything placed. What is known of the lens is taken from the solve's options.
+    bool adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled = 1e-4,
+                const std::function<void(const Bundle&)>& watch = {});
 
-    /// Root of the mean squared error of one trail over the placed frames, and how many they are.
-    std::pair<double, int> rmsOf(const Trail& trail, const Eigen::Vector3d& point) const;
+    BundleOptions bundleOptions(const LensTerms& free, double width_px, int rounds, double settled) const;
+    Bundle assemble(std::vector<int>* cameraOf = nullptr, std::vector<int>* pointOf = nullptr) const;
 
-    /// The median over all observations.
-    double medianError() const;
+    /// Where the model puts a point on a frame; infinite behind it or when the frame is not placed.
+    double errorAt(const Seen& seen, const Eigen::Vector4d& point) const;
 
-    /// Mean Cauchy cost of all observations that could be placed, and a fixed price for those that could not.
-    double cost() const;
-    int placedFrames() const { return int(std::count_if(poses_.begin(), poses_.end(), [](const auto& p) { return p.has_value(); })); }
-    int placedPoints() const { return int(std::count_if(points_.begin(), points_.end(), [](const auto& p) { return p.has_value(); })); }
-    void dropPoint(std::size_t trail);
-    void forgetFrame(std::size_t frame) { if (int(frame) != held_) poses_[frame].reset(); }
-    int heldFrame() const { return held_; }
-    double medianAngle() const;
+    /// Errors of a trail's sightings on placed frames, as vectors; pairs of (index into seen, error).
+    std::vector<std::pair<int, Eigen::Vector2d>> errorsOf(const Trail& trail, const Eigen::Vector4d& point) const;
+
+    /// Standard deviation of one coordinate, from the median error of all that is placed.
+    double noise() const;
+
+    /// How badly the tracks are explained on `frames`, 0 to 1 a sighting: e²/(e² + (3 noise)²) (Geman and McClure 1985), what has no
+    /// place or no camera counting 1. One noise for all candidates makes them comparable.
+    double badness(const std::vector<int>& frames, double noise_px) const;
+
+    int placedFrames() const;
+    int placedPoints() const;
+
+    /// Moves the world so that the cameras' middle is the origin and the median point lies at distance one: homogeneous points
+    /// are then well scaled.
+    void recentre();
+
+    /// The same with everything reflected in depth as `frame` sees it: what a long lens can hardly tell from the truth.
+    Reconstruction mirrored(int frame, double tolerance_px) const;
+
+    double medianAngleDegrees() const;
 
 private:
-    std::optional<Pose> resected(int frame, double tolerance_px) const;
-
-    /// Between the placed neighbours, or the nearest one.
+    std::optional<Pose> resected(int frame, double tolerance_px, double* focal_px) const;
     std::optional<Pose> guessFor(int frame) const;
+    double focalGuessFor(int frame) const;
 
     const Material* material_;
     const SolveOptions* options_;
     Lens lens_;
+    double k1Slope_ = 0;
+    std::vector<double> focals_;
     std::vector<std::optional<Pose>> poses_;
-    std::vector<std::optional<Eigen::Vector3d>> points_;
-    std::vector<bool> dropped_;
-    int held_ = 0;
+    std::vector<std::optional<Eigen::Vector4d>> points_;
+    std::vector<std::pair<int, int>> stretches_;
+    std::vector<char> dropped_;
+    bool turnsOnly_ = false;
 };
 
 }  // namespace pinion::solving

@@ -60,6 +60,13 @@ double sampsonSquared(const Matrix3d& essential, const PlanePair& pair) {
     return slope > 0 ? value * value / slope : 0.0;
 }
 
+Matrix3d essentialOf(const Pose& pose) {
+    const Vector3d t = pose.translation.normalized();
+    Matrix3d cross;
+    cross << 0, -t.z(), t.y(), t.z(), 0, -t.x(), -t.y(), t.x(), 0;
+    return cross * pose.rotation.toRotationMatrix();
+}
+
 std::array<Pose, 4> posesOf(const Matrix3d& essential) {
     const Eigen::JacobiSVD<Matrix3d> svd(essential, Eigen::ComputeFullU | Eigen::ComputeFullV);
     Matrix3d u = svd.matrixU();
@@ -157,13 +164,92 @@ RotationFit fitRotation(std::span<const PlanePair> pairs) {
     return fit;
 }
 
-Expected<RelativePose> relativePose(std::span<const PlanePair> pairs, const RelativePoseOptions& options) {
+namespace {
+
+/// Which pairs agree with a motion and lie in front of both cameras; the better of the two directions of the base.
+RelativePose withInliers(const Pose& pose, std::span<const PlanePair> pairs, double limit) {
+    RelativePose result;
+    result.second = pose;
+    result.inliers.assign(pairs.size(), false);
+    const Matrix3d essential = essentialOf(pose);
+    for (std::size_t i = 0; i < pairs.size(); ++i) {
+        if (sampsonSquared(essential, pairs[i]) >= limit) continue;
+        const std::array<Ray, 2> rays{Ray{Pose{}, pairs[i].first}, Ray{pose, pairs[i].second}};
+        if (triangulate(rays)) {
+            ++result.inlierCount;
+            result.inliers[i] = true;
+        }
+    }
+    return result;
+}
+
+double robustCost(const Matrix3d& essential, std::span<const PlanePair> pairs, double limit, double ceiling = 1e300) {
+    double cost = 0;  // MSAC: what agrees counts by how well (Torr and Zisserman 2000)
+    for (const PlanePair& pair : pairs) {
+        cost += std::min(sampsonSquared(essential, pair), limit);
+        if (cost >= ceiling) break;
+    }
+    return cost;
+}
+
+/// Gauss-Newton on turn and direction, Sampson distances with a Cauchy loss.
+Pose refined(Pose pose, std::span<const PlanePair> pairs, double width) {
+    const auto moved = [](const Pose& from, const Eigen::Matrix<double, 5, 1>& step) {
+        Pose to;
+        const Vector3d turn = step.head<3>();
+        to.rotation = from.rotation;
+        if (turn.norm() > 1e-300) to.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(turn.norm(), turn.normalized())) * from.rotation).normalized();
+        const Vector3d u = from.translation.unitOrthogonal(), v = from.translation.cross(u).normalized();
+        to.translation = (from.translation + step[3] * u + step[4] * v).normalized();
+        return to;
+    };
+    const auto signedDistance = [](const Matrix3d& essential, const PlanePair& pair) {
+        const Vector3d a = essential * homogeneous(pair.first);
+        const Vector3d b = essential.transpose() * homogeneous(pair.second);
+        return homogeneous(pair.second).dot(a) / std::sqrt(a.head<2>().squaredNorm() + b.head<2>().squaredNorm() + 1e-300);
+    };
+    for (int round = 0; round < 6; ++round) {
+        const Matrix3d here = essentialOf(pose);
+        std::array<Matrix3d, 5> beside;
+        constexpr double kStep = 1e-6;
+        for (int k = 0; k < 5; ++k) {
+            Eigen::Matrix<double, 5, 1> step = Eigen::Matrix<double, 5, 1>::Zero();
+            step[k] = kStep;
+            beside[std::size_t(k)] = essentialOf(moved(pose, step));
+        }
+        Eigen::Matrix<double, 5, 5> normal = Eigen::Matrix<double, 5, 5>::Zero();
+        Eigen::Matrix<double, 5, 1> right = Eigen::Matrix<double, 5, 1>::Zero();
+        for (const PlanePair& pair : pairs) {
+            const double distance = signedDistance(here, pair);
+            Eigen::Matrix<double, 5, 1> slope;
+            for (int k = 0; k < 5; ++k) slope[k] = (signedDistance(beside[std::size_t(k)], pair) - distance) / kStep;
+            const double weight = 1 / std::pow(1 + distance * distance / (width * width), 2);
+            normal += weight * slope * slope.transpose();
+            right -= weight * distance * slope;
+        }
+        normal.diagonal() *= 1 + 1e-4;
+        const Eigen::Matrix<double, 5, 1> step = normal.ldlt().solve(right);
+        if (!step.allFinite()) break;
+        const Pose next = moved(pose, step);
+        if (robustCost(essentialOf(next), pairs, 9 * width * width) > robustCost(here, pairs, 9 * width * width)) break;
+        pose = next;
+    }
+    return pose;
+}
+
+}  // namespace
+
+Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pairs, const RelativePoseOptions& options, std::size_t most) {
     if (pairs.size() < 8) return failure(Fault::outcome, "only {} tracks are seen by both frames of the base pair; 8 are needed", pairs.size());
     std::mt19937 random(12345);  // the same tracks give the same solve
     std::uniform_int_distribution<std::size_t> pick(0, pairs.size() - 1);
     const double limit = options.inlierDistance * options.inlierDistance;
+    struct Found {
+        double cost;
+        Matrix3d essential;
+    };
+    std::vector<Found> found;
     double bestCost = 1e300;
-    Matrix3d best = Matrix3d::Zero();
     int rounds = options.rounds;
     for (int round = 0; round < rounds; ++round) {
         std::array<std::size_t, 5> indices{};
@@ -174,47 +260,53 @@ Expected<RelativePose> relativePose(std::span<const PlanePair> pairs, const Rela
         std::array<PlanePair, 5> minimal;
         for (std::size_t k = 0; k < 5; ++k) minimal[k] = pairs[indices[k]];
         for (const Matrix3d& essential : essentialFromFive(minimal)) {
-            double cost = 0;  // MSAC: what agrees counts by how well (Torr and Zisserman 2000)
-            int inliers = 0;
-            for (const PlanePair& pair : pairs) {
-                const double distance = sampsonSquared(essential, pair);
-                cost += std::min(distance, limit);
-                inliers += distance < limit;
-                if (cost >= bestCost) break;
-            }
+            const double ceiling = most > 1 ? 1.5 * bestCost : bestCost;
+            const double cost = robustCost(essential, pairs, limit, ceiling);
+            if (cost >= ceiling) continue;
+            found.push_back({cost, essential});
             if (cost >= bestCost) continue;
             bestCost = cost;
-            best = essential;
+            const auto inliers = std::count_if(pairs.begin(), pairs.end(), [&](const PlanePair& pair) { return sampsonSquared(essential, pair) < limit; });
             const double share = double(inliers) / double(pairs.size());
             const double needed = std::log(1e-4) / std::log(1 - std::pow(share, 5) + 1e-12);
-            rounds = std::min(options.rounds, std::max(30, int(std::ceil(needed))));
+            rounds = std::min(options.rounds, std::max(most > 1 ? 60 : 30, int(std::ceil(needed))));
         }
     }
-    if (bestCost > 1e299) return failure(Fault::outcome, "the base pair has no common motion");
+    if (found.empty()) return failure(Fault::outcome, "the base pair has no common motion");
+    std::sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.cost < b.cost; });
+    std::vector<std::pair<double, RelativePose>> distinct;
+    int mostInFront = 0;
+    for (std::size_t k = 0, tried = 0; k < found.size() && tried < 4 * most && distinct.size() < most + 1; ++k) {
+        if (found[k].cost > 1.5 * bestCost) break;
+        const auto four = posesOf(found[k].essential);
+        RelativePose best;
+        best.inlierCount = -1;
+        for (const Pose& pose : four) {
+            RelativePose own = withInliers(pose, pairs, limit);
+            if (own.inlierCount > best.inlierCount) best = std::move(own);
+        }
+        ++tried;
+        const Pose pose = refined(best.second, pairs, 0.5 * options.inlierDistance);
+        const auto same = [&](const auto& other) {
+            return other.second.second.rotation.angularDistance(pose.rotation) < 0.01 && other.second.second.translation.dot(pose.translation) > 0.97;
+        };
+        if (std::any_of(distinct.begin(), distinct.end(), same)) continue;
+        RelativePose own = withInliers(pose, pairs, limit);
+        mostInFront = std::max(mostInFront, own.inlierCount);
+        distinct.emplace_back(robustCost(essentialOf(pose), pairs, limit), std::move(own));
+    }
+    std::sort(distinct.begin(), distinct.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<RelativePose> results;
+    for (auto& [cost, pose] : distinct)
+        if (results.size() < most && pose.inlierCount >= 8 && 2 * pose.inlierCount > mostInFront) results.push_back(std::move(pose));
+    if (results.empty()) return failure(Fault::outcome, "only {} tracks agree on a motion of the base pair", mostInFront);
+    return results;
+}
 
-    RelativePose result;
-    result.inliers.resize(pairs.size());
-    int mostInFront = -1;
-    for (const Pose& pose : posesOf(best)) {
-        int inFront = 0;
-        std::vector<bool> flags(pairs.size(), false);
-        for (std::size_t i = 0; i < pairs.size(); ++i) {
-            if (sampsonSquared(best, pairs[i]) >= limit) continue;
-            const std::array<Ray, 2> rays{Ray{Pose{}, pairs[i].first}, Ray{pose, pairs[i].second}};
-            if (triangulate(rays)) {
-                ++inFront;
-                flags[i] = true;
-            }
-        }
-        if (inFront > mostInFront) {
-            mostInFront = inFront;
-            result.second = pose;
-            result.inliers = std::move(flags);
-        }
-    }
-    result.inlierCount = mostInFront;
-    if (mostInFront < 8) return failure(Fault::outcome, "only {} tracks agree on a motion of the base pair", mostInFront);
-    return result;
+Expected<RelativePose> relativePose(std::span<const PlanePair> pairs, const RelativePoseOptions& options) {
+    auto all = relativePoses(pairs, options, 1);
+    if (!all) return tl::unexpected(all.error());
+    return std::move(all->front());
 }
 
 std::optional<Vector3d> triangulate(std::span<const Ray> rays) {

@@ -48,6 +48,10 @@ struct RelativePose {
 /// solution with most points in front of both cameras.
 Expected<RelativePose> relativePose(std::span<const PlanePair> pairs, const RelativePoseOptions& options = {});
 
+/// The same, with up to `most` clearly different motions that explain the pairs about as well, best first: a flat scene has two
+/// (Longuet-Higgins 1986), a long lens often its mirror image. Each is refined on all pairs that agree.
+Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pairs, const RelativePoseOptions& options, std::size_t most);
+
 /// The point nearest to both rays in the least-squares sense of the image (linear triangulation, Hartley and Sturm 1997), over
 /// any number of frames. None when it lies behind a camera or the rays are parallel.
 struct Ray {

@@ -1,16 +1,15 @@
 #include "camera/solve.h"
 
-#include "base/parallel.h"
 #include "base/units.h"
-#include "camera/reconstruction.h"
+#include "camera/doubt.h"
+#include "camera/hypotheses.h"
+#include "camera/measuring.h"
+#include "camera/sortingout.h"
+#include "camera/turning.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <functional>
-#include <map>
-#include <mutex>
 #include <numeric>
 
 namespace pinion {
@@ -20,108 +19,196 @@ using namespace solving;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-// Focal lengths tried when nothing is known, in frame widths: 18 mm to 108 mm on a 36 mm frame.
-constexpr std::array<double, 7> kFocalsTried{0.5, 0.68, 0.92, 1.25, 1.7, 2.3, 3.1};
-constexpr double kLeastParallax = 0.8;       // pixels that no turn and no lens explains, in the median, of the best pair
-constexpr std::size_t kMostKeyframes = 14;  // of the part that is solved first
+constexpr std::size_t kBasePairs = 3;
 
-struct LensFreedom {
-    bool focal, k1, k2;
-};
-
-BundleOptions bundleOptions(const SolveOptions& options, const LensFreedom& freedom, double width_px, int rounds, double settled = 3e-4) {
-    BundleOptions result;
-    result.settled = settled;
-    result.freeFocal = freedom.focal;
-    result.freeK1 = freedom.k1;
-    result.freeK2 = freedom.k2;
-    result.robustWidth_px = width_px;
-    result.rounds = rounds;
-    if (options.focal == Knowledge::guessed) {
-        result.focalPrior_px = focalPixels(options.focal_mm, options.sensorWidth_mm, options.width);
-        result.focalTrust_px = focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width);
-    }
-    return result;
+Expected<void> checkOptions(const SolveOptions& options) {
+    if (options.width < 1 || options.height < 1) return failure(Fault::input, "the plate has no size");
+    if (!(options.sensorWidth_mm > 0)) return failure(Fault::input, "the sensor width is {} mm; it has to be above 0", options.sensorWidth_mm);
+    if (!(options.squeeze > 0)) return failure(Fault::input, "the squeeze is {}; it has to be above 0", options.squeeze);
+    if (options.distortion == SolveOptions::Distortion::known && !options.lens) return failure(Fault::input, "no lens was given for a known distortion");
+    if (options.lens && (options.lens->width != options.width || options.lens->height != options.height))
+        return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width, options.lens->height, options.width, options.height);
+    if (options.focal != Knowledge::unknown && !(options.focal_mm > 0) && !options.lens)
+        return failure(Fault::input, "the focal length is {} mm; it has to be above 0", options.focal_mm);
+    return {};
 }
 
-/// Solves the keyframes around one base pair for one first guess of the lens.
-Expected<Reconstruction> solveKeyframes(const Material& material, const std::vector<int>& keys, const PairScore& pair, const SolveOptions& options,
-                                        const Lens& lens, const LensFreedom& freedom, const Progress& progress) {
-    Reconstruction reconstruction(material, options, lens);
-    // Until the lens is found its faults look like errors of the tracks, most of all at the corners.
-    const double loose = freedom.k1 ? 0.0045 * options.width : 0.0025 * options.width;
-    if (auto started = reconstruction.start(pair.a, pair.b, 0.5 * loose); !started) return tl::unexpected(started.error());
-    const LensFreedom none{false, false, false};
-    reconstruction.adjustAll(bundleOptions(options, none, 2.0, 10), progress);
-
-    std::vector<int> open;
-    for (int key : keys)
-        if (key != pair.a && key != pair.b) open.push_back(key);
-    int added = 0;
-    while (!open.empty() && !progress.stopped()) {
-        const auto next = std::max_element(open.begin(), open.end(), [&](int a, int b) { return reconstruction.sightingsOf(a) < reconstruction.sightingsOf(b); });
-        const int frame = *next;
-        open.erase(next);
-        if (!reconstruction.place(frame, loose)) continue;
-        ++added;
-        reconstruction.triangulateAll(2 * loose, false);
-        const LensFreedom now{freedom.focal && added >= 2, freedom.k1 && added >= 2, false};
-        if (added <= 4 || added % 3 == 0 || open.empty()) reconstruction.adjustAll(bundleOptions(options, now, 2.0, 8), progress);
+/// The tracks, if there is enough in them.
+Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& options) {
+    auto material = gather(tracks, options);
+    if (!material) return material;
+    if (material->trails.size() < std::size_t(options.fewestTracks)) {
+        if (material->duplicates > 0)
+            return failure(Fault::outcome, "only {} different tracks of three frames or more ({} are copies of another); at least {} are needed: scatter features first",
+                           material->trails.size(), material->duplicates, options.fewestTracks);
+        return failure(Fault::outcome, "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
+                       material->trails.size(), options.fewestTracks);
     }
-    if (progress.stopped()) return failure(Fault::stopped, "stopped");
-    if (added == 0 && keys.size() > 2) return failure(Fault::outcome, "no third frame agrees with the base pair");
-    const LensFreedom late{freedom.focal && added >= 1, freedom.k1 && added >= 1, freedom.k2 && added >= 3};
-    reconstruction.triangulateAll(loose, true);
-    reconstruction.adjustAll(bundleOptions(options, late, 1.5, 25), progress);
-    return reconstruction;
+    if (material->frames.size() < 3)
+        return failure(Fault::outcome, "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them",
+                       material->frames.size(), material->frames.size() == 1 ? "" : "s");
+    if (auto joined = checkConnected(*material, options.fewestTracks); !joined) return tl::unexpected(joined.error());
+    return material;
 }
 
-/// Y up along the cameras' mean, the middle of the cloud at the origin's side, the median point ten units away.
-void normalise(Solve& solve) {
-    Vector3d up = Vector3d::Zero();
-    Vector3d back = Vector3d::Zero();
-    for (const SolvedFrame& frame : solve.frames) {
-        up += frame.worldFromCamera.linear().col(1);
-        back += frame.worldFromCamera.linear().col(2);
+Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std::vector<int>& keys, const SolveOptions& options) {
+    if (options.basePair) {
+        const auto indexOf = [&](int frame) {
+            const auto found = std::find(material.frames.begin(), material.frames.end(), frame);
+            return found == material.frames.end() ? -1 : int(found - material.frames.begin());
+        };
+        const int a = indexOf(options.basePair->first), b = indexOf(options.basePair->second);
+        if (a < 0 || b < 0 || a == b)
+            return failure(Fault::input, "base pair {},{}: both frames need tracks and have to differ", options.basePair->first, options.basePair->second);
+        if (const auto shared = sharedPlaces(material, a, b).size(); shared < 8)
+            return failure(Fault::outcome, "base pair {},{}: only {} tracks see both frames; 8 are needed", options.basePair->first, options.basePair->second, shared);
+        return std::vector<BasePair>{{std::min(a, b), std::max(a, b), 1, 1}};
     }
-    up.normalize();
-    std::vector<double> depths;
-    std::vector<double> axes[3];
-    const Vector3d eye = solve.frames.front().worldFromCamera.translation();
-    for (const SolvedTrack& track : solve.tracks)
-        if (track.xyz) {
-            depths.push_back((*track.xyz - eye).norm());
-            for (int a = 0; a < 3; ++a) axes[a].push_back((*track.xyz)[a]);
+    std::vector<Lens> lenses;
+    const auto focals = focalsToTry(options);
+    for (std::size_t i = 0; i < focals.size(); i += focals.size() > 3 ? 2 : 1) lenses.push_back(lensAt(options, focals[i]));
+    auto pairs = chooseBasePairs(material, keys, lenses, kBasePairs);
+    if (pairs.empty()) return failure(Fault::outcome, "no base pair: no two frames share 12 tracks; track longer or more points");
+    return pairs;
+}
+
+/// Places frames until none is left that can be.
+void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
+    const Material& material = scene.material();
+    const double loose = std::clamp(15 * scene.noise(), 0.0015 * material.width, 0.005 * material.width);
+    int adjusted = scene.placedFrames();
+    while (!progress.stopped()) {
+        std::vector<int> open;
+        for (int frame = 0; frame < int(material.frames.size()); ++frame)
+            if (!scene.pose(frame) && scene.sightingsOf(frame) >= std::max(6, scene.options().fewestTracks)) open.push_back(frame);
+        if (open.empty() || scene.placeAll(open, loose) == 0) break;
+        scene.triangulateAll(loose, false);
+        if (scene.placedFrames() == int(material.frames.size())) break;
+        if (scene.placedFrames() > 1.3 * adjusted) {
+            scene.adjust(plan.coarse, lossWidth(scene), 4, progress, 1e-3);
+            adjusted = scene.placedFrames();
         }
-    if (depths.empty()) return;
-    const auto median = [](std::vector<double>& values) {
-        std::nth_element(values.begin(), values.begin() + std::ptrdiff_t(values.size() / 2), values.end());
-        return values[values.size() / 2];
-    };
-    const double scale = 10.0 / std::max(1e-12, median(depths));
-    const Vector3d middle(median(axes[0]), median(axes[1]), median(axes[2]));
-    back = (back - up * back.dot(up));
-    if (back.norm() < 1e-9) back = up.unitOrthogonal();
-    back.normalize();
-    Eigen::Matrix3d rotation;
-    rotation.row(0) = up.cross(back);
-    rotation.row(1) = up;
-    rotation.row(2) = back;
-    const auto moved = [&](const Vector3d& p) -> Vector3d { return scale * (rotation * (p - middle)); };
-    solve.frames = solve.frames.edited([&](auto& frames) {
-        for (SolvedFrame& frame : frames) {
-            frame.worldFromCamera.translation() = moved(frame.worldFromCamera.translation());
-            frame.worldFromCamera.linear() = rotation * frame.worldFromCamera.linear();
-            frame.deviation = (rotation.cwiseAbs2() * frame.deviation.cwiseAbs2()).cwiseSqrt() * scale;
+    }
+    scene.triangulateAll(loose, false);
+}
+
+/// Adjusts all frames to the end, sorting tracks out in between.
+void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
+    const double trim = scene.options().trim_px;
+    progress.report(0.5, "Adjusting");
+    scene.adjust(scene.turnsOnly() ? plan.coarse : plan.fine, lossWidth(scene), 8, progress, 1e-3, watch);
+    progress.report(0.65, "Sorting tracks out");
+    sortOut(scene, 0);
+    placeEveryFrame(scene, plan, progress);
+    progress.report(0.7, "Adjusting");
+    scene.adjust(plan.fine, lossWidth(scene), 20, progress, 1e-5, watch);
+    for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
+        const int changed = sortOut(scene, trim);
+        progress.report(0.78 + 0.04 * pass, "Adjusting");
+        scene.adjust(plan.fine, lossWidth(scene), 20, progress, pass == 0 ? 1e-5 : 1e-6, watch);
+        if (changed * 200 < scene.placedPoints()) break;
+    }
+}
+
+/// Frames that too few tracks hold are not solved.
+void forgetWeakFrames(Reconstruction& scene) {
+    for (int f = 0; f < int(scene.material().frames.size()); ++f)
+        if (scene.pose(f) && scene.sightingsOf(f) < std::min(scene.options().fewestTracks, 6)) scene.forgetFrame(f);
+}
+
+double millimetres(const SolveOptions& options, double focal_px) { return focalMillimetres(focal_px, options.sensorWidth_mm, options.width); }
+
+/// Everything that speaks against the answer, in words.
+std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
+                     const std::optional<BundleCovariance>& covariance, const Progress& progress) {
+    const SolveOptions& options = scene.options();
+    const Material& material = scene.material();
+    std::vector<std::string> doubts;
+    std::vector<int> missing;
+    for (int f = 0; f < int(material.frames.size()); ++f)
+        if (!scene.pose(f)) missing.push_back(material.frames[std::size_t(f)]);
+    if (!missing.empty())
+        doubts.push_back(fmt::format("{} of {} frames have no camera ({}): track more that stands still there", missing.size(), material.frames.size(), inRanges(missing)));
+    if (!covariance) doubts.push_back("the tracks leave something of the camera open: track more, or give a focal length");
+
+    const double focal = scene.lens().focal_px;
+    if (plan.focal && !scene.isZoom()) {
+        double low = focal, high = focal;
+        const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
+        if (deviation > 0.012 && options.focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
+        for (std::size_t i = 1; i < candidates.size(); ++i) {
+            const double other = candidates[i].scene.lens().focal_px;
+            if (candidates[i].badness > 1.03 * candidates.front().badness + 0.001) continue;
+            if (std::abs(other / focal - 1) < 0.08) continue;
+            low = std::min(low, other);
+            high = std::max(high, other);
         }
-    });
-    solve.tracks = solve.tracks.edited([&](auto& tracks) {
-        for (SolvedTrack& track : tracks)
-            if (track.xyz) track.xyz = moved(*track.xyz);
-    });
+        if (high / low > 1.1) {
+            solve.focalRange_mm = {millimetres(options, low), millimetres(options, high)};
+            doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
+        } else if (deviation > 0.03) {
+            doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
+        }
+    }
+    if (options.focal != Knowledge::unknown && !scene.isZoom()) {
+        const double given = focalsToTry(options).size() == 3 ? focalsToTry(options)[1] : focalsToTry(options).front();
+        if (const auto asked = focalAskedFor(scene, plan, progress)) {
+            const double off = std::abs(asked->focal_px - given);
+            const double trust = options.focal == Knowledge::guessed ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width) : 0.0;
+            if (off > 5 * asked->deviation_px + trust && off > 0.03 * given)
+                doubts.push_back(fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width", millimetres(options, given),
+                                             millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px)));
+        }
+    }
+    if (covariance && !covariance->positions.empty()) {
+        double squares = 0, length = 0;
+        std::optional<Vector3d> last;
+        std::size_t at = 0;
+        for (int f = 0; f < int(material.frames.size()); ++f) {
+            if (!scene.pose(f)) continue;
+            squares += covariance->positions[at++].trace();
+            if (last) length += (scene.pose(f)->centre() - *last).norm();
+            last = scene.pose(f)->centre();
+        }
+        const double share = std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
+        if (share > 0.02 && doubts.empty()) doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
+    }
+    const int judged = solve.used + solve.disagreed;
+    if (judged > 0 && solve.used < 0.6 * judged)
+        doubts.push_back(fmt::format("only {} of {} tracks agree on one camera: mask what moves, or something else than the set was followed", solve.used, judged));
+    if (solve.rms_px > 2.0 * material.scale()) doubts.push_back(fmt::format("the error of {:.2f} px is large: no camera explains these tracks well", solve.rms_px));
+    if (auto lens = checkLens(scene.lens()); !lens) doubts.push_back(fmt::format("the distortion that was found is no lens ({}): set it to none or k1", lens.error().message));
+    if (progress.stopped()) doubts.push_back("it was stopped before its end");
+    std::string text;
+    for (const std::string& doubt : doubts) text += (text.empty() ? "" : "; ") + doubt;
+    return text;
+}
+
+/// A camera that stands still: every frame the same.
+Solve lockedSolve(const Material& material, std::span<const Track> tracks, const SolveOptions& options) {
+    const double focal = options.focal == Knowledge::unknown ? focalPixels(options.focal_mm, options.sensorWidth_mm, options.width) : focalsToTry(options).front();
+    Reconstruction scene(material, options, lensAt(options, focal));
+    scene.turnOnly();
+    for (int f = 0; f < int(material.frames.size()); ++f) scene.setPose(f, Pose{});
+    scene.triangulateAll(0.005 * options.width, true);
+    sortOut(scene, options.trim_px);
+    Solve solve = measured(scene, LensPlan{}, tracks, std::nullopt);
+    solve.motion = CameraMotion::locked;
+    solve.reason = fmt::format("{} of {} tracks stand still", solve.used, solve.used + solve.disagreed);
+    if (options.focal == Knowledge::unknown)
+        solve.doubt = fmt::format("a camera that stands still tells nothing of its lens: {:.0f} mm is assumed, give the focal length", options.focal_mm);
+    return solve;
 }
 
 }  // namespace
+
+std::string_view toString(CameraMotion motion) {
+    switch (motion) {
+        case CameraMotion::nodal: return "nodal";
+        case CameraMotion::locked: return "locked";
+        default: return "travelling";
+    }
+}
 
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
     const auto& frames = solve.frames.vector();
@@ -129,261 +216,83 @@ const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
+Lens lensOf(const Solve& solve, const SolvedFrame& frame) { return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens; }
+
 std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
     const SolvedFrame* solved = solvedFrameAt(solve, frame);
     if (!solved) return std::nullopt;
-    const Vector3d seen = solved->worldFromCamera.inverse() * xyz;
-    if (seen.z() >= -1e-9) return std::nullopt;
-    return plateFromPlane(solve.lens, {seen.x() / -seen.z(), seen.y() / seen.z()});
+    const Vector3d inCamera = poseFrom(solved->worldFromCamera).cameraFromWorld(xyz);
+    if (inCamera.z() <= 1e-6) return std::nullopt;
+    return plateFromPlane(lensOf(solve, *solved), inCamera.hnormalized());
 }
 
-Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress) {
-    if (options.width < 1 || options.height < 1) return failure(Fault::input, "the plate has no size");
-    if (!(options.sensorWidth_mm > 0)) return failure(Fault::input, "the sensor width is {} mm; it has to be above 0", options.sensorWidth_mm);
-    if (options.distortion == SolveOptions::Distortion::known && !options.lens) return failure(Fault::input, "no lens was given for a known distortion");
-    if (options.lens && (options.lens->width != options.width || options.lens->height != options.height))
-        return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width, options.lens->height, options.width, options.height);
-    if (options.focal != Knowledge::unknown && !(options.focal_mm > 0) && !options.lens)
-        return failure(Fault::input, "the focal length is {} mm; it has to be above 0", options.focal_mm);
+Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress, const SolveWatch& watch) {
+    if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
-    const Material material = gather(tracks, options);
-    if (material.frames.size() < 3)
-        return failure(Fault::outcome, "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them",
-                       material.frames.size(), material.frames.size() == 1 ? "" : "s");
-    if (material.trails.size() < std::size_t(options.fewestTracks))
-        return failure(Fault::outcome, "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
-                       material.trails.size(), options.fewestTracks);
-    const std::vector<int> allKeys = chooseKeyframes(material, options.width, options.fewestTracks);
-    if (allKeys.size() < 2)
-        return failure(Fault::outcome, "no two frames have {} tracks; track more points", options.fewestTracks);
+    const auto prepared = prepare(tracks, options);
+    if (!prepared) return tl::unexpected(prepared.error());
+    const Material& material = *prepared;
+    const auto stopped = [] { return failure(Fault::stopped, "the solve was stopped"); };
+    if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material))) return lockedSolve(material, tracks, options);
 
-    const LensFreedom freedom{options.focal != Knowledge::known, options.distortion == SolveOptions::Distortion::unknown,
-                              options.distortion == SolveOptions::Distortion::unknown};
-    const auto lensFor = [&](double focal_px) {
-        Lens lens = pinholeLens(options.width, options.height, focal_px);
-        if (options.distortion == SolveOptions::Distortion::known) {
-            lens = *options.lens;
-            // Distortion is kept as numbers for its own focal length; for another one the same glass bends the same pixels.
-            if (focal_px != lens.focal_px) {
-                const double ratio = focal_px / lens.focal_px;
-                lens.k1 *= ratio * ratio;
-                lens.k2 *= ratio * ratio * ratio * ratio;
-                lens.k3 *= std::pow(ratio, 6);
-                lens.p1 *= ratio;
-                lens.p2 *= ratio;
-                lens.focal_px = focal_px;
-            }
+    const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
+    if (keys.size() < 2) return failure(Fault::outcome, "no two frames have {} tracks; track more points", options.fewestTracks);
+    const LensPlan plan = lensPlanOf(options);
+    std::optional<Reconstruction> turning;
+    if (options.motion != CameraMotion::travelling) {
+        turning = solveTurning(material, keys, options, progress);
+        if (!turning && options.motion == CameraMotion::nodal)
+            return failure(Fault::outcome, "neighbouring frames share too few tracks for a nodal solve; track longer or more points");
+    }
+    std::vector<Candidate> candidates;
+    std::string reason;
+    std::pair<int, int> base{0, 0};
+    std::optional<Reconstruction> scene;
+    if (options.motion == CameraMotion::nodal) {
+        scene = std::move(turning);
+        reason = "chosen";
+    } else {
+        const auto pairs = basePairsOf(material, keys, options);
+        if (!pairs && !turning) return tl::unexpected(pairs.error());
+        if (pairs) candidates = searchKeyframes(material, keys, *pairs, options, progress.part(0, 0.4));
+        if (progress.stopped()) return stopped();
+        if (candidates.empty() && !turning)
+            return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
+        if (!candidates.empty()) {
+            scene = candidates.front().scene;
+            base = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
+            reason = options.motion ? "chosen" : "";
         }
-        return lens;
-    };
-    std::vector<double> focals;
-    if (options.focal == Knowledge::unknown)
-        for (double share : kFocalsTried) focals.push_back(share * options.width);
-    else if (options.focal_mm > 0)
-        focals.push_back(focalPixels(options.focal_mm, options.sensorWidth_mm, options.width));
-    else
-        focals.push_back(options.lens->focal_px);
-
-    // The base pair by parallax; the focal length in the middle of the range serves to judge it.
-    const Lens judge = lensFor(focals[focals.size() / 2]);
-    std::vector<PairScore> pairs = scorePairs(material, allKeys, judge);
-    if (options.basePair) {
-        const auto indexOf = [&](int frame) {
-            const auto found = std::find(material.frames.begin(), material.frames.end(), frame);
-            return found == material.frames.end() ? -1 : int(found - material.frames.begin());
-        };
-        const int a = indexOf(options.basePair->first);
-        const int b = indexOf(options.basePair->second);
-        if (a < 0 || b < 0 || a == b)
-            return failure(Fault::input, "base pair {},{}: both frames need tracks and have to differ", options.basePair->first, options.basePair->second);
-        pairs = {{std::min(a, b), std::max(a, b), 1e9, 1e9}};
-    }
-    if (pairs.empty()) return failure(Fault::outcome, "no base pair: no two frames share 15 tracks; track longer or more points");
-    const double parallax = leastParallax(material, pairs.front(), lensFor, freedom.focal, freedom.k1, focals.front());
-    if (parallax < kLeastParallax)
-        return failure(Fault::outcome, "no base pair: the camera does not move enough (parallax {:.2f} px); try --motion nodal", parallax);
-
-    // First a part of the keyframes, around the base pair; then all frames from there.
-    const auto keysAround = [&](const PairScore& pair) {
-        std::vector<int> keys = allKeys;
-        for (int own : {pair.a, pair.b})
-            if (std::find(keys.begin(), keys.end(), own) == keys.end()) keys.push_back(own);
-        std::sort(keys.begin(), keys.end());
-        const auto middle = std::find(keys.begin(), keys.end(), pair.a) - keys.begin();
-        if (keys.size() > kMostKeyframes) {
-            const auto first = std::clamp<std::ptrdiff_t>(middle - std::ptrdiff_t(kMostKeyframes / 3), 0, std::ptrdiff_t(keys.size() - kMostKeyframes));
-            keys = std::vector<int>(keys.begin() + first, keys.begin() + first + std::ptrdiff_t(kMostKeyframes));
-            for (int own : {pair.a, pair.b})
-                if (std::find(keys.begin(), keys.end(), own) == keys.end()) keys.push_back(own);
+        if (turning && scene) {
+            const TurnVote vote = voteOfTurning(*scene, *turning);
+            const bool turns = vote.turning >= 0.93 * vote.travelling;
+            reason = turns ? fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling)
+                           : fmt::format("{} of {} tracks show parallax", vote.travelling - vote.turning, vote.travelling);
+            if (turns) {
+                scene = std::move(turning);
+                candidates.clear();
+            }
+        } else if (turning && !scene) {
+            scene = std::move(turning);
         }
-        return keys;
-    };
-    std::optional<Reconstruction> best;
-    double bestCost = 1e300;
-    Error lastError{Fault::outcome, "no base pair leads to a solve"};
-    PairScore bestPair = pairs.front();
-    std::mutex mutex;
-    int done = 0;
-    for (std::size_t attempt = 0; attempt < std::min<std::size_t>(pairs.size(), 4) && !best; ++attempt) {
-        const PairScore pair = pairs[attempt * std::max<std::size_t>(1, pairs.size() / 12)];
-        const std::vector<int> keys = keysAround(pair);
-        parallelFor(focals.size(), [&](std::size_t i) {
-            if (progress.stopped()) return;
-            auto tried = solveKeyframes(material, keys, pair, options, lensFor(focals[i]), freedom, progress);
-            const std::lock_guard lock(mutex);
-            progress.report(0.05 + 0.35 * ++done / double(focals.size() * (attempt + 1)), "Finding the base and the lens");
-            if (!tried) {
-                lastError = tried.error();
-                return;
-            }
-            // What explains few points well is no better than what explains all a little worse; nor is a lens that folds.
-            const double cost = tried->cost() + (checkLens(tried->lens()) ? 0.0 : 1.0) +
-                                2.0 * (1 - double(tried->placedFrames()) / double(keys.size()));
-            if (cost < bestCost) {
-                bestCost = cost;
-                best = std::move(*tried);
-                bestPair = pair;
-            }
-        });
-        if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     }
-    if (!best) return failure(Fault::outcome, "no solve from any base pair: {}; try more tracks, other base frames or a known focal length", lastError.message);
-
-    // All frames, the near ones first, so that each finds points already placed.
-    Reconstruction& scene = *best;
-    const double loose = 0.004 * options.width;
-    progress.report(0.45, "Placing all frames");
-    for (int pass = 0; pass < 6; ++pass) {
-        const int before = scene.placedFrames();
-        std::vector<int> open;
-        for (int frame = 0; frame < int(material.frames.size()); ++frame)
-            if (!scene.poses()[std::size_t(frame)] && scene.sightingsOf(frame) >= options.fewestTracks) open.push_back(frame);
-        if (open.empty()) break;
-        scene.placeAll(open, loose);
-        scene.triangulateAll(loose, false);
-        if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-        if (scene.placedFrames() == before) break;
-        if (pass < 5 && scene.placedFrames() < int(material.frames.size())) scene.adjustAll(bundleOptions(options, freedom, 2.0, 4), progress);
-    }
-    progress.report(0.55, "Adjusting");
-    const auto width = [&] { return std::clamp(3.0 * 1.2 * scene.medianError(), 0.3, 3.0); };
-    scene.triangulateAll(loose, true);
-    scene.adjustAll(bundleOptions(options, freedom, std::max(1.0, width()), 12), progress);
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    progress.report(0.75, "Leaving out what disagrees");
-    std::vector<TrackRole> roles(material.trails.size(), TrackRole::unplaced);
-    for (int pass = 0; pass < 2; ++pass) {
-        scene.triangulateAll(3.0 * loose, true);
-        const double limit = std::max(1.2, 6.0 * scene.medianError());
-        for (std::size_t t = 0; t < material.trails.size(); ++t) {
-            if (!scene.points()[t]) continue;
-            const auto [rms, count] = scene.rmsOf(material.trails[t], *scene.points()[t]);
-            const double own = options.trim_px > 0 && pass == 1 ? std::min(limit, options.trim_px) : limit;
-            if (rms > own) {
-                roles[t] = TrackRole::disagreed;
-                scene.dropPoint(t);
-            }
-        }
-        for (std::size_t f = 0; f < material.frames.size(); ++f)
-            if (scene.poses()[f] && scene.sightingsOf(int(f)) < std::min(options.fewestTracks, 6)) scene.forgetFrame(f);
-        scene.adjustAll(pass == 0 ? bundleOptions(options, freedom, width(), 10) : bundleOptions(options, freedom, width(), 25, 2e-5), progress);
-        if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    }
-    if (scene.placedPoints() < options.fewestTracks)
-        return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene.placedPoints());
-    const double angle = scene.medianAngle();
-    if (angle < 0.75 * kLeastAngle)
-        return failure(Fault::outcome, "no base pair: the camera does not move enough (rays spread by {:.2f} degrees); try --motion nodal", angle);
-    if (auto lens = checkLens(scene.lens()); !lens)
-        return failure(Fault::outcome, "the lens that was found is impossible ({}); give a focal length or set the distortion to none", lens.error().message);
+    if (progress.stopped()) return stopped();
+    progress.report(0.42, "Placing all frames");
+    placeEveryFrame(*scene, plan, progress);
+    if (progress.stopped()) return stopped();
+    std::function<void(const Bundle&)> watchBundle;
+    if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
+    finish(*scene, plan, progress, watchBundle);
+    forgetWeakFrames(*scene);
+    if (scene->placedPoints() < options.fewestTracks)
+        return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene->placedPoints());
 
     progress.report(0.92, "Measuring");
-    Solve solve;
-    solve.lens = scene.lens();
-    solve.sensorWidth_mm = options.sensorWidth_mm;
-    solve.medianAngleDegrees = angle;
-    solve.basePair = {material.frames[std::size_t(bestPair.a)], material.frames[std::size_t(bestPair.b)]};
-    std::vector<SolvedTrack> solvedTracks;
-    std::vector<double> squaresByFrame(material.frames.size(), 0.0);
-    std::vector<int> countByFrame(material.frames.size(), 0);
-    double squares = 0, heldSquares = 0;
-    std::size_t count = 0, heldCount = 0;
-    const double believable = std::max(1.2, 6.0 * scene.medianError());
-    for (std::size_t t = 0; t < material.trails.size(); ++t) {
-        const Trail& trail = material.trails[t];
-        SolvedTrack solved;
-        solved.track = tracks[trail.track].id;
-        solved.role = roles[t];
-        if (trail.heldOut) {
-            // Placed from every other frame, measured on the rest.
-            std::vector<Seen> half;
-            for (std::size_t i = 0; i < trail.seen.size(); i += 2) half.push_back(trail.seen[i]);
-            if (const auto point = scene.placed(half, 3 * loose)) {
-                double own = 0;
-                int ownCount = 0;
-                for (std::size_t i = 1; i < trail.seen.size(); i += 2) {
-                    if (!scene.poses()[std::size_t(trail.seen[i].frame)]) continue;
-                    const double error = scene.errorAt(trail.seen[i], *point);
-                    own += error * error;
-                    ++ownCount;
-                }
-                const double rms = ownCount > 0 ? std::sqrt(own / ownCount) : 0;
-                solved.xyz = point;
-                solved.rms_px = rms;
-                solved.frames = ownCount;
-                // The same limit as for the others: a mover is no measure of the camera.
-                if (rms <= believable) {
-                    solved.role = TrackRole::heldOut;
-                    heldSquares += own;
-                    heldCount += std::size_t(ownCount);
-                    ++solve.heldOut;
-                } else {
-                    solved.role = TrackRole::disagreed;
-                }
-            }
-        } else if (scene.points()[t]) {
-            const auto [rms, frames] = scene.rmsOf(trail, *scene.points()[t]);
-            solved.role = TrackRole::used;
-            solved.xyz = *scene.points()[t];
-            solved.rms_px = rms;
-            solved.frames = frames;
-            ++solve.used;
-            for (const Seen& seen : trail.seen) {
-                if (!scene.poses()[std::size_t(seen.frame)]) continue;
-                const double error = scene.errorAt(seen, *scene.points()[t]);
-                squaresByFrame[std::size_t(seen.frame)] += error * error;
-                ++countByFrame[std::size_t(seen.frame)];
-                squares += error * error;
-                ++count;
-            }
-        } else if (const auto point = scene.placed(trail.seen, 1e9)) {
-            // What disagrees is shown where it would lie best, with the error it has there.
-            solved.rms_px = scene.rmsOf(trail, *point).first;
-            solved.frames = scene.rmsOf(trail, *point).second;
-        }
-        if (solved.role == TrackRole::disagreed) ++solve.disagreed;
-        solvedTracks.push_back(solved);
-    }
-    solve.rms_px = count > 0 ? std::sqrt(squares / double(count)) : 0;
-    solve.heldOutRms_px = heldCount > 0 ? std::sqrt(heldSquares / double(heldCount)) : 0;
-    std::vector<int> cameraOf(material.frames.size(), -1), pointOf(material.trails.size(), -1);
-    const Bundle bundle = scene.assemble(cameraOf, pointOf);
-    BundleOptions measured = bundleOptions(options, freedom, width(), 0);
-    measured.heldCamera = cameraOf[std::size_t(scene.heldFrame())];
-    const auto covariance = covarianceOf(bundle, measured);
-    std::vector<SolvedFrame> solvedFrames;
-    for (std::size_t f = 0; f < material.frames.size(); ++f) {
-        if (!scene.poses()[f]) continue;
-        SolvedFrame frame{.frame = material.frames[f], .worldFromCamera = worldFromCamera(*scene.poses()[f]), .focal_px = solve.lens.focal_px};
-        frame.rms_px = countByFrame[f] > 0 ? std::sqrt(squaresByFrame[f] / countByFrame[f]) : 0;
-        frame.tracks = countByFrame[f];
-        if (covariance) frame.deviation = covariance->positions[std::size_t(cameraOf[f])];
-        solvedFrames.push_back(frame);
-    }
-    solve.frames = List<SolvedFrame>(std::move(solvedFrames));
-    solve.tracks = List<SolvedTrack>(std::move(solvedTracks));
-    if (covariance && freedom.focal) solve.focalDeviation_mm = focalMillimetres(covariance->focal_px, options.sensorWidth_mm, options.width);
-    normalise(solve);
+    const auto covariance = covarianceOf(scene->assemble(), scene->bundleOptions(plan.fine, lossWidth(*scene), 0, 0));
+    Solve solve = measured(*scene, plan, tracks, covariance);
+    solve.reason = reason;
+    solve.basePair = base;
+    solve.doubt = doubtsOf(solve, *scene, plan, candidates, covariance, progress);
     progress.report(1, "Solved");
     return solve;
 }

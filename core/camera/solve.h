@@ -8,15 +8,26 @@
 
 #include <Eigen/Core>
 #include <Eigen/Geometry>
+#include <functional>
+#include <memory>
 #include <optional>
 #include <span>
+#include <string>
+#include <string_view>
 #include <utility>
+#include <vector>
 #include <vector>
 
 namespace pinion {
 
 /// How much is known of a quantity before the solve.
 enum class Knowledge { known, guessed, unknown };
+
+/// How a camera moves, from a picture's point of view.
+enum class CameraMotion { travelling, nodal, locked };
+std::string_view toString(CameraMotion motion);
+
+struct Solve;
 
 struct SolveOptions {
     int width = 0;
@@ -29,11 +40,25 @@ struct SolveOptions {
     double focal_mm = 35.0;
     double focalTrust_mm = 2.0;
 
-    /// Known: `lens` gives it (its focal length counts when `focal` is known and `focal_mm` is 0). Guessed is not offered.
-    /// Unknown: k1 and k2 are found.
-    enum class Distortion { none, known, unknown };
+    /// Known: `lens` gives it (its focal length counts when `focal` is known and `focal_mm` is 0). Unknown: k1 and k2 are found.
+    enum class Distortion { none, known, unknown, k1, full };
     Distortion distortion = Distortion::unknown;
     std::optional<Lens> lens;
+
+    /// Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say against a trust of
+    /// `axisTrust` widths. Centre: the middle, or the given lens' axis. Free: wherever the tracks put it.
+    enum class Axis { automatic, centre, free };
+    Axis axis = Axis::automatic;
+    double axisTrust = 0.005;
+
+    /// The anamorphic squeeze; it is known or it is 1.
+    double squeeze = 1.0;
+
+    /// How the camera moves; found from the tracks when empty.
+    std::optional<CameraMotion> motion;
+
+    /// A focal length per frame, smooth in time.
+    bool zoom = false;
 
     /// The two frames to start from; chosen by the parallax between them when empty.
     std::optional<std::pair<int, int>> basePair;
@@ -47,6 +72,12 @@ struct SolveOptions {
 
     /// Fewest tracks a frame needs to be solved.
     int fewestTracks = 8;
+
+    /// How much more a track placed by hand counts than a scattered one: its errors are multiplied by this.
+    double byHandWeight = 2.0;
+
+    /// An earlier solution of the same tracks, as a first guess in place of the search.
+    std::shared_ptr<const Solve> from;
 };
 
 struct SolvedFrame {
@@ -56,46 +87,72 @@ struct SolvedFrame {
     double rms_px = 0.0;
     int tracks = 0;
     Eigen::Vector3d deviation{0, 0, 0};  ///< standard deviation of the place, an axis each; 0 when not computed
+    double focalDeviation_px = 0.0;      ///< of a zoom
 };
 
 enum class TrackRole {
     used,
     heldOut,     ///< kept out of the adjustment to measure it
     disagreed,   ///< contradicts the rest: it moves, slides or jumps
-    unplaced     ///< too short or too far to be placed
+    unplaced     ///< too short to be placed
 };
 
 struct SolvedTrack {
     TrackId track = 0;
     TrackRole role = TrackRole::unplaced;
-    std::optional<Eigen::Vector3d> xyz;  ///< in the solve's units
+    std::optional<Eigen::Vector3d> xyz;        ///< in the solve's units; none when its depth is not known
+    std::optional<Eigen::Vector3d> direction;  ///< of length 1, in the solve's world, when only that is known
     double rms_px = 0.0;
     int frames = 0;
+    Eigen::Vector3d deviation{0, 0, 0};        ///< standard deviation of the place, an axis each; 0 when not computed
+    std::optional<std::pair<int, int>> goodFrames;  ///< first and last frame that agree, when the rest of the track does not
 };
 
 /// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the median
 /// point ten units away.
 struct Solve {
-    Lens lens;
+    Lens lens;                   ///< of a zoom: at the focal length that `k1Slope` counts from
     double sensorWidth_mm = 36.0;
+    CameraMotion motion = CameraMotion::travelling;
+    std::string reason;          ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"
+    bool zoom = false;
+    double k1Slope = 0.0;        ///< of a zoom: k1 per natural logarithm of the focal length
     List<SolvedFrame> frames;
     List<SolvedTrack> tracks;
     double rms_px = 0.0;
     double heldOutRms_px = 0.0;  ///< 0 when nothing was held out
+    double noise_px = 0.0;       ///< of one coordinate of a good track
     int used = 0;
     int disagreed = 0;
     int heldOut = 0;
+    int duplicates = 0;          ///< tracks left out because another has the same samples
     std::optional<double> focalDeviation_mm;  ///< none when the focal length was known
+    std::optional<std::pair<double, double>> focalRange_mm;  ///< focal lengths that explain the tracks about as well, when they are clearly different
+    double k1Deviation = 0.0, k2Deviation = 0.0;
+    Eigen::Vector2d axisDeviation_px{0, 0};   ///< 0 when it was held
     std::pair<int, int> basePair{0, 0};
     double medianAngleDegrees = 0.0;  ///< the parallax of the points: how wide their rays spread
+    std::string doubt;           ///< in words, when the solve is not sure; empty when it is
 };
 
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
 
-/// Solves a travelling camera from its tracks; those set aside are left out. Undistorted five-point base pair, resection frame
-/// by frame, adjustment at growing sizes (see docs/accuracy.md). Fails, saying what to try, when there are too few tracks or
-/// no parallax; when stopped early, fails with Fault::stopped.
-Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress = Progress{});
+/// The lens of one solved frame: of a zoom, with that frame's focal length and distortion.
+Lens lensOf(const Solve& solve, const SolvedFrame& frame);
+
+/// What a solve has so far, for whoever watches: poses of the frames placed, and points.
+struct SolveView {
+    std::vector<SolvedFrame> frames;
+    std::vector<Eigen::Vector3d> points;
+    double focal_px = 0.0;
+};
+using SolveWatch = std::function<void(const SolveView&)>;
+
+/// Solves a camera from its tracks; those set aside are left out. Several pairs of frames and several focal lengths are carried
+/// through keyframes of the whole shot and compared at one noise scale; the best goes on to all frames (docs/architecture.md). Fails,
+/// saying the cause and what to try, when there are too few tracks, a cut, or nothing that decides; a result that is not sure says
+/// so in `doubt`. When stopped early it gives what it has once all frames are placed, with a doubt, else Fault::stopped.
+Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress = Progress{}, const SolveWatch& watch = {});
 
 /// Where the solve puts a point on a frame's plate; none when the frame is not solved or the point is not in view of the lens.
 std::optional<Eigen::Vector2d> projected(const Solve& solve, int frame, const Eigen::Vector3d& xyz);

@@ -1,0 +1,190 @@
+#include "camera/normalequations.h"
+
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using bundling::NormalEquations;
+using Eigen::Index;
+using Eigen::Matrix3d;
+using Eigen::MatrixXd;
+using Eigen::Vector3d;
+
+Matrix3d crossOf(const Vector3d& v) {
+    Matrix3d cross;
+    cross << 0, -v.z(), v.y(), v.z(), 0, -v.x(), -v.y(), v.x(), 0;
+    return cross;
+}
+
+/// What the errors that are left say of the noise.
+struct Noise {
+    double factor = 0;  ///< the inverse of the weighted normal equations times this is the covariance
+    double sigma = 0;
+};
+
+Noise noiseOf(const Bundle& bundle, const BundleOptions& options, double parameters) {
+    const double width2 = options.robustWidth_px * options.robustWidth_px;
+    std::vector<double> errors;
+    double squares = 0, weights = 0, slopes = 0;
+    for (const auto& seen : bundle.observations) {
+        const double error = errorOf(bundle, seen) * seen.weight;
+        if (!std::isfinite(error)) continue;
+        errors.push_back(error);
+        const double weight = 1 / (1 + error * error / width2);
+        squares += 0.5 * weight * weight * error * error;
+        weights += weight;
+        slopes += weight - weight * weight * error * error / width2;
+    }
+    if (errors.empty()) return {};
+    const double count = double(errors.size());
+    const double spare = 2 * count / std::max(0.05 * 2 * count, 2 * count - parameters);
+    const auto middle = errors.begin() + std::ptrdiff_t(errors.size() / 2);
+    std::nth_element(errors.begin(), middle, errors.end());
+    // The median of the length of a plane Gaussian vector is 1.1774 of its deviation on one axis.
+    return {squares / count * (weights / count) / std::pow(slopes / count, 2) * spare, *middle / 1.1774 * std::sqrt(spare)};
+}
+
+template <bool Places, bool Zoom>
+std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleOptions& options) {
+    using Equations = NormalEquations<Places, Zoom>;
+    constexpr int B = Equations::B;
+    constexpr int kGauge = Places ? 7 : 3;
+    Equations equations(bundle, options);
+    equations.linearise(bundle, true);
+    equations.collectGradient();
+    Envelope matrix = equations.emptyMatrix();
+    Eigen::VectorXd right;
+    equations.reduce(0.0, matrix, right);
+    const auto cameras = bundle.cameras.size();
+    const Index cameraRows = Index(cameras) * B, lens = equations.lensCount();
+
+    // The freedoms of a similarity, tied to one camera and to the distance of another; the ties drop out below.
+    const auto tie = [&](std::size_t camera, int c) {
+        double* block = matrix.at(int(camera), int(camera));
+        double& entry = block[Index(c) * matrix.stride(int(camera)) + c];
+        entry += std::max(entry, 1e-6);
+    };
+    const std::size_t held = cameras / 2;
+    for (int c = 0; c < (Places ? 6 : 3); ++c) tie(held, c);
+    double spread = 1;
+    if constexpr (Places) {
+        std::size_t farthest = held;
+        const auto distance = [&](std::size_t i) { return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm(); };
+        double squares = 0;
+        for (std::size_t i = 0; i < cameras; ++i) {
+            squares += distance(i) * distance(i);
+            if (distance(i) > distance(farthest)) farthest = i;
+        }
+        spread = std::sqrt(squares / double(cameras));
+        if (farthest == held || !(spread > 0)) return std::nullopt;
+        const Vector3d apart = bundle.cameras[farthest].rotation * (bundle.cameras[held].centre() - bundle.cameras[farthest].centre());
+        int axis = 0;
+        apart.cwiseAbs().maxCoeff(&axis);
+        tie(farthest, 3 + axis);
+    }
+    if (!matrix.factorise()) return std::nullopt;
+
+    // Columns: how a similarity moves all cameras, and the measure by which the best one is found.
+    MatrixXd gauge = MatrixXd::Zero(cameraRows, kGauge), measured = MatrixXd::Zero(cameraRows + lens, kGauge);
+    std::vector<Eigen::Matrix<double, 3, 6>> centres(Places ? cameras : 0);
+    for (std::size_t i = 0; i < cameras; ++i) {
+        const Index at = Index(i) * B;
+        const Matrix3d rotation = bundle.cameras[i].rotation.toRotationMatrix();
+        gauge.block<3, 3>(at, 0) = -rotation;
+        if constexpr (Places) {
+            gauge.template block<3, 3>(at + 3, 3) = -rotation;
+            gauge.template block<3, 1>(at + 3, 6) = bundle.cameras[i].translation;
+            centres[i] = Equations::centreByPose(bundle.cameras[i]);
+            Eigen::Matrix<double, 6, 6> weight = centres[i].transpose() * centres[i];
+            weight.topLeftCorner<3, 3>().diagonal().array() += spread * spread;
+            measured.template middleRows<6>(at) = weight * gauge.template middleRows<6>(at);
+        } else {
+            measured.template middleRows<3>(at) = gauge.template middleRows<3>(at);
+        }
+    }
+    const MatrixXd shape = (gauge.transpose() * measured.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
+    const MatrixXd spreadColumns = matrix.solve(measured);
+    const MatrixXd inner = measured.transpose() * spreadColumns;
+    matrix.invert();
+
+    const double parameters = double(cameraRows + lens) - kGauge + (Places ? 3.0 : 2.0) * double(bundle.points.size());
+    const Noise noise = noiseOf(bundle, options, parameters);
+    BundleCovariance result;
+    result.noise_px = noise.sigma;
+    result.terms = equations.terms();
+    result.lens = matrix.corner() * noise.factor;
+    if (!result.lens.allFinite()) return std::nullopt;
+    const auto free = [&](const MatrixXd& own, const MatrixXd& moves, const MatrixXd& columns) {
+        const MatrixXd mixed = moves * shape * columns.transpose();
+        return MatrixXd(own - mixed - mixed.transpose() + moves * shape * inner * shape * moves.transpose());
+    };
+    const auto blockOf = [&](int row, int column) {
+        return Eigen::Map<const Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>(matrix.at(row, column), B, B, Eigen::OuterStride<>(matrix.stride(row)));
+    };
+    for (std::size_t i = 0; i < cameras; ++i) {
+        const Index at = Index(i) * B;
+        if constexpr (Zoom) result.focals_px.push_back(std::sqrt(std::max(0.0, noise.factor * blockOf(int(i), int(i))(B - 1, B - 1))));
+        if constexpr (Places) {
+            const MatrixXd own = blockOf(int(i), int(i)).template topLeftCorner<6, 6>();
+            const MatrixXd cov = free(own, gauge.template middleRows<6>(at), spreadColumns.template middleRows<6>(at));
+            result.positions.emplace_back(noise.factor * centres[i] * cov * centres[i].transpose());
+        }
+    }
+    result.points.resize(bundle.points.size());
+    if constexpr (Places) {
+        parallelFor(bundle.points.size(), [&](std::size_t p) {
+            const Eigen::Vector4d& point = bundle.points[p];
+            if (std::abs(point[3]) < 1e-9) return;
+            std::vector<std::pair<int, typename Equations::Tall>> seen;
+            equations.visitCross(p, [&](std::size_t camera, const typename Equations::Tall& w) { seen.emplace_back(int(camera), w); });
+            if (seen.size() < 2) return;
+            const std::size_t step = std::max<std::size_t>(1, seen.size() / 400);
+            if (step > 1) return;  // hundreds of frames: its place is as sure as the path itself
+            Matrix3d middle = Matrix3d::Zero();
+            Eigen::Matrix<double, 3, kGauge> columns = Eigen::Matrix<double, 3, kGauge>::Zero();
+            for (std::size_t a = 0; a < seen.size(); ++a) {
+                columns.noalias() -= seen[a].second.transpose() * spreadColumns.template middleRows<B>(Index(seen[a].first) * B);
+                Eigen::Matrix<double, B, 3> sum = 0.5 * (blockOf(seen[a].first, seen[a].first) * seen[a].second);
+                for (std::size_t b = 0; b < a; ++b) sum.noalias() += blockOf(seen[a].first, seen[b].first) * seen[b].second;
+                const Matrix3d half = seen[a].second.transpose() * sum;
+                middle += half + half.transpose();
+                if (lens > 0) {
+                    const Matrix3d cross = equations.lensCross(p) * matrix.border().template middleCols<B>(Index(seen[a].first) * B) * seen[a].second;
+                    middle += cross + cross.transpose();
+                }
+            }
+            if (lens > 0) {
+                middle += equations.lensCross(p) * matrix.corner() * equations.lensCross(p).transpose();
+                columns -= equations.lensCross(p) * spreadColumns.bottomRows(lens);
+            }
+            const Matrix3d& inverse = equations.pointInverse(p);
+            const Vector3d place = point.head<3>() / point[3];
+            Eigen::Matrix<double, 3, 4> finite;
+            finite << Matrix3d::Identity() / point[3], -point.head<3>() / (point[3] * point[3]);
+            const Matrix3d byTangent = finite * equations.tangent(p);
+            const Matrix3d own = byTangent * (inverse + inverse * middle * inverse) * byTangent.transpose();
+            Eigen::Matrix<double, 3, 7> moves;
+            moves << -crossOf(place), Matrix3d::Identity(), place;
+            const Matrix3d cov = free(own, moves, byTangent * inverse * columns) * noise.factor;
+            if (cov.allFinite()) result.points[p] = cov;
+        }, 16);
+    }
+    return result;
+}
+
+}  // namespace
+
+double BundleCovariance::deviationOf(LensTerm term) const {
+    const auto found = std::find(terms.begin(), terms.end(), term);
+    if (found == terms.end()) return 0.0;
+    const Index at = found - terms.begin();
+    return std::sqrt(std::max(0.0, lens(at, at)));
+}
+
+std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options) {
+    if (bundle.observations.empty()) return std::nullopt;
+    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return covarianceAs<Places, Zoom>(bundle, options); });
+}
+
+}  // namespace pinion

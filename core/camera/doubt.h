@@ -1,0 +1,30 @@
+#pragma once
+
+#include "camera/hypotheses.h"
+
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace pinion::solving {
+
+/// The focal lengths, in pixels, that explain the tracks about as well as the scene's own: the adjustment is repeated with the focal
+/// length held farther and farther off, everything else free, until the fall in likelihood is clear (a profile; Venzon and
+/// Moolgavkar 1988). Where it is never clear the range ends at the limits of the search, 12 and 400 mm on a 36 mm frame.
+std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPlan& plan, const Progress& progress);
+
+/// The focal length that the tracks themselves ask for, when one was given: the scene adjusted with it free. None when they leave
+/// it open.
+struct FocalOpinion {
+    double focal_px = 0, deviation_px = 0;
+};
+std::optional<FocalOpinion> focalAskedFor(const Reconstruction& scene, const LensPlan& plan, const Progress& progress);
+
+/// "1043-1047, 1060", of frame numbers in rising order.
+std::string inRanges(const std::vector<int>& frames);
+
+/// The part of a scene that decides: at most `most` of its frames, spread evenly.
+Reconstruction thinned(const Reconstruction& scene, int most);
+
+}  // namespace pinion::solving

@@ -1,0 +1,141 @@
+#include "camera/sortingout.h"
+
+#include "base/parallel.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace pinion::solving {
+
+using Eigen::Vector2d;
+using Eigen::Vector4d;
+
+namespace {
+
+constexpr int kLasting = 5;          // frames over which noise averages out and a drift does not
+constexpr double kSpread = 2.1;      // times the noise of all
+constexpr double kShortest = 5;      // frames of a stretch worth keeping
+
+std::vector<Vector2d> plain(const std::vector<std::pair<int, Vector2d>>& errors, int from, int to) {
+    std::vector<Vector2d> result;
+    for (const auto& [i, error] : errors)
+        if (i >= from && i <= to) result.push_back(error);
+    return result;
+}
+
+struct Verdict {
+    bool agrees = false;
+    std::optional<Vector4d> point;
+    int from = 0, to = 0;
+};
+
+/// The longest stretch that agrees by itself and ends in a jump, not in a slide.
+Verdict stretchOf(const Reconstruction& scene, const Trail& trail, double noise) {
+    const double scale = scene.material().scale();
+    const int count = int(trail.seen.size());
+    Verdict best;
+    const double limit = std::max(0.6 * scale, 4.5 * noise);
+    for (const auto& [a, b] : {std::pair{0, count / 2}, std::pair{count / 2, count}, std::pair{count / 4, 3 * count / 4}, std::pair{0, count / 3}, std::pair{2 * count / 3, count}}) {
+        if (b - a < kShortest) continue;
+        const auto point = scene.bestPlace(trail, 3 * noise, std::size_t(a), 1, std::size_t(b));
+        if (!point) continue;
+        const auto errors = scene.errorsOf(trail, *point);
+        if (errors.empty()) continue;
+        // From the middle of the window outwards as far as it holds.
+        auto middle = std::min_element(errors.begin(), errors.end(), [&](const auto& l, const auto& r) { return std::abs(l.first - (a + b) / 2) < std::abs(r.first - (a + b) / 2); });
+        auto first = middle, last = middle;
+        const auto holds = [&](auto it) { return it->second.norm() < limit; };
+        while (first != errors.begin() && (holds(first - 1) || (first - 1 != errors.begin() && holds(first - 2)))) --first;
+        while (last + 1 != errors.end() && (holds(last + 1) || (last + 2 != errors.end() && holds(last + 2)))) ++last;
+        while (first != last && !holds(first)) ++first;
+        while (last != first && !holds(last)) --last;
+        const int from = first->first, to = last->first;
+        if (to - from + 1 < kShortest || to - from + 1 <= best.to - best.from || to - from + 1 < 0.25 * count) continue;
+        const double jump = std::max(1.5 * scale, 9 * noise);
+        const auto jumps = [&](auto inside, auto outside) { return (inside->second - outside->second).norm() > jump; };
+        const bool before = first == errors.begin() || jumps(first, first - 1);
+        const bool after = last + 1 == errors.end() || jumps(last, last + 1);
+        if (!before || !after) continue;
+        const auto own = scene.bestPlace(trail, 3 * noise, std::size_t(from), 1, std::size_t(to) + 1);
+        if (!own || !agreementOf(plain(scene.errorsOf(trail, *own), from, to), noise, scale).agrees) continue;
+        best = {true, own, from, to};
+    }
+    return best;
+}
+
+}  // namespace
+
+Agreement agreementOf(const std::vector<Vector2d>& errors, double noise_px, double scale) {
+    Agreement result;
+    if (errors.empty()) return result;
+    double squares = 0, clipped = 0;
+    for (const Vector2d& error : errors) {
+        squares += error.squaredNorm();
+        clipped += std::min(error.squaredNorm(), 25 * noise_px * noise_px);
+    }
+    result.rms_px = std::sqrt(squares / double(errors.size()));
+    result.spread = std::sqrt(clipped / (2 * double(errors.size()))) / noise_px;
+    const int length = std::min(kLasting, int(errors.size()));
+    for (int i = 0; i + length <= int(errors.size()); ++i) {
+        // The median of each axis: one spike does not last.
+        std::array<double, kLasting> x{}, y{};
+        for (int k = 0; k < length; ++k) {
+            x[std::size_t(k)] = errors[std::size_t(i + k)].x();
+            y[std::size_t(k)] = errors[std::size_t(i + k)].y();
+        }
+        std::nth_element(x.begin(), x.begin() + length / 2, x.begin() + length);
+        std::nth_element(y.begin(), y.begin() + length / 2, y.begin() + length);
+        result.drift_px = std::max(result.drift_px, std::hypot(x[std::size_t(length / 2)], y[std::size_t(length / 2)]));
+    }
+    const bool wide = result.spread > kSpread && result.drift_px > std::max(0.4 * scale, 2.5 * noise_px);
+    const bool lasting = result.drift_px > std::max(0.9 * scale, 5.5 * noise_px);
+    result.agrees = !wide && !lasting;
+    return result;
+}
+
+int sortOut(Reconstruction& scene, double trim_px) {
+    const Material& material = scene.material();
+    const double noise = std::max(scene.noise(), 0.04 * material.scale());
+    std::vector<Verdict> verdicts(material.trails.size());
+    parallelFor(material.trails.size(), [&](std::size_t t) {
+        const Trail& trail = material.trails[t];
+        if (trail.heldOut) return;
+        const int end = int(trail.seen.size()) - 1;
+        Verdict& verdict = verdicts[t];
+        const bool whole = scene.stretch(t) == std::pair{0, end};
+        verdict = {false, scene.point(t) && whole ? scene.point(t) : scene.bestPlace(trail, 3 * noise), 0, end};
+        if (!verdict.point) return;
+        const auto judge = [&](const Vector4d& point) { return agreementOf(plain(scene.errorsOf(trail, point), 0, end), noise, material.scale()); };
+        Agreement own = judge(*verdict.point);
+        if (!own.agrees && whole && scene.point(t)) {
+            // The adjusted place may be held by what is wrong; the track's own best place is its fair chance.
+            if (const auto again = scene.bestPlace(trail, 3 * noise)) {
+                if (const Agreement second = judge(*again); second.agrees) {
+                    own = second;
+                    verdict.point = again;
+                }
+            }
+        }
+        verdict.agrees = own.agrees && !(trim_px > 0 && own.rms_px > trim_px);
+        if (!own.agrees) verdict = stretchOf(scene, trail, noise);
+    }, 8);
+    int changed = 0;
+    for (std::size_t t = 0; t < verdicts.size(); ++t) {
+        if (material.trails[t].heldOut) continue;
+        const Verdict& verdict = verdicts[t];
+        if (verdict.agrees && verdict.point) {
+            const bool before = scene.point(t).has_value() && scene.stretch(t) == std::pair{verdict.from, verdict.to};
+            changed += !before;
+            scene.bringBack(t);
+            scene.keepStretch(t, verdict.from, verdict.to);
+            scene.setPoint(t, *verdict.point);
+        } else {
+            changed += scene.point(t).has_value();
+            scene.dropPoint(t);
+        }
+    }
+    return changed;
+}
+
+}  // namespace pinion::solving

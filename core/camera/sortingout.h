@@ -1,0 +1,25 @@
+#pragma once
+
+#include "camera/reconstruction.h"
+
+#include <vector>
+
+namespace pinion::solving {
+
+/// How a track's errors compare with the noise of all.
+struct Agreement {
+    bool agrees = false;
+    double rms_px = 0;
+    double spread = 0;      ///< RMS of one coordinate over the noise, single spikes clipped
+    double drift_px = 0;    ///< the largest error that lasts for five frames
+};
+
+/// Errors in order of frames. A track is wrong when what is left of it is both larger than the noise and lasting: it slides, jumps or
+/// moves by itself. A good track with a few spikes agrees.
+Agreement agreementOf(const std::vector<Eigen::Vector2d>& errors, double noise_px, double scale);
+
+/// Sets apart the tracks that contradict the scene, keeps the good stretch of one that jumps, and takes back those that agree now.
+/// `trim_px` > 0: also those whose RMS is above it. Returns how many changed.
+int sortOut(Reconstruction& scene, double trim_px);
+
+}  // namespace pinion::solving

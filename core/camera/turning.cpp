@@ -1,0 +1,131 @@
+#include "camera/turning.h"
+
+#include "base/parallel.h"
+#include "camera/sortingout.h"
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+
+namespace pinion::solving {
+
+using Eigen::Vector2d;
+
+namespace {
+
+double median(std::vector<double> values) {
+    if (values.empty()) return 0;
+    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+/// How much larger the second picture is: the median ratio of distances between tracks.
+double growthBetween(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
+    std::vector<double> ratios;
+    const std::size_t half = shared.size() / 2;
+    for (std::size_t i = 0; i < half; ++i) {
+        const double before = (shared[i].first - shared[i + half].first).norm(), after = (shared[i].second - shared[i + half].second).norm();
+        if (before > 20) ratios.push_back(after / before);
+    }
+    return ratios.size() > 4 ? median(ratios) : 1.0;
+}
+
+std::optional<Reconstruction> turnFrom(const Material& material, const std::vector<int>& keys, const Lens& lens, const SolveOptions& options, const LensPlan& plan,
+                                       const Progress& progress) {
+    Reconstruction scene(material, options, lens, options.zoom);
+    scene.turnOnly();
+    scene.setPose(keys.front(), Pose{});
+    double focal = lens.focal_px;
+    for (std::size_t k = 1; k < keys.size(); ++k) {
+        const auto shared = sharedPlaces(material, keys[k - 1], keys[k]);
+        if (shared.size() < 6) return std::nullopt;
+        Lens next = lens;
+        if (options.zoom) {
+            next = zoomed(lens, 0, std::clamp(focal * growthBetween(shared), 0.2 * material.width, 50.0 * material.width));
+            scene.setFocal(keys[k], next.focal_px);
+        }
+        std::vector<PlanePair> pairs;
+        for (const auto& [first, second] : shared) {
+            const auto a = planeFromPlate(zoomed(lens, 0, focal), first);
+            const auto b = planeFromPlate(next, second);
+            if (a && b) pairs.push_back({*a, *b});
+        }
+        if (pairs.size() < 6) return std::nullopt;
+        Pose pose;
+        pose.rotation = fitRotation(pairs).rotation * scene.pose(keys[k - 1])->rotation;
+        scene.setPose(keys[k], pose);
+        focal = next.focal_px;
+    }
+    const double loose = 0.02 * material.width;
+    scene.triangulateAll(loose, true);
+    scene.adjust(LensTerms{}, lossWidth(scene), 6, progress);
+    for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
+        scene.adjust(pass < 2 ? plan.coarse : plan.fine, lossWidth(scene), pass < 2 ? 12 : 25, progress);
+        scene.triangulateAll(loose, true);
+    }
+    return scene;
+}
+
+}  // namespace
+
+std::optional<Reconstruction> solveTurning(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+    const LensPlan plan = lensPlanOf(options);
+    const auto focals = focalsToTry(options);
+    std::vector<std::optional<Reconstruction>> found(focals.size());
+    parallelFor(focals.size(), [&](std::size_t i) { found[i] = turnFrom(material, keys, lensAt(options, focals[i]), options, plan, progress); });
+    double noise = 1e9;
+    for (const auto& scene : found)
+        if (scene) noise = std::min(noise, scene->noise());
+    std::optional<Reconstruction> best;
+    double least = 1e9;
+    for (auto& scene : found) {
+        if (!scene) continue;
+        const double badness = scene->badness(keys, std::max(noise, 0.05 * material.scale()));
+        if (badness < least) {
+            least = badness;
+            best = std::move(scene);
+        }
+    }
+    return best;
+}
+
+bool standsStill(const Material& material) {
+    std::vector<double> wander, steps;
+    for (const Trail& trail : material.trails) {
+        if (trail.seen.size() < 8) continue;
+        Vector2d mean = Vector2d::Zero();
+        for (const Seen& seen : trail.seen) mean += seen.plate / double(trail.seen.size());
+        double squares = 0, stepSquares = 0;
+        for (std::size_t i = 0; i < trail.seen.size(); ++i) {
+            squares += (trail.seen[i].plate - mean).squaredNorm();
+            if (i > 0) stepSquares += (trail.seen[i].plate - trail.seen[i - 1].plate).squaredNorm();
+        }
+        wander.push_back(std::sqrt(0.5 * squares / double(trail.seen.size())));
+        steps.push_back(std::sqrt(0.25 * stepSquares / double(trail.seen.size() - 1)));
+    }
+    // White noise wanders as far as it steps; a camera that moves wanders farther.
+    return !wander.empty() && median(wander) < std::max(0.2 * material.scale(), std::min(1.3 * median(steps), 0.8 * material.scale()));
+}
+
+TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& turning) {
+    const Material& material = travelling.material();
+    const double noise = std::max(travelling.noise(), 0.04 * material.scale());
+    TurnVote vote;
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        if (!travelling.point(t) || material.trails[t].heldOut) continue;
+        const auto agrees = [&](const Reconstruction& scene) {
+            const auto& point = scene.point(t);
+            if (!point) return false;
+            std::vector<Vector2d> errors;
+            for (const auto& [i, error] : scene.errorsOf(material.trails[t], *point)) errors.push_back(error);
+            return errors.size() >= 3 && agreementOf(errors, noise, material.scale()).agrees;
+        };
+        if (!agrees(travelling)) continue;
+        ++vote.travelling;
+        vote.turning += agrees(turning);
+    }
+    return vote;
+}
+
+}  // namespace pinion::solving
