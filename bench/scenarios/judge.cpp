@@ -15,8 +15,22 @@ using Eigen::Vector4d;
 
 namespace {
 
-/// The place that best explains exact sightings, from a first guess.
+/// The place that best explains exact sightings.
 Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<std::pair<int, Vector2d>>& seen) {
+    Eigen::Matrix4d rows = Eigen::Matrix4d::Zero();
+    for (const auto& [f, plate] : seen)
+        if (const auto plane = planeFromPlate(found.lenses[std::size_t(f)], plate)) {
+            const Pose& pose = *found.poses[std::size_t(f)];
+            const Matrix3d rotation = pose.rotation.toRotationMatrix();
+            for (int axis = 0; axis < 2; ++axis) {
+                Vector4d row;
+                row << (rotation.row(axis) - (*plane)[axis] * rotation.row(2)).transpose(), pose.translation[axis] - (*plane)[axis] * pose.translation.z();
+                rows += row * row.transpose();
+            }
+        }
+    Vector4d linear = Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d>(rows).eigenvectors().col(0);
+    const Pose& front = *found.poses[std::size_t(seen.front().first)];
+    if ((front.rotation * linear.head<3>() + front.translation * linear[3]).z() < 0) linear = -linear;
     point.normalize();
     const auto costOf = [&](const Vector4d& at) {
         double cost = 0;
@@ -27,6 +41,7 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
         }
         return cost;
     };
+    if (costOf(linear) < costOf(point)) point = linear;
     double cost = costOf(point), damping = 1e-4;
     for (int round = 0; round < 25; ++round) {
         const auto tangent = tangentOf(point);
@@ -193,9 +208,9 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
     if (bundle.isZoom()) bundleOptions.free.add(LensTerm::k1Slope);
     bundleOptions.robustWidth_px = 3 * shot.plan.noise_px * shot.plan.width / 1920;
     bundleOptions.noise_px = shot.plan.noise_px;
-    bundleOptions.rounds = 40;
-    bundleOptions.settled = 1e-6;
-    bundleOptions.step = 0.5;
+    bundleOptions.rounds = 60;
+    bundleOptions.settled = 0;
+    bundleOptions.step = 0.05;
     adjust(bundle, bundleOptions);
     FoundCameras found;
     for (std::size_t f = 0; f < bundle.cameras.size(); ++f) {
@@ -241,7 +256,7 @@ SolveOptions optionsFor(const MadeShot& shot, Knowledge focal) {
     options.width = shot.plan.width;
     options.height = shot.plan.height;
     options.focal = focal;
-    options.focal_mm = shot.plan.focal_mm;
+    if (focal != Knowledge::unknown) options.focal_mm = shot.plan.focal_mm;
     if (focal == Knowledge::guessed) {
         // A guess is off by about what it claims.
         options.focalTrust_mm = 0.06 * shot.plan.focal_mm;

@@ -148,6 +148,16 @@ MadeShot make(const ShotPlan& plan) {
     shot.lens = pinholeLens(plan.width, plan.height, plan.focal_mm / 36 * plan.width);
     shot.lens.k1 = plan.k1;
     shot.lens.k2 = plan.k2;
+    // A real lens does not fold within its picture circle.
+    const auto folds = [&] {
+        Lens shortest = shot.lens;
+        if (plan.zoomTo_mm > 0) shortest.focal_px *= std::min(1.0, plan.zoomTo_mm / plan.focal_mm);
+        return planeRadiusLimit(shortest) < 1.4 * std::hypot(plan.width, plan.height) / 2 / shortest.focal_px;
+    };
+    while (folds()) {
+        shot.lens.k1 *= 0.8;
+        shot.lens.k2 *= 0.8;
+    }
     shot.lens.cx += plan.axisOff * plan.width * normal(random);
     shot.lens.cy += plan.axisOff * plan.width * normal(random);
     const double zoomRatio = plan.zoomTo_mm > 0 ? plan.zoomTo_mm / plan.focal_mm : 1;
@@ -157,7 +167,7 @@ MadeShot make(const ShotPlan& plan) {
     std::vector<Sway> sways;
     for (int i = 0; i < 6; ++i) sways.emplace_back(random, fps);
     const double side = unit(random) < 0.5 ? -1 : 1;
-    const double panTotal = (unit(random) - 0.5) * 0.5, pitch = plan.scene == Scene::floor ? -0.5 - 0.3 * unit(random) : -0.05 - 0.12 * unit(random);
+    const double panTotal = (unit(random) - 0.5) * 0.5, pitch = plan.scene == Scene::floor ? 0.5 + 0.3 * unit(random) : 0.14 * unit(random) - 0.02;
     const double drift = 0.2 * (unit(random) - 0.5), orbitAt = 3 + 4 * unit(random), ease = unit(random);
     for (int f = 0; f < plan.frames; ++f) {
         const double t = plan.frames > 1 ? double(f) / (plan.frames - 1) : 0;
@@ -316,6 +326,11 @@ ShotPlan drawPlan(const std::string& kind, unsigned seed) {
     }
     if (kind == "short-tracks") plan.life = between(10, 16);
     if (kind == "crop") plan.axisOff = 0.03;
+    if (kind == "short-move") plan.length = between(0.12, 0.5);
+    if (kind == "far") {
+        plan.scene = Scene::field;
+        plan.length = between(0.5, 2);
+    }
     if (kind == "slide") plan.move = Move::slide;
     if (kind == "pan-walk") plan.move = Move::panThenWalk;
     if (kind == "walk-400" || kind == "walk-1000" || kind == "walk-3000") {

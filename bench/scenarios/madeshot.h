@@ -57,7 +57,7 @@ struct MadeShot {
 
 MadeShot make(const ShotPlan& plan);
 
-/// A plan of a kind, everything that varies drawn by `seed`. Kinds: handheld, flat, long-lens, wide, forward, few, noisy, short-tracks, crop,
+/// A plan of a kind, everything that varies drawn by `seed`. Kinds: handheld, flat, long-lens, wide, forward, few, noisy, short-tracks, crop, small, short-move, far,
 /// slide, pan-walk, walk-400, nodal, locked, zoom-nodal, zoom-walk.
 ShotPlan drawPlan(const std::string& kind, unsigned seed);
 

@@ -36,7 +36,7 @@ void print(const std::string& name, const Totals& t) {
 
 int main(int argc, char** argv) {
     CLI::App app{"Solves made-up shots, given as tracks, and judges them against their truth."};
-    std::vector<std::string> kinds{"handheld", "flat", "long-lens", "wide", "forward", "few", "noisy", "short-tracks", "crop", "small", "pan-walk", "slide"};
+    std::vector<std::string> kinds{"handheld", "flat", "long-lens", "wide", "forward", "few", "noisy", "short-tracks", "crop", "small", "short-move", "far", "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');

@@ -56,7 +56,7 @@ Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equati
     }
     moved.lens.focal_px = focalWithin(moved.lens.focal_px);
     moved.points.resize(bundle.points.size());
-    for (std::size_t p = 0; p < bundle.points.size(); ++p) moved.points[p] = (bundle.points[p] + equations.tangent(p) * pointSteps[p]).normalized();
+    equations.settlePoints(moved, bundle, pointSteps);
     return moved;
 }
 
@@ -65,7 +65,7 @@ bool adjustAs(Bundle& bundle, const BundleOptions& options, const Progress& prog
     NormalEquations<Places, Zoom> equations(bundle, options);
     double cost = equations.linearise(bundle, true);
     equations.collectGradient();
-    double damping = 1e-4, growth = 2;
+    double damping = 1e-4, growth = 3;
     Envelope matrix = equations.emptyMatrix();
     Eigen::VectorXd right;
     for (int round = 0; round < options.rounds && !progress.stopped(); ++round) {
@@ -80,12 +80,15 @@ bool adjustAs(Bundle& bundle, const BundleOptions& options, const Progress& prog
                 moved.observations.swap(bundle.observations);
                 const double movedCost = equations.linearise(moved, false);
                 if (movedCost < cost) {
-                    const bool settled = cost - movedCost < options.settled * cost && damping < 1;
+                    // Where the likelihood does not change, there is nothing left to find.
+                    const double fall = cost - movedCost;
+                    const bool settled = damping < 1e-3 && fall < std::max(options.settled * cost, 0.01 * options.noise_px * options.noise_px);
                     bundle = std::move(moved);
                     better = true;
-                    const double gain = 2 * (cost - movedCost) / std::max(predicted, 1e-300) - 1;
-                    damping = std::clamp(damping * std::max(0.1, 1 - gain * gain * gain), 1e-9, 1e8);
-                    growth = 2;
+                    // The valley of focal length and depth is many decades flatter than its walls, and bent.
+                    const double gain = fall / std::max(predicted, 1e-300);
+                    damping = std::clamp(damping * (gain > 0.8 ? 0.15 : gain > 0.3 ? 0.6 : 2.0), 1e-10, 1e8);
+                    growth = 3;
                     if (options.watch) options.watch(bundle);
                     if (settled) break;
                     cost = equations.linearise(bundle, true);

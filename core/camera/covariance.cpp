@@ -19,22 +19,22 @@ Matrix3d crossOf(const Vector3d& v) {
 
 /// What the errors that are left say of the noise.
 struct Noise {
-    double factor = 0;  ///< the inverse of the weighted normal equations times this is the covariance
+    double factor = 0;  ///< the inverse of the normal equations times this is the covariance
     double sigma = 0;
 };
 
 Noise noiseOf(const Bundle& bundle, const BundleOptions& options, double parameters) {
     const double width2 = options.robustWidth_px * options.robustWidth_px;
     std::vector<double> errors;
-    double squares = 0, weights = 0, slopes = 0;
+    double squares = 0, slopes = 0;
     for (const auto& seen : bundle.observations) {
         const double error = errorOf(bundle, seen) * seen.weight;
         if (!std::isfinite(error)) continue;
         errors.push_back(error);
         const double weight = 1 / (1 + error * error / width2);
         squares += 0.5 * weight * weight * error * error;
-        weights += weight;
-        slopes += weight - weight * weight * error * error / width2;
+        // The curvature that the normal equations hold: the mean of across and along the error.
+        slopes += 0.5 * weight * (1 + std::max(0.02, (width2 - error * error) / (width2 + error * error)));
     }
     if (errors.empty()) return {};
     const double count = double(errors.size());
@@ -42,7 +42,7 @@ Noise noiseOf(const Bundle& bundle, const BundleOptions& options, double paramet
     const auto middle = errors.begin() + std::ptrdiff_t(errors.size() / 2);
     std::nth_element(errors.begin(), middle, errors.end());
     // The median of the length of a plane Gaussian vector is 1.1774 of its deviation on one axis.
-    return {squares / count * (weights / count) / std::pow(slopes / count, 2) * spare, *middle / 1.1774 * std::sqrt(spare)};
+    return {squares / slopes * spare, *middle / 1.1774 * std::sqrt(spare)};
 }
 
 template <bool Places, bool Zoom>

@@ -7,7 +7,7 @@
 namespace pinion::solving {
 
 namespace {
-constexpr double kClear = 9.0;       // fall of the log-likelihood that nobody would call alike: four standard deviations
+constexpr double kClear = 6.0;       // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
 constexpr double kStep = 1.09;       // from one focal length of the profile to the next
 constexpr int kFrames = 28;          // that the profile looks at
 }  // namespace
@@ -32,6 +32,8 @@ std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPla
     const LensTerms held = LensTerms(plan.fine).remove(LensTerm::focal);
     middle.adjust(plan.fine, width, 12, progress);
     const double noise = std::max(middle.noise(), 0.03 * scene.material().scale());
+    // What is seen of the shot here is a part of what there is.
+    const double clear = kClear * double(middle.placedFrames()) / double(scene.placedFrames());
     const auto costOfScene = [&](const Reconstruction& at) {
         const BundleOptions options = at.bundleOptions(held, width, 0, 0);
         return costOf(at.assemble(), options) / (noise * noise);
@@ -41,15 +43,20 @@ std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPla
         Reconstruction moved = middle;
         double last = own;
         for (double focal = own * factor; focal > 0.33 * size && focal < 11.2 * size && !progress.stopped(); focal *= factor) {
+            // The same glass bends the same pixels; and of a camera that does not turn, a scene stretched in depth looks the same.
+            const double ratio = focal / moved.lens().focal_px;
             Lens lens = moved.lens();
-            // The same glass bends the same pixels.
-            const double ratio = focal / lens.focal_px;
             lens.k1 *= ratio * ratio;
             lens.k2 *= std::pow(ratio, 4);
             lens.focal_px = focal;
-            moved.setLens(lens);
-            moved.adjust(held, width, 14, progress, 1e-5);
-            if (costOfScene(moved) - least > kClear) return last;
+            Reconstruction deeper = moved;
+            deeper.deepen(ratio);
+            for (Reconstruction* start : {&moved, &deeper}) {
+                start->setLens(lens);
+                start->adjust(held, width, 14, progress, 1e-5);
+            }
+            if (costOfScene(deeper) < costOfScene(moved)) moved = std::move(deeper);
+            if (costOfScene(moved) - least > clear) return last;
             last = focal;
         }
         return last;

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "base/units.h"
+#include "camera/sortingout.h"
 
 #include <algorithm>
 #include <array>
@@ -151,6 +152,18 @@ void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progres
         scene.triangulateAll(pass == 0 ? loose : std::clamp(12 * scene.noise(), 0.001 * scene.material().width, loose), true);
         scene.adjust(pass == 0 ? plan.coarse : plan.fine, lossWidth(scene), pass == 0 ? 12 : 25, progress);
     }
+}
+
+void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
+    sortOut(scene, 0);
+    scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
+    if (scene.axisStrains() && plan.fine.has(LensTerm::cx)) {
+        // A cropped plate: what is usual of lenses does not hold for it.
+        scene.widenAxis();
+        scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
+    }
+    sortOut(scene, 0);
+    scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
 }
 
 std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys, const std::vector<BasePair>& pairs, const SolveOptions& options,

@@ -48,4 +48,7 @@ void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan&
 /// Adjusts to the end: loss width and points renewed in between, the lens from coarse to fine.
 void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progress, int passes = 2);
 
+/// The same to the very end, on the keyframes alone, where a step costs little: the valley of focal length, axis and depth is long.
+void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progress);
+
 }  // namespace pinion::solving

@@ -120,22 +120,31 @@ public:
                 const double squared = residual.squaredNorm();
                 costs[p] += 0.5 * width2 * std::log1p(squared / width2);
                 if (!derivatives) continue;
-                // The Cauchy loss as a weight (Triggs 2000, first-order).
+                // The Cauchy loss to second order (Triggs et al. 2000, section 4.3): along the error its curvature falls and turns
+                // negative beyond the width. Without this, what is far off stiffens directions in which it has no say.
                 const double root = std::sqrt(1 / (1 + squared / width2));
-                const double factor = root * seen.weight;
-                row.residual = root * residual;
-                if constexpr (Places) row.byCamera.template leftCols<6>() = factor * projection.byCamera;
-                else row.byCamera.template leftCols<3>() = factor * projection.byCamera.template leftCols<3>();
-                if constexpr (Zoom) row.byCamera.col(B - 1) = factor * projection.byLens.col(int(LensTerm::focal));
-                row.byPoint.noalias() = factor * projection.byPoint * tangents_[p];
+                const double along = std::sqrt(std::max(0.02, (width2 - squared) / (width2 + squared)));
+                Eigen::Matrix2d factor = Eigen::Matrix2d::Identity() * (root * seen.weight);
+                if (squared > 1e-20) factor -= (root * seen.weight * (1 - along) / squared) * residual * residual.transpose();
+                row.residual = (root / along) * residual;
+                if constexpr (Places) row.byCamera.template leftCols<6>().noalias() = factor * projection.byCamera;
+                else row.byCamera.template leftCols<3>().noalias() = factor * projection.byCamera.template leftCols<3>();
+                if constexpr (Zoom) row.byCamera.col(B - 1).noalias() = factor * projection.byLens.col(int(LensTerm::focal));
+                row.byPoint.noalias() = factor * (projection.byPoint * tangents_[p]);
                 row.byLens.resize(2, lensCount());
-                for (std::size_t c = 0; c < terms_.size(); ++c) row.byLens.col(Eigen::Index(c)) = factor * projection.byLens.col(int(terms_[c]));
+                for (std::size_t c = 0; c < terms_.size(); ++c) row.byLens.col(Eigen::Index(c)).noalias() = factor * projection.byLens.col(int(terms_[c]));
                 block.noalias() += row.byPoint.transpose() * row.byPoint;
                 right.noalias() -= row.byPoint.transpose() * row.residual;
                 if (lensCount() > 0) lensBlock.noalias() += row.byPoint.transpose() * row.byLens;
             }
             if (!derivatives) return;
-            if constexpr (!Places) block(2, 2) = 1;
+            if constexpr (!Places) {
+                block(2, 2) = 1;
+            } else {
+                // A point seen only while the camera turns has any depth: known to within the size of the scene, no better. It pulls nowhere.
+                const Eigen::Vector3d depth = (0.3 * options_.noise_px) * tangents_[p].row(3).transpose();
+                block.noalias() += depth * depth.transpose();
+            }
             pointBlocks_[p] = block;
             pointRights_[p] = right;
             pointLens_[p] = lensBlock;
@@ -195,6 +204,66 @@ public:
         predicted = 0.5 * steps.dot(damping * diagonal_.cwiseProduct(steps) + gradient);
         for (double fall : falls) predicted += fall;
         return result;
+    }
+
+    /// Gives each point of `moved`, whose cameras and lens have taken their step, the best of its own step, a part of it, and none; then
+    /// a few steps of its own there (embedded point iterations: Jeong et al. 2010). One point that overshoots, or a valley that
+    /// bends, then does not spoil the step of all.
+    void settlePoints(Bundle& moved, const Bundle& before, const std::vector<Eigen::Vector3d>& steps) const {
+        std::vector<Eigen::Matrix3d> rotations(cameras_);
+        std::vector<Lens> lenses(Zoom ? cameras_ : 1, moved.lens);
+        for (std::size_t i = 0; i < cameras_; ++i) {
+            rotations[i] = moved.cameras[i].rotation.toRotationMatrix();
+            if constexpr (Zoom) lenses[i] = moved.lensOf(i);
+        }
+        const double width2 = options_.robustWidth_px * options_.robustWidth_px;
+        parallelFor(before.points.size(), [&](std::size_t p) {
+            const auto visit = [&](const Eigen::Vector4d& point, bool derivatives, auto&& each) {
+                for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
+                    const auto& seen = before.observations[order_[k]];
+                    const auto camera = std::size_t(seen.camera);
+                    const Projection projection = project(lenses[Zoom ? camera : 0], rotations[camera], moved.cameras[camera].translation, point, derivatives);
+                    each(projection, seen);
+                }
+            };
+            const auto costAt = [&](const Eigen::Vector4d& point) {
+                double cost = 0;
+                visit(point, false, [&](const Projection& projection, const Bundle::Observation& seen) {
+                    cost += std::log1p((projection.inFront ? seen.weight * seen.weight * (projection.plate - seen.plate).squaredNorm() : 1e6) / width2);
+                });
+                return cost;
+            };
+            Eigen::Vector4d best = before.points[p];
+            double least = costAt(best);
+            const auto consider = [&](const Eigen::Vector4d& point) {
+                if (!point.allFinite()) return false;
+                const double cost = costAt(point);
+                if (!(cost < least)) return false;
+                least = cost;
+                best = point;
+                return true;
+            };
+            if (!consider((before.points[p] + tangents_[p] * steps[p]).normalized())) consider((before.points[p] + 0.25 * tangents_[p] * steps[p]).normalized());
+            for (int round = 0; round < 2; ++round) {
+                Eigen::Matrix<double, 4, 3> tangent;
+                if constexpr (Places) tangent = tangentOf(best);
+                else tangent = tangents_[p];
+                Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
+                Eigen::Vector3d right = Eigen::Vector3d::Zero();
+                visit(best, true, [&](const Projection& projection, const Bundle::Observation& seen) {
+                    if (!projection.inFront) return;
+                    const Eigen::Vector2d residual = projection.plate - seen.plate;
+                    const double weight = seen.weight * seen.weight / (1 + seen.weight * seen.weight * residual.squaredNorm() / width2);
+                    const Eigen::Matrix<double, 2, 3> slope = projection.byPoint * tangent;
+                    normal.noalias() += weight * slope.transpose() * slope;
+                    right.noalias() -= weight * slope.transpose() * residual;
+                });
+                normal.diagonal().array() += 1e-9 * normal.trace() + 1e-300;
+                const double had = least;
+                if (!consider((best + tangent * (normal.inverse() * right)).normalized()) || had - least < 1e-3 * had) break;
+            }
+            moved.points[p] = best;
+        }, 16);
     }
 
     /// -J^T r of cameras and lens, before the points are eliminated.

@@ -36,8 +36,8 @@ Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& t
     Projection result;
     const Vector3d turned = rotation * point.head<3>();
     const Vector3d seen = turned + translation * point[3];
-    // A ray needs a direction within a right angle of the axis; the rest is behind the camera.
-    result.inFront = seen.z() > 1e-4 * (std::abs(seen.x()) + std::abs(seen.y())) && seen.z() > 0;
+    // No plate shows what lies more than 80 degrees off the axis; there, and behind, the derivatives would mean nothing.
+    result.inFront = seen.z() > 0.17 * seen.head<2>().norm() && seen.z() > 0;
     if (!result.inFront) return result;
     const double depth = seen.z();
     const Vector2d plane = seen.head<2>() / depth;

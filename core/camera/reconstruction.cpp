@@ -66,17 +66,18 @@ std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
     return point;
 }
 
+double costOfPlace(const Vector4d& at, const std::vector<View>& views, double width) {
+    double cost = 0;
+    for (const View& view : views) {
+        const Projection p = project(view.lens, view.rotation, view.translation, at, false);
+        cost += std::log1p((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
+    }
+    return cost;
+}
+
 /// Robust Gauss-Newton on the plate.
 Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double width, int rounds) {
-    const auto costOf = [&](const Vector4d& at) {
-        double cost = 0;
-        for (const View& view : views) {
-            const Projection p = project(view.lens, view.rotation, view.translation, at, false);
-            cost += std::log1p((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
-        }
-        return cost;
-    };
-    double cost = costOf(point), damping = 1e-6;
+    double cost = costOfPlace(point, views, width), damping = 1e-6;
     for (int round = 0; round < rounds; ++round) {
         const auto tangent = tangentOf(point);
         Matrix3d normal = Matrix3d::Zero();
@@ -94,7 +95,7 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
         normal.diagonal().array() += 1e-10 * normal.trace() + 1e-300;
         const Vector4d moved = (point + tangent * normal.ldlt().solve(right)).normalized();
         if (!moved.allFinite()) break;
-        const double movedCost = costOf(moved);
+        const double movedCost = costOfPlace(moved, views, width);
         if (movedCost >= cost) {
             damping = std::max(1e-3, damping * 30);
             if (damping > 1e3) break;
@@ -164,7 +165,7 @@ int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sight
 
 Reconstruction::Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom)
     : material_(&material), options_(&options), lens_(first), poses_(material.frames.size()), points_(material.trails.size()),
-      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0) {
+      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
     if (zoom) becomeZoom();
 }
 
@@ -251,17 +252,47 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
         if (const auto plane = planeFromPlate(lens, one.plate)) views.push_back({pose->rotation.toRotationMatrix(), pose->translation, *plane, one.plate, lens});
     }
     if (views.size() < 2) return std::nullopt;
-    auto point = linearPlace(views);
-    if (!point && views.size() > 2) {
-        // Rays that hardly converge may cross behind by their noise: then it is a direction.
-        Vector3d sum = Vector3d::Zero();
-        for (const View& view : views) sum += view.rotation.transpose() * view.plane.homogeneous().normalized();
-        Vector4d direction;
-        direction << sum.normalized(), 0;
-        point = direction;
+    const double width = width_px > 0 ? width_px : 2.0 * material_->scale();
+    // Rays that hardly converge may cross behind by their noise, and of a camera that stands still the camera itself would be an
+    // answer: then the mean direction is the better start.
+    Vector3d sum = Vector3d::Zero();
+    for (const View& view : views) sum += view.rotation.transpose() * view.plane.homogeneous().normalized();
+    Vector4d point;
+    point << sum.normalized(), 0;
+    if (const auto linear = linearPlace(views); linear && costOfPlace(*linear, views, width) < costOfPlace(point, views, width)) point = *linear;
+    return refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
+}
+
+Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px) const {
+    Vector3d direction = first.head<3>().normalized();
+    for (int round = 0; round < 6; ++round) {
+        Eigen::Matrix<double, 3, 2> tangent;
+        tangent.col(0) = direction.unitOrthogonal();
+        tangent.col(1) = direction.cross(tangent.col(0)).normalized();
+        Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
+        Vector2d right = Vector2d::Zero();
+        for (const Seen& seen : trail.seen) {
+            const auto& pose = poses_[std::size_t(seen.frame)];
+            if (!pose) continue;
+            Vector4d point;
+            point << direction, 0;
+            const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, true);
+            if (!p.inFront) continue;
+            const Vector2d residual = p.plate - seen.plate;
+            const double weight = 1 / (1 + residual.squaredNorm() / (width_px * width_px));
+            const Eigen::Matrix2d slope = p.byPoint.leftCols<3>() * tangent;
+            normal += weight * slope.transpose() * slope;
+            right -= weight * slope.transpose() * residual;
+        }
+        normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
+        const Vector2d step = normal.ldlt().solve(right);
+        if (!step.allFinite()) break;
+        direction = (direction + tangent * step).normalized();
+        if (step.norm() < 1e-9) break;
     }
-    if (!point) return std::nullopt;
-    return width_px > 0 ? refinedPlace(*point, views, width_px, 8) : refinedPlace(*point, views, 2.0 * material_->scale(), 2);
+    Vector4d point;
+    point << direction, 0;
+    return point;
 }
 
 void Reconstruction::triangulateAll(double tolerance_px, bool again) {
@@ -294,7 +325,7 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     result.noise_px = std::clamp(width_px / 3, 0.03 * material_->scale(), 2.0 * material_->scale());
     result.rounds = rounds;
     result.settled = settled;
-    result.step = 0.5;
+    result.step = 0.05;
     const double half = 0.5 * material_->width / lens_.focal_px;
     // Lenses bend the side of the frame by some per cent; more than that is a fit to something else.
     if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, 0.0, 0.12 / (half * half)});
@@ -304,13 +335,26 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     if (free.has(LensTerm::p2)) result.priors.push_back({LensTerm::p2, 0.0, 0.01 / half});
     if (free.has(LensTerm::k1Slope)) result.priors.push_back({LensTerm::k1Slope, 0.0, 0.1 / (half * half)});
     if (options_->axis == SolveOptions::Axis::automatic) {
-        result.priors.push_back({LensTerm::cx, options_->lens ? options_->lens->cx : material_->width / 2.0, options_->axisTrust * material_->width});
-        result.priors.push_back({LensTerm::cy, options_->lens ? options_->lens->cy : material_->height / 2.0, options_->axisTrust * material_->width});
+        result.priors.push_back({LensTerm::cx, expectedAxis().x(), axisTrust_});
+        result.priors.push_back({LensTerm::cy, expectedAxis().y(), axisTrust_});
+    }
+    if (options_->focal == Knowledge::unknown) {
+        // Lenses are chosen around normal ones: a factor of two more or less. It decides only where the tracks decide nothing.
+        const double own = lens_.focal_px, trust = 0.8 * own;
+        result.priors.push_back({LensTerm::focal, own - own * std::log(own / (35.0 / 36.0 * material_->width)), trust});
     }
     if (options_->focal == Knowledge::guessed)
         result.priors.push_back({LensTerm::focal, focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
                                  focalPixels(options_->focalTrust_mm, options_->sensorWidth_mm, material_->width)});
     return result;
+}
+
+Vector2d Reconstruction::expectedAxis() const {
+    return options_->lens ? Vector2d(options_->lens->cx, options_->lens->cy) : Vector2d(material_->width / 2.0, material_->height / 2.0);
+}
+
+bool Reconstruction::axisStrains() const {
+    return options_->axis == SolveOptions::Axis::automatic && (Vector2d(lens_.cx, lens_.cy) - expectedAxis()).norm() > 2.5 * axisTrust_;
 }
 
 bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled,
@@ -437,6 +481,23 @@ void Reconstruction::recentre() {
         if (point) {
             Vector4d moved;
             moved << scale * (point->head<3>() - (*point)[3] * middle), (*point)[3];
+            point = moved.normalized();
+        }
+}
+
+void Reconstruction::deepen(double ratio) {
+    std::vector<int> placed;
+    for (std::size_t f = 0; f < poses_.size(); ++f)
+        if (poses_[f]) placed.push_back(int(f));
+    if (placed.empty()) return;
+    const Vector3d axis = poses_[std::size_t(placed[placed.size() / 2])]->rotation.conjugate() * Vector3d::UnitZ();
+    const auto along = [&](const Vector3d& v) -> Vector3d { return v + (ratio - 1) * axis.dot(v) * axis; };
+    for (auto& pose : poses_)
+        if (pose) pose->translation = -(pose->rotation * along(pose->centre()));
+    for (auto& point : points_)
+        if (point) {
+            Vector4d moved;
+            moved << along(point->head<3>()), (*point)[3];
             point = moved.normalized();
         }
 }

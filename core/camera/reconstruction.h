@@ -43,7 +43,11 @@ public:
     /// A camera that only turns: points are directions, places stay at the origin.
     void turnOnly() { turnsOnly_ = true; }
 
-    /// Gives every track a focal length of its own per frame from now on.
+    /// Whether the optical axis lies farther from where it is expected than the trust in that allows; then the trust was wrong.
+    bool axisStrains() const;
+    void widenAxis() { axisTrust_ *= 8; }
+
+    /// Gives every frame a focal length of its own from now on.
     void becomeZoom();
 
     /// The first two frames, and the points both see.
@@ -65,6 +69,9 @@ public:
     /// The point that best explains the sightings (every `step`-th from `from` on), robustly; none when too few frames are placed or it
     /// would lie behind them.
     std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0, std::size_t step = 1, std::size_t until = SIZE_MAX) const;
+
+    /// The same for a point at infinity, from a first guess.
+    Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px) const;
 
     /// Adjusts everything placed. What is known of the lens is taken from the solve's options.
     bool adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled = 1e-4,
@@ -93,12 +100,16 @@ public:
     /// are then well scaled.
     void recentre();
 
+    /// Stretches the world along the middle camera's axis.
+    void deepen(double ratio);
+
     /// The same with everything reflected in depth as `frame` sees it: what a long lens can hardly tell from the truth.
     Reconstruction mirrored(int frame, double tolerance_px) const;
 
     double medianAngleDegrees() const;
 
 private:
+    Eigen::Vector2d expectedAxis() const;
     std::optional<Pose> resected(int frame, double tolerance_px, double* focal_px) const;
     std::optional<Pose> guessFor(int frame) const;
     double focalGuessFor(int frame) const;
@@ -113,6 +124,7 @@ private:
     std::vector<std::pair<int, int>> stretches_;
     std::vector<char> dropped_;
     bool turnsOnly_ = false;
+    double axisTrust_ = 0;  ///< pixels
 };
 
 }  // namespace pinion::solving

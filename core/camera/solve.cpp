@@ -96,7 +96,7 @@ void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress
 void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
     const double trim = scene.options().trim_px;
     progress.report(0.5, "Adjusting");
-    scene.adjust(scene.turnsOnly() ? plan.coarse : plan.fine, lossWidth(scene), 8, progress, 1e-3, watch);
+    scene.adjust(plan.fine, lossWidth(scene), 8, progress, 1e-3, watch);
     progress.report(0.65, "Sorting tracks out");
     sortOut(scene, 0);
     placeEveryFrame(scene, plan, progress);
@@ -105,9 +105,10 @@ void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
         const int changed = sortOut(scene, trim);
         progress.report(0.78 + 0.04 * pass, "Adjusting");
-        scene.adjust(plan.fine, lossWidth(scene), 20, progress, pass == 0 ? 1e-5 : 1e-6, watch);
+        scene.adjust(plan.fine, lossWidth(scene), 25, progress, 0, watch);
         if (changed * 200 < scene.placedPoints()) break;
     }
+    sortOut(scene, trim);
 }
 
 /// Frames that too few tracks hold are not solved.
@@ -117,6 +118,26 @@ void forgetWeakFrames(Reconstruction& scene) {
 }
 
 double millimetres(const SolveOptions& options, double focal_px) { return focalMillimetres(focal_px, options.sensorWidth_mm, options.width); }
+
+/// The focal lengths of candidates that are clearly different cameras and explain the keyframes as well as the winner.
+std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress) {
+    std::vector<double> others;
+    for (std::size_t i = 1; i < candidates.size(); ++i) {
+        const Candidate& best = candidates.front();
+        const auto differs = [&](const Reconstruction& scene) { return std::abs(scene.lens().focal_px / best.scene.lens().focal_px - 1) > 0.1; };
+        if (candidates[i].badness > 1.2 * best.badness + 0.002 || !differs(candidates[i].scene)) continue;
+        // It may only not have arrived yet.
+        Reconstruction scene = candidates[i].scene;
+        settle(scene, plan, progress, 3);
+        if (!differs(scene)) continue;
+        std::vector<int> frames;
+        for (int f = 0; f < int(scene.material().frames.size()); ++f)
+            if (best.scene.pose(f)) frames.push_back(f);
+        const double noise = std::max(best.scene.noise(), 0.05 * scene.material().scale());
+        if (scene.badness(frames, noise) < 1.01 * best.scene.badness(frames, noise) + 0.0005) others.push_back(scene.lens().focal_px);
+    }
+    return others;
+}
 
 /// Everything that speaks against the answer, in words.
 std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
@@ -136,15 +157,14 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& 
         double low = focal, high = focal;
         const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
         if (deviation > 0.012 && options.focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
-        for (std::size_t i = 1; i < candidates.size(); ++i) {
-            const double other = candidates[i].scene.lens().focal_px;
-            if (candidates[i].badness > 1.03 * candidates.front().badness + 0.001) continue;
-            if (std::abs(other / focal - 1) < 0.08) continue;
+        for (const double other : otherFocals(candidates, plan, progress)) {
             low = std::min(low, other);
             high = std::max(high, other);
         }
-        if (high / low > 1.1) {
+        if (high / low > 1.15) {
             solve.focalRange_mm = {millimetres(options, low), millimetres(options, high)};
+            // Anything in the range is as likely: the deviation of an even spread.
+            solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0), (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
             doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
         } else if (deviation > 0.03) {
             doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
@@ -277,7 +297,9 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         }
     }
     if (progress.stopped()) return stopped();
-    progress.report(0.42, "Placing all frames");
+    progress.report(0.4, "Polishing");
+    polish(*scene, plan, progress);
+    progress.report(0.45, "Placing all frames");
     placeEveryFrame(*scene, plan, progress);
     if (progress.stopped()) return stopped();
     std::function<void(const Bundle&)> watchBundle;

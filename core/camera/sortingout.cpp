@@ -3,7 +3,6 @@
 #include "base/parallel.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 namespace pinion::solving {
@@ -79,18 +78,34 @@ Agreement agreementOf(const std::vector<Vector2d>& errors, double noise_px, doub
     const int length = std::min(kLasting, int(errors.size()));
     for (int i = 0; i + length <= int(errors.size()); ++i) {
         // The median of each axis: one spike does not last.
-        std::array<double, kLasting> x{}, y{};
+        std::vector<double> x, y;
         for (int k = 0; k < length; ++k) {
-            x[std::size_t(k)] = errors[std::size_t(i + k)].x();
-            y[std::size_t(k)] = errors[std::size_t(i + k)].y();
+            x.push_back(errors[std::size_t(i + k)].x());
+            y.push_back(errors[std::size_t(i + k)].y());
         }
-        std::nth_element(x.begin(), x.begin() + length / 2, x.begin() + length);
-        std::nth_element(y.begin(), y.begin() + length / 2, y.begin() + length);
-        result.drift_px = std::max(result.drift_px, std::hypot(x[std::size_t(length / 2)], y[std::size_t(length / 2)]));
+        std::sort(x.begin(), x.end());
+        std::sort(y.begin(), y.end());
+        for (const int middleOf : {(length - 1) / 2, length / 2})
+            result.drift_px = std::max(result.drift_px, std::hypot(x[std::size_t(middleOf)], y[std::size_t(middleOf)]));
     }
+    // A slow slide shows as a trend long before any stretch of it stands out.
+    Vector2d mean = Vector2d::Zero(), trend = Vector2d::Zero();
+    double spread2 = 0;
+    const double count = double(errors.size()), middle = 0.5 * (count - 1);
+    const auto clippedTo = [&](const Vector2d& error) -> Vector2d { return error.norm() > 5 * noise_px ? Vector2d(error * (5 * noise_px / error.norm())) : error; };
+    for (const Vector2d& error : errors) mean += clippedTo(error) / count;
+    for (std::size_t i = 0; i < errors.size(); ++i) {
+        trend += (double(i) - middle) * (clippedTo(errors[i]) - mean);
+        spread2 += (double(i) - middle) * (double(i) - middle);
+    }
+    result.trend_px = spread2 > 0 ? trend.norm() / spread2 * middle : 0;
+    const bool slides = result.trend_px > std::max(0.3 * scale, 5.5 * noise_px * std::sqrt(3 / count));
     const bool wide = result.spread > kSpread && result.drift_px > std::max(0.4 * scale, 2.5 * noise_px);
     const bool lasting = result.drift_px > std::max(0.9 * scale, 5.5 * noise_px);
-    result.agrees = !wide && !lasting;
+    // Spikes happen; more than one in seven frames, or one across the picture, is no spike.
+    const auto beyond = [&](double limit) { return std::count_if(errors.begin(), errors.end(), [&](const Vector2d& error) { return error.norm() > limit; }); };
+    const bool jumps = double(beyond(std::max(1.2 * scale, 8 * noise_px))) > 0.15 * count || beyond(std::max(25 * scale, 40 * noise_px)) > 0;
+    result.agrees = !wide && !lasting && !slides && !jumps;
     return result;
 }
 
@@ -116,6 +131,13 @@ int sortOut(Reconstruction& scene, double trim_px) {
                     verdict.point = again;
                 }
             }
+        }
+        if (own.agrees && !scene.turnsOnly() && (*verdict.point)[3] < 0) {
+            // Rays that part instead of meeting: noise does that to what is far away, anything more moves by itself.
+            Vector4d far = *verdict.point;
+            far[3] = 0;
+            const auto direction = scene.bestDirection(trail, far.normalized(), 3 * noise);
+            own.agrees = judge(direction).agrees;
         }
         verdict.agrees = own.agrees && !(trim_px > 0 && own.rms_px > trim_px);
         if (!own.agrees) verdict = stretchOf(scene, trail, noise);

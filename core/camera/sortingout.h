@@ -12,6 +12,7 @@ struct Agreement {
     double rms_px = 0;
     double spread = 0;      ///< RMS of one coordinate over the noise, single spikes clipped
     double drift_px = 0;    ///< the largest error that lasts for five frames
+    double trend_px = 0;    ///< how far a straight line through the errors leads from their mean at the ends
 };
 
 /// Errors in order of frames. A track is wrong when what is left of it is both larger than the noise and lasting: it slides, jumps or
