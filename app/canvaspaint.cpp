@@ -421,7 +421,7 @@ void Canvas::paintGrid(QPainter& painter) {
     if (!solved) return;
     const Orientation orientation = orientationOf(shot);
     const Eigen::Isometry3d cameraFromWorld = orientation.apply(solved->worldFromCamera).inverse();
-    const Lens& lens = shot.solve->lens;
+    const Lens lens = lensOf(*shot.solve, *solved);
     const auto place = [&](const Vector3d& world) -> std::optional<QPointF> {
         const Vector3d seen = cameraFromWorld * world;
         if (seen.z() > -0.05) return std::nullopt;

@@ -1,5 +1,7 @@
 #include "curves.h"
 
+#include "base/units.h"
+
 #include "theme.h"
 
 #include <QLabel>
@@ -107,7 +109,8 @@ double CurvesPanel::valueOf(const Track& track, std::size_t i) const {
             const auto seen = projected(*shot.solve, sample.frame, *solved->xyz);
             return seen ? (*seen - sample.wanted()).norm() : std::nan("");
         }
-        case Curve::shake: break;
+        case Curve::shake:
+        case Curve::focal: break;
     }
     return 0;
 }
@@ -130,6 +133,10 @@ void CurvesPanel::rebuild() {
         rebuildShake();
         shown = std::size_t(plot_->graphCount());
         empty_->setText("No shake is lent and nothing is steadied: the Steady card holds both.");
+    } else if (curve_ == Curve::focal) {
+        rebuildFocal();
+        shown = std::size_t(plot_->graphCount());
+        empty_->setText("No camera yet: the Camera card solves it, and its focal length stands here.");
     } else {
         empty_->setText(curve_ == Curve::error ? "Select a solved track to see its error." : "Select a track to see its curves.");
         for (const TrackId id : workspace_.selected()) {
@@ -222,6 +229,33 @@ void CurvesPanel::rebuildShake() {
         graph->setPen(penOf(k));
         graph->setName(names[k]);
     }
+    plot_->legend->setVisible(true);
+}
+
+void CurvesPanel::rebuildFocal() {
+    const Shot& shot = workspace_.shot();
+    if (!shot.solve) return;
+    QVector<double> frames, values, low, high;
+    const auto millimetres = [&](double focal_px) { return focalMillimetres(focal_px, shot.solve->sensorWidth_mm, shot.plate.width); };
+    for (const SolvedFrame& frame : shot.solve->frames) {
+        frames << frame.frame;
+        const double value = millimetres(frame.focal_px);
+        const double deviation = shot.solve->zoom ? millimetres(frame.focalDeviation_px) : shot.solve->focalDeviation_mm.value_or(0);
+        values << value;
+        // Three deviations: what it can hardly lie beyond.
+        low << value - 3 * deviation;
+        high << value + 3 * deviation;
+    }
+    const auto line = [&](const QVector<double>& y, const QPen& pen, const QString& name) {
+        QCPGraph* graph = plot_->addGraph();
+        graph->setData(frames, y, true);
+        graph->setPen(pen);
+        graph->setName(name);
+        return graph;
+    };
+    line(values, penOf(0), "focal length, mm");
+    line(low, QPen(theme::kDim, 1, Qt::DotLine), "± 3 deviations");
+    line(high, QPen(theme::kDim, 1, Qt::DotLine), "")->removeFromLegend();
     plot_->legend->setVisible(true);
 }
 

@@ -11,12 +11,13 @@ class QLabel;
 
 namespace pinion {
 
-/// The selected tracks over time: x, y, speed, score or error; or the shake that is taken or lent. Wheel zooms, a drag pans, a
+/// The selected tracks over time: x, y, speed, score or error; the shake that is taken or lent, or the focal
+/// length of the solve. Wheel zooms, a drag pans, a
 /// click goes to the frame, a tie is dragged to correct it.
 class CurvesPanel : public QWidget {
     Q_OBJECT
 public:
-    enum class Curve { x, y, speed, score, error, shake };
+    enum class Curve { x, y, speed, score, error, shake, focal };
 
     explicit CurvesPanel(Workspace& workspace, QWidget* parent = nullptr);
     void setCurve(Curve curve);
@@ -34,6 +35,7 @@ protected:
 private:
     void rebuild();
     void rebuildShake();
+    void rebuildFocal();
     void movePlayhead();
     /// Of several tracks places are shown since their reference frames, or each would be a flat line far from the others.
     double baseOf(const Track& track) const;

@@ -1,9 +1,6 @@
 // The settings that the docket's cards hold.
 
-#include "base/units.h"
-#include "exchange/formats.h"
 #include "docket.h"
-#include "errorhistogram.h"
 #include "form.h"
 #include "theme.h"
 
@@ -151,136 +148,6 @@ QWidget* makeTracksPanel(Workspace& workspace) {
     return panel;
 }
 
-QWidget* makeCameraPanel(Workspace& workspace) {
-    auto* form = new Form;
-    auto* focal = choice({"known", "guessed", "unknown"});
-    auto* millimetres = decimal(1, 2000, 2, 1, " mm");
-    auto* trust = decimal(0.01, 200, 2, 0.5, " mm");
-    auto* sensor = decimal(1, 100, 2, 1, " mm");
-    auto* distortion = choice({"none", "known…", "unknown"});
-    distortion->setObjectName("distortion");
-    distortion->setToolTip("Known: read from a lens.json");
-    focal->setObjectName("focal");
-    form->row("Focal length", focal);
-    auto* millimetresLabel = form->row("Value", millimetres);
-    auto* trustLabel = form->row("Trust ±", trust);
-    form->row("Sensor width", sensor);
-    form->row("Distortion", distortion);
-    auto* solve = button("Solve", "quiet");
-    form->wide(buttonRow({solve}));
-    auto* results = new QLabel;
-    results->setObjectName("solveResults");
-    results->setTextFormat(Qt::RichText);
-    results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    results->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    form->wide(results);
-    auto* histogram = new ErrorHistogram(workspace);
-    form->wide(histogram);
-    auto* aside = button("Set aside", "quiet");
-    auto* back = button("Bring back all");
-    form->wide(buttonRow({aside, back}));
-
-    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion] {
-        Shot shot = workspace.shot();
-        SolveSettings& s = shot.solveSettings;
-        s.focal = Knowledge(focal->currentIndex());
-        s.focal_mm = millimetres->value();
-        s.focalTrust_mm = trust->value();
-        s.sensorWidth_mm = sensor->value();
-        s.distortion = SolveOptions::Distortion(distortion->currentIndex());
-        if (s.distortion == SolveOptions::Distortion::known && !s.lens) s.distortion = SolveOptions::Distortion::unknown;
-        workspace.edit("Change camera settings", std::move(shot));
-    };
-    QObject::connect(focal, &QComboBox::activated, form, changed);
-    QObject::connect(distortion, &QComboBox::activated, form, [&workspace, form, distortion, changed](int index) {
-        if (SolveOptions::Distortion(index) != SolveOptions::Distortion::known) {
-            changed();
-            return;
-        }
-        const QString path = QFileDialog::getOpenFileName(form, "Open lens", {}, "Lenses (*.json)");
-        const auto lens = path.isEmpty() ? Expected<Lens>(failure(Fault::stopped, "")) : readLens(path.toStdString());
-        if (!lens) {
-            if (!path.isEmpty()) workspace.sayError(text(lens.error().message));
-            distortion->setCurrentIndex(int(workspace.shot().solveSettings.distortion));
-            return;
-        }
-        Shot shot = workspace.shot();
-        shot.solveSettings.distortion = SolveOptions::Distortion::known;
-        shot.solveSettings.lens = *lens;
-        workspace.edit("Take distortion from a lens", std::move(shot));
-    });
-    for (QDoubleSpinBox* box : {millimetres, trust, sensor}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
-    QObject::connect(solve, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(); });
-    QObject::connect(aside, &QPushButton::clicked, form, [&workspace] {
-        const auto tracks = workspace.tracksAbove(workspace.trimPreview());
-        if (tracks.empty()) return;
-        workspace.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(workspace.shot(), tracks, true));
-        workspace.setTrimPreview(0);
-    });
-    QObject::connect(back, &QPushButton::clicked, form, [&workspace] {
-        std::vector<TrackId> tracks;
-        for (const Track& track : workspace.shot().tracks)
-            if (track.setAside) tracks.push_back(track.id);
-        if (!tracks.empty()) workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace.shot(), tracks, false));
-    });
-    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, solve, results, histogram, aside, back, millimetresLabel, trustLabel] {
-        const Shot& shot = workspace.shot();
-        const SolveSettings& s = shot.solveSettings;
-        focal->setCurrentIndex(int(s.focal));
-        setQuietly(millimetres, s.focal_mm);
-        setQuietly(trust, s.focalTrust_mm);
-        setQuietly(sensor, s.sensorWidth_mm);
-        distortion->setCurrentIndex(int(s.distortion));
-        millimetres->setVisible(s.focal != Knowledge::unknown);
-        millimetresLabel->setVisible(s.focal != Knowledge::unknown);
-        trust->setVisible(s.focal == Knowledge::guessed);
-        trustLabel->setVisible(s.focal == Knowledge::guessed);
-        solve->setEnabled(!workspace.isBusy() && !shot.tracks.isEmpty());
-        solve->setText(shot.solve ? "Solve again" : "Solve");
-        histogram->setVisible(shot.solve != nullptr);
-        aside->setVisible(shot.solve != nullptr);
-        back->setVisible(shot.solve != nullptr);
-        const auto above = workspace.tracksAbove(workspace.trimPreview());
-        aside->setEnabled(!above.empty() && !workspace.isBusy());
-        aside->setText(above.empty() ? QString("Set aside") : QString("Set %1 aside").arg(above.size()));
-        const auto asideCount = std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
-        back->setEnabled(asideCount > 0 && !workspace.isBusy());
-        if (!shot.solve) {
-            results->setText(shot.tracks.isEmpty() ? "<span style='color:#a2a2a2'>Scatter features first.</span>" : "");
-            results->setVisible(!results->text().isEmpty());
-            return;
-        }
-        results->show();
-        const auto before = workspace.previousSolve();
-        const int width = shot.plate.width;
-        QString table = "<table cellspacing='0' cellpadding='2' width='100%'>";
-        const auto row = [&](const QString& name, const std::function<QString(const Solve&)>& value) {
-            table += QString("<tr><td style='color:#a2a2a2'>%1</td>").arg(name);
-            if (before) table += QString("<td align='right' style='color:#8a8a8a'>%1</td>").arg(value(*before));
-            table += QString("<td align='right'>%1</td></tr>").arg(value(*shot.solve));
-        };
-        if (before) table += "<tr><td></td><td align='right' style='color:#8a8a8a'>before</td><td align='right' style='color:#e9bd66'>now</td></tr>";
-        row("RMS", [](const Solve& x) { return QString("%1 px").arg(x.rms_px, 0, 'f', 3); });
-        row("Held out", [](const Solve& x) { return QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3); });
-        row("Tracks used", [](const Solve& x) { return QString::number(x.used); });
-        row("Disagree", [](const Solve& x) { return QString::number(x.disagreed); });
-        row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
-        row("Focal", [&](const Solve& x) {
-            const double mm = focalMillimetres(x.lens.focal_px, x.sensorWidth_mm, width);
-            return QString("%1 mm").arg(mm, 0, 'f', 2);
-        });
-        if (shot.solve->focalDeviation_mm) row("Focal ±", [](const Solve& x) { return x.focalDeviation_mm ? QString("%1 mm").arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("–"); });
-        row("k1", [](const Solve& x) { return QString::number(x.lens.k1, 'f', 4); });
-        row("k2", [](const Solve& x) { return QString::number(x.lens.k2, 'f', 4); });
-        row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });
-        results->setText(table + "</table>");
-        form->updateGeometry();
-    };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::trimPreviewChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refresh);
-    refresh();
-    return form;
-}
-
 QWidget* makeWorldPanel(Workspace& workspace) {
     auto* form = new Form;
     auto* hint = dimLabel("");
@@ -333,9 +200,11 @@ QWidget* makeWorldPanel(Workspace& workspace) {
             if (const SolvedTrack* solved = findSolved(shot, id); solved && solved->xyz) ++placed;
         const int chosen = int(workspace.selection().size());
         hint->setText(!shot.solve ? QString("Solve the camera first.")
+                      : shot.solve->motion != CameraMotion::travelling
+                          ? QString("A camera that only turns sees no depth: there is no ground to lay and no length to measure.")
                       : chosen == 0 ? QString("Select tracks on the plate: three or more on the floor for the ground, one for the origin, two for the scale.")
                                     : QString("%1 selected, %2 of them solved.").arg(chosen).arg(placed));
-        const bool all = placed == chosen;
+        const bool all = placed == chosen && shot.solve && shot.solve->motion == CameraMotion::travelling;
         ground->setEnabled(shot.solve && all && chosen >= 3);
         origin->setEnabled(shot.solve && all && chosen == 1);
         scale->setEnabled(shot.solve && all && chosen == 2);

@@ -4,6 +4,7 @@
 #include "picture/pyramid.h"
 #include "shot/shotfile.h"
 
+#include <chrono>
 #include <QCoreApplication>
 #include <QDateTime>
 #include <QDir>
@@ -571,15 +572,29 @@ void Workspace::startSolve() {
     const Shot shot = this->shot();
     const std::uint64_t key = solveKey(shot);
     runJob("Solving", 0, [this, shot, key](const Progress& progress) -> std::function<void()> {
-        auto result = runSolve(shot, progress);
+        // Poses and points as they come, four times a second: enough to see it grow.
+        auto last = std::chrono::steady_clock::now();
+        auto result = runSolve(shot, progress, [this, last](const SolveView& view) mutable {
+            const auto now = std::chrono::steady_clock::now();
+            if (now - last < std::chrono::milliseconds(250)) return;
+            last = now;
+            QMetaObject::invokeMethod(this, [this, view] {
+                if (!isBusy()) return;
+                liveSolve_ = std::make_shared<const SolveView>(view);
+                emit liveSolveChanged();
+            });
+        });
         return [this, result, key] {
+            liveSolve_.reset();
+            emit liveSolveChanged();
             if (!result) {
                 if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
                 return;
             }
             previousSolve_ = this->shot().solve;
             edit("Solve camera", withSolve(this->shot(), *result, key));
-            say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.").arg(result->rms_px, 0, 'f', 2).arg(result->heldOutRms_px, 0, 'f', 2).arg(result->used).arg(result->frames.size()));
+            if (!result->doubt.empty()) say(text("Solved, but not sure: " + result->doubt + "."));
+            else say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.").arg(result->rms_px, 0, 'f', 2).arg(result->heldOutRms_px, 0, 'f', 2).arg(result->used).arg(result->frames.size()));
         };
     });
 }

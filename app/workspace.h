@@ -38,6 +38,8 @@ public:
     const std::filesystem::path& file() const { return file_; }
     std::vector<StageReport> stages() const;
     std::shared_ptr<const Solve> previousSolve() const { return previousSolve_; }
+    /// What the running solve has so far; null when none runs.
+    std::shared_ptr<const SolveView> liveSolve() const { return liveSolve_; }
 
     // Files.
     void openPlate(const std::filesystem::path& path);
@@ -143,6 +145,7 @@ public:
     void sayError(const QString& text) { emit saidError(text); }
 
 signals:
+    void liveSolveChanged();
     void shotChanged();
     void plateChanged();
     void frameChanged();     ///< the playhead moved or its picture arrived
@@ -180,6 +183,7 @@ private:
     bool modified_ = false;
     std::filesystem::path file_;
     std::shared_ptr<const Solve> previousSolve_;
+    std::shared_ptr<const SolveView> liveSolve_;
 
     std::shared_ptr<FrameCache> frames_;
     int frame_ = 0;

@@ -73,6 +73,10 @@ WorldView::WorldView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(pare
         stale_ = true;
         update();
     });
+    connect(&workspace, &Workspace::liveSolveChanged, this, [this] {
+        stale_ = true;
+        update();
+    });
     connect(&workspace, &Workspace::frameChanged, this, [this] { update(); });
     connect(&workspace, &Workspace::selectionChanged, this, [this] {
         stale_ = true;
@@ -121,12 +125,20 @@ void WorldView::initializeGL() {
     buffer_.setUsagePattern(QOpenGLBuffer::StreamDraw);
 }
 
+namespace {
+constexpr double kSphere = 10.0;  ///< radius on which directions are shown
+}
+
 void WorldView::rebuild() {
     stale_ = false;
     cloud_.clear();
     path_.clear();
     grid_.clear();
     const Shot& shot = workspace_.shot();
+    if (const auto live = workspace_.liveSolve()) {
+        rebuildLive(*live);
+        return;
+    }
     if (!shot.solve) return;
     const Orientation orientation = orientationOf(shot);
     const auto vertex = [](const Vector3d& p, const QColor& c, float alpha = 1.0F) {
@@ -136,9 +148,11 @@ void WorldView::rebuild() {
     Vector3d low = Vector3d::Constant(1e30), high = Vector3d::Constant(-1e30);
     Vector3d eye = Vector3d::Zero();
     for (const SolvedFrame& frame : shot.solve->frames) eye += orientation.apply(Vector3d(frame.worldFromCamera.translation())) / double(shot.solve->frames.size());
+    // A camera that only turns sees directions: they stand on a sphere around it.
+    const bool travels = shot.solve->motion == CameraMotion::travelling;
     for (const SolvedTrack& track : shot.solve->tracks) {
-        if (!track.xyz || track.role == TrackRole::disagreed) continue;
-        const Vector3d p = orientation.apply(*track.xyz);
+        if (track.role == TrackRole::disagreed || (travels ? !track.xyz : !track.direction)) continue;
+        const Vector3d p = travels ? orientation.apply(*track.xyz) : Vector3d(eye + kSphere * (orientation.rotation * *track.direction));
         const bool selected = workspace_.selection().contains(track.track);
         const bool ground = std::find(shot.world.ground.begin(), shot.world.ground.end(), track.track) != shot.world.ground.end();
         QColor colour = theme::fitColour(theme::badnessOfError(track.rms_px)).lighter(150);
@@ -158,7 +172,22 @@ void WorldView::rebuild() {
     }
     // Cells of a round size, so that about a dozen lie between camera and scene.
     const double cell = shot.world.measure ? std::pow(10.0, std::round(std::log10(size_ / 10))) : size_ / 10;
-    for (int i = -12; i <= 12; ++i)
+    if (!travels) {
+        // No ground to lay a grid on: circles of equal height and heading instead.
+        constexpr int kPieces = 72;
+        const auto onSphere = [&](double heading, double height) -> Vector3d {
+            return eye + kSphere * Vector3d(std::cos(height) * std::sin(heading), std::sin(height), -std::cos(height) * std::cos(heading));
+        };
+        for (int line = -5; line <= 5; ++line)
+            for (int piece = 0; piece < kPieces; ++piece) {
+                const QColor colour = line == 0 ? QColor(150, 120, 60) : QColor(70, 70, 70);
+                for (const int end : {piece, piece + 1}) grid_.push_back(vertex(onSphere(2 * M_PI * end / kPieces, line * M_PI / 12), colour));
+            }
+        for (int line = 0; line < 24; ++line)
+            for (int piece = -15; piece < 15; ++piece)
+                for (const int end : {piece, piece + 1}) grid_.push_back(vertex(onSphere(2 * M_PI * line / 24, end * M_PI / 36), QColor(70, 70, 70)));
+    }
+    for (int i = -12; travels && i <= 12; ++i)
         for (int axis = 0; axis < 2; ++axis) {
             const double reach = 12 * cell;
             const Vector3d a = axis == 0 ? Vector3d(-reach, 0, i * cell) : Vector3d(i * cell, 0, -reach);
@@ -178,9 +207,35 @@ void WorldView::rebuild() {
             middle += p;
             ++count;
         }
-        target_ = count > 0 ? Vector3d(0.65 * middle / count + 0.35 * eye) : Vector3d::Zero();
-        distance_ = 2.1 * size_;
+        target_ = !travels ? eye : count > 0 ? Vector3d(0.65 * middle / count + 0.35 * eye) : Vector3d::Zero();
+        distance_ = (travels ? 2.1 : 2.6) * size_;
     }
+}
+
+void WorldView::rebuildLive(const SolveView& view) {
+    if (view.frames.empty() || view.points.empty()) return;
+    // Upright as the cameras are and as large as a finished solve, so that the picture does not jump at the end.
+    Vector3d up = Vector3d::Zero(), eye = Vector3d::Zero();
+    for (const SolvedFrame& frame : view.frames) {
+        up += frame.worldFromCamera.linear().col(1);
+        eye += Vector3d(frame.worldFromCamera.translation()) / double(view.frames.size());
+    }
+    std::vector<double> distances;
+    for (const Vector3d& point : view.points) distances.push_back((point - eye).norm());
+    std::nth_element(distances.begin(), distances.begin() + std::ptrdiff_t(distances.size() / 2), distances.end());
+    const double scale = kSphere / std::max(1e-9, distances[distances.size() / 2]);
+    const Eigen::Quaterniond turn = Eigen::Quaterniond::FromTwoVectors(up.norm() > 1e-9 ? up.normalized() : Vector3d(0, 1, 0), Vector3d::UnitY());
+    const auto vertex = [&](const Vector3d& p, const QColor& c) {
+        const Vector3d at = scale * (turn * (p - eye));
+        return Vertex{float(at.x()), float(at.y()), float(at.z()), float(c.redF()), float(c.greenF()), float(c.blueF()), 1.0F};
+    };
+    for (const Vector3d& point : view.points)
+        if ((point - eye).norm() * scale < 12 * kSphere) cloud_.push_back(vertex(point, QColor(150, 150, 150)));
+    for (const SolvedFrame& frame : view.frames) path_.push_back(vertex(frame.worldFromCamera.translation(), theme::kBrass));
+    size_ = kSphere;
+    target_ = Vector3d::Zero();
+    distance_ = 2.6 * kSphere;
+    framed_ = false;
 }
 
 QMatrix4x4 WorldView::orbitMatrix() const {
@@ -201,7 +256,7 @@ std::optional<QMatrix4x4> WorldView::cameraMatrix() const {
     for (int r = 0; r < 4; ++r)
         for (int c = 0; c < 4; ++c) viewMatrix(r, c) = float(view(r, c));
     // The plate fits inside the widget; what the widget shows beyond it is beyond the frame.
-    const Lens& lens = shot.solve->lens;
+    const Lens lens = lensOf(*shot.solve, *frame);
     const double fit = std::max(double(lens.width) / std::max(1, width()), double(lens.height) / std::max(1, height())) * 1.08;
     const double near = size_ * 0.01;
     const double halfWidth = 0.5 * width() * fit / frame->focal_px * near;
@@ -268,15 +323,16 @@ void WorldView::paintGL() {
     glEnable(GL_BLEND);
     glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
     const Shot& shot = workspace_.shot();
-    const SolvedFrame* solved = shot.solve ? solvedFrameAt(*shot.solve, workspace_.frame()) : nullptr;
+    const bool live = workspace_.liveSolve() != nullptr;
+    const SolvedFrame* solved = shot.solve && !live ? solvedFrameAt(*shot.solve, workspace_.frame()) : nullptr;
     const auto camera = cameraMatrix();
-    const bool through = through_ && camera;
+    const bool through = through_ && camera && !live;
     const QMatrix4x4 clip = through ? *camera : orbitMatrix();
     const float scale = float(devicePixelRatioF());
 
     if (solved) {
         // The frustum at a sixth of the way to the scene, or far behind it when looked through.
-        const Lens& lens = shot.solve->lens;
+        const Lens lens = lensOf(*shot.solve, *solved);
         const double depth = through ? size_ * 60 : size_ * 0.16;
         const Eigen::Isometry3d worldFromCamera = orientationOf(shot).apply(solved->worldFromCamera);
         const auto corner = [&](double x, double y) -> Vector3d {
@@ -317,13 +373,15 @@ void WorldView::paintGL() {
 
     QPainter painter(this);
     painter.setPen(theme::kDim);
-    if (!shot.solve) {
+    if (live) {
+        painter.drawText(rect().adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom, "solving: cameras and points as they come");
+    } else if (!shot.solve) {
         painter.drawText(rect(), Qt::AlignCenter, "No camera yet: scatter features, then solve in the Camera card");
     } else {
         const QString units = shot.world.measure ? "metres" : "units";
         painter.drawText(rect().adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
                          through ? QString("through the camera, frame %1").arg(workspace_.frame())
-                                 : QString("left drag orbits · middle drag pans · wheel zooms · %1").arg(units));
+                                 : QString("left drag orbits · middle drag pans · wheel zooms · %1").arg(shot.solve->motion == CameraMotion::travelling ? units : QString("directions only: this camera sees no depth")));
         if (through_ && !camera) painter.drawText(rect(), Qt::AlignCenter, QString("Frame %1 is not solved").arg(workspace_.frame()));
     }
 }

@@ -43,6 +43,7 @@ private:
         float r, g, b, a;
     };
     void rebuild();
+    void rebuildLive(const SolveView& view);
     void draw(const std::vector<Vertex>& vertices, GLenum mode, const QMatrix4x4& clipFromWorld, float size);
     void drawPlate(const QMatrix4x4& clipFromWorld, const std::vector<Vertex>& quad);
     QMatrix4x4 orbitMatrix() const;

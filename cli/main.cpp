@@ -187,17 +187,23 @@ int stmap(const Console& console, const std::string& lensPath, const std::string
 }
 
 struct SolveWords {
-    std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "travelling", basePair;
+    std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto", basePair;
     int features = 500;
     double sensorWidth = 36.0;
     double trim = 0.0;
+    double squeeze = 1.0;
     bool zoom = false;
 };
 
 Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings) {
     settings.sensorWidth_mm = words.sensorWidth;
-    if (words.zoom) return failure(Fault::input, "--zoom: a focal length per frame is not built yet; solve with one focal length");
-    if (words.motion == "nodal") return failure(Fault::input, "--motion nodal: is not built yet; only travelling cameras are solved");
+    settings.zoom = words.zoom;
+    settings.motion = words.motion == "travelling" ? std::optional(CameraMotion::travelling)
+                      : words.motion == "nodal"    ? std::optional(CameraMotion::nodal)
+                      : words.motion == "locked"   ? std::optional(CameraMotion::locked)
+                                                   : std::nullopt;
+    settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre : words.axis == "free" ? SolveOptions::Axis::free : SolveOptions::Axis::automatic;
+    settings.squeeze = words.squeeze;
     if (words.focal != "unknown") {
         char rest = 0;
         double value = 0, trust = 0;
@@ -213,6 +219,10 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
     }
     if (words.distortion == "none") {
         settings.distortion = SolveOptions::Distortion::none;
+    } else if (words.distortion == "k1") {
+        settings.distortion = SolveOptions::Distortion::k1;
+    } else if (words.distortion == "full") {
+        settings.distortion = SolveOptions::Distortion::full;
     } else if (words.distortion != "unknown") {
         const auto lens = readLens(words.distortion);
         if (!lens) return tl::unexpected(lens.error());
@@ -234,6 +244,20 @@ json solveFigures(const Solve& solve, int width) {
                  {"focal_mm", focalMillimetres(solve.lens.focal_px, solve.sensorWidth_mm, width)}, {"k1", solve.lens.k1}, {"k2", solve.lens.k2},
                  {"base_pair", {solve.basePair.first, solve.basePair.second}}, {"parallax_degrees", solve.medianAngleDegrees}};
     if (solve.focalDeviation_mm) figures["focal_deviation_mm"] = *solve.focalDeviation_mm;
+    figures["motion"] = toString(solve.motion);
+    figures["reason"] = solve.reason;
+    figures["noise_px"] = solve.noise_px;
+    figures["axis_px"] = {solve.lens.cx, solve.lens.cy};
+    if (solve.zoom) {
+        double least = 1e300, most = 0;
+        for (const SolvedFrame& frame : solve.frames) {
+            least = std::min(least, frame.focal_px);
+            most = std::max(most, frame.focal_px);
+        }
+        figures["zoom_mm"] = {focalMillimetres(least, solve.sensorWidth_mm, width), focalMillimetres(most, solve.sensorWidth_mm, width)};
+    }
+    if (solve.focalRange_mm) figures["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
+    if (!solve.doubt.empty()) figures["doubt"] = solve.doubt;
     return figures;
 }
 
@@ -262,15 +286,14 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
         if (scattered->stopped) return fail({Fault::stopped, ""});
         shot = withScattered(shot, scattered->tracks);
     }
-    SolveOptions options = solveOptionsOf(shot);
-    options.trim_px = words.trim;
-    const auto solved = solveCamera(shot.tracks.vector(), options, consoleProgress("Solving"));
+    const auto solved = runSolve(shot, consoleProgress("Solving"), {}, words.trim);
     if (!solved) return fail(solved.error());
     shot = withSolve(shot, *solved, solveKey(shot));
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
     const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name}) : cameraJson(*camera);
     if (const auto written = put(words.out, contents); !written) return fail(written.error());
+    if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
     json figures = solveFigures(*solved, facts.width);
     figures["out"] = words.out;
     say(console, figures, words.out == "-" ? "" : fmt::format("RMS {:.3f} px, held out {:.3f} px, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}", solved->rms_px,
@@ -331,6 +354,7 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
             const auto result = runSolve(shot, consoleProgress("Solving"));
             if (!result) return fail(result.error());
             shot = withSolve(shot, *result, solveKey(shot));
+            if (!result->doubt.empty()) fmt::print(stderr, "not sure: {}\n", result->doubt);
             figures["solve"] = solveFigures(*result, shot.plate.width);
         } else {
             json files = json::array();
@@ -408,8 +432,10 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::PositiveNumber);
     solveCommand->add_option("--focal", solveWords.focal, "MM, MM~TRUST or unknown");
     solveCommand->add_flag("--zoom", solveWords.zoom, "a focal length per frame");
-    solveCommand->add_option("--distortion", solveWords.distortion, "none, unknown or lens.json");
-    solveCommand->add_option("--motion", solveWords.motion, "travelling or nodal")->check(CLI::IsMember({"travelling", "nodal"}));
+    solveCommand->add_option("--distortion", solveWords.distortion, "none, unknown (k1 and k2), k1, full or lens.json");
+    solveCommand->add_option("--motion", solveWords.motion, "auto, travelling, nodal or locked")->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
+    solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")->check(CLI::IsMember({"auto", "centre", "free"}));
+    solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::PositiveNumber);
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
     solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
 

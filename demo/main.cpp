@@ -97,11 +97,12 @@ json trolleyOutline(const Scene& scene, const Lens& lens, const Eigen::Affine3d&
 
 int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int samples, int quality, int only, double shutter) {
     const Scene scene = shot.scene();
-    const Lens lens = shot.lens(size);
+    const Lens lens = shot.lens(size, 0);
     Renderer renderer(scene, lens);
     const bool sequence = out.find('#') != std::string::npos;
     const auto openedFrame = [&](int frame) {
         renderer.setTrolley(shot.trolley(size, frame - shutter / 2).cast<float>(), shot.trolley(size, frame + shutter / 2).cast<float>());
+        if (shot.zoom) renderer.setLens(shot.lens(size, frame));
         std::vector<Eigen::Affine3f> poses;
         for (int s = 0; s < samples; ++s) poses.push_back(shot.camera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
         return renderer.frame(poses, float(frame / size.fps), std::uint32_t(frame + 1));
@@ -136,7 +137,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
             if (!writePicture(fmt::format("{}{:0{}d}{}", out.substr(0, hash), 1001 + frame, last - hash + 1, out.substr(last + 1)), rgb)) return 1;
         }
         if (frame % std::max(1, size.frames / 6) == 0 || frame == size.frames - 1)
-            pickPoints(renderer, scene, lens, rgb, shot.camera(size, frame).cast<float>(), frame, picked);
+            pickPoints(renderer, scene, shot.lens(size, frame), rgb, shot.camera(size, frame).cast<float>(), frame, picked);
         fmt::print(stderr, "frame {} of {}\n", frame + 1, size.frames);
     }
     if (video)
@@ -156,11 +157,16 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
         const Eigen::Affine3d pose = shot.camera(size, frame);
         const Eigen::Affine3d trolley = shot.trolley(size, frame);
         truth["frames"].push_back({{"frame", 1001 + frame}, {"world_from_camera", matrixJson(pose)},
-                                   {"world_from_intended", matrixJson(shot.intended(size, frame))}, {"trolley", trolleyOutline(scene, lens, pose, trolley)}});
+                                   {"world_from_intended", matrixJson(shot.intended(size, frame))}, {"trolley", trolleyOutline(scene, shot.lens(size, frame), pose, trolley)}});
+        const Lens own = shot.lens(size, frame);
+        if (shot.zoom) {
+            truth["frames"].back()["focal_px"] = own.focal_px;
+            truth["frames"].back()["k1"] = own.k1;
+        }
         renderer.setTrolley(trolley.cast<float>(), trolley.cast<float>());
         for (std::size_t i = 0; i < picked.points.size(); ++i) {
             const TruthPoint& point = picked.points[i];
-            const auto at = projected(lens, pose, point.place.cast<double>());
+            const auto at = projected(own, pose, point.place.cast<double>());
             if (!at || at->x() < 0 || at->y() < 0 || at->x() > size.width || at->y() > size.height) continue;
             const Vector3f eye = pose.translation().cast<float>();
             const Vector3f towards = point.place - eye;
@@ -197,7 +203,7 @@ int main(int argc, char** argv) {
     int only = -1;
     double shutter = 0.5;
     size.frames = 0;
-    app.add_option("--shot", name, "landing, mooring or breakwater");
+    app.add_option("--shot", name, "landing, mooring, breakwater, pan or zoom");
     app.add_option("--out", out, "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
     app.add_option("--size", sizeText, "WxH");
     app.add_option("--frames", size.frames, "length; the move takes as long. The shot's own by default")->check(CLI::Range(1, 100000));
@@ -212,7 +218,7 @@ int main(int argc, char** argv) {
     }
     const DemoShot* shot = demoShot(name);
     if (!shot) {
-        fmt::print(stderr, "--shot {}: write landing, mooring or breakwater\n", name);
+        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan or zoom\n", name);
         return 2;
     }
     if (size.frames == 0) size.frames = shot->frames;

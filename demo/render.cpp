@@ -25,13 +25,8 @@ Vector3f aroundNormal(const Vector3f& normal, float u, float v) {
 
 }  // namespace
 
-Renderer::Renderer(const Scene& scene, const pinion::Lens& lens) : scene_(scene), lens_(lens), device_(rtcNewDevice(nullptr)) {
-    rays_.reserve(std::size_t(lens.width + 1) * std::size_t(lens.height + 1));
-    for (int y = 0; y <= lens.height; ++y)
-        for (int x = 0; x <= lens.width; ++x) {
-            const auto plane = pinion::planeFromPlate(lens, {double(x), double(y)});
-            rays_.emplace_back(plane ? Vector3f(float(plane->x()), float(-plane->y()), -1.0F) : Vector3f(0, 0, -1));
-        }
+Renderer::Renderer(const Scene& scene, const pinion::Lens& lens) : scene_(scene), device_(rtcNewDevice(nullptr)) {
+    setLens(lens);
     dome_.resize(std::size_t(kDomeWidth) * kDomeHeight);
     pinion::parallelFor(kDomeHeight, [&](std::size_t row) {
         for (int column = 0; column < kDomeWidth; ++column) {
@@ -50,6 +45,17 @@ Renderer::Renderer(const Scene& scene, const pinion::Lens& lens) : scene_(scene)
         }
     });
     setTrolley(Eigen::Affine3f::Identity(), Eigen::Affine3f::Identity());
+}
+
+void Renderer::setLens(const pinion::Lens& lens) {
+    lens_ = lens;
+    rays_.clear();
+    rays_.reserve(std::size_t(lens.width + 1) * std::size_t(lens.height + 1));
+    for (int y = 0; y <= lens.height; ++y)
+        for (int x = 0; x <= lens.width; ++x) {
+            const auto plane = pinion::planeFromPlate(lens, {double(x), double(y)});
+            rays_.emplace_back(plane ? Vector3f(float(plane->x()), float(-plane->y()), -1.0F) : Vector3f(0, 0, -1));
+        }
 }
 
 Renderer::~Renderer() {

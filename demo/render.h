@@ -26,6 +26,9 @@ public:
     Renderer(const Renderer&) = delete;
     Renderer& operator=(const Renderer&) = delete;
 
+    /// Another lens from now on, of the same plate.
+    void setLens(const pinion::Lens& lens);
+
     /// Where the trolley is when the shutter opens and when it closes.
     void setTrolley(const Eigen::Affine3f& opening, const Eigen::Affine3f& closing);
 

@@ -40,7 +40,7 @@ pinion::Lens lensOf(const ShotSize& size, double focal_mm, double k1, double k2)
 
 // ---- landing: a handheld walk along the quay, 28 mm with a visible barrel distortion
 
-pinion::Lens landingLens(const ShotSize& size) { return lensOf(size, 28.0, -0.112, 0.018); }
+pinion::Lens landingLens(const ShotSize& size, double) { return lensOf(size, 28.0, -0.112, 0.018); }
 
 Eigen::Affine3d landingIntended(const ShotSize& size, double frame) {
     const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
@@ -70,7 +70,7 @@ Eigen::Affine3d landingTrolley(const ShotSize& size, double frame) {
 
 // ---- mooring: from the deck of a boat that lies at the quay, across the water; a slow pan, shaken by hand and swell
 
-pinion::Lens mooringLens(const ShotSize& size) { return lensOf(size, 50.0, -0.03, 0.0); }
+pinion::Lens mooringLens(const ShotSize& size, double) { return lensOf(size, 50.0, -0.03, 0.0); }
 
 Eigen::Affine3d mooringIntended(const ShotSize& size, double frame) {
     const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
@@ -92,16 +92,47 @@ Eigen::Affine3d mooringCamera(const ShotSize& size, double frame) {
 
 // ---- breakwater: the same water from the quay, locked off
 
-pinion::Lens breakwaterLens(const ShotSize& size) { return lensOf(size, 35.0, -0.06, 0.0); }
+pinion::Lens breakwaterLens(const ShotSize& size, double) { return lensOf(size, 35.0, -0.06, 0.0); }
 
 Eigen::Affine3d breakwaterCamera(const ShotSize&, double) { return lookingAt({-0.9, 1.75, -3.4}, {8.4, 0.55, -20.0}); }
+
+// ---- pan: from the quay's end, a slow pan over the landing by hand; the camera only turns
+
+pinion::Lens panLens(const ShotSize& size, double) { return lensOf(size, 32.0, -0.07, 0.0); }
+
+Eigen::Affine3d panIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    const double eased = along * along * (3 - 2 * along);
+    Eigen::Affine3d pose = lookingAt({-3.4, 1.66, 6.4}, {-0.6, 1.0, -2.0});
+    pose.linear() = turned(14.0 - 34.0 * eased, Vector3d::UnitY()) * pose.linear();
+    return pose;
+}
+
+Eigen::Affine3d panCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    Eigen::Affine3d pose = panIntended(size, frame);
+    pose.linear() = pose.linear() * turned(0.35 * unrest(seconds, 21), Vector3d::UnitX()) * turned(0.3 * unrest(seconds, 22), Vector3d::UnitY()) *
+                    turned(0.25 * unrest(seconds, 23), Vector3d::UnitZ());
+    return pose;
+}
+
+// ---- zoom: the landing's walk, shorter, while the lens goes from 28 to 46 mm; its barrel fades as it does
+
+pinion::Lens zoomLens(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? std::clamp(frame / (size.frames - 1), 0.0, 1.0) : 0;
+    const double through = std::clamp((along - 0.12) / 0.76, 0.0, 1.0);
+    const double focal_mm = 28.0 * std::pow(46.0 / 28.0, through * through * (3 - 2 * through));
+    return lensOf(size, focal_mm, -0.112 + 0.09 * std::log(focal_mm / 28.0), 0.018);
+}
 
 Eigen::Affine3d noTrolley(const ShotSize&, double) { return Eigen::Affine3d(Eigen::Translation3d(0, -50, 40)); }
 
 constexpr DemoShot kShots[] = {
-    {"landing", 28.0, 120, 24.0, buildLanding, landingLens, landingCamera, landingIntended, landingTrolley},
-    {"mooring", 50.0, 96, 24.0, buildHarbour, mooringLens, mooringCamera, mooringIntended, noTrolley},
-    {"breakwater", 35.0, 125, 25.0, buildHarbour, breakwaterLens, breakwaterCamera, breakwaterCamera, noTrolley},
+    {"landing", 28.0, 120, 24.0, buildLanding, landingLens, false, landingCamera, landingIntended, landingTrolley},
+    {"mooring", 50.0, 96, 24.0, buildHarbour, mooringLens, false, mooringCamera, mooringIntended, noTrolley},
+    {"breakwater", 35.0, 125, 25.0, buildHarbour, breakwaterLens, false, breakwaterCamera, breakwaterCamera, noTrolley},
+    {"pan", 32.0, 100, 24.0, buildLanding, panLens, false, panCamera, panIntended, noTrolley},
+    {"zoom", 28.0, 60, 24.0, buildLanding, zoomLens, true, landingCamera, landingIntended, noTrolley},
 };
 
 }  // namespace

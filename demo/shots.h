@@ -25,7 +25,8 @@ struct DemoShot {
     int frames;
     double fps;
     Scene (*scene)();
-    pinion::Lens (*lens)(const ShotSize&);
+    pinion::Lens (*lens)(const ShotSize&, double frame);         ///< the same on every frame, but for a zoom
+    bool zoom;
     Eigen::Affine3d (*camera)(const ShotSize&, double frame);    ///< `worldFromCamera`
     Eigen::Affine3d (*intended)(const ShotSize&, double frame);  ///< the same without the hand's unrest
     Eigen::Affine3d (*trolley)(const ShotSize&, double frame);

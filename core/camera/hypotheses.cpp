@@ -16,6 +16,8 @@ namespace {
 constexpr std::array<double, 7> kFocalsTried{0.42, 0.65, 0.95, 1.4, 2.0, 3.0, 4.6};
 constexpr std::size_t kWindow = 9;       // keyframes of the first part
 constexpr std::size_t kCarried = 4;      // candidates that go through all keyframes
+constexpr std::size_t kSecondTry = 8;    // when those explain too little
+constexpr double kPoor = 0.27;           // badness over all keyframes
 constexpr std::size_t kMotions = 3;      // that may explain one pair
 
 /// Keyframes around a pair: between its frames, and one beyond each.
@@ -224,14 +226,30 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         if (std::none_of(carried.begin(), carried.end(), same)) carried.push_back(window);
     }
     done = 0;
-    parallelFor(carried.size(), [&](std::size_t i) {
-        extend(carried[i].scene, keys, plan, progress);
-        settle(carried[i].scene, plan, progress);
-        const std::lock_guard lock(mutex);
-        progress.report(0.6 + 0.3 * double(++done) / double(carried.size()), "Comparing cameras");
-    });
+    const auto carry = [&](std::vector<Candidate>& batch) {
+        parallelFor(batch.size(), [&](std::size_t i) {
+            extend(batch[i].scene, keys, plan, progress);
+            settle(batch[i].scene, plan, progress);
+            const std::lock_guard lock(mutex);
+            progress.report(std::min(0.9, 0.6 + 0.3 * double(++done) / double(carried.size())), "Comparing cameras");
+        });
+    };
     const auto allKeys = [&](const Candidate&) -> const std::vector<int>& { return keys; };
+    std::vector<Candidate> more;
+    for (const Candidate& window : windows) {
+        const auto same = [&](const Candidate& other) {
+            return other.pair.a == window.pair.a && other.pair.b == window.pair.b && other.firstFocal_px == window.firstFocal_px && other.badness == window.badness;
+        };
+        if (more.size() < kSecondTry && window.badness < 0.6 && std::none_of(carried.begin(), carried.end(), same)) more.push_back(window);
+    }
+    carry(carried);
     rank(carried, allKeys);
+    if (!progress.stopped() && carried.front().badness > kPoor) {
+        // Much of the shot is not explained: perhaps it was turned inside out on the way. The next best may do better.
+        carry(more);
+        carried.insert(carried.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+        rank(carried, allKeys);
+    }
     if (progress.stopped()) return carried;
     // Seen through a long lens, depth turned inside out looks almost right and is a minimum of its own.
     {
@@ -242,6 +260,7 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         carried.push_back(std::move(twin));
         rank(carried, allKeys);
     }
+    if (carried.size() > 6) carried.erase(carried.begin() + 6, carried.end());
     return carried;
 }
 

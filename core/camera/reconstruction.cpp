@@ -474,13 +474,18 @@ void Reconstruction::recentre() {
     for (const auto& point : points_)
         if (point) distances.push_back(std::abs((*point)[3]) > 1e-6 ? (point->head<3>() / (*point)[3] - middle).norm() : 1e6);
     if (distances.empty()) return;
-    const double scale = 1 / std::clamp(median(distances), 1e-9, 1e9);
+    // All places and all nearnesses with the other sign project alike: in front is where most points are.
+    double side = 0;
+    for (const auto& point : points_)
+        if (point) side += (*point)[3];
+    const double sign = side < 0 ? -1 : 1;
+    const double scale = sign / std::clamp(median(distances), 1e-9, 1e9);
     for (auto& pose : poses_)
         if (pose) pose->translation = scale * (pose->translation + pose->rotation * middle);
     for (auto& point : points_)
         if (point) {
             Vector4d moved;
-            moved << scale * (point->head<3>() - (*point)[3] * middle), (*point)[3];
+            moved << scale * sign * (point->head<3>() - (*point)[3] * middle), sign * (*point)[3];
             point = moved.normalized();
         }
 }

@@ -319,11 +319,16 @@ std::string cameraJson(const CameraFile& file) {
             for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
         frames.push_back({{"frame", frame.frame}, {"world_from_camera", std::move(matrix)}, {"focal_px", frame.focal_px},
                           {"focal_mm", focalMillimetres(frame.focal_px, file.sensorWidth_mm, file.width)}});
+        if (file.zoom) frames.back()["k1"] = frame.k1;
     }
     json& points = document["points"] = json::array();
     for (const CameraFile::Point& point : file.points)
         points.push_back({{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
-    document["solve"] = {{"rms_px", file.rms_px}, {"held_out_rms_px", file.heldOutRms_px}, {"tracks", file.tracks}, {"frames", file.frames.size()}};
+    for (const CameraFile::Point& point : file.directions)
+        document["directions"].push_back({{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
+    document["solve"] = {{"rms_px", file.rms_px}, {"held_out_rms_px", file.heldOutRms_px}, {"tracks", file.tracks}, {"frames", file.frames.size()}, {"motion", file.motion}};
+    if (file.focalDeviation_mm > 0) document["solve"]["focal_deviation_mm"] = file.focalDeviation_mm;
+    if (!file.doubt.empty()) document["solve"]["doubt"] = file.doubt;
     return document.dump(1) + "\n";
 }
 
@@ -344,18 +349,29 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
             for (int r = 0; r < 4; ++r)
                 for (int c = 0; c < 4; ++c)
                     frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where + ".world_from_camera");
+            if (entry.contains("k1")) {
+                file.zoom = true;
+                frame.k1 = number(entry, "k1", where);
+            }
             file.frames.push_back(frame);
         }
-        for (std::size_t i = 0; const json& entry : list(document, "points", "file")) {
-            const std::string where = at("points", i++);
-            const json& xyz = list(entry, "xyz", where);
-            if (xyz.size() != 3) malformed(where + ".xyz: has not 3 numbers");
-            file.points.push_back({text(entry, "name", where), {number(xyz[0], where), number(xyz[1], where), number(xyz[2], where)}});
-        }
+        const auto takePoints = [&](const char* name, std::vector<CameraFile::Point>& points) {
+            for (std::size_t i = 0; const json& entry : list(document, name, "file")) {
+                const std::string where = at(name, i++);
+                const json& xyz = list(entry, "xyz", where);
+                if (xyz.size() != 3) malformed(where + ".xyz: has not 3 numbers");
+                points.push_back({text(entry, "name", where), {number(xyz[0], where), number(xyz[1], where), number(xyz[2], where)}});
+            }
+        };
+        takePoints("points", file.points);
+        if (document.contains("directions")) takePoints("directions", file.directions);
         const json& solve = member(document, "solve", "file");
         file.rms_px = number(solve, "rms_px", "solve");
         file.heldOutRms_px = numberOr(solve, "held_out_rms_px", 0, "solve");
         file.tracks = whole(solve, "tracks", "solve");
+        if (solve.contains("motion")) file.motion = text(solve, "motion", "solve");
+        file.focalDeviation_mm = numberOr(solve, "focal_deviation_mm", 0, "solve");
+        if (solve.contains("doubt")) file.doubt = text(solve, "doubt", "solve");
         return file;
     });
 }

@@ -64,13 +64,19 @@ struct CameraFile {
         int frame;
         Eigen::Isometry3d worldFromCamera;
         double focal_px;
+        double k1 = 0.0;     ///< of a zoom
     };
     std::vector<Frame> frames;
+    bool zoom = false;
     struct Point {
         std::string name;
         Eigen::Vector3d xyz;
     };
     std::vector<Point> points;
+    std::vector<Point> directions;   ///< of tracks whose depth is not known, of length 1
+    std::string motion = "travelling";
+    double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given
+    std::string doubt;
     double rms_px = 0.0;
     double heldOutRms_px = 0.0;
     int tracks = 0;

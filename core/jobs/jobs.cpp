@@ -150,7 +150,7 @@ Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliv
     return failure(Fault::input, "deliverable {}: is a picture, not text", deliverable.name);
 }
 
-Expected<Solve> runSolve(const Shot& shot, const Progress& progress) {
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveWatch& watch, double trim_px) {
     if (shot.tracks.isEmpty()) return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks) {
@@ -162,7 +162,9 @@ Expected<Solve> runSolve(const Shot& shot, const Progress& progress) {
         });
         tracks.push_back(std::move(within));
     }
-    return solveCamera(tracks, solveOptionsOf(shot), progress);
+    SolveOptions options = solveOptionsOf(shot);
+    options.trim_px = trim_px;
+    return solveCamera(tracks, options, progress, watch);
 }
 
 Expected<CameraFile> cameraFileOf(const Shot& shot) {
@@ -175,11 +177,18 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.fps = shot.plate.fps;
     file.lens = shot.solve->lens;
     file.sensorWidth_mm = shot.solve->sensorWidth_mm;
-    for (const SolvedFrame& frame : shot.solve->frames) file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px});
+    file.zoom = shot.solve->zoom;
+    file.motion = toString(shot.solve->motion);
+    file.doubt = shot.solve->doubt;
+    file.focalDeviation_mm = shot.solve->focalDeviation_mm.value_or(0);
+    for (const SolvedFrame& frame : shot.solve->frames)
+        file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px, file.zoom ? lensOf(*shot.solve, frame).k1 : 0.0});
     for (const SolvedTrack& track : shot.solve->tracks) {
-        if (!track.xyz || track.role == TrackRole::disagreed) continue;
+        if ((!track.xyz && !track.direction) || track.role == TrackRole::disagreed) continue;
         const Track* named = findTrack(shot, track.track);
-        file.points.push_back({named ? named->name : fmt::format("t-{}", track.track), orientation->apply(*track.xyz)});
+        const std::string name = named ? named->name : fmt::format("t-{}", track.track);
+        if (track.xyz) file.points.push_back({name, orientation->apply(*track.xyz)});
+        else file.directions.push_back({name, (orientation->rotation * *track.direction).normalized()});
     }
     file.rms_px = shot.solve->rms_px;
     file.heldOutRms_px = shot.solve->heldOutRms_px;

@@ -347,6 +347,11 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.focal != Knowledge::unknown) print.add(s.focal_mm);
     if (s.focal == Knowledge::guessed) print.add(s.focalTrust_mm);
     if (s.basePair) print.add(s.basePair->first).add(s.basePair->second);
+    // Only what differs from the usual, so that a shot solved before these choices were there stays fresh.
+    if (s.axis != SolveOptions::Axis::automatic) print.add(101).add(int(s.axis));
+    if (s.motion) print.add(102).add(int(*s.motion));
+    if (s.zoom) print.add(103);
+    if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
     return print.value();
 }
 
@@ -391,6 +396,8 @@ std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
     if (!shot.solve) return print.value();
     const Lens& lens = shot.solve->lens;
     print.add(lens.focal_px).add(lens.k1).add(lens.k2).add(lens.cx).add(lens.cy);
+    if (shot.solve->zoom)
+        for (const SolvedFrame& frame : shot.solve->frames) print.add(frame.focal_px);
     if (deliverable.kind == DeliverableKind::camera) {
         const Orientation orientation = orientationOf(shot);
         print.add(orientation.scale);
@@ -412,6 +419,10 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     options.focalTrust_mm = s.focalTrust_mm;
     options.distortion = s.distortion;
     options.lens = s.lens;
+    options.axis = s.axis;
+    options.motion = s.motion;
+    options.zoom = s.zoom;
+    options.squeeze = s.squeeze;
     options.basePair = s.basePair;
     return options;
 }
@@ -563,6 +574,9 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
                 if (!solvedFrameAt(*shot.solve, frame)) open.push_back(frame);
             camera.state = StageState::attention;
             camera.message = fmt::format("Not solved: {}. Track more points there.", frameRanges(open));
+        } else if (!shot.solve->doubt.empty()) {
+            camera.state = StageState::attention;
+            camera.message = fmt::format("Not sure: {}.", shot.solve->doubt);
         } else if (shot.solve->rms_px > 1.0) {
             camera.state = StageState::attention;
             camera.message = "The error is above 1 px. Set the worst tracks aside and solve again.";

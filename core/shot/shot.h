@@ -78,6 +78,10 @@ struct SolveSettings {
     double focalTrust_mm = 2.0;
     SolveOptions::Distortion distortion = SolveOptions::Distortion::unknown;
     std::optional<Lens> lens;
+    SolveOptions::Axis axis = SolveOptions::Axis::automatic;
+    std::optional<CameraMotion> motion;  ///< none: found from the tracks
+    bool zoom = false;
+    double squeeze = 1.0;
     std::optional<std::pair<int, int>> basePair;
 };
 

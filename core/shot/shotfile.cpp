@@ -12,7 +12,9 @@ using namespace jsonfile;
 namespace fs = std::filesystem;
 
 constexpr std::array<const char*, 3> kKnowledge{"known", "guessed", "unknown"};
-constexpr std::array<const char*, 3> kDistortion{"none", "known", "unknown"};
+constexpr std::array<const char*, 5> kDistortion{"none", "known", "unknown", "k1", "full"};
+constexpr std::array<const char*, 3> kAxis{"auto", "centre", "free"};
+constexpr std::array<const char*, 3> kMotion{"travelling", "nodal", "locked"};
 constexpr std::array<const char*, 4> kRoles{"used", "held out", "disagreed", "unplaced"};
 constexpr std::array<const char*, 5> kKinds{"camera", "tracks", "st maps", "transforms", "corner pin"};
 constexpr std::array<const char*, 3> kMotionKinds{"position", "similarity", "corner pin"};
@@ -155,6 +157,11 @@ Track takeTrack(const json& entry, const std::string& where) {
     return track;
 }
 
+std::pair<int, int> twoFrames(const json& value, const std::string& where) {
+    if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 frames");
+    return {int(number(value[0], where)), int(number(value[1], where))};
+}
+
 json solveValue(const Shot& shot) {
     const Solve& solve = *shot.solve;
     json frames = json::array();
@@ -164,11 +171,15 @@ json solveValue(const Shot& shot) {
             for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
         frames.push_back({{"frame", frame.frame}, {"world_from_camera", matrix}, {"focal_px", frame.focal_px}, {"rms_px", frame.rms_px},
                           {"tracks", frame.tracks}, {"deviation", vector3(frame.deviation)}});
+        if (frame.focalDeviation_px > 0) frames.back()["focal_deviation_px"] = frame.focalDeviation_px;
     }
     json tracks = json::array();
     for (const SolvedTrack& track : solve.tracks) {
         json entry{{"track", track.track}, {"role", kRoles[std::size_t(track.role)]}, {"rms_px", track.rms_px}, {"frames", track.frames}};
         if (track.xyz) entry["xyz"] = vector3(*track.xyz);
+        if (track.direction) entry["direction"] = vector3(*track.direction);
+        if (track.deviation != Eigen::Vector3d::Zero()) entry["deviation"] = vector3(track.deviation);
+        if (track.goodFrames) entry["good_frames"] = {track.goodFrames->first, track.goodFrames->second};
         tracks.push_back(std::move(entry));
     }
     json value{{"lens", lensValues(solve.lens)}, {"sensor_width_mm", solve.sensorWidth_mm}, {"frames", frames}, {"tracks", tracks},
@@ -176,6 +187,14 @@ json solveValue(const Shot& shot) {
                {"held_out", solve.heldOut}, {"base_pair", {solve.basePair.first, solve.basePair.second}},
                {"median_angle_degrees", solve.medianAngleDegrees}, {"key", shot.solvedKey}};
     if (solve.focalDeviation_mm) value["focal_deviation_mm"] = *solve.focalDeviation_mm;
+    value["motion"] = kMotion[std::size_t(solve.motion)];
+    value["reason"] = solve.reason;
+    value["noise_px"] = solve.noise_px;
+    if (solve.zoom) value["zoom"] = {{"k1_slope", solve.k1Slope}};
+    if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
+    value["lens_deviation"] = {{"k1", solve.k1Deviation}, {"k2", solve.k2Deviation}, {"cx", solve.axisDeviation_px.x()}, {"cy", solve.axisDeviation_px.y()}};
+    if (solve.duplicates > 0) value["duplicates"] = solve.duplicates;
+    if (!solve.doubt.empty()) value["doubt"] = solve.doubt;
     return value;
 }
 
@@ -198,6 +217,8 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         frame.rms_px = number(entry, "rms_px", where);
         frame.tracks = whole(entry, "tracks", where);
         frame.deviation = vector3(member(entry, "deviation", where), where + ".deviation");
+        if (entry.contains("focal_deviation_px")) frame.focalDeviation_px = number(entry, "focal_deviation_px", where);
+        if (!(frame.focal_px > 0)) malformed(where + ".focal_px: has to be above 0");
         if (!frames.empty() && frame.frame <= frames.back().frame) malformed(where + ".frame: frames have to rise, each once");
         frames.push_back(frame);
     }
@@ -211,6 +232,9 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         track.rms_px = number(entry, "rms_px", where);
         track.frames = whole(entry, "frames", where);
         if (entry.contains("xyz")) track.xyz = vector3(entry["xyz"], where + ".xyz");
+        if (entry.contains("direction")) track.direction = vector3(entry["direction"], where + ".direction");
+        if (entry.contains("deviation")) track.deviation = vector3(entry["deviation"], where + ".deviation");
+        if (entry.contains("good_frames")) track.goodFrames = twoFrames(entry["good_frames"], where + ".good_frames");
         tracks.push_back(track);
     }
     solve->frames = List<SolvedFrame>(std::move(frames));
@@ -225,6 +249,26 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
     const json& pair = list(value, "base_pair", "solve");
     if (pair.size() != 2) malformed("solve.base_pair: has not 2 frames");
     solve->basePair = {int(number(pair[0], "solve.base_pair")), int(number(pair[1], "solve.base_pair"))};
+    if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotion, "solve");
+    solve->reason = value.value("reason", std::string());
+    if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", "solve");
+    if (value.contains("zoom")) {
+        solve->zoom = true;
+        solve->k1Slope = number(value["zoom"], "k1_slope", "solve.zoom");
+    }
+    if (value.contains("focal_range_mm")) {
+        const json& range = list(value, "focal_range_mm", "solve");
+        if (range.size() != 2) malformed("solve.focal_range_mm: has not 2 numbers");
+        solve->focalRange_mm = {number(range[0], "solve.focal_range_mm"), number(range[1], "solve.focal_range_mm")};
+    }
+    if (value.contains("lens_deviation")) {
+        const json& deviation = value["lens_deviation"];
+        solve->k1Deviation = number(deviation, "k1", "solve.lens_deviation");
+        solve->k2Deviation = number(deviation, "k2", "solve.lens_deviation");
+        solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"), number(deviation, "cy", "solve.lens_deviation")};
+    }
+    if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", "solve");
+    solve->doubt = value.value("doubt", std::string());
     return solve;
 }
 
@@ -344,6 +388,12 @@ Shot takeShot(const json& document, const fs::path& file) {
     c.focalTrust_mm = number(camera, "focal_trust_mm", "camera");
     c.distortion = word<SolveOptions::Distortion>(camera, "distortion", kDistortion, "camera");
     if (camera.contains("lens")) c.lens = takeLensValues(camera["lens"], "camera.lens");
+    if (camera.contains("axis")) c.axis = word<SolveOptions::Axis>(camera, "axis", kAxis, "camera");
+    if (camera.contains("motion")) c.motion = word<CameraMotion>(camera, "motion", kMotion, "camera");
+    c.zoom = camera.value("zoom", false);
+    if (camera.contains("squeeze")) c.squeeze = number(camera, "squeeze", "camera");
+    if (!(c.squeeze > 0)) malformed("camera.squeeze: has to be above 0");
+    if (camera.contains("base_pair")) c.basePair = twoFrames(camera["base_pair"], "camera.base_pair");
     if (!(c.sensorWidth_mm > 0) || !(c.focal_mm > 0)) malformed("camera: sensor width and focal length have to be above 0");
 
     std::vector<Track> tracks;
@@ -420,6 +470,11 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm}, {"focal", kKnowledge[std::size_t(c.focal)]}, {"focal_mm", c.focal_mm},
                           {"focal_trust_mm", c.focalTrust_mm}, {"distortion", kDistortion[std::size_t(c.distortion)]}};
     if (c.lens) document["camera"]["lens"] = lensValues(*c.lens);
+    if (c.axis != SolveOptions::Axis::automatic) document["camera"]["axis"] = kAxis[std::size_t(c.axis)];
+    if (c.motion) document["camera"]["motion"] = kMotion[std::size_t(*c.motion)];
+    if (c.zoom) document["camera"]["zoom"] = true;
+    if (c.squeeze != 1.0) document["camera"]["squeeze"] = c.squeeze;
+    if (c.basePair) document["camera"]["base_pair"] = {c.basePair->first, c.basePair->second};
     document["tracks"] = tracksValue(shot);
     if (shot.solve) document["solve"] = solveValue(shot);
     json& world = document["world"];

@@ -185,7 +185,7 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
     std::mt19937 random(2);
     std::normal_distribution<double> noise(0, 0.03);
     for (const Pose& pose : shot.poses) bundle.cameras.push_back({pose.rotation, pose.translation + Vector3d(noise(random), noise(random), noise(random))});
-    for (const Vector3d& p : shot.points) bundle.points.push_back(p + Vector3d(noise(random), noise(random), noise(random)));
+    for (const Vector3d& p : shot.points) bundle.points.push_back((p + Vector3d(noise(random), noise(random), noise(random))).homogeneous().normalized());
     for (std::size_t t = 0; t < shot.tracks.size(); ++t)
         for (const Sample& sample : shot.tracks[t].samples) bundle.observations.push_back({sample.frame - 1001, int(shot.tracks[t].id) - 1, sample.at});
 
@@ -197,7 +197,8 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
             cameras[i][std::size_t(k) + 3] = bundle.cameras[i].translation[k];
         }
     }
-    std::vector<Vector3d> points = bundle.points;
+    std::vector<Vector3d> points;
+    for (const Eigen::Vector4d& p : bundle.points) points.emplace_back(p.head<3>() / p[3]);
     double lens[3] = {1000, 0, 0};
     ceres::Problem problem;
     for (const auto& seen : bundle.observations)
@@ -212,7 +213,7 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
     ceres::Solver::Summary summary;
     ceres::Solve(solverOptions, &problem, &summary);
 
-    BundleOptions options{.freeFocal = true, .freeK1 = true, .freeK2 = true, .robustWidth_px = 1.0, .rounds = 200, .settled = 1e-12};
+    BundleOptions options{.free = {LensTerm::focal, LensTerm::k1, LensTerm::k2}, .robustWidth_px = 1.0, .noise_px = 1e-4, .rounds = 200, .settled = 1e-12};
     REQUIRE(adjust(bundle, options));
     CHECK(robustCost(bundle, 1.0) == Approx(summary.final_cost).epsilon(1e-4));
     CHECK(bundle.lens.focal_px == Approx(lens[0]).epsilon(1e-3));
