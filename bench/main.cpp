@@ -263,6 +263,8 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
                solve->heldOutRms_px, solve->used, solve->heldOut, solve->disagreed, solve->frames.size(), solve->medianAngleDegrees);
     fmt::print("  focal {:.3f} mm (+- {:.3f}), error {:.3f} %; k1 {:.4f} (true {:.4f}), k2 {:.4f} (true {:.4f})\n", focal_mm, solve->focalDeviation_mm.value_or(0),
                100 * std::abs(focal_mm - truth.focal_mm) / truth.focal_mm, solve->lens.k1, truth.lens.k1, solve->lens.k2, truth.lens.k2);
+    fmt::print("  {}; axis off the middle by {:.2f} +- {:.2f}, {:.2f} +- {:.2f} px; noise {:.3f} px{}\n", solve->reason, solve->lens.cx - 0.5 * options.width, solve->axisDeviation_px.x(),
+               solve->lens.cy - 0.5 * options.height, solve->axisDeviation_px.y(), solve->noise_px, solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
     std::vector<Vector3d> found, real;
     double length = 0;
     for (const SolvedFrame& frame : solve->frames) {

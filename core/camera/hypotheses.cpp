@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <mutex>
 
 namespace pinion::solving {
@@ -14,6 +15,7 @@ namespace {
 
 // Focal lengths tried when nothing is known, in frame widths: 15 mm to 165 mm on a 36 mm frame.
 constexpr std::array<double, 7> kFocalsTried{0.42, 0.65, 0.95, 1.4, 2.0, 3.0, 4.6};
+constexpr int kPerCell = 7;              // trails of a first guess, in each of 40 parts of the picture
 constexpr std::size_t kWindow = 9;       // keyframes of the first part
 constexpr std::size_t kCarried = 4;      // candidates that go through all keyframes
 constexpr std::size_t kSecondTry = 8;    // when those explain too little
@@ -44,12 +46,40 @@ std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
     return result;
 }
 
+/// The trails of a window that say most: seen on many of its frames, spread over the picture.
+std::vector<int> telling(const Material& material, const std::vector<int>& window) {
+    struct Entry {
+        int sightings = 0;
+        Eigen::Vector2d at{0, 0};
+    };
+    std::map<int, Entry> entries;
+    for (const int frame : window)
+        for (const auto& [trail, place] : material.byFrame[std::size_t(frame)]) {
+            Entry& entry = entries[trail];
+            if (entry.sightings++ == 0) entry.at = place;
+        }
+    std::vector<std::pair<int, int>> order;  // fewer sightings later
+    for (const auto& [trail, entry] : entries)
+        if (entry.sightings >= 2) order.emplace_back(-entry.sightings, trail);
+    std::sort(order.begin(), order.end());
+    constexpr int kAcross = 8, kDown = 5;
+    std::array<int, kAcross * kDown> filled{};
+    std::vector<int> chosen;
+    for (const auto& [sightings, trail] : order) {
+        const Eigen::Vector2d at = entries[trail].at;
+        const int x = std::clamp(int(at.x() / material.width * kAcross), 0, kAcross - 1), y = std::clamp(int(at.y() / material.height * kDown), 0, kDown - 1);
+        if (filled[std::size_t(y * kAcross + x)]++ < kPerCell) chosen.push_back(trail);
+    }
+    return chosen;
+}
+
 std::optional<Reconstruction> solveWindow(const Material& material, const std::vector<int>& window, const BasePair& pair, const RelativePose& relative,
                                           const std::vector<int>& trails, const std::vector<PlanePair>& pairs, const Lens& lens, const SolveOptions& options,
-                                          const LensPlan& plan, const Progress& progress) {
+                                          const LensPlan& plan, const std::vector<int>& chosen, const Progress& progress) {
     Reconstruction scene(material, options, lens, options.zoom);
     // Until the lens is found its faults look like errors of the tracks, most of all at the corners.
     const double loose = (plan.bends() ? 0.005 : 0.0025) * material.width;
+    scene.takeOnly(chosen);
     scene.start(pair.a, pair.b, relative, trails, pairs);
     scene.adjust({}, lossWidth(scene), 6, progress);
     std::vector<int> open;
@@ -125,8 +155,9 @@ std::vector<double> focalsToTry(const SolveOptions& options) {
 }
 
 double lossWidth(const Reconstruction& scene) {
+    // Real tracks are wrong by a tenth of a pixel for many frames on end; a width below a few tenths would take that for a mistake.
     const double scale = scene.material().scale();
-    return std::clamp(3 * scene.noise(), 0.15 * scale, 4.0 * scale);
+    return std::clamp(3 * scene.noise(), 0.3 * scale, 4.0 * scale);
 }
 
 void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan& plan, const Progress& progress) {
@@ -177,7 +208,11 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
     std::size_t done = 0;
     const double loose = (plan.bends() ? 0.004 : 0.0015) * material.width;
     std::vector<std::vector<int>> windowFrames;
-    for (const BasePair& pair : pairs) windowFrames.push_back(windowOf(keys, pair));
+    std::vector<std::vector<int>> windowTrails;
+    for (const BasePair& pair : pairs) {
+        windowFrames.push_back(windowOf(keys, pair));
+        windowTrails.push_back(telling(material, windowFrames.back()));
+    }
     parallelFor(pairs.size() * focals.size(), [&](std::size_t index) {
         if (progress.stopped()) return;
         const BasePair& pair = pairs[index / focals.size()];
@@ -187,7 +222,7 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         const auto motions = relativePoses(places, {.inlierDistance = loose / lens.focal_px, .rounds = 250}, kMotions);
         if (motions)
             for (const RelativePose& relative : *motions) {
-                auto scene = solveWindow(material, windowFrames[index / focals.size()], pair, relative, trails, places, lens, options, plan, progress);
+                auto scene = solveWindow(material, windowFrames[index / focals.size()], pair, relative, trails, places, lens, options, plan, windowTrails[index / focals.size()], progress);
                 if (!scene) continue;
                 const std::lock_guard lock(mutex);
                 windows.push_back({std::move(*scene), pair, lens.focal_px, 1});
@@ -228,6 +263,8 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
     done = 0;
     const auto carry = [&](std::vector<Candidate>& batch) {
         parallelFor(batch.size(), [&](std::size_t i) {
+            batch[i].scene.takeAll();
+            batch[i].scene.triangulateAll(0.004 * material.width, false);
             extend(batch[i].scene, keys, plan, progress);
             settle(batch[i].scene, plan, progress);
             const std::lock_guard lock(mutex);

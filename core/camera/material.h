@@ -4,6 +4,7 @@
 #include "camera/solve.h"
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <functional>
 #include <span>
 #include <utility>
@@ -32,7 +33,7 @@ struct Material {
     std::vector<Trail> trails;
     std::vector<std::vector<std::pair<int, Eigen::Vector2d>>> byFrame;  ///< (trail, place), adjusted ones only
     int duplicates = 0;                                        ///< tracks left out because another has the same samples
-    double scale() const { return width / 1920.0; }            ///< pixels that look alike on plates of different sizes
+    double scale() const { return std::max(1.0, width / 1920.0); }  ///< what a tracker's pixel is worth: errors grow with large plates only
 };
 
 /// The tracks that are not set aside, with every tenth of the long ones held out. Fails when a place is not a number.

@@ -93,6 +93,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
     const Material& material = scene.material();
     const SolveOptions& options = scene.options();
     const double noise = std::max(scene.noise(), 0.04 * material.scale());
+    const double trackNoise = noiseOfTracks(scene);
     const Upright upright = uprightOf(scene);
     std::vector<int> cameraOf, pointOf;
     scene.assemble(&cameraOf, &pointOf);
@@ -150,7 +151,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
                 solved.frames = int(errors.size());
                 solved.rms_px = std::sqrt(own / double(errors.size()));
                 // The same limit as for the others: a mover is no measure of the camera.
-                if (agreementOf(all, noise, material.scale()).agrees) {
+                if (agreementOf(all, trackNoise, material.scale()).agrees) {
                     solved.role = TrackRole::heldOut;
                     placeAs(*point, std::nullopt);
                     heldSquares += own;
@@ -160,7 +161,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
                     solved.role = TrackRole::disagreed;
                 }
             }
-        } else if (const auto& point = scene.point(t)) {
+        } else if (const auto& point = scene.point(t); point && !scene.isDoubted(t)) {
             const auto [from, to] = scene.stretch(t);
             measure(*point, from, to);
             solved.role = TrackRole::used;

@@ -165,7 +165,7 @@ int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sight
 
 Reconstruction::Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom)
     : material_(&material), options_(&options), lens_(first), poses_(material.frames.size()), points_(material.trails.size()),
-      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
+      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0), doubted_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
     if (zoom) becomeZoom();
 }
 
@@ -177,11 +177,16 @@ std::pair<int, int> Reconstruction::stretch(std::size_t trail) const {
     return {stretches_[trail].first, std::min(stretches_[trail].second, int(material_->trails[trail].seen.size()) - 1)};
 }
 
+void Reconstruction::takeOnly(const std::vector<int>& trails) {
+    ignored_.assign(points_.size(), 1);
+    for (const int trail : trails) ignored_[std::size_t(trail)] = 0;
+}
+
 void Reconstruction::start(int a, int b, const RelativePose& relative, const std::vector<int>& trails, const std::vector<PlanePair>& pairs) {
     poses_[std::size_t(a)] = Pose{};
     poses_[std::size_t(b)] = relative.second;
     for (std::size_t i = 0; i < pairs.size(); ++i) {
-        if (!relative.inliers[i]) continue;
+        if (!relative.inliers[i] || (!ignored_.empty() && ignored_[std::size_t(trails[i])])) continue;
         const std::array<Ray, 2> rays{Ray{Pose{}, pairs[i].first}, Ray{relative.second, pairs[i].second}};
         if (const auto point = triangulate(rays)) points_[std::size_t(trails[i])] = point->homogeneous().normalized();
     }
@@ -298,7 +303,7 @@ Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first
 void Reconstruction::triangulateAll(double tolerance_px, bool again) {
     parallelFor(material_->trails.size(), [&](std::size_t t) {
         const Trail& trail = material_->trails[t];
-        if (trail.heldOut || dropped_[t] || (points_[t] && !again)) return;
+        if (trail.heldOut || dropped_[t] || (points_[t] && !again) || (!ignored_.empty() && ignored_[t])) return;
         const auto [from, to] = stretch(t);
         auto found = bestPlace(trail, 0, std::size_t(from), 1, std::size_t(to) + 1);
         if (found) {
@@ -444,6 +449,7 @@ double Reconstruction::badness(const std::vector<int>& frames, double noise_px) 
     double sum = 0, count = 0;
     for (const int frame : frames)
         for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)]) {
+            if (!ignored_.empty() && ignored_[std::size_t(trail)]) continue;
             ++count;
             const auto& point = points_[std::size_t(trail)];
             if (!point || !poses_[std::size_t(frame)]) {

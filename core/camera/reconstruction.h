@@ -36,6 +36,14 @@ public:
     void bringBack(std::size_t trail) { dropped_[trail] = false; }
     bool isDropped(std::size_t trail) const { return dropped_[trail]; }
 
+    /// Adjusted, but no witness: it contradicts the rest by little.
+    void setDoubted(std::size_t trail, bool doubted) { doubted_[trail] = doubted; }
+    bool isDoubted(std::size_t trail) const { return doubted_[trail]; }
+
+    /// Leaves all but these trails out until `takeAll`: a first guess needs no more than a couple of hundred.
+    void takeOnly(const std::vector<int>& trails);
+    void takeAll() { ignored_.clear(); }
+
     /// Only the samples from..to (indices into the trail, both included) count.
     void keepStretch(std::size_t trail, int from, int to) { stretches_[trail] = {from, to}; }
     std::pair<int, int> stretch(std::size_t trail) const;
@@ -46,6 +54,7 @@ public:
     /// Whether the optical axis lies farther from where it is expected than the trust in that allows; then the trust was wrong.
     bool axisStrains() const;
     void widenAxis() { axisTrust_ *= 8; }
+    void centreAxis() { lens_.cx = expectedAxis().x(); lens_.cy = expectedAxis().y(); }
 
     /// Gives every frame a focal length of its own from now on.
     void becomeZoom();
@@ -123,6 +132,8 @@ private:
     std::vector<std::optional<Eigen::Vector4d>> points_;
     std::vector<std::pair<int, int>> stretches_;
     std::vector<char> dropped_;
+    std::vector<char> doubted_;
+    std::vector<char> ignored_;  ///< empty: none
     bool turnsOnly_ = false;
     double axisTrust_ = 0;  ///< pixels
 };

@@ -117,6 +117,15 @@ void forgetWeakFrames(Reconstruction& scene) {
         if (scene.pose(f) && scene.sightingsOf(f) < std::min(scene.options().fewestTracks, 6)) scene.forgetFrame(f);
 }
 
+/// Whether the tracks say that the optical axis meets the middle: known to a thousandth of the width, and not clearly elsewhere.
+bool isCentred(const Reconstruction& scene, const BundleCovariance& covariance) {
+    if (scene.options().axis != SolveOptions::Axis::automatic || scene.options().lens) return false;
+    const Vector2d off(scene.lens().cx - 0.5 * scene.options().width, scene.lens().cy - 0.5 * scene.options().height);
+    const Vector2d deviation(covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy));
+    const double known = 0.001 * scene.options().width;
+    return deviation.x() > 0 && deviation.maxCoeff() < known && off.cwiseAbs().maxCoeff() < 1.2 * known && off.cwiseQuotient(deviation).norm() < 3.5;
+}
+
 double millimetres(const SolveOptions& options, double focal_px) { return focalMillimetres(focal_px, options.sensorWidth_mm, options.width); }
 
 /// The focal lengths of candidates that are clearly different cameras and explain the keyframes as well as the winner.
@@ -310,11 +319,20 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene->placedPoints());
 
     progress.report(0.92, "Measuring");
-    const auto covariance = covarianceOf(scene->assemble(), scene->bundleOptions(plan.fine, lossWidth(*scene), 0, 0));
-    Solve solve = measured(*scene, plan, tracks, covariance);
+    LensPlan settled = plan;
+    auto covariance = covarianceOf(scene->assemble(), scene->bundleOptions(plan.fine, lossWidth(*scene), 0, 0));
+    if (covariance && isCentred(*scene, *covariance)) {
+        // What is left of the axis is the tracks' own error, and would turn every camera by it.
+        scene->centreAxis();
+        settled.fine.remove(LensTerm::cx).remove(LensTerm::cy);
+        scene->adjust(settled.fine, lossWidth(*scene), 20, progress, 0);
+        sortOut(*scene, options.trim_px);
+        covariance = covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0));
+    }
+    Solve solve = measured(*scene, settled, tracks, covariance);
     solve.reason = reason;
     solve.basePair = base;
-    solve.doubt = doubtsOf(solve, *scene, plan, candidates, covariance, progress);
+    solve.doubt = doubtsOf(solve, *scene, settled, candidates, covariance, progress);
     progress.report(1, "Solved");
     return solve;
 }

@@ -14,6 +14,7 @@ namespace {
 
 constexpr int kLasting = 5;          // frames over which noise averages out and a drift does not
 constexpr double kSpread = 2.1;      // times the noise of all
+constexpr double kMild = 2.5;        // times the limits: what the robust loss can live with
 constexpr double kShortest = 5;      // frames of a stretch worth keeping
 
 std::vector<Vector2d> plain(const std::vector<std::pair<int, Vector2d>>& errors, int from, int to) {
@@ -25,6 +26,7 @@ std::vector<Vector2d> plain(const std::vector<std::pair<int, Vector2d>>& errors,
 
 struct Verdict {
     bool agrees = false;
+    bool mild = false;  ///< it does not agree, but by little
     std::optional<Vector4d> point;
     int from = 0, to = 0;
 };
@@ -58,7 +60,7 @@ Verdict stretchOf(const Reconstruction& scene, const Trail& trail, double noise)
         if (!before || !after) continue;
         const auto own = scene.bestPlace(trail, 3 * noise, std::size_t(from), 1, std::size_t(to) + 1);
         if (!own || !agreementOf(plain(scene.errorsOf(trail, *own), from, to), noise, scale).agrees) continue;
-        best = {true, own, from, to};
+        best = {true, false, own, from, to};
     }
     return best;
 }
@@ -99,9 +101,9 @@ Agreement agreementOf(const std::vector<Vector2d>& errors, double noise_px, doub
         spread2 += (double(i) - middle) * (double(i) - middle);
     }
     result.trend_px = spread2 > 0 ? trend.norm() / spread2 * middle : 0;
-    const bool slides = result.trend_px > std::max(0.3 * scale, 5.5 * noise_px * std::sqrt(3 / count));
-    const bool wide = result.spread > kSpread && result.drift_px > std::max(0.4 * scale, 2.5 * noise_px);
-    const bool lasting = result.drift_px > std::max(0.9 * scale, 5.5 * noise_px);
+    const bool slides = result.trend_px > std::max(0.5 * scale, 5.5 * noise_px * std::sqrt(3 / count));
+    const bool wide = result.spread > kSpread && result.drift_px > std::max(0.5 * scale, 2.5 * noise_px);
+    const bool lasting = result.drift_px > std::max(1.0 * scale, 5.5 * noise_px);
     // Spikes happen; more than one in seven frames, or one across the picture, is no spike.
     const auto beyond = [&](double limit) { return std::count_if(errors.begin(), errors.end(), [&](const Vector2d& error) { return error.norm() > limit; }); };
     const bool jumps = double(beyond(std::max(1.2 * scale, 8 * noise_px))) > 0.15 * count || beyond(std::max(25 * scale, 40 * noise_px)) > 0;
@@ -109,9 +111,34 @@ Agreement agreementOf(const std::vector<Vector2d>& errors, double noise_px, doub
     return result;
 }
 
-int sortOut(Reconstruction& scene, double trim_px) {
+double noiseOfTracks(const Reconstruction& scene) {
     const Material& material = scene.material();
     const double noise = std::max(scene.noise(), 0.04 * material.scale());
+    std::vector<double> own;
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        if (!scene.point(t) || material.trails[t].seen.size() < 5) continue;
+        double squares = 0;
+        const auto errors = scene.errorsOf(material.trails[t], *scene.point(t));
+        for (const auto& [i, error] : errors) squares += std::min(error.squaredNorm(), 100 * noise * noise);
+        if (!errors.empty()) own.push_back(std::sqrt(squares / (2 * double(errors.size()))));
+    }
+    if (own.size() < 20) return noise;
+    // Real tracks differ, and how much is told by the better seven in ten: as if their noise were lognormal, the noisy end of the good
+    // ones (a deviation and a half above the middle) sets the measure.
+    const auto quantile = [&](double share) {
+        const auto at = own.begin() + std::ptrdiff_t(share * double(own.size()));
+        std::nth_element(own.begin(), at, own.end());
+        return std::max(*at, 1e-6);
+    };
+    const double low = quantile(0.35), high = quantile(0.70);
+    const double shape = std::log(high / low) / 0.909;  // between the normal's quantiles of those shares
+    const double end = low * std::exp(0.385 * shape + 1.5 * shape);
+    return std::clamp(end / 1.35, noise, 6 * noise);
+}
+
+int sortOut(Reconstruction& scene, double trim_px) {
+    const Material& material = scene.material();
+    const double noise = noiseOfTracks(scene);
     std::vector<Verdict> verdicts(material.trails.size());
     parallelFor(material.trails.size(), [&](std::size_t t) {
         const Trail& trail = material.trails[t];
@@ -119,7 +146,7 @@ int sortOut(Reconstruction& scene, double trim_px) {
         const int end = int(trail.seen.size()) - 1;
         Verdict& verdict = verdicts[t];
         const bool whole = scene.stretch(t) == std::pair{0, end};
-        verdict = {false, scene.point(t) && whole ? scene.point(t) : scene.bestPlace(trail, 3 * noise), 0, end};
+        verdict = {false, false, scene.point(t) && whole ? scene.point(t) : scene.bestPlace(trail, 3 * noise), 0, end};
         if (!verdict.point) return;
         const auto judge = [&](const Vector4d& point) { return agreementOf(plain(scene.errorsOf(trail, point), 0, end), noise, material.scale()); };
         Agreement own = judge(*verdict.point);
@@ -140,16 +167,22 @@ int sortOut(Reconstruction& scene, double trim_px) {
             own.agrees = judge(direction).agrees;
         }
         verdict.agrees = own.agrees && !(trim_px > 0 && own.rms_px > trim_px);
-        if (!own.agrees) verdict = stretchOf(scene, trail, noise);
+        if (!own.agrees) {
+            const auto wholePoint = verdict.point;
+            verdict = stretchOf(scene, trail, noise);
+            if (!verdict.agrees && agreementOf(plain(scene.errorsOf(trail, *wholePoint), 0, end), kMild * noise, kMild * material.scale()).agrees)
+                verdict = {false, true, wholePoint, 0, end};
+        }
     }, 8);
     int changed = 0;
     for (std::size_t t = 0; t < verdicts.size(); ++t) {
         if (material.trails[t].heldOut) continue;
         const Verdict& verdict = verdicts[t];
-        if (verdict.agrees && verdict.point) {
-            const bool before = scene.point(t).has_value() && scene.stretch(t) == std::pair{verdict.from, verdict.to};
+        if ((verdict.agrees || verdict.mild) && verdict.point) {
+            const bool before = scene.point(t).has_value() && scene.isDoubted(t) == verdict.mild && scene.stretch(t) == std::pair{verdict.from, verdict.to};
             changed += !before;
             scene.bringBack(t);
+            scene.setDoubted(t, verdict.mild);
             scene.keepStretch(t, verdict.from, verdict.to);
             scene.setPoint(t, *verdict.point);
         } else {

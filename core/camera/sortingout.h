@@ -19,7 +19,12 @@ struct Agreement {
 /// moves by itself. A good track with a few spikes agrees.
 Agreement agreementOf(const std::vector<Eigen::Vector2d>& errors, double noise_px, double scale);
 
-/// Sets apart the tracks that contradict the scene, keeps the good stretch of one that jumps, and takes back those that agree now.
+/// The standard deviation of one coordinate that a good but poor track has: what `agreementOf` should measure by on footage whose
+/// tracks are not all alike. At least the scene's noise.
+double noiseOfTracks(const Reconstruction& scene);
+
+/// Sets apart the tracks that contradict the scene (those that do by little stay in the adjustment, where the loss gives them little
+/// weight, and are marked), keeps the good stretch of one that jumps, and takes back those that agree now.
 /// `trim_px` > 0: also those whose RMS is above it. Returns how many changed.
 int sortOut(Reconstruction& scene, double trim_px);
 

@@ -110,7 +110,7 @@ bool standsStill(const Material& material) {
 
 TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& turning) {
     const Material& material = travelling.material();
-    const double noise = std::max(travelling.noise(), 0.04 * material.scale());
+    const double noise = noiseOfTracks(travelling);
     TurnVote vote;
     for (std::size_t t = 0; t < material.trails.size(); ++t) {
         if (!travelling.point(t) || material.trails[t].heldOut) continue;
