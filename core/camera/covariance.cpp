@@ -95,7 +95,6 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
     equations.collectGradient();
     Envelope matrix = equations.emptyMatrix();
     Eigen::VectorXd right;
-    equations.reduce(0.0, matrix, right);
     const auto cameras = bundle.cameras.size();
     const Index cameraRows = Index(cameras) * B, lens = equations.lensCount();
 
@@ -106,10 +105,10 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
         entry += std::max(entry, 1e-6);
     };
     const std::size_t held = cameras / 2;
-    for (int c = 0; c < (Places ? 6 : 3); ++c) tie(held, c);
     double spread = 1;
+    std::size_t farthest = held;
+    int axis = 0;
     if constexpr (Places) {
-        std::size_t farthest = held;
         const auto distance = [&](std::size_t i) { return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm(); };
         double squares = 0;
         for (std::size_t i = 0; i < cameras; ++i) {
@@ -119,11 +118,18 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
         spread = std::sqrt(squares / double(cameras));
         if (farthest == held || !(spread > 0)) return std::nullopt;
         const Vector3d apart = bundle.cameras[farthest].rotation * (bundle.cameras[held].centre() - bundle.cameras[farthest].centre());
-        int axis = 0;
         apart.cwiseAbs().maxCoeff(&axis);
-        tie(farthest, 3 + axis);
     }
-    if (!matrix.factorise()) return std::nullopt;
+    // What hardly anything determines may leave the equations singular to the last digits; then a trace of damping stands in.
+    bool factorised = false;
+    for (const double trace : {0.0, 1e-10, 1e-8, 1e-6}) {
+        equations.reduce(trace, matrix, right);
+        for (int c = 0; c < (Places ? 6 : 3); ++c) tie(held, c);
+        if constexpr (Places) tie(farthest, 3 + axis);
+        factorised = matrix.factorise();
+        if (factorised) break;
+    }
+    if (!factorised) return std::nullopt;
 
     // Columns: how a similarity moves all cameras, and the measure by which the best one is found.
     MatrixXd gauge = MatrixXd::Zero(cameraRows, kGauge), measured = MatrixXd::Zero(cameraRows + lens, kGauge);

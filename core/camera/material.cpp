@@ -62,8 +62,9 @@ Expected<void> checkConnected(const Material& material, int fewest) {
     std::vector<int> across(count, 0);
     for (const Trail& trail : material.trails)
         for (int f = trail.seen.front().frame; f < trail.seen.back().frame; ++f) ++across[std::size_t(f)];
+    const int least = std::max(6, fewest - 2);
     for (std::size_t f = 0; f + 1 < count; ++f) {
-        if (across[f] >= std::max(4, fewest / 2)) continue;
+        if (across[f] >= least) continue;
         const int before = material.frames[f], after = material.frames[f + 1];
         const auto others = [&](int a, int b) { return fmt::format("solve {}-{} and {}-{} each by itself (the range on the ruler)", a, before, after, b); };
         // A cut loses all tracks at once, on both sides of which there were plenty.
@@ -71,11 +72,104 @@ Expected<void> checkConnected(const Material& material, int fewest) {
             return failure(Fault::outcome, "no track goes from frame {} to frame {}: a cut, or two shots in one; {}", before, after,
                            others(material.frames.front(), material.frames.back()));
         std::size_t last = f + 1;
-        while (last + 1 < count && across[last] < std::max(4, fewest / 2)) ++last;
+        while (last + 1 < count && across[last] < least) ++last;
         return failure(Fault::outcome, "the tracks fall into two halves: only {} go from frame {} to frame {}; track more between frames {} and {}, or {}", across[f], before,
                        after, before, material.frames[last], others(material.frames.front(), material.frames.back()));
     }
+    // Tracks that were carried across a cut jump there, each by its own way.
+    std::vector<std::vector<double>> jerks(count);
+    for (const Trail& trail : material.trails)
+        for (std::size_t i = 1; i + 1 < trail.seen.size(); ++i)
+            if (trail.seen[i - 1].frame + 1 == trail.seen[i].frame && trail.seen[i].frame + 1 == trail.seen[i + 1].frame)
+                jerks[std::size_t(trail.seen[i].frame)].push_back((trail.seen[i + 1].plate - 2 * trail.seen[i].plate + trail.seen[i - 1].plate).norm());
+    std::vector<double> usual;
+    for (auto& jerk : jerks)
+        if (jerk.size() >= 8) {
+            std::sort(jerk.begin(), jerk.end());
+            // How unlike the tracks' jerks are: a hand's knock moves all alike.
+            usual.push_back(jerk[jerk.size() * 3 / 4] - jerk[jerk.size() / 4]);
+        }
+    if (usual.empty()) return {};
+    std::vector<double> sorted = usual;
+    std::nth_element(sorted.begin(), sorted.begin() + std::ptrdiff_t(sorted.size() / 2), sorted.end());
+    const double limit = std::max(12 * material.scale(), 15 * sorted[sorted.size() / 2]);
+    for (std::size_t f = 0, k = 0; f < count; ++f) {
+        if (jerks[f].size() < 8) continue;
+        if (usual[k++] > limit && f + 1 < count && (jerks[f + 1].size() < 8 || usual[k] > limit))
+            return failure(Fault::outcome, "most tracks jump from frame {} to frame {}, each its own way: a cut, or two shots in one; solve {}-{} and {}-{} each by itself (the range on the ruler)",
+                           material.frames[f], material.frames[f + 1], material.frames.front(), material.frames[f], material.frames[f + 1], material.frames.back());
+    }
     return {};
+}
+
+namespace {
+
+double middleOf(std::vector<double>& values) {
+    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+/// The similarity between two pictures, as (a, b, x, y) of [a -b; b a] p + (x, y), by least squares on the better half, and the
+/// median of what is left.
+struct Likeness {
+    Eigen::Vector4d terms{1, 0, 0, 0};
+    double residual_px = 0;
+};
+Likeness likenessOf(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
+    Likeness fit;
+    std::vector<double> errors(shared.size(), 0.0);
+    double limit = 1e300;
+    for (int round = 0; round < 6; ++round) {
+        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
+        Eigen::Vector4d right = Eigen::Vector4d::Zero();
+        for (std::size_t i = 0; i < shared.size(); ++i) {
+            if (errors[i] > limit) continue;
+            const auto& [p, q] = shared[i];
+            Eigen::Matrix<double, 2, 4> rows;
+            rows << p.x(), -p.y(), 1, 0, p.y(), p.x(), 0, 1;
+            normal += rows.transpose() * rows;
+            right += rows.transpose() * q;
+        }
+        fit.terms = normal.ldlt().solve(right);
+        for (std::size_t i = 0; i < shared.size(); ++i) {
+            const auto& [p, q] = shared[i];
+            errors[i] = (Vector2d(fit.terms[0] * p.x() - fit.terms[1] * p.y() + fit.terms[2], fit.terms[1] * p.x() + fit.terms[0] * p.y() + fit.terms[3]) - q).norm();
+        }
+        std::vector<double> sorted = errors;
+        limit = fit.residual_px = middleOf(sorted);
+    }
+    return fit;
+}
+
+}  // namespace
+
+SheetMotion sheetMotionOf(const Material& material, const std::vector<int>& keys) {
+    SheetMotion motion;
+    std::vector<double> near, far;
+    const std::size_t step = std::max<std::size_t>(1, material.frames.size() / 40);
+    for (std::size_t f = 0; f + 1 < material.frames.size(); f += step)
+        if (const auto shared = sharedPlaces(material, int(f), int(f) + 1); shared.size() >= 8) near.push_back(likenessOf(shared).residual_px);
+    const Vector2d middle(0.5 * material.width, 0.5 * material.height);
+    double most = 0;
+    for (std::size_t i = 0; i + 1 < keys.size(); ++i)
+        for (std::size_t j = keys.size() - 1; j > i; --j) {
+            const auto shared = sharedPlaces(material, keys[i], keys[j]);
+            if (shared.size() < 15 && j > i + 1) continue;
+            if (shared.size() < 8) break;
+            const Likeness fit = likenessOf(shared);
+            far.push_back(fit.residual_px);
+            const Vector2d moved(fit.terms[0] * middle.x() - fit.terms[1] * middle.y() + fit.terms[2], fit.terms[1] * middle.x() + fit.terms[0] * middle.y() + fit.terms[3]);
+            most = std::max(most, (moved - middle).norm());
+            motion.growth = std::max(motion.growth, std::max(fit.terms.head<2>().norm(), 1 / std::max(0.05, fit.terms.head<2>().norm())));
+            break;
+        }
+    motion.travel_px = most;
+    if (near.size() < 2 || far.size() < 2) return motion;
+    std::sort(far.begin(), far.end());
+    // From one frame to the next anything is nearly a sheet; tracks that are not even that are something else.
+    motion.isSheet = middleOf(near) < 3 * material.scale() && far[far.size() * 9 / 10] < 1.3 * middleOf(near) + 0.05 * material.scale();
+    return motion;
 }
 
 std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material, int a, int b, std::vector<int>* trails) {

@@ -43,6 +43,15 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
 /// says where.
 Expected<void> checkConnected(const Material& material, int fewest);
 
+/// Whether the picture only shifts, turns and grows as one flat sheet over the whole shot: from each frame a similarity explains the
+/// farthest one as well as the next one. No focal length can be told from that.
+struct SheetMotion {
+    bool isSheet = false;
+    double growth = 1.0;      ///< of the last frame over the first
+    double travel_px = 0.0;   ///< of the picture's middle
+};
+SheetMotion sheetMotionOf(const Material& material, const std::vector<int>& keys);
+
 /// The places of the tracks that both frames (indices) see; `trails` gets theirs.
 std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>> sharedPlaces(const Material& material, int a, int b, std::vector<int>* trails = nullptr);
 

@@ -77,6 +77,24 @@ bool hasDepth(const Vector4d& point, const std::optional<Matrix3d>& covariance, 
     return std::sqrt(std::max(0.0, ray.dot(*covariance * ray))) / distance < 0.4 * distance;
 }
 
+/// The place from every other sighting; the mere direction where those do not speak for a depth.
+std::optional<Vector4d> placedFromHalf(const Reconstruction& scene, const Trail& trail, double noise) {
+    const auto point = scene.bestPlace(trail, 3 * noise, 0, 2);
+    if (!point || scene.turnsOnly()) return point;
+    Vector4d far = *point;
+    far[3] = 0;
+    if (far.norm() < 1e-6) return point;
+    const Vector4d direction = scene.bestDirection(trail, far.normalized(), 3 * noise, 2);
+    const auto badnessOf = [&](const Vector4d& at) {
+        double sum = 0;
+        for (const auto& [i, error] : scene.errorsOf(trail, at))
+            if (i % 2 == 0) sum += 4.5 * std::log1p(error.squaredNorm() / (9 * noise * noise));
+        return sum;
+    };
+    // Twice the likelihood ratio of one more freedom exceeds 9 by chance once in 370.
+    return badnessOf(direction) - badnessOf(*point) < 4.5 ? direction : *point;
+}
+
 }  // namespace
 
 SolveView viewOf(const Bundle& bundle) {
@@ -139,7 +157,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
         if (trail.heldOut) {
             // Placed from every other frame, measured on the rest.
             std::vector<Vector2d> errors, all;
-            const auto point = scene.bestPlace(trail, 3 * noise, 0, 2);
+            const auto point = placedFromHalf(scene, trail, noise);
             if (point)
                 for (const auto& [i, error] : scene.errorsOf(trail, *point)) {
                     all.push_back(error);

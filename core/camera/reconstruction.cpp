@@ -268,7 +268,7 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
     return refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
 }
 
-Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px) const {
+Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px, std::size_t step) const {
     Vector3d direction = first.head<3>().normalized();
     for (int round = 0; round < 6; ++round) {
         Eigen::Matrix<double, 3, 2> tangent;
@@ -276,7 +276,8 @@ Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first
         tangent.col(1) = direction.cross(tangent.col(0)).normalized();
         Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
         Vector2d right = Vector2d::Zero();
-        for (const Seen& seen : trail.seen) {
+        for (std::size_t i = 0; i < trail.seen.size(); i += step) {
+            const Seen& seen = trail.seen[i];
             const auto& pose = poses_[std::size_t(seen.frame)];
             if (!pose) continue;
             Vector4d point;
@@ -290,10 +291,10 @@ Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first
             right -= weight * slope.transpose() * residual;
         }
         normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
-        const Vector2d step = normal.ldlt().solve(right);
-        if (!step.allFinite()) break;
-        direction = (direction + tangent * step).normalized();
-        if (step.norm() < 1e-9) break;
+        const Vector2d moved = normal.ldlt().solve(right);
+        if (!moved.allFinite()) break;
+        direction = (direction + tangent * moved).normalized();
+        if (moved.norm() < 1e-9) break;
     }
     Vector4d point;
     point << direction, 0;

@@ -80,7 +80,7 @@ public:
     std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0, std::size_t step = 1, std::size_t until = SIZE_MAX) const;
 
     /// The same for a point at infinity, from a first guess.
-    Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px) const;
+    Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px, std::size_t step = 1) const;
 
     /// Adjusts everything placed. What is known of the lens is taken from the solve's options.
     bool adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled = 1e-4,

@@ -10,7 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numeric>
+#include <set>
 
 namespace pinion {
 namespace {
@@ -35,6 +35,13 @@ Expected<void> checkOptions(const SolveOptions& options) {
 
 /// The tracks, if there is enough in them.
 Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& options) {
+    std::set<int> frames;
+    for (const Track& track : tracks)
+        if (!track.setAside)
+            for (const Sample& sample : track.samples) frames.insert(sample.frame);
+    if (!frames.empty() && frames.size() < 3)
+        return failure(Fault::outcome, "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them", frames.size(),
+                       frames.size() == 1 ? "" : "s");
     auto material = gather(tracks, options);
     if (!material) return material;
     if (material->trails.size() < std::size_t(options.fewestTracks)) {
@@ -44,9 +51,6 @@ Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& op
         return failure(Fault::outcome, "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
                        material->trails.size(), options.fewestTracks);
     }
-    if (material->frames.size() < 3)
-        return failure(Fault::outcome, "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them",
-                       material->frames.size(), material->frames.size() == 1 ? "" : "s");
     if (auto joined = checkConnected(*material, options.fewestTracks); !joined) return tl::unexpected(joined.error());
     return material;
 }
@@ -266,6 +270,12 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
     if (keys.size() < 2) return failure(Fault::outcome, "no two frames have {} tracks; track more points", options.fewestTracks);
+    if (options.focal == Knowledge::unknown)
+        if (const SheetMotion sheet = sheetMotionOf(material, keys); sheet.isSheet)
+            return failure(Fault::outcome, "the picture only {} as one flat sheet{}: no parallax, and nothing tells the focal length; give it{}",
+                           sheet.growth > 1.04 ? "shifts, turns and grows" : "shifts and turns",
+                           sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)" : " (a moved picture or test pattern, or a far scene through a long lens)",
+                           sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
     const LensPlan plan = lensPlanOf(options);
     std::optional<Reconstruction> turning;
     if (options.motion != CameraMotion::travelling) {
@@ -318,6 +328,10 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     if (scene->placedPoints() < options.fewestTracks)
         return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene->placedPoints());
 
+    // Half of the tracks contradicting a camera that misses by many pixels is no camera.
+    const double noise = scene->noise();
+    if (noise > 5 * material.scale())
+        return failure(Fault::outcome, "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, or track what stands still", noise);
     progress.report(0.92, "Measuring");
     LensPlan settled = plan;
     auto covariance = covarianceOf(scene->assemble(), scene->bundleOptions(plan.fine, lossWidth(*scene), 0, 0));

@@ -4,9 +4,10 @@
 #include "camera/solve.h"
 #include "world/world.h"
 
-#include <catch2/catch.hpp>
 #include <ceres/ceres.h>
 #include <ceres/rotation.h>
+#undef CHECK  // the logging library that Ceres brings has one too
+#include <catch2/catch.hpp>
 #include <opencv2/calib3d.hpp>
 #include <random>
 
@@ -268,11 +269,12 @@ TEST_CASE("a known focal length is kept, a guessed one is drawn to its value") {
 }
 
 TEST_CASE("what cannot be solved says why") {
+    // Frames that all see the same from one place: asked to travel, it has nowhere to go.
     const SyntheticShot nodal = syntheticShot(0.0);
     const auto pan = solveCamera(nodal.tracks, optionsFor(nodal));
-    REQUIRE_FALSE(pan);
-    CHECK(pan.error().fault == Fault::outcome);
-    CHECK(pan.error().message.find("does not move enough") != std::string::npos);
+    REQUIRE(pan);
+    CHECK(pan->motion == CameraMotion::nodal);
+    CHECK(pan->reason.find("only turns") != std::string::npos);
 
     SyntheticShot shot = syntheticShot(1.0);
     const auto few = solveCamera(std::span(shot.tracks).first(5), optionsFor(shot));
