@@ -1,5 +1,6 @@
 #include "camera/solve.h"
 
+#include "base/parallel.h"
 #include "base/units.h"
 #include "camera/doubt.h"
 #include "camera/hypotheses.h"
@@ -7,6 +8,7 @@
 #include "camera/sortingout.h"
 #include "camera/turning.h"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -152,6 +154,69 @@ std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const 
     return others;
 }
 
+/// How far apart two solutions of the same frames put their cameras: RMS after the best similarity, over the length of the path.
+double pathsApart(const Reconstruction& one, const Reconstruction& other) {
+    std::vector<Vector3d> a, b;
+    double length = 0;
+    for (int f = 0; f < int(one.material().frames.size()); ++f)
+        if (one.pose(f) && other.pose(f)) {
+            if (!a.empty()) length += (one.pose(f)->centre() - a.back()).norm();
+            a.push_back(one.pose(f)->centre());
+            b.push_back(other.pose(f)->centre());
+        }
+    if (a.size() < 4 || !(length > 0)) return 0;
+    Eigen::Matrix3Xd from(3, b.size()), to(3, a.size());
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        from.col(Eigen::Index(i)) = b[i];
+        to.col(Eigen::Index(i)) = a[i];
+    }
+    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, true);
+    const Eigen::Matrix3Xd off = (fit.topLeftCorner<3, 3>() * from).colwise() + fit.topRightCorner<3, 1>() - to;
+    return std::sqrt(off.squaredNorm() / double(a.size())) / length;
+}
+
+/// Brings those candidates that come near the best one to their end and ranks them again: where minima lie close, only there do
+/// they differ.
+void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys, const LensPlan& plan, const Progress& progress) {
+    std::size_t count = 0;
+    while (count < std::min<std::size_t>(3, candidates.size()) && candidates[count].badness < 1.25 * candidates.front().badness + 0.004) ++count;
+    parallelFor(count, [&](std::size_t i) { polish(candidates[i].scene, plan, progress); });
+    double noise = 1e9;
+    for (std::size_t i = 0; i < count; ++i) noise = std::min(noise, candidates[i].scene.noise());
+    noise = std::max(noise, 0.08 * candidates.front().scene.material().scale());
+    for (std::size_t i = 0; i < count; ++i) candidates[i].badness = candidates[i].scene.badness(keys, noise);
+    candidates.resize(count, candidates.front());
+    std::sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.badness < b.badness; });
+}
+
+/// The step from one frame to the next at which the fewest tracks hold the two sides together.
+struct Seam {
+    int before = 0, after = 0;  ///< frame numbers
+    int holding = 0, crossing = 0;
+};
+Seam weakestSeam(const Reconstruction& scene) {
+    const Material& material = scene.material();
+    std::vector<Seam> seams(material.frames.size() - 1);
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        const Trail& trail = material.trails[t];
+        if (trail.heldOut) continue;
+        const auto [from, to] = scene.stretch(t);
+        const bool held = scene.point(t) && !scene.isDoubted(t);
+        for (int f = trail.seen.front().frame; f < trail.seen.back().frame; ++f) {
+            Seam& seam = seams[std::size_t(f)];
+            ++seam.crossing;
+            seam.holding += held && f >= trail.seen[std::size_t(from)].frame && f < trail.seen[std::size_t(to)].frame;
+        }
+    }
+    Seam weakest{0, 0, 1 << 20, 1 << 20};
+    for (std::size_t f = 0; f < seams.size(); ++f) {
+        seams[f].before = material.frames[f];
+        seams[f].after = material.frames[f + 1];
+        if (double(seams[f].holding) / std::max(1, seams[f].crossing) < double(weakest.holding) / std::max(1, weakest.crossing) || weakest.crossing == 1 << 20) weakest = seams[f];
+    }
+    return weakest;
+}
+
 /// Everything that speaks against the answer, in words.
 std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
                      const std::optional<BundleCovariance>& covariance, const Progress& progress) {
@@ -193,6 +258,10 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& 
                                              millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px)));
         }
     }
+    for (std::size_t i = 1; i < candidates.size() && doubts.empty(); ++i)
+        if (candidates[i].badness < 1.02 * candidates.front().badness + 0.001)
+            if (const double apart = pathsApart(candidates.front().scene, candidates[i].scene); apart > 0.03)
+                doubts.push_back(fmt::format("another camera path, {:.0f} % of its length away, explains the tracks about as well: give a focal length, or track what is nearer", 100 * apart));
     if (covariance && !covariance->positions.empty()) {
         double squares = 0, length = 0;
         std::optional<Vector3d> last;
@@ -206,6 +275,9 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const LensPlan& 
         const double share = std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
         if (share > 0.02 && doubts.empty()) doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
     }
+    const Seam seam = weakestSeam(scene);
+    if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
+        doubts.push_back(fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together", seam.before, seam.after, seam.holding, seam.crossing));
     const int judged = solve.used + solve.disagreed;
     if (judged > 0 && solve.used < 0.6 * judged)
         doubts.push_back(fmt::format("only {} of {} tracks agree on one camera: mask what moves, or something else than the set was followed", solve.used, judged));
@@ -317,7 +389,13 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     }
     if (progress.stopped()) return stopped();
     progress.report(0.4, "Polishing");
-    polish(*scene, plan, progress);
+    if (scene->turnsOnly()) {
+        polish(*scene, plan, progress);
+    } else {
+        polishBest(candidates, keys, plan, progress);
+        scene = candidates.front().scene;
+        base = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
+    }
     progress.report(0.45, "Placing all frames");
     placeEveryFrame(*scene, plan, progress);
     if (progress.stopped()) return stopped();
