@@ -28,9 +28,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* zoom = new QCheckBox("The lens zooms");
     zoom->setObjectName("zoom");
     zoom->setToolTip("A focal length on every frame, smooth in time");
-    auto* axis = choice({"near the middle", "middle", "free"});
+    auto* axis = choice({"automatic", "middle", "free"});
     axis->setObjectName("axis");
-    axis->setToolTip("Where the optical axis meets the plate; free for plates cropped off the middle");
+    axis->setToolTip("Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say; free: for plates cropped off the middle");
     form->row("Camera", kind);
     form->row("Focal length", focal);
     auto* millimetresLabel = form->row("Value", millimetres);

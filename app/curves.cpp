@@ -84,6 +84,8 @@ void CurvesPanel::setCurve(Curve curve) {
     rebuild();
 }
 
+int CurvesPanel::curveCount() const { return plot_->graphCount(); }
+
 void CurvesPanel::fit() {
     fitted_ = true;
     rebuild();

@@ -23,6 +23,7 @@ public:
     void setCurve(Curve curve);
     Curve curve() const { return curve_; }
     QCustomPlot& plot() { return *plot_; }
+    int curveCount() const;  ///< drawn now
     void fit();
 
 signals:

@@ -656,7 +656,7 @@ QWidget* MainWindow::makeSheetHeader() {
     row->addWidget(filterEdit_);
     curveBox_ = new QComboBox;
     curveBox_->setObjectName("curveChoice");
-    curveBox_->addItems({"x", "y", "speed", "score", "error", "shake", "focal length"});
+    curveBox_->addItems({"x", "y", "speed", "score", "error", "shake", "focal"});
     curveBox_->setFixedWidth(96);
     curveBox_->hide();
     connect(curveBox_, &QComboBox::activated, this, [this](int index) { curves_->setCurve(CurvesPanel::Curve(index)); });

@@ -200,6 +200,36 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     shoot("17-shake");
 }
 
+/// A camera that only turns, with its directions on a sphere; a zoom with its curve.
+void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
+    Workspace& workspace = window.workspace();
+    for (const bool zoom : {false, true}) {
+        workspace.open((plates + (zoom ? "/zoom.mp4" : "/pan.mp4")).toStdString());
+        settle(window);
+        window.setView(MainWindow::View::plate);
+        workspace.startScatter();
+        settle(window);
+        Shot shot = workspace.shot();
+        shot.solveSettings.zoom = zoom;
+        workspace.edit("Change camera settings", shot);
+        window.docket().open(Stage::camera);
+        workspace.startSolve();
+        settle(window);
+        workspace.goTo(zoom ? 1030 : 1050);
+        if (zoom) {
+            window.showCurves(true);
+            window.curves().setCurve(CurvesPanel::Curve::focal);
+            settle(window);
+            shoot("19-zoom");
+            window.showCurves(false);
+        } else {
+            window.setView(MainWindow::View::world);
+            settle(window);
+            shoot("18-nodal");
+        }
+    }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -222,8 +252,9 @@ int main(int argc, char** argv) {
     };
     // A third word chooses one of the tours.
     const QString only = argc > 3 ? argv[3] : "";
-    if (only != "harbour") tourLanding(window, plates + "/landing.mp4", folder, shoot);
-    if (only != "landing") tourHarbour(window, plates, shoot);
+    if (only.isEmpty() || only == "landing") tourLanding(window, plates + "/landing.mp4", folder, shoot);
+    if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
+    if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);
     window.setProperty("closing", true);
     return 0;
 }

@@ -122,6 +122,12 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
     solve.motion = scene.turnsOnly() ? CameraMotion::nodal : CameraMotion::travelling;
     solve.zoom = scene.isZoom();
     solve.k1Slope = scene.k1Slope();
+    // What is said of a zoom's lens is said of its first frame.
+    for (int f = 0; solve.zoom && f < int(material.frames.size()); ++f)
+        if (scene.pose(f)) {
+            solve.lens = scene.lensOf(f);
+            break;
+        }
     solve.noise_px = noise;
     solve.duplicates = material.duplicates;
     solve.medianAngleDegrees = scene.turnsOnly() ? 0.0 : scene.medianAngleDegrees();

@@ -423,7 +423,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     }
     Solve solve = measured(*scene, settled, tracks, covariance);
     solve.reason = reason;
-    solve.basePair = base;
+    if (!scene->turnsOnly()) solve.basePair = base;
     solve.doubt = doubtsOf(solve, *scene, settled, candidates, covariance, progress);
     progress.report(1, "Solved");
     return solve;

@@ -111,7 +111,7 @@ struct SolvedTrack {
 /// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the median
 /// point ten units away.
 struct Solve {
-    Lens lens;                   ///< of a zoom: at the focal length that `k1Slope` counts from
+    Lens lens;                   ///< of a zoom: on its first frame
     double sensorWidth_mm = 36.0;
     CameraMotion motion = CameraMotion::travelling;
     std::string reason;          ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"

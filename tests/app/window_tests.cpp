@@ -12,7 +12,9 @@
 
 #include <QApplication>
 #include <QClipboard>
+#include <QCheckBox>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -842,6 +844,85 @@ TEST_CASE("the plate check runs beside the interface and shows its strip and its
     CHECK(f.workspace.plateCheck()->frames.size() == 30);
     CHECK(f.window.threadSheet().rulerRect().top() > ruler);
     CHECK_FALSE(f.window.findChild<QLabel*>("plateNotes")->text().isEmpty());
+}
+
+TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its doubt in words") {
+    Fixture f;
+    f.openPlate();
+    f.window.docket().open(Stage::camera);
+    const auto choose = [&](const char* name, const QString& word) {
+        auto* box = f.window.findChild<QComboBox*>(name);
+        REQUIRE(box);
+        const int index = box->findText(word);
+        REQUIRE(index >= 0);
+        box->setCurrentIndex(index);
+        emit box->activated(index);
+    };
+    choose("cameraKind", "nodal");
+    choose("axis", "free");
+    choose("distortion", "all terms");
+    auto* zoom = f.window.findChild<QCheckBox*>("zoom");
+    REQUIRE(zoom);
+    QTest::mouseClick(zoom, Qt::LeftButton, {}, QPoint(8, zoom->height() / 2));
+    const SolveSettings settings = f.workspace.shot().solveSettings;
+    CHECK(settings.motion == CameraMotion::nodal);
+    CHECK(settings.axis == SolveOptions::Axis::free);
+    CHECK(settings.distortion == SolveOptions::Distortion::full);
+    CHECK(settings.zoom);
+    choose("cameraKind", "find out");
+    CHECK_FALSE(f.workspace.shot().solveSettings.motion);
+    QTest::keyClick(&f.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.workspace.shot().solveSettings.motion == CameraMotion::nodal);
+    auto* doubt = f.window.findChild<QLabel*>("doubt");
+    REQUIRE(doubt);
+    CHECK_FALSE(doubt->isVisible());
+
+    // A solve as a file would bring it: a camera that only turned, and zoomed, and is not sure.
+    Shot shot = f.workspace.shot();
+    auto solve = std::make_shared<Solve>();
+    solve->lens = pinholeLens(1280, 720, 1000);
+    solve->motion = CameraMotion::nodal;
+    solve->zoom = true;
+    solve->reason = "40 of 41 tracks fit a camera that only turns";
+    solve->doubt = "25 to 61 mm fit alike: give a focal length, or a longer move";
+    std::vector<SolvedTrack> solved;
+    for (int i = 0; i < 12; ++i) {
+        TrackId id = 0;
+        shot = withTrackAdded(shot, 1001, {200.0 + 70 * i, 400}, &id);
+        solved.push_back({.track = id, .role = TrackRole::used, .direction = Eigen::Vector3d(0.1 * (i - 6), 0.02 * i, -1).normalized(), .rms_px = 0.2, .frames = 3});
+    }
+    std::vector<SolvedFrame> frames;
+    for (int i = 0; i < 120; ++i) frames.push_back({.frame = 1001 + i, .focal_px = 1000.0 + 5 * i, .focalDeviation_px = 2});
+    solve->frames = List<SolvedFrame>(frames);
+    solve->tracks = List<SolvedTrack>(solved);
+    f.workspace.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    QTest::qWait(50);
+    CHECK(doubt->isVisible());
+    CHECK(doubt->text().contains("25 to 61 mm fit alike"));
+    auto* results = f.window.findChild<QLabel*>("solveResults");
+    REQUIRE(results);
+    CHECK(results->text().contains("nodal, zoom"));
+    CHECK(results->text().contains("28.1 to 44.9 mm"));
+    CHECK(results->text().contains("only turns"));
+
+    // Its focal length is a curve; there is no ground to lay.
+    f.window.showCurves(true);
+    f.window.curves().setCurve(CurvesPanel::Curve::focal);
+    QTest::qWait(50);
+    CHECK(f.window.curves().curveCount() == 3);
+    f.window.docket().open(Stage::world);
+    f.workspace.select({1, 2, 5});
+    CHECK_FALSE(f.button("button-ground")->isEnabled());
+    f.window.setView(MainWindow::View::world);
+    QTest::qWait(150);
+    if (WorldView* view = f.window.worldView()) {
+        // The sphere: far more lines than an empty view, brass where its horizon is.
+        const QImage picture = view->grabFramebuffer();
+        int lit = 0;
+        for (int y = 0; y < picture.height(); y += 2)
+            for (int x = 0; x < picture.width(); x += 2) lit += qGray(picture.pixel(x, y)) > 50;
+        CHECK(lit > 500);
+    }
 }
 
 int main(int argc, char** argv) {

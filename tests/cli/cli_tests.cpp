@@ -167,7 +167,7 @@ TEST_CASE("what has no result ends with status 1 and the reason") {
         tracks += own + "]}";
     }
     const auto still = scratch.write("still.json", R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[)" + tracks + "]}");
-    checkRefused(run("solve " + kPlate + " --tracks " + still.string() + " --out " + (scratch / "c.json").string()), 1, "does not move enough");
+    checkRefused(run("solve " + kPlate + " --tracks " + still.string() + " --out " + (scratch / "c.json").string()), 1, "no parallax");
     checkRefused(run("scatter " + kPlate + " --features 20 --range 1001-1003 --out " + (scratch / "none/t.json").string()), 1 + 1, "does not exist");
 }
 
@@ -272,4 +272,62 @@ TEST_CASE("track takes every choice of a track, and steady refuses what gives no
     checkRefused(run("steady " + kMooring + " --tracks " + late.string() + held), 2, "has frame 2001, the plate holds 1001-1096");
     CHECK(std::filesystem::directory_iterator(scratch.path()) != std::filesystem::directory_iterator());
     CHECK_FALSE(std::filesystem::exists(scratch / "x.1001.png"));
+}
+
+TEST_CASE("solve tells a nodal pan and a zoom, writes them, and says its doubt on standard error and in the file") {
+    const test::Scratch scratch;
+    const std::string plates = std::string(PINION_SOURCE_DIR) + "/demo/plates/";
+    const std::string tracks = (scratch / "pan-tracks.json").string(), camera = (scratch / "pan.json").string();
+    REQUIRE(run("scatter " + plates + "pan.mp4 --features 150 --out " + tracks).status == 0);
+    const Outcome pan = run("--json solve " + plates + "pan.mp4 --tracks " + tracks + " --out " + camera);
+    INFO(pan.err);
+    REQUIRE(pan.status == 0);
+    const json figures = json::parse(pan.out);
+    CHECK(figures["motion"] == "nodal");
+    CHECK(figures["reason"].get<std::string>().find("only turns") != std::string::npos);
+    CHECK(figures["focal_mm"].get<double>() == Approx(32).epsilon(0.01));
+    CHECK_FALSE(figures.contains("doubt"));
+    const json written = json::parse(*readFile(camera));
+    CHECK(written["solve"]["motion"] == "nodal");
+    CHECK(written["solve"]["focal_deviation_mm"].get<double>() > 0);
+    CHECK(written["points"].empty());
+    CHECK(written["directions"].size() > 100);
+    const auto read = readCamera(camera);
+    REQUIRE(read);
+    CHECK(read->directions.size() == written["directions"].size());
+    CHECK(read->motion == "nodal");
+
+    // A focal length that the tracks contradict: done, but not without a word.
+    const Outcome wrong = run("--json solve " + plates + "pan.mp4 --tracks " + tracks + " --focal 50 --motion nodal --out " + camera);
+    REQUIRE(wrong.status == 0);
+    CHECK(wrong.err.find("not sure: ") != std::string::npos);
+    CHECK(json::parse(wrong.out)["doubt"].get<std::string>().find("50.0 mm was given, the tracks say") != std::string::npos);
+    CHECK(json::parse(*readFile(camera))["solve"]["doubt"] == json::parse(wrong.out)["doubt"]);
+    REQUIRE(readCamera(camera));
+    CHECK(readCamera(camera)->doubt == json::parse(wrong.out)["doubt"]);
+
+    const std::string zoomed = (scratch / "zoom.json").string();
+    const Outcome zoom = run("--json solve " + plates + "zoom.mp4 --features 250 --zoom --out " + zoomed);
+    INFO(zoom.err);
+    REQUIRE(zoom.status == 0);
+    const json range = json::parse(zoom.out)["zoom_mm"];
+    CHECK(range[0].get<double>() == Approx(28).epsilon(0.015));
+    CHECK(range[1].get<double>() == Approx(46).epsilon(0.015));
+    const auto file = readCamera(zoomed);
+    REQUIRE(file);
+    CHECK(file->zoom);
+    CHECK(file->frames.front().focal_px < 0.65 * file->frames.back().focal_px);
+    CHECK(file->frames.front().k1 < file->frames.back().k1);
+}
+
+TEST_CASE("the solve's words are checked before anything is done") {
+    const test::Scratch scratch;
+    const std::string out = " --out " + (scratch / "c.json").string();
+    for (const char* words : {" --motion sideways", " --axis left", " --squeeze 0", " --focal -3", " --focal 35~0", " --base-pair 1001"}) {
+        const Outcome outcome = run("solve " + kPlate + words + out);
+        INFO(words << ": " << outcome.err);
+        CHECK(outcome.status == 2);
+    }
+    CHECK(run("solve " + kPlate + " --distortion nowhere.json" + out).err.find("nowhere.json") != std::string::npos);
+    CHECK_FALSE(std::filesystem::exists(scratch / "c.json"));
 }

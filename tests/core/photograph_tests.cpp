@@ -2,6 +2,7 @@
 // (Debian's opencv-doc: left01.jpg ... and left_intrinsics.yml); graf1.png is from the same place.
 
 #include "camera/resect.h"
+#include "camera/solve.h"
 #include "lens/lens.h"
 #include "track/candidates.h"
 #include "track/sweep.h"
@@ -117,6 +118,63 @@ TEST_CASE("photographed chessboards are resected with the error that OpenCV publ
         }
         CHECK(std::sqrt(squares / double(corners.size())) == Approx(published).margin(0.03));
     }
+}
+
+TEST_CASE("photographed chessboards given as tracks are solved without knowing the board") {
+    // Thirteen views of one board as thirteen frames: a flat scene, far steps, heavy distortion, the axis 22 px off the middle.
+    std::vector<Track> tracks(54);
+    int frame = 1001;
+    for (const char* name : {"01", "02", "03", "04", "05", "06", "07", "08", "09", "11", "12", "13", "14"}) {
+        const auto corners = boardCorners(std::string("left") + name + ".jpg");
+        // The finder may begin at either end of the board.
+        for (std::size_t i = 0; i < 54; ++i) {
+            tracks[i].id = TrackId(i + 1);
+            tracks[i].name = fmt::format("corner-{}", i);
+            tracks[i].samples = tracks[i].samples.edited([&](auto& samples) { samples.push_back({.frame = frame, .at = corners[i]}); });
+        }
+        ++frame;
+    }
+    SolveOptions options;
+    options.width = 640;
+    options.height = 480;
+    options.axis = SolveOptions::Axis::free;
+    const auto solve = solveCamera(tracks, options);
+    INFO((solve ? solve->doubt : solve.error().message));
+    REQUIRE(solve);
+    CHECK(solve->frames.size() == 13);
+    INFO("focal " << solve->lens.focal_px << ", rms " << solve->rms_px << ", used " << solve->used);
+    CHECK(solve->lens.focal_px == Approx(publishedLens().focal_px).epsilon(0.02));
+    CHECK(solve->rms_px < 0.5);
+    // Flat, and evenly spaced.
+    std::vector<std::optional<Eigen::Vector3d>> places(54);
+    Eigen::Vector3d middle = Eigen::Vector3d::Zero();
+    int placed = 0;
+    for (const SolvedTrack& track : solve->tracks)
+        if (track.role == TrackRole::used && track.xyz) {
+            places[std::size_t(track.track - 1)] = track.xyz;
+            middle += *track.xyz;
+            ++placed;
+        }
+    REQUIRE(placed >= 45);
+    middle /= placed;
+    Eigen::MatrixXd rows(placed, 3);
+    for (Eigen::Index i = 0; const auto& place : places)
+        if (place) rows.row(i++) = (*place - middle).transpose();
+    double sum = 0, squares = 0, count = 0;
+    for (std::size_t i = 0; i < 54; ++i)
+        for (const std::size_t next : {i + 1, i + 9}) {
+            if (next >= 54 || (next == i + 1 && i % 9 == 8) || !places[i] || !places[next]) continue;
+            const double step = (*places[next] - *places[i]).norm();
+            sum += step;
+            squares += step * step;
+            ++count;
+        }
+    const double spacing = sum / count;
+    const double flatness = rows.jacobiSvd().singularValues()[2] / std::sqrt(double(placed)) / spacing;
+    const double unevenness = std::sqrt(std::max(0.0, squares / count - spacing * spacing)) / spacing;
+    INFO("from the plane " << 100 * flatness << " % of a square, spacing even to " << 100 * unevenness << " %");
+    CHECK(flatness < 0.03);
+    CHECK(unevenness < 0.03);
 }
 
 TEST_CASE("points of a photograph moved by a known homography are found to a twentieth of a pixel") {

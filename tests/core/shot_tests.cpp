@@ -42,6 +42,25 @@ Shot sampleShot(const std::filesystem::path& folder) {
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(tracks);
     solve->rms_px = 0.31;
+    solve->motion = CameraMotion::travelling;
+    solve->reason = "12 of 12 tracks show parallax";
+    solve->doubt = "25 to 61 mm fit alike: give a focal length, or a longer move";
+    solve->focalRange_mm = {25, 61};
+    solve->focalDeviation_mm = 9;
+    solve->noise_px = 0.15;
+    solve->k1Deviation = 0.001;
+    solve->axisDeviation_px = {1.5, 2.5};
+    solve->tracks = solve->tracks.edited([](auto& all) {
+        all[1].goodFrames = {1002, 1007};
+        all[2].direction = Eigen::Vector3d(0, 0, -1);
+        all[2].xyz.reset();
+        all[3].deviation = Eigen::Vector3d(0.1, 0.2, 0.3);
+    });
+    shot.solveSettings.axis = SolveOptions::Axis::free;
+    shot.solveSettings.motion = CameraMotion::nodal;
+    shot.solveSettings.zoom = true;
+    shot.solveSettings.distortion = SolveOptions::Distortion::full;
+    shot.solveSettings.basePair = {1001, 1009};
     shot = withSolve(shot, *solve, solveKey(shot));
     World world;
     world.ground = List<TrackId>({3, 6, 9, 12});
@@ -62,6 +81,19 @@ TEST_CASE("a shot written and read is the same shot") {
     CHECK(read->plate.fps == FrameRate{24000, 1001});
     CHECK(read->solvedKey == solveKey(*read));
     CHECK(read->nextTrack == shot.nextTrack);
+    CHECK(read->solve->doubt == shot.solve->doubt);
+    CHECK(read->solve->focalRange_mm == shot.solve->focalRange_mm);
+    CHECK(read->solve->tracks[1].goodFrames == shot.solve->tracks[1].goodFrames);
+    CHECK(read->solve->tracks[2].direction);
+    CHECK(read->solveSettings.motion == CameraMotion::nodal);
+    CHECK(read->solveSettings.zoom);
+    CHECK(read->solveSettings.axis == SolveOptions::Axis::free);
+    CHECK(read->solveSettings.distortion == SolveOptions::Distortion::full);
+    CHECK(read->solveSettings.basePair == std::pair{1001, 1009});
+    const auto stages = stagesOf(*read, {});
+    const auto camera = std::find_if(stages.begin(), stages.end(), [](const StageReport& stage) { return stage.stage == Stage::camera; });
+    CHECK(camera->state == StageState::attention);
+    CHECK(camera->message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
 }
 
 TEST_CASE("a shot that is cut off, newer or edited wrongly is refused with the place, never half read") {
