@@ -1,5 +1,7 @@
 #include "camera/material.h"
 
+#include "base/median.h"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -104,12 +106,6 @@ Expected<void> checkConnected(const Material& material, int fewest) {
 
 namespace {
 
-double middleOf(std::vector<double>& values) {
-    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
-
 /// The similarity between two pictures, as (a, b, x, y) of [a -b; b a] p + (x, y), by least squares on the better half, and the
 /// median of what is left.
 struct Likeness {
@@ -137,7 +133,7 @@ Likeness likenessOf(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
             errors[i] = (Vector2d(fit.terms[0] * p.x() - fit.terms[1] * p.y() + fit.terms[2], fit.terms[1] * p.x() + fit.terms[0] * p.y() + fit.terms[3]) - q).norm();
         }
         std::vector<double> sorted = errors;
-        limit = fit.residual_px = middleOf(sorted);
+        limit = fit.residual_px = median(sorted);
     }
     return fit;
 }
@@ -168,7 +164,7 @@ SheetMotion sheetMotionOf(const Material& material, const std::vector<int>& keys
     if (near.size() < 2 || far.size() < 2) return motion;
     std::sort(far.begin(), far.end());
     // From one frame to the next anything is nearly a sheet; tracks that are not even that are something else.
-    motion.isSheet = middleOf(near) < 3 * material.scale() && far[far.size() * 9 / 10] < 1.3 * middleOf(near) + 0.05 * material.scale();
+    motion.isSheet = median(near) < 3 * material.scale() && far[far.size() * 9 / 10] < 1.3 * median(near) + 0.05 * material.scale();
     return motion;
 }
 

@@ -1,5 +1,6 @@
 #include "camera/measuring.h"
 
+#include "base/median.h"
 #include "base/units.h"
 #include "camera/sortingout.h"
 
@@ -15,12 +16,6 @@ using Eigen::Vector3d;
 using Eigen::Vector4d;
 
 namespace {
-
-double median(std::vector<double>& values) {
-    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
 
 /// From the scene's world to the solve's.
 struct Upright {

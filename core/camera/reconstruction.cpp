@@ -1,5 +1,6 @@
 #include "camera/reconstruction.h"
 
+#include "base/median.h"
 #include "base/parallel.h"
 #include "base/units.h"
 #include "camera/relativepose.h"
@@ -27,12 +28,6 @@ struct View {
     Vector2d plane, plate;
     Lens lens;
 };
-
-double median(std::vector<double>& values) {
-    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
 
 /// The homogeneous point nearest to all rays in the image's terms: the smallest singular vector, depths from the round before as
 /// weights (Hartley and Sturm 1997).

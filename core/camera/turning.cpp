@@ -1,5 +1,6 @@
 #include "camera/turning.h"
 
+#include "base/median.h"
 #include "base/parallel.h"
 #include "camera/sortingout.h"
 
@@ -12,13 +13,6 @@ namespace pinion::solving {
 using Eigen::Vector2d;
 
 namespace {
-
-double median(std::vector<double> values) {
-    if (values.empty()) return 0;
-    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
 
 /// How much larger the second picture is: the median ratio of distances between tracks.
 double growthBetween(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
