@@ -152,7 +152,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         row("Kind", [](const Solve& x) { return text(std::string(toString(x.motion))) + (x.zoom ? ", zoom" : ""); });
         row("RMS", [](const Solve& x) { return QString("%1 px").arg(x.rms_px, 0, 'f', 3); });
         row("Held out", [](const Solve& x) { return QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3); });
-        row("Tracks used", [](const Solve& x) { return QString::number(x.used); });
+        row("Used", [](const Solve& x) { return QString::number(x.used); });
         row("Disagree", [](const Solve& x) { return QString::number(x.disagreed); });
         row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
         const auto inMillimetres = [width](const Solve& x, double focal_px) { return focalMillimetres(focal_px, x.sensorWidth_mm, width); };

@@ -9,7 +9,6 @@
 #include <Eigen/Core>
 #include <Eigen/Geometry>
 #include <functional>
-#include <memory>
 #include <optional>
 #include <span>
 #include <string>
@@ -26,8 +25,6 @@ enum class Knowledge { known, guessed, unknown };
 /// How a camera moves, from a picture's point of view.
 enum class CameraMotion { travelling, nodal, locked };
 std::string_view toString(CameraMotion motion);
-
-struct Solve;
 
 struct SolveOptions {
     int width = 0;
@@ -75,9 +72,6 @@ struct SolveOptions {
 
     /// How much more a track placed by hand counts than a scattered one: its errors are multiplied by this.
     double byHandWeight = 2.0;
-
-    /// An earlier solution of the same tracks, as a first guess in place of the search.
-    std::shared_ptr<const Solve> from;
 };
 
 struct SolvedFrame {
