@@ -1,15 +1,71 @@
 #include "camera/doubt.h"
 
+#include "base/units.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/core.h>
 
 namespace pinion::solving {
 
+using Eigen::Vector3d;
+
 namespace {
 constexpr double kClear = 6.0;       // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
 constexpr double kStep = 1.09;       // from one focal length of the profile to the next
 constexpr int kFrames = 28;          // that the profile looks at
+constexpr double kRival = 25.0;      // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
+
+double millimetres(const SolveOptions& options, double focal_px) { return focalMillimetres(focal_px, options.sensorWidth_mm, options.width); }
+
+/// The focal lengths of candidates that are clearly different cameras and explain the keyframes as well as the winner.
+std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress) {
+    std::vector<double> others;
+    for (std::size_t i = 1; i < candidates.size(); ++i) {
+        const Candidate& best = candidates.front();
+        const auto differs = [&](const Reconstruction& scene) { return std::abs(scene.lens().focal_px / best.scene.lens().focal_px - 1) > 0.1; };
+        if (candidates[i].badness > 1.2 * best.badness + 0.002 || !differs(candidates[i].scene)) continue;
+        // It may only not have arrived yet.
+        Reconstruction scene = candidates[i].scene;
+        settle(scene, plan, progress, 3);
+        if (!differs(scene)) continue;
+        std::vector<int> frames;
+        for (int f = 0; f < int(scene.material().frames.size()); ++f)
+            if (best.scene.pose(f)) frames.push_back(f);
+        const double noise = std::max(best.scene.noise(), 0.05 * scene.material().scale());
+        if (scene.badness(frames, noise) < 1.01 * best.scene.badness(frames, noise) + 0.0005) others.push_back(scene.lens().focal_px);
+    }
+    return others;
+}
+
+/// The step from one frame to the next at which the fewest tracks hold the two sides together.
+struct Seam {
+    int before = 0, after = 0;  ///< frame numbers
+    int holding = 0, crossing = 0;
+};
+Seam weakestSeam(const Reconstruction& scene) {
+    const Material& material = scene.material();
+    std::vector<Seam> seams(material.frames.size() - 1);
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        const Trail& trail = material.trails[t];
+        if (trail.heldOut) continue;
+        const auto [from, to] = scene.stretch(t);
+        const bool held = scene.point(t) && !scene.isDoubted(t);
+        for (int f = trail.seen.front().frame; f < trail.seen.back().frame; ++f) {
+            Seam& seam = seams[std::size_t(f)];
+            ++seam.crossing;
+            seam.holding += held && f >= trail.seen[std::size_t(from)].frame && f < trail.seen[std::size_t(to)].frame;
+        }
+    }
+    Seam weakest{0, 0, 1 << 20, 1 << 20};
+    for (std::size_t f = 0; f < seams.size(); ++f) {
+        seams[f].before = material.frames[f];
+        seams[f].after = material.frames[f + 1];
+        if (double(seams[f].holding) / std::max(1, seams[f].crossing) < double(weakest.holding) / std::max(1, weakest.crossing) || weakest.crossing == 1 << 20) weakest = seams[f];
+    }
+    return weakest;
+}
+
 }  // namespace
 
 Reconstruction thinned(const Reconstruction& scene, int most) {
@@ -84,6 +140,76 @@ std::string inRanges(const std::vector<int>& frames) {
         text += (text.empty() ? "" : ", ") + (i == j ? fmt::format("{}", frames[i]) : fmt::format("{}-{}", frames[i], frames[j]));
         i = j + 1;
     }
+    return text;
+}
+
+std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& evidence, const Progress& progress) {
+    const auto& [plan, candidates, rivals, covariance] = evidence;
+    const SolveOptions& options = scene.options();
+    const Material& material = scene.material();
+    std::vector<std::string> doubts;
+    std::vector<int> missing;
+    for (int f = 0; f < int(material.frames.size()); ++f)
+        if (!scene.pose(f)) missing.push_back(material.frames[std::size_t(f)]);
+    if (!missing.empty())
+        doubts.push_back(fmt::format("{} of {} frames have no camera ({}): track more that stands still there", missing.size(), material.frames.size(), inRanges(missing)));
+    if (!covariance) doubts.push_back("the tracks leave something of the camera open: track more, or give a focal length");
+
+    const double focal = scene.lens().focal_px;
+    if (plan.focal && !scene.isZoom()) {
+        double low = focal, high = focal;
+        const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
+        if (deviation > 0.012 && options.focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
+        for (const double other : otherFocals(candidates, plan, progress)) {
+            low = std::min(low, other);
+            high = std::max(high, other);
+        }
+        if (high / low > 1.15) {
+            solve.focalRange_mm = {millimetres(options, low), millimetres(options, high)};
+            // Anything in the range is as likely: the deviation of an even spread.
+            solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0), (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
+            doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
+        } else if (deviation > 0.03) {
+            doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
+        }
+    }
+    if (options.focal != Knowledge::unknown && !scene.isZoom()) {
+        const double given = focalsToTry(options).size() == 3 ? focalsToTry(options)[1] : focalsToTry(options).front();
+        if (const auto asked = focalAskedFor(scene, plan, progress)) {
+            const double off = std::abs(asked->focal_px - given);
+            const double trust = options.focal == Knowledge::guessed ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width) : 0.0;
+            if (off > 5 * asked->deviation_px + trust && off > 0.03 * given)
+                doubts.push_back(fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width", millimetres(options, given),
+                                             millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px)));
+        }
+    }
+    for (const Rival& rival : rivals)
+        if (doubts.empty() && rival.behind < kRival && rival.apart > 0.03)
+            doubts.push_back(fmt::format("another camera path, {:.0f} % of its length away, explains the tracks about as well: give a focal length, or track what is nearer", 100 * rival.apart));
+    if (covariance && !covariance->positions.empty()) {
+        double squares = 0, length = 0;
+        std::optional<Vector3d> last;
+        std::size_t at = 0;
+        for (int f = 0; f < int(material.frames.size()); ++f) {
+            if (!scene.pose(f)) continue;
+            squares += covariance->positions[at++].trace();
+            if (last) length += (scene.pose(f)->centre() - *last).norm();
+            last = scene.pose(f)->centre();
+        }
+        const double share = std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
+        if (share > 0.02 && doubts.empty()) doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
+    }
+    const Seam seam = weakestSeam(scene);
+    if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
+        doubts.push_back(fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together", seam.before, seam.after, seam.holding, seam.crossing));
+    const int judged = solve.used + solve.disagreed;
+    if (judged > 0 && solve.used < 0.6 * judged)
+        doubts.push_back(fmt::format("only {} of {} tracks agree on one camera: mask what moves, or something else than the set was followed", solve.used, judged));
+    if (solve.rms_px > 2.0 * material.scale()) doubts.push_back(fmt::format("the error of {:.2f} px is large: no camera explains these tracks well", solve.rms_px));
+    if (auto lens = checkLens(scene.lens()); !lens) doubts.push_back(fmt::format("the distortion that was found is no lens ({}): set it to none or k1", lens.error().message));
+    if (progress.stopped()) doubts.push_back("it was stopped before its end");
+    std::string text;
+    for (const std::string& doubt : doubts) text += (text.empty() ? "" : "; ") + doubt;
     return text;
 }
 

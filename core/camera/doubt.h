@@ -1,6 +1,8 @@
 #pragma once
 
+#include "camera/contest.h"
 #include "camera/hypotheses.h"
+#include "camera/solve.h"
 
 #include <optional>
 #include <string>
@@ -20,6 +22,16 @@ struct FocalOpinion {
     double focal_px = 0, deviation_px = 0;
 };
 std::optional<FocalOpinion> focalAskedFor(const Reconstruction& scene, const LensPlan& plan, const Progress& progress);
+
+/// Everything that speaks against a measured answer, in words; it also widens the deviation of a focal length that is left open, and
+/// gives its range.
+struct Evidence {
+    const LensPlan& plan;
+    const std::vector<Candidate>& candidates;  ///< the winner first
+    const std::vector<Rival>& rivals;
+    const std::optional<BundleCovariance>& covariance;
+};
+std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& evidence, const Progress& progress);
 
 /// "1043-1047, 1060", of frame numbers in rising order.
 std::string inRanges(const std::vector<int>& frames);

@@ -46,33 +46,6 @@ std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
     return result;
 }
 
-/// The trails of a window that say most: seen on many of its frames, spread over the picture.
-std::vector<int> telling(const Material& material, const std::vector<int>& window) {
-    struct Entry {
-        int sightings = 0;
-        Eigen::Vector2d at{0, 0};
-    };
-    std::map<int, Entry> entries;
-    for (const int frame : window)
-        for (const auto& [trail, place] : material.byFrame[std::size_t(frame)]) {
-            Entry& entry = entries[trail];
-            if (entry.sightings++ == 0) entry.at = place;
-        }
-    std::vector<std::pair<int, int>> order;  // fewer sightings later
-    for (const auto& [trail, entry] : entries)
-        if (entry.sightings >= 2) order.emplace_back(-entry.sightings, trail);
-    std::sort(order.begin(), order.end());
-    constexpr int kAcross = 8, kDown = 5;
-    std::array<int, kAcross * kDown> filled{};
-    std::vector<int> chosen;
-    for (const auto& [sightings, trail] : order) {
-        const Eigen::Vector2d at = entries[trail].at;
-        const int x = std::clamp(int(at.x() / material.width * kAcross), 0, kAcross - 1), y = std::clamp(int(at.y() / material.height * kDown), 0, kDown - 1);
-        if (filled[std::size_t(y * kAcross + x)]++ < kPerCell) chosen.push_back(trail);
-    }
-    return chosen;
-}
-
 std::optional<Reconstruction> solveWindow(const Material& material, const std::vector<int>& window, const BasePair& pair, const RelativePose& relative,
                                           const std::vector<int>& trails, const std::vector<PlanePair>& pairs, const Lens& lens, const SolveOptions& options,
                                           const LensPlan& plan, const std::vector<int>& chosen, const Progress& progress) {
@@ -104,6 +77,32 @@ std::optional<Reconstruction> solveWindow(const Material& material, const std::v
 }
 
 }  // namespace
+
+std::vector<int> telling(const Material& material, const std::vector<int>& window) {
+    struct Entry {
+        int sightings = 0;
+        Eigen::Vector2d at{0, 0};
+    };
+    std::map<int, Entry> entries;
+    for (const int frame : window)
+        for (const auto& [trail, place] : material.byFrame[std::size_t(frame)]) {
+            Entry& entry = entries[trail];
+            if (entry.sightings++ == 0) entry.at = place;
+        }
+    std::vector<std::pair<int, int>> order;  // fewer sightings later
+    for (const auto& [trail, entry] : entries)
+        if (entry.sightings >= 2) order.emplace_back(-entry.sightings, trail);
+    std::sort(order.begin(), order.end());
+    constexpr int kAcross = 8, kDown = 5;
+    std::array<int, kAcross * kDown> filled{};
+    std::vector<int> chosen;
+    for (const auto& [sightings, trail] : order) {
+        const Eigen::Vector2d at = entries[trail].at;
+        const int x = std::clamp(int(at.x() / material.width * kAcross), 0, kAcross - 1), y = std::clamp(int(at.y() / material.height * kDown), 0, kDown - 1);
+        if (filled[std::size_t(y * kAcross + x)]++ < kPerCell) chosen.push_back(trail);
+    }
+    return chosen;
+}
 
 LensPlan lensPlanOf(const SolveOptions& options) {
     LensPlan plan;

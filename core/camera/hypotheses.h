@@ -25,6 +25,9 @@ Lens lensAt(const SolveOptions& options, double focal_px);
 /// The focal lengths, in pixels, from which the search starts.
 std::vector<double> focalsToTry(const SolveOptions& options);
 
+/// The trails of a window of frames that say most: seen on many of them, spread over the picture; a few hundred.
+std::vector<int> telling(const Material& material, const std::vector<int>& window);
+
 /// One attempt at the shot's keyframes.
 struct Candidate {
     Reconstruction scene;

@@ -11,6 +11,10 @@ namespace pinion::solving {
 
 using Eigen::Vector2d;
 
+namespace {
+constexpr double kFewShared = 0.3;  // of a keyframe's tracks, by three keyframes in a row
+}
+
 Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options) {
     Material material;
     material.width = options.width;
@@ -187,6 +191,33 @@ std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material
     return shared;
 }
 
+namespace {
+
+/// A key frame joins its neighbours by the tracks that three of them see: two alone place a point, the third uses it. Where few
+/// are left (something passes close by, the camera whips), the frames between become keyframes too.
+std::vector<int> tightened(const Material& material, std::vector<int> keys, const std::vector<int>& usable) {
+    const std::set<int> wanted(usable.begin(), usable.end());
+    const auto sharedByThree = [&](int a, int b, int c) {
+        std::map<int, int> sightings;
+        for (const int frame : {a, b, c})
+            for (const auto& [trail, place] : material.byFrame[std::size_t(frame)]) ++sightings[trail];
+        return std::count_if(sightings.begin(), sightings.end(), [](const auto& entry) { return entry.second == 3; });
+    };
+    for (std::size_t i = 2; i < keys.size(); ++i) {
+        const auto seen = std::min({material.byFrame[std::size_t(keys[i - 2])].size(), material.byFrame[std::size_t(keys[i - 1])].size(), material.byFrame[std::size_t(keys[i])].size()});
+        while (sharedByThree(keys[i - 2], keys[i - 1], keys[i]) < kFewShared * double(seen)) {
+            // Into the wider gap, as far as there is one.
+            const std::size_t gap = keys[i - 1] - keys[i - 2] > keys[i] - keys[i - 1] ? i - 1 : i;
+            const auto between = wanted.upper_bound((keys[gap - 1] + keys[gap] - 1) / 2);
+            if (between == wanted.end() || *between >= keys[gap]) break;
+            keys.insert(keys.begin() + std::ptrdiff_t(gap), *between);
+        }
+    }
+    return keys;
+}
+
+}  // namespace
+
 std::vector<int> chooseKeyframes(const Material& material, int fewest) {
     const auto usable = [&](int frame) { return int(material.byFrame[std::size_t(frame)].size()) >= fewest; };
     std::vector<int> all;
@@ -221,7 +252,7 @@ std::vector<int> chooseKeyframes(const Material& material, int fewest) {
         for (std::size_t i = 0; i < wanted; ++i) keys.push_back(all[wanted > 1 ? i * (all.size() - 1) / (wanted - 1) : 0]);
         keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     }
-    return keys;
+    return tightened(material, std::move(keys), all);
 }
 
 std::vector<PlanePair> planePairs(const std::vector<std::pair<Vector2d, Vector2d>>& shared, const Lens& lens) {

@@ -574,15 +574,25 @@ std::optional<Pose> Reconstruction::resected(int frame, double tolerance_px, dou
     };
     std::pair<int, Pose> best{0, Pose{}};
     double bestFocal = focal_px ? *focal_px : 0;
-    if (const auto guess = guessFor(frame)) {
-        Pose pose = *guess;
-        double own = bestFocal;
+    const auto tryFrom = [&](Pose pose) {
+        double own = focal_px ? *focal_px : 0;
         // Wide first: a neighbour's pose may be many pixels off.
         refinePose(pose, nullptr, focal_px ? zoomed(lens_, k1Slope_, own) : lens_, k1Slope_, lensFocal, sights, 12 * tolerance_px, 8, turnsOnly_);
         if (focal_px) refinePose(pose, &own, lens_, k1Slope_, lensFocal, sights, 6 * tolerance_px, 8, turnsOnly_);
-        best = finished(pose, own);
-        if (focal_px) bestFocal = *focal_px;
-    }
+        double found = own;
+        const double before = focal_px ? *focal_px : 0;
+        const auto result = finished(pose, own);
+        if (focal_px) {
+            found = *focal_px;
+            *focal_px = before;
+        }
+        if (result.first > best.first) {
+            best = result;
+            bestFocal = found;
+        }
+    };
+    if (const auto walked = walkedTo(frame, tolerance_px)) tryFrom(*walked);
+    else if (const auto guess = guessFor(frame)) tryFrom(*guess);
     if (best.first < 0.6 * double(sights.size()) && !turnsOnly_) {
         std::vector<Sighting> finite;
         const Lens lens = focal_px ? zoomed(lens_, k1Slope_, focalGuessFor(frame)) : lens_;
@@ -600,6 +610,25 @@ std::optional<Pose> Reconstruction::resected(int frame, double tolerance_px, dou
     if (focal_px) *focal_px = bestFocal;
     if (best.first < fewest || best.first < 0.35 * double(sights.size())) return std::nullopt;
     return best.second;
+}
+
+std::optional<Pose> Reconstruction::walkedTo(int frame, double tolerance_px) const {
+    if (turnsOnly_ || isZoom()) return std::nullopt;
+    int before = frame - 1, after = frame + 1;
+    while (before >= 0 && !poses_[std::size_t(before)]) --before;
+    while (after < int(poses_.size()) && !poses_[std::size_t(after)]) ++after;
+    if (before >= 0 && after < int(poses_.size())) return std::nullopt;
+    const int from = before >= 0 ? before : after, step = before >= 0 ? 1 : -1;
+    if (from < 0 || from >= int(poses_.size()) || std::abs(frame - from) < 2) return std::nullopt;
+    Pose pose = *poses_[std::size_t(from)];
+    for (int f = from + step; f != frame; f += step) {
+        std::vector<Sight> sights;
+        for (const auto& [trail, place] : material_->byFrame[std::size_t(f)])
+            if (points_[std::size_t(trail)]) sights.push_back({*points_[std::size_t(trail)], place});
+        if (int(sights.size()) < 2 * std::max(6, options_->fewestTracks)) return std::nullopt;
+        refinePose(pose, nullptr, lens_, k1Slope_, lens_.focal_px, sights, 4 * tolerance_px, 4, false);
+    }
+    return pose;
 }
 
 double Reconstruction::focalGuessFor(int frame) const {

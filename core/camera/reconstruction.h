@@ -32,6 +32,7 @@ public:
     void setPose(int frame, const Pose& pose) { poses_[std::size_t(frame)] = pose; }
     void setPoint(std::size_t trail, const Eigen::Vector4d& point) { points_[trail] = point.normalized(); }
     void forgetFrame(int frame) { poses_[std::size_t(frame)].reset(); }
+    void forgetPoint(std::size_t trail) { points_[trail].reset(); }
     void dropPoint(std::size_t trail) { points_[trail].reset(); dropped_[trail] = true; }
     void bringBack(std::size_t trail) { dropped_[trail] = false; }
     bool isDropped(std::size_t trail) const { return dropped_[trail]; }
@@ -43,6 +44,7 @@ public:
     /// Leaves all but these trails out until `takeAll`: a first guess needs no more than a couple of hundred.
     void takeOnly(const std::vector<int>& trails);
     void takeAll() { ignored_.clear(); }
+    bool isIgnored(std::size_t trail) const { return !ignored_.empty() && ignored_[trail]; }
 
     /// Only the samples from..to (indices into the trail, both included) count.
     void keepStretch(std::size_t trail, int from, int to) { stretches_[trail] = {from, to}; }
@@ -121,6 +123,10 @@ private:
     Eigen::Vector2d expectedAxis() const;
     std::optional<Pose> resected(int frame, double tolerance_px, double* focal_px) const;
     std::optional<Pose> guessFor(int frame) const;
+
+    /// From the nearest placed frame step by step over those between: of a plane seen through a long lens every frame has two
+    /// poses that fit, and only small steps keep to the one.
+    std::optional<Pose> walkedTo(int frame, double tolerance_px) const;
     double focalGuessFor(int frame) const;
 
     const Material* material_;
