@@ -12,6 +12,7 @@ using Eigen::Vector3d;
 
 namespace {
 constexpr double kClear = 6.0;       // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
+constexpr double kLooseFocal = 0.012;// relative deviation from which on it is worth a profile
 constexpr double kStep = 1.09;       // from one focal length of the profile to the next
 constexpr int kFrames = 28;          // that the profile looks at
 constexpr double kRival = 25.0;      // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
@@ -66,6 +67,53 @@ Seam weakestSeam(const Reconstruction& scene) {
     return weakest;
 }
 
+/// Takes a scene to `ratio` times its focal length, held there, everything else adjusted.
+void moveAlong(Reconstruction& scene, double ratio, const LensTerms& held, double width, const Progress& progress) {
+    // The same glass bends the same pixels; and of a camera that does not turn, a scene stretched in depth looks the same.
+    Lens lens = scene.lens();
+    lens.k1 *= ratio * ratio;
+    lens.k2 *= std::pow(ratio, 4);
+    lens.focal_px *= ratio;
+    Reconstruction deeper = scene;
+    deeper.deepen(ratio);
+    for (Reconstruction* start : {&scene, &deeper}) {
+        start->setLens(lens);
+        start->adjust(held, width, 14, progress, 1e-5);
+    }
+    const auto costOfScene = [&](const Reconstruction& at) { return costOf(at.assemble(), at.bundleOptions(held, width, 0, 0)); };
+    if (costOfScene(deeper) < costOfScene(scene)) scene = std::move(deeper);
+}
+
+/// What speaks against a focal length that was given.
+std::optional<std::string> doubtOfGivenFocal(const Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
+    const SolveOptions& options = scene.options();
+    if (options.focal == Knowledge::unknown || scene.isZoom()) return std::nullopt;
+    const auto tried = focalsToTry(options);
+    const double given = tried.size() == 3 ? tried[1] : tried.front();
+    const auto asked = focalAskedFor(scene, plan, progress);
+    if (!asked) return std::nullopt;
+    const double off = std::abs(asked->focal_px - given);
+    const double trust = options.focal == Knowledge::guessed ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width) : 0.0;
+    if (off <= 5 * asked->deviation_px + trust || off <= 0.03 * given) return std::nullopt;
+    return fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width", millimetres(options, given),
+                       millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px));
+}
+
+/// Standard deviation of a place over the length of the path.
+double pathDeviation(const Reconstruction& scene, const std::optional<BundleCovariance>& covariance) {
+    if (!covariance || covariance->positions.empty()) return 0;
+    double squares = 0, length = 0;
+    std::optional<Vector3d> last;
+    std::size_t at = 0;
+    for (int f = 0; f < int(scene.material().frames.size()); ++f) {
+        if (!scene.pose(f)) continue;
+        squares += covariance->positions[at++].trace();
+        if (last) length += (scene.pose(f)->centre() - *last).norm();
+        last = scene.pose(f)->centre();
+    }
+    return std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
+}
+
 }  // namespace
 
 Reconstruction thinned(const Reconstruction& scene, int most) {
@@ -99,19 +147,7 @@ std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPla
         Reconstruction moved = middle;
         double last = own;
         for (double focal = own * factor; focal > 0.33 * size && focal < 11.2 * size && !progress.stopped(); focal *= factor) {
-            // The same glass bends the same pixels; and of a camera that does not turn, a scene stretched in depth looks the same.
-            const double ratio = focal / moved.lens().focal_px;
-            Lens lens = moved.lens();
-            lens.k1 *= ratio * ratio;
-            lens.k2 *= std::pow(ratio, 4);
-            lens.focal_px = focal;
-            Reconstruction deeper = moved;
-            deeper.deepen(ratio);
-            for (Reconstruction* start : {&moved, &deeper}) {
-                start->setLens(lens);
-                start->adjust(held, width, 14, progress, 1e-5);
-            }
-            if (costOfScene(deeper) < costOfScene(moved)) moved = std::move(deeper);
+            moveAlong(moved, focal / moved.lens().focal_px, held, width, progress);
             if (costOfScene(moved) - least > clear) return last;
             last = focal;
         }
@@ -143,10 +179,34 @@ std::string inRanges(const std::vector<int>& frames) {
     return text;
 }
 
+std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
+                                                    const std::optional<BundleCovariance>& covariance, const Progress& progress) {
+    if (!plan.focal || scene.isZoom()) return std::nullopt;
+    const double focal = scene.lens().focal_px;
+    double low = focal, high = focal;
+    const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
+    if (deviation > kLooseFocal && scene.options().focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
+    for (const double other : otherFocals(candidates, plan, progress)) {
+        low = std::min(low, other);
+        high = std::max(high, other);
+    }
+    if (high / low <= 1.15) return std::nullopt;
+    return std::pair{low, high};
+}
+
+void takeFocal(Reconstruction& scene, const LensPlan& plan, double focal_px, const Progress& progress) {
+    const LensTerms held = LensTerms(plan.fine).remove(LensTerm::focal);
+    while (!progress.stopped()) {
+        const double ratio = std::clamp(focal_px / scene.lens().focal_px, 1 / 1.25, 1.25);
+        moveAlong(scene, ratio, held, lossWidth(scene), progress);
+        if (scene.lens().focal_px == focal_px || std::abs(ratio - 1) < 1e-9) break;
+    }
+}
+
 std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& evidence, const Progress& progress) {
-    const auto& [plan, candidates, rivals, covariance] = evidence;
     const SolveOptions& options = scene.options();
     const Material& material = scene.material();
+    const auto& covariance = evidence.covariance;
     std::vector<std::string> doubts;
     std::vector<int> missing;
     for (int f = 0; f < int(material.frames.size()); ++f)
@@ -154,51 +214,21 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
     if (!missing.empty())
         doubts.push_back(fmt::format("{} of {} frames have no camera ({}): track more that stands still there", missing.size(), material.frames.size(), inRanges(missing)));
     if (!covariance) doubts.push_back("the tracks leave something of the camera open: track more, or give a focal length");
-
-    const double focal = scene.lens().focal_px;
-    if (plan.focal && !scene.isZoom()) {
-        double low = focal, high = focal;
-        const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
-        if (deviation > 0.012 && options.focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
-        for (const double other : otherFocals(candidates, plan, progress)) {
-            low = std::min(low, other);
-            high = std::max(high, other);
-        }
-        if (high / low > 1.15) {
-            solve.focalRange_mm = {millimetres(options, low), millimetres(options, high)};
-            // Anything in the range is as likely: the deviation of an even spread.
-            solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0), (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
-            doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
-        } else if (deviation > 0.03) {
-            doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
-        }
+    if (evidence.openFocals) {
+        solve.focalRange_mm = {millimetres(options, evidence.openFocals->first), millimetres(options, evidence.openFocals->second)};
+        // Anything in the range is as likely: the deviation of an even spread.
+        solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0), (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
+        doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
+    } else if (evidence.plan.focal && !scene.isZoom()) {
+        const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / scene.lens().focal_px : 1.0;
+        if (deviation > 0.03) doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
     }
-    if (options.focal != Knowledge::unknown && !scene.isZoom()) {
-        const double given = focalsToTry(options).size() == 3 ? focalsToTry(options)[1] : focalsToTry(options).front();
-        if (const auto asked = focalAskedFor(scene, plan, progress)) {
-            const double off = std::abs(asked->focal_px - given);
-            const double trust = options.focal == Knowledge::guessed ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width) : 0.0;
-            if (off > 5 * asked->deviation_px + trust && off > 0.03 * given)
-                doubts.push_back(fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width", millimetres(options, given),
-                                             millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px)));
-        }
-    }
-    for (const Rival& rival : rivals)
+    if (auto doubt = doubtOfGivenFocal(scene, evidence.plan, progress)) doubts.push_back(std::move(*doubt));
+    for (const Rival& rival : evidence.rivals)
         if (doubts.empty() && rival.behind < kRival && rival.apart > 0.03)
             doubts.push_back(fmt::format("another camera path, {:.0f} % of its length away, explains the tracks about as well: give a focal length, or track what is nearer", 100 * rival.apart));
-    if (covariance && !covariance->positions.empty()) {
-        double squares = 0, length = 0;
-        std::optional<Vector3d> last;
-        std::size_t at = 0;
-        for (int f = 0; f < int(material.frames.size()); ++f) {
-            if (!scene.pose(f)) continue;
-            squares += covariance->positions[at++].trace();
-            if (last) length += (scene.pose(f)->centre() - *last).norm();
-            last = scene.pose(f)->centre();
-        }
-        const double share = std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
-        if (share > 0.02 && doubts.empty()) doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
-    }
+    if (const double share = pathDeviation(scene, covariance); share > 0.02 && doubts.empty())
+        doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
     const Seam seam = weakestSeam(scene);
     if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
         doubts.push_back(fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together", seam.before, seam.after, seam.holding, seam.crossing));

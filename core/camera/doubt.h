@@ -16,6 +16,13 @@ namespace pinion::solving {
 /// Moolgavkar 1988). Where it is never clear the range ends at the limits of the search, 12 and 400 mm on a 36 mm frame.
 std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPlan& plan, const Progress& progress);
 
+/// The range of clearly different focal lengths, in pixels, that the tracks leave open; none when they decide.
+std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
+                                                    const std::optional<BundleCovariance>& covariance, const Progress& progress);
+
+/// Takes a scene along the valley to another focal length and adjusts everything else there.
+void takeFocal(Reconstruction& scene, const LensPlan& plan, double focal_px, const Progress& progress);
+
 /// The focal length that the tracks themselves ask for, when one was given: the scene adjusted with it free. None when they leave
 /// it open.
 struct FocalOpinion {
@@ -30,6 +37,7 @@ struct Evidence {
     const std::vector<Candidate>& candidates;  ///< the winner first
     const std::vector<Rival>& rivals;
     const std::optional<BundleCovariance>& covariance;
+    const std::optional<std::pair<double, double>>& openFocals;
 };
 std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& evidence, const Progress& progress);
 

@@ -2,6 +2,7 @@
 
 #include "base/median.h"
 #include "base/parallel.h"
+#include "camera/sceneshape.h"
 
 #include <Eigen/Dense>
 
@@ -17,6 +18,7 @@ using Eigen::Vector3d;
 namespace {
 
 constexpr std::size_t kSpan = 7;      // keyframes that are judged together
+constexpr double kShown = 8.0;        // times the noise: less depth than that is not worth turning
 constexpr double kLikely = 1.12;      // badness of the mirror image over the own one that is still in doubt
 
 double looseness(const Reconstruction& scene) { return 0.004 * scene.material().width; }
@@ -66,41 +68,11 @@ std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
     return motions;
 }
 
-/// Inverse depths of points over the rays (x, y, 1) of a camera as a plane: 1/z = plane . ray, robustly.
-Vector3d planeOf(const std::vector<Vector3d>& rays, const std::vector<double>& inverseDepths) {
-    Vector3d plane(0, 0, median(inverseDepths));
-    for (int round = 0; round < 12; ++round) {
-        std::vector<double> off;
-        for (std::size_t i = 0; i < rays.size(); ++i) off.push_back(std::abs(plane.dot(rays[i]) - inverseDepths[i]));
-        const double width = 1.5 * std::max(1e-9, median(off));
-        Matrix3d normal = Matrix3d::Zero();
-        Vector3d right = Vector3d::Zero();
-        for (std::size_t i = 0; i < rays.size(); ++i) {
-            const double miss = plane.dot(rays[i]) - inverseDepths[i];
-            const double weight = 1 / (1 + miss * miss / (width * width));
-            normal += weight * rays[i] * rays[i].transpose();
-            right += weight * inverseDepths[i] * rays[i];
-        }
-        plane = normal.ldlt().solve(right);
-    }
-    return plane;
-}
-
 /// The scene as the other reading of a plane has it, taken for one as `frame` sees it: motion and normal trade places.
 std::optional<Reconstruction> otherReading(const Reconstruction& scene, int frame) {
     const Material& material = scene.material();
     const Pose& own = *scene.pose(frame);
-    std::vector<std::size_t> trails;
-    std::vector<Vector3d> rays;
-    std::vector<double> inverseDepths;
-    for (std::size_t t = 0; t < material.trails.size(); ++t) {
-        if (!scene.point(t)) continue;
-        const Vector3d inCamera = own.rotation * scene.point(t)->head<3>() + own.translation * (*scene.point(t))[3];
-        if (inCamera.z() < 1e-9) continue;
-        trails.push_back(t);
-        rays.push_back(inCamera / inCamera.z());
-        inverseDepths.push_back((*scene.point(t))[3] / inCamera.z());
-    }
+    const auto [trails, rays, inverseDepths] = pointsSeenFrom(scene, frame);
     if (rays.size() < 8) return std::nullopt;
     const Vector3d plane = planeOf(rays, inverseDepths);
     struct Relative {
@@ -204,6 +176,20 @@ std::size_t weakestLink(const Material& material, const std::vector<int>& keys, 
     return weakest;
 }
 
+/// How far the nearer and the farther half of the points move apart over a window, in pixels: where a camera only turns, any depth
+/// reads alike and none matters.
+double depthShown(const Reconstruction& scene, const std::vector<int>& window) {
+    const int middle = window[window.size() / 2];
+    if (!scene.pose(middle)) return 0;
+    auto inverseDepths = pointsSeenFrom(scene, middle).inverseDepths;
+    if (inverseDepths.size() < 8) return 0;
+    std::sort(inverseDepths.begin(), inverseDepths.end());
+    double base = 0;
+    for (const int f : window)
+        if (scene.pose(f)) base = std::max(base, (scene.pose(f)->centre() - scene.pose(middle)->centre()).norm());
+    return scene.focalOf(middle) * base * (inverseDepths[inverseDepths.size() * 3 / 4] - inverseDepths[inverseDepths.size() / 4]);
+}
+
 /// Whether a window's other reading explains it about as well.
 bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Reading reading, const Progress& progress) {
     Reconstruction own = only(scene, window);
@@ -214,6 +200,7 @@ bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Read
     const double width = lossWidth(scene), noise = std::max(scene.noise(), 0.05 * scene.material().scale());
     own.triangulateAll(looseness(scene), true);
     own.adjust({}, width, 10, progress, 1e-4);
+    if (depthShown(own, window) < kShown * noise) return false;
     auto twin = turned(own, window[window.size() / 2], reading);
     if (!twin || twin->placedFrames() < own.placedFrames()) return false;
     for (int pass = 0; pass < 2; ++pass) {

@@ -21,6 +21,10 @@ using Eigen::Vector4d;
 
 namespace {
 
+constexpr double kNear = 5;           // times nearer than the median point: worth a second look
+constexpr double kNearest = 50;       // nearer than that is not believed
+constexpr double kDepthShown = 6;     // rise of the log-likelihood that shows a depth
+
 /// One sighting of a point that is being placed.
 struct View {
     Matrix3d rotation;
@@ -88,6 +92,9 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
         }
         normal.diagonal() *= 1 + damping;
         normal.diagonal().array() += 1e-10 * normal.trace() + 1e-300;
+        // A depth that nothing shows stays where it is instead of running off.
+        const Vector3d depth = 0.1 * width * tangent.row(3).transpose();
+        normal += depth * depth.transpose();
         const Vector4d moved = (point + tangent * normal.ldlt().solve(right)).normalized();
         if (!moved.allFinite()) break;
         const double movedCost = costOfPlace(moved, views, width);
@@ -103,6 +110,41 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
         if (settled) break;
     }
     return point;
+}
+
+/// The same for a point that stays at infinity.
+Vector4d refinedDirection(const Vector4d& first, const std::vector<View>& views, double width) {
+    Vector3d direction = first.head<3>().normalized();
+    for (int round = 0; round < 6; ++round) {
+        Eigen::Matrix<double, 3, 2> tangent;
+        tangent.col(0) = direction.unitOrthogonal();
+        tangent.col(1) = direction.cross(tangent.col(0)).normalized();
+        Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
+        Vector2d right = Vector2d::Zero();
+        for (const View& view : views) {
+            const Projection p = project(view.lens, view.rotation, view.translation, Vector4d(direction.x(), direction.y(), direction.z(), 0), true);
+            if (!p.inFront) continue;
+            const Vector2d residual = p.plate - view.plate;
+            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
+            const Eigen::Matrix2d slope = p.byPoint.leftCols<3>() * tangent;
+            normal += weight * slope.transpose() * slope;
+            right -= weight * slope.transpose() * residual;
+        }
+        normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
+        const Vector2d moved = normal.ldlt().solve(right);
+        if (!moved.allFinite()) break;
+        direction = (direction + tangent * moved).normalized();
+        if (moved.norm() < 1e-9) break;
+    }
+    return {direction.x(), direction.y(), direction.z(), 0};
+}
+
+/// Whether a point lies close to one of the cameras. What is seen only while the camera turns may be put anywhere, in the camera's
+/// very place as well: there it projects anywhere, and it would nail every later camera to that place.
+bool isNear(const Vector4d& point, const std::vector<View>& views, double times) {
+    return std::any_of(views.begin(), views.end(), [&](const View& view) {
+        return std::abs(point[3]) > times * std::abs(view.rotation.row(2).dot(point.head<3>()) + view.translation.z() * point[3]);
+    });
 }
 
 /// A sighting of a placed point by the frame that is being placed.
@@ -259,41 +301,25 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
     for (const View& view : views) sum += view.rotation.transpose() * view.plane.homogeneous().normalized();
     Vector4d point;
     point << sum.normalized(), 0;
+    const Vector4d start = point;
     if (const auto linear = linearPlace(views); linear && costOfPlace(*linear, views, width) < costOfPlace(point, views, width)) point = *linear;
-    return refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
+    point = refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
+    if (!isNear(point, views, kNear)) return point;
+    // In the log-likelihood, the width being three times the noise.
+    const Vector4d far = refinedDirection(start, views, width);
+    if (4.5 * (costOfPlace(far, views, width) - costOfPlace(point, views, width)) < kDepthShown) return far;
+    if (isNear(point, views, kNearest)) return std::nullopt;
+    return point;
 }
 
 Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px, std::size_t step) const {
-    Vector3d direction = first.head<3>().normalized();
-    for (int round = 0; round < 6; ++round) {
-        Eigen::Matrix<double, 3, 2> tangent;
-        tangent.col(0) = direction.unitOrthogonal();
-        tangent.col(1) = direction.cross(tangent.col(0)).normalized();
-        Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
-        Vector2d right = Vector2d::Zero();
-        for (std::size_t i = 0; i < trail.seen.size(); i += step) {
-            const Seen& seen = trail.seen[i];
-            const auto& pose = poses_[std::size_t(seen.frame)];
-            if (!pose) continue;
-            Vector4d point;
-            point << direction, 0;
-            const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, true);
-            if (!p.inFront) continue;
-            const Vector2d residual = p.plate - seen.plate;
-            const double weight = 1 / (1 + residual.squaredNorm() / (width_px * width_px));
-            const Eigen::Matrix2d slope = p.byPoint.leftCols<3>() * tangent;
-            normal += weight * slope.transpose() * slope;
-            right -= weight * slope.transpose() * residual;
-        }
-        normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
-        const Vector2d moved = normal.ldlt().solve(right);
-        if (!moved.allFinite()) break;
-        direction = (direction + tangent * moved).normalized();
-        if (moved.norm() < 1e-9) break;
+    std::vector<View> views;
+    for (std::size_t i = 0; i < trail.seen.size(); i += step) {
+        const Seen& seen = trail.seen[i];
+        if (const auto& pose = poses_[std::size_t(seen.frame)])
+            views.push_back({pose->rotation.toRotationMatrix(), pose->translation, Vector2d::Zero(), seen.plate, lensOf(seen.frame)});
     }
-    Vector4d point;
-    point << direction, 0;
-    return point;
+    return refinedDirection(first, views, width_px);
 }
 
 void Reconstruction::triangulateAll(double tolerance_px, bool again) {
@@ -375,6 +401,19 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
         }
     for (std::size_t i = 0; i < points_.size(); ++i)
         if (pointOf[i] >= 0) points_[i] = bundle.points[std::size_t(pointOf[i])];
+    if (!turnsOnly_)
+        for (std::size_t i = 0; i < points_.size(); ++i) {
+            if (!points_[i]) continue;
+            const auto& seen = material_->trails[i].seen;
+            const auto isNearTo = [&](const Seen& one) {
+                const auto& pose = poses_[std::size_t(one.frame)];
+                return pose && std::abs((*points_[i])[3]) > kNear * std::abs((pose->rotation * points_[i]->head<3>() + pose->translation * (*points_[i])[3]).z());
+            };
+            if (std::any_of(seen.begin(), seen.end(), isNearTo)) {
+                const auto [from, to] = stretch(i);
+                points_[i] = bestPlace(material_->trails[i], width_px, std::size_t(from), 1, std::size_t(to) + 1);
+            }
+        }
     return finished;
 }
 

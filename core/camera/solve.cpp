@@ -6,6 +6,7 @@
 #include "camera/doubt.h"
 #include "camera/hypotheses.h"
 #include "camera/measuring.h"
+#include "camera/sceneshape.h"
 #include "camera/sortingout.h"
 #include "camera/turning.h"
 
@@ -23,6 +24,8 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr std::size_t kBasePairs = 3;
+constexpr double kUsualFocal = 35.0 / 36.0;  // frame widths
+constexpr double kClearParallax = 8.0;  // pixels that no camera that only turns would show
 
 Expected<void> checkOptions(const SolveOptions& options) {
     if (options.width < 1 || options.height < 1) return failure(Fault::input, "the plate has no size");
@@ -79,6 +82,59 @@ Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std:
     return pairs;
 }
 
+/// A camera on the keyframes: candidates that travel, the best first, or else one that only turns.
+struct Found {
+    std::vector<Candidate> candidates;
+    std::optional<Reconstruction> turning;
+    std::string reason;  ///< why the one or the other
+};
+Expected<Found> findCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+    Found found;
+    if (options.motion == CameraMotion::nodal) {
+        found.turning = solveTurning(material, keys, options, progress);
+        if (!found.turning) return failure(Fault::outcome, "neighbouring frames share too few tracks for a nodal solve; track longer or more points");
+        found.reason = "chosen";
+        return found;
+    }
+    const auto pairs = basePairsOf(material, keys, options);
+    if (pairs) found.candidates = searchKeyframes(material, keys, *pairs, options, progress.part(0, 0.35));
+    else if (options.motion) return tl::unexpected(pairs.error());
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    if (options.motion) {
+        if (found.candidates.empty())
+            return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
+        found.reason = "chosen";
+        return found;
+    }
+    if (!found.candidates.empty() && !options.zoom) {
+        const Candidate& best = found.candidates.front();
+        const double parallax = parallaxOf(best.scene, best.pair);
+        if (std::min(parallax, options.basePair ? parallax : best.pair.parallax_px) > std::max(kClearParallax * material.scale(), 20 * best.scene.noise())) {
+            found.reason = fmt::format("no turn explains {:.0f} px of parallax between frames {} and {}", parallax, material.frames[std::size_t(best.pair.a)],
+                                       material.frames[std::size_t(best.pair.b)]);
+            return found;
+        }
+    }
+    progress.report(0.35, "Comparing with a camera that only turns");
+    auto turning = solveTurning(material, keys, options, progress);
+    if (!turning && !pairs) return tl::unexpected(pairs.error());
+    if (found.candidates.empty()) {
+        if (!turning) return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
+        found.turning = std::move(turning);
+        return found;
+    }
+    if (!turning) return found;
+    const TurnVote vote = voteOfTurning(found.candidates.front().scene, *turning);
+    if (vote.turning >= 0.93 * vote.travelling) {
+        found.reason = fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling);
+        found.turning = std::move(turning);
+        found.candidates.clear();
+    } else {
+        found.reason = fmt::format("{} of {} tracks show parallax", vote.travelling - vote.turning, vote.travelling);
+    }
+    return found;
+}
+
 /// Whether the tracks say that the optical axis meets the middle: known to a thousandth of the width, and not clearly elsewhere.
 bool isCentred(const Reconstruction& scene, const BundleCovariance& covariance) {
     if (scene.options().axis != SolveOptions::Axis::automatic || scene.options().lens) return false;
@@ -86,6 +142,22 @@ bool isCentred(const Reconstruction& scene, const BundleCovariance& covariance) 
     const Vector2d deviation(covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy));
     const double known = 0.001 * scene.options().width;
     return deviation.x() > 0 && deviation.maxCoeff() < known && off.cwiseAbs().maxCoeff() < 1.2 * known && off.cwiseQuotient(deviation).norm() < 3.5;
+}
+
+void widenDeviations(Solve& solve, double factor) {
+    auto frames = solve.frames.vector();
+    for (SolvedFrame& frame : frames) frame.deviation *= factor;
+    solve.frames = List<SolvedFrame>(std::move(frames));
+    auto tracks = solve.tracks.vector();
+    for (SolvedTrack& track : tracks) track.deviation *= factor;
+    solve.tracks = List<SolvedTrack>(std::move(tracks));
+}
+
+/// The reason, with what is peculiar to the move and the scene.
+std::string withScene(std::string reason, const Reconstruction& scene) {
+    if (slidesStraight(scene)) reason += std::string(reason.empty() ? "" : "; ") + "it slides straight, without a turn";
+    if (isFlat(scene)) reason += std::string(reason.empty() ? "" : "; ") + "the scene is flat";
+    return reason;
 }
 
 /// A camera that stands still: every frame the same.
@@ -148,50 +220,16 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
                            sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)" : " (a moved picture or test pattern, or a far scene through a long lens)",
                            sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
     const LensPlan plan = lensPlanOf(options);
-    std::optional<Reconstruction> turning;
-    if (options.motion != CameraMotion::travelling) {
-        turning = solveTurning(material, keys, options, progress);
-        if (!turning && options.motion == CameraMotion::nodal)
-            return failure(Fault::outcome, "neighbouring frames share too few tracks for a nodal solve; track longer or more points");
-    }
-    std::vector<Candidate> candidates;
-    std::string reason;
-    std::pair<int, int> base{0, 0};
-    std::optional<Reconstruction> scene;
-    if (options.motion == CameraMotion::nodal) {
-        scene = std::move(turning);
-        reason = "chosen";
-    } else {
-        const auto pairs = basePairsOf(material, keys, options);
-        if (!pairs && !turning) return tl::unexpected(pairs.error());
-        if (pairs) candidates = searchKeyframes(material, keys, *pairs, options, progress.part(0, 0.4));
-        if (progress.stopped()) return stopped();
-        if (candidates.empty() && !turning)
-            return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
-        if (!candidates.empty()) {
-            scene = candidates.front().scene;
-            base = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
-            reason = options.motion ? "chosen" : "";
-        }
-        if (turning && scene) {
-            const TurnVote vote = voteOfTurning(*scene, *turning);
-            const bool turns = vote.turning >= 0.93 * vote.travelling;
-            reason = turns ? fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling)
-                           : fmt::format("{} of {} tracks show parallax", vote.travelling - vote.turning, vote.travelling);
-            if (turns) {
-                scene = std::move(turning);
-                candidates.clear();
-            }
-        } else if (turning && !scene) {
-            scene = std::move(turning);
-        }
-    }
+    auto found = findCamera(material, keys, options, progress);
+    if (!found) return tl::unexpected(found.error());
+    auto& [candidates, turning, reason] = *found;
     if (progress.stopped()) return stopped();
     progress.report(0.4, "Polishing");
     std::function<void(const Bundle&)> watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
     std::vector<Rival> rivals;
-    if (scene->turnsOnly()) {
+    std::optional<Reconstruction> scene = std::move(turning);
+    if (scene) {
         polish(*scene, plan, progress);
         complete(*scene, plan, progress, watchBundle);
     } else {
@@ -200,7 +238,6 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         Winner winner = decided(candidates, plan, progress, watchBundle);
         scene = std::move(winner.scene);
         rivals = std::move(winner.rivals);
-        base = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
     }
     if (scene->placedFrames() < int(material.frames.size()) && progress.stopped()) return stopped();
     if (scene->placedPoints() < options.fewestTracks)
@@ -221,10 +258,23 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         sortOut(*scene, options.trim_px);
         covariance = covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0));
     }
+    const auto open = openFocals(*scene, settled, candidates, covariance, progress);
+    if (open && open->second > 2 * open->first) {
+        // Any of them will do as well; a usual one surprises least.
+        takeFocal(*scene, settled, std::clamp(kUsualFocal * options.width, open->first, open->second), progress);
+        sortOut(*scene, options.trim_px);
+        covariance = covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0));
+    }
     Solve solve = measured(*scene, settled, tracks, covariance);
-    solve.reason = reason;
-    if (!scene->turnsOnly()) solve.basePair = base;
-    solve.doubt = doubtsOf(solve, *scene, {settled, candidates, rivals, covariance}, progress);
+    solve.reason = withScene(reason, *scene);
+    if (!candidates.empty())
+        solve.basePair = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
+    if (open && covariance) {
+        // Places are as open as the focal length, far beyond what its neighbourhood says.
+        const double spread = (open->second - open->first) / std::sqrt(12.0), own = covariance->deviationOf(LensTerm::focal);
+        if (own > 0 && spread > own) widenDeviations(solve, spread / own);
+    }
+    solve.doubt = doubtsOf(solve, *scene, {settled, candidates, rivals, covariance, open}, progress);
     progress.report(1, "Solved");
     return solve;
 }

@@ -122,4 +122,8 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
     return vote;
 }
 
+double parallaxOf(const Reconstruction& scene, const BasePair& pair) {
+    return fitRotation(planePairs(sharedPlaces(scene.material(), pair.a, pair.b), scene.lens())).medianResidual * scene.lens().focal_px;
+}
+
 }  // namespace pinion::solving

@@ -20,4 +20,7 @@ struct TurnVote {
 };
 TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& turning);
 
+/// What no turn explains between the frames of a pair, under the scene's lens: the median over its tracks, in pixels.
+double parallaxOf(const Reconstruction& scene, const BasePair& pair);
+
 }  // namespace pinion::solving
