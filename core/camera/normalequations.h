@@ -177,11 +177,10 @@ public:
         right = rights[0];
         addPriors(matrix, right, diagonals[0]);
         diagonal_ = diagonals[0];
-        const double least = 1e-12 * (1 + diagonal_.maxCoeff());
         for (Eigen::Index i = 0; i < Eigen::Index(cameras_) * B; ++i) {
             const int camera = int(i / B);
             double* block = matrix.at(camera, camera);
-            block[(i % B) * matrix.stride(camera) + i % B] += damping * diagonal_[i] + least;
+            block[(i % B) * matrix.stride(camera) + i % B] += damping * diagonal_[i] + 1e-12;
         }
         for (Eigen::Index i = 0; i < lensCount(); ++i) matrix.corner()(i, i) += damping * diagonal_[Eigen::Index(cameras_) * B + i] + 1e-12;
     }
