@@ -52,6 +52,7 @@ void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     scene.adjust(plan.fine, lossWidth(scene), 20, progress, 1e-5, watch);
     for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
         const int changed = sortOut(scene, trim);
+        weigh(scene);
         progress.report(0.78 + 0.04 * pass, "Adjusting");
         scene.adjust(plan.fine, lossWidth(scene), 25, progress, 0, watch);
         if (changed * 200 < scene.placedPoints()) break;

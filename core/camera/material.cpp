@@ -12,8 +12,22 @@ namespace pinion::solving {
 using Eigen::Vector2d;
 
 namespace {
+
 constexpr double kFewShared = 0.3;  // of a keyframe's tracks, by three keyframes in a row
+
+/// Whether most tracks go from a frame to the next as one moving camera sees them. Past something very near they jump, and each
+/// its own way, but along lines that meet; across a cut they do not.
+bool isOneStep(const Material& material, int frame) {
+    const auto shared = sharedPlaces(material, frame, frame + 1);
+    for (const double focal : {0.7, 1.4, 3.0}) {
+        const auto pairs = planePairs(shared, pinholeLens(material.width, material.height, focal * material.width));
+        const auto motion = relativePose(pairs, {.inlierDistance = 2.0 * material.scale() / (focal * material.width), .rounds = 300});
+        if (motion && motion->inlierCount > 0.6 * double(pairs.size())) return true;
+    }
+    return false;
 }
+
+}  // namespace
 
 Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options) {
     Material material;
@@ -101,7 +115,7 @@ Expected<void> checkConnected(const Material& material, int fewest) {
     const double limit = std::max(12 * material.scale(), 15 * sorted[sorted.size() / 2]);
     for (std::size_t f = 0, k = 0; f < count; ++f) {
         if (jerks[f].size() < 8) continue;
-        if (usual[k++] > limit && f + 1 < count && (jerks[f + 1].size() < 8 || usual[k] > limit))
+        if (usual[k++] > limit && f + 1 < count && (jerks[f + 1].size() < 8 || usual[k] > limit) && !isOneStep(material, int(f)))
             return failure(Fault::outcome, "most tracks jump from frame {} to frame {}, each its own way: a cut, or two shots in one; solve {}-{} and {}-{} each by itself (the range on the ruler)",
                            material.frames[f], material.frames[f + 1], material.frames.front(), material.frames[f], material.frames[f + 1], material.frames.back());
     }

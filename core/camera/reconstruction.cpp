@@ -202,7 +202,7 @@ int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sight
 
 Reconstruction::Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom)
     : material_(&material), options_(&options), lens_(first), poses_(material.frames.size()), points_(material.trails.size()),
-      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), dropped_(material.trails.size(), 0), doubted_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
+      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), trusts_(material.trails.size(), 1.0), dropped_(material.trails.size(), 0), doubted_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
     if (zoom) becomeZoom();
 }
 
@@ -437,7 +437,7 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
         const auto [from, to] = stretch(t);
         for (int i = from; i <= to; ++i) {
             const Seen& seen = trail.seen[std::size_t(i)];
-            if (cameraOf[std::size_t(seen.frame)] >= 0) bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight});
+            if (cameraOf[std::size_t(seen.frame)] >= 0) bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * trusts_[t]});
         }
     }
     if (cameras) *cameras = std::move(cameraOf);

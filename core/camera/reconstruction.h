@@ -41,6 +41,9 @@ public:
     void setDoubted(std::size_t trail, bool doubted) { doubted_[trail] = doubted; }
     bool isDoubted(std::size_t trail) const { return doubted_[trail]; }
 
+    /// How much more than others a track counts, from its own noise: multiplies its errors.
+    void setTrust(std::size_t trail, double trust) { trusts_[trail] = trust; }
+
     /// Leaves all but these trails out until `takeAll`: a first guess needs no more than a couple of hundred.
     void takeOnly(const std::vector<int>& trails);
     void takeAll() { ignored_.clear(); }
@@ -137,6 +140,7 @@ private:
     std::vector<std::optional<Pose>> poses_;
     std::vector<std::optional<Eigen::Vector4d>> points_;
     std::vector<std::pair<int, int>> stretches_;
+    std::vector<double> trusts_;
     std::vector<char> dropped_;
     std::vector<char> doubted_;
     std::vector<char> ignored_;  ///< empty: none

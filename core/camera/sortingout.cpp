@@ -12,6 +12,8 @@ using Eigen::Vector4d;
 
 namespace {
 
+constexpr double kCommon = 8;        // sightings that the noise of all weighs as much as
+constexpr double kLeastTrust = 0.4;
 constexpr int kLasting = 5;          // frames over which noise averages out and a drift does not
 constexpr double kSpread = 2.1;      // times the noise of all
 constexpr double kMild = 2.5;        // times the limits: what the robust loss can live with
@@ -191,6 +193,22 @@ int sortOut(Reconstruction& scene, double trim_px) {
         }
     }
     return changed;
+}
+
+void weigh(Reconstruction& scene) {
+    const Material& material = scene.material();
+    const double noise = std::max(scene.noise(), 0.04 * material.scale());
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        if (!scene.point(t)) continue;
+        // Three of the errors' freedoms went into the point.
+        const auto [from, to] = scene.stretch(t);
+        double squares = kCommon * 2 * noise * noise, freedoms = 2 * kCommon - 3;
+        for (const Vector2d& error : plain(scene.errorsOf(material.trails[t], *scene.point(t)), from, to)) {
+            squares += std::min(error.squaredNorm(), 25 * noise * noise);
+            freedoms += 2;
+        }
+        scene.setTrust(t, std::clamp(noise / std::sqrt(squares / freedoms), kLeastTrust, 1 / kLeastTrust));
+    }
 }
 
 }  // namespace pinion::solving

@@ -28,4 +28,8 @@ double noiseOfTracks(const Reconstruction& scene);
 /// `trim_px` > 0: also those whose RMS is above it. Returns how many changed.
 int sortOut(Reconstruction& scene, double trim_px);
 
+/// Lets each track count by its own noise (inverse variances; of short tracks drawn to the noise of all): a crisp corner is worth
+/// several soft ones.
+void weigh(Reconstruction& scene);
+
 }  // namespace pinion::solving
