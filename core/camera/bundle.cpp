@@ -65,7 +65,7 @@ bool adjustAs(Bundle& bundle, const BundleOptions& options, const Progress& prog
     NormalEquations<Places, Zoom> equations(bundle, options);
     double cost = equations.linearise(bundle, true);
     equations.collectGradient();
-    double damping = 1e-4, growth = 3;
+    double damping = options.damping, growth = 3;
     Envelope matrix = equations.emptyMatrix();
     Eigen::VectorXd right;
     for (int round = 0; round < options.rounds && !progress.stopped(); ++round) {

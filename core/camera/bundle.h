@@ -91,6 +91,9 @@ struct BundleOptions {
     int rounds = 20;
     double settled = 1e-5;
 
+    /// Of the first step. Small when the bundle is nearly there: only then does a step go along the valley of focal length and depth.
+    double damping = 1e-4;
+
     /// Called after each step that helped, from the adjusting thread.
     std::function<void(const Bundle&)> watch;
 };
@@ -135,6 +138,7 @@ struct BundleCovariance {
     double deviationOf(LensTerm term) const;          ///< 0 when it was not free
 };
 /// None when the equations are singular beyond the freedoms of a similarity: the tracks do not determine the answer.
-std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options);
+/// `lensOnly` leaves cameras and points out, which costs less.
+std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options, bool lensOnly = false);
 
 }  // namespace pinion

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "camera/insideout.h"
+#include "camera/sceneshape.h"
 #include "camera/sortingout.h"
 
 #include <Eigen/Dense>
@@ -49,7 +50,7 @@ void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     sortOut(scene, 0);
     placeEveryFrame(scene, plan, progress);
     progress.report(0.7, "Adjusting");
-    scene.adjust(plan.fine, lossWidth(scene), 20, progress, 1e-5, watch);
+    scene.adjust(plan.fine, lossWidth(scene), 20, progress, 1e-4, watch);
     for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
         const int changed = sortOut(scene, trim);
         weigh(scene);
@@ -67,26 +68,6 @@ void forgetWeakFrames(Reconstruction& scene) {
 }
 
 }  // namespace
-
-double pathsApart(const Reconstruction& one, const Reconstruction& other) {
-    std::vector<Vector3d> a, b;
-    double length = 0;
-    for (int f = 0; f < int(one.material().frames.size()); ++f)
-        if (one.pose(f) && other.pose(f)) {
-            if (!a.empty()) length += (one.pose(f)->centre() - a.back()).norm();
-            a.push_back(one.pose(f)->centre());
-            b.push_back(other.pose(f)->centre());
-        }
-    if (a.size() < 4 || !(length > 0)) return 0;
-    Eigen::Matrix3Xd from(3, b.size()), to(3, a.size());
-    for (std::size_t i = 0; i < a.size(); ++i) {
-        from.col(Eigen::Index(i)) = b[i];
-        to.col(Eigen::Index(i)) = a[i];
-    }
-    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, true);
-    const Eigen::Matrix3Xd off = (fit.topLeftCorner<3, 3>() * from).colwise() + fit.topRightCorner<3, 1>() - to;
-    return std::sqrt(off.squaredNorm() / double(a.size())) / length;
-}
 
 void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
     progress.report(0.45, "Placing all frames");

@@ -30,7 +30,4 @@ struct Winner {
 };
 Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch);
 
-/// How far apart two solutions of the same frames put their cameras: RMS after the best similarity, over the length of the path.
-double pathsApart(const Reconstruction& one, const Reconstruction& other);
-
 }  // namespace pinion::solving

@@ -86,7 +86,7 @@ double lastingOf(const Bundle& bundle, const BundleOptions& options) {
 }
 
 template <bool Places, bool Zoom>
-std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleOptions& options) {
+std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleOptions& options, bool lensOnly) {
     using Equations = NormalEquations<Places, Zoom>;
     constexpr int B = Equations::B;
     constexpr int kGauge = Places ? 7 : 3;
@@ -162,6 +162,7 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
     result.terms = equations.terms();
     result.lens = matrix.corner() * noise.factor;
     if (!result.lens.allFinite()) return std::nullopt;
+    if (lensOnly) return result;
     const auto free = [&](const MatrixXd& own, const MatrixXd& moves, const MatrixXd& columns) {
         const MatrixXd mixed = moves * shape * columns.transpose();
         return MatrixXd(own - mixed - mixed.transpose() + moves * shape * inner * shape * moves.transpose());
@@ -229,9 +230,9 @@ double BundleCovariance::deviationOf(LensTerm term) const {
     return std::sqrt(std::max(0.0, lens(at, at)));
 }
 
-std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options) {
+std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options, bool lensOnly) {
     if (bundle.observations.empty()) return std::nullopt;
-    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return covarianceAs<Places, Zoom>(bundle, options); });
+    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return covarianceAs<Places, Zoom>(bundle, options, lensOnly); });
 }
 
 }  // namespace pinion

@@ -163,7 +163,7 @@ std::optional<FocalOpinion> focalAskedFor(const Reconstruction& scene, const Len
     const double width = lossWidth(part);
     part.adjust(free, width, 20, progress);
     part.adjust(free, lossWidth(part), 20, progress);
-    const auto covariance = covarianceOf(part.assemble(), part.bundleOptions(free, lossWidth(part), 0, 0));
+    const auto covariance = covarianceOf(part.assemble(), part.bundleOptions(free, lossWidth(part), 0, 0), true);
     if (!covariance) return std::nullopt;
     return FocalOpinion{part.lens().focal_px, covariance->deviationOf(LensTerm::focal)};
 }

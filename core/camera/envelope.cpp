@@ -27,6 +27,10 @@ Envelope::Envelope(int block, const std::vector<int>& first, int border) : block
         for (int c = least; c < p; ++c) below_[std::size_t(c)].push_back(p);
         panels_.emplace_back(Rows::Zero(panelSize_, Index(p - least + 1) * panelSize_));
     }
+    for (int row = 0; row < blocks_; ++row) {
+        const auto p = std::size_t(row / perPanel_);
+        places_.push_back({p, Index(row % perPanel_) * block_ * panels_[p].cols() - Index(firsts_[p]) * panelSize_});
+    }
     border_ = Rows::Zero(border, size());
     corner_ = MatrixXd::Zero(border, border);
 }
@@ -35,12 +39,6 @@ void Envelope::setZero() {
     for (Rows& rows : panels_) rows.setZero();
     border_.setZero();
     corner_.setZero();
-}
-
-double* Envelope::at(int row, int column) {
-    const int p = row / perPanel_;
-    Rows& rows = panels_[std::size_t(p)];
-    return &rows(Index(row % perPanel_) * block_, Index(column / perPanel_ - firsts_[std::size_t(p)]) * panelSize_ + Index(column % perPanel_) * block_);
 }
 
 void Envelope::add(const Envelope& other) {

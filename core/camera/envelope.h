@@ -19,9 +19,12 @@ public:
     void setZero();
 
     /// Block (row, column), column <= row, as the address of its first entry; rows of it are `stride(row)` apart.
-    double* at(int row, int column);
+    double* at(int row, int column) {
+        const Place& place = places_[std::size_t(row)];
+        return panels_[place.panel].data() + (place.offset + Eigen::Index(column) * block_);
+    }
     const double* at(int row, int column) const { return const_cast<Envelope*>(this)->at(row, column); }
-    Eigen::Index stride(int row) const { return panels_[std::size_t(row / perPanel_)].cols(); }
+    Eigen::Index stride(int row) const { return panels_[places_[std::size_t(row)].panel].cols(); }
     bool holds(int row, int column) const { return column <= row && column / perPanel_ >= firsts_[std::size_t(row / perPanel_)]; }
 
     Rows& border() { return border_; }                ///< border x size, the last rows left of the corner
@@ -48,7 +51,14 @@ public:
 private:
     Eigen::Ref<Rows, 0, Eigen::OuterStride<>> panel(int row, int column);
 
+    /// Where a block row lies: its panel, and what to add to a column's rows.
+    struct Place {
+        std::size_t panel;
+        Eigen::Index offset;
+    };
+
     int block_, blocks_, perPanel_, panelSize_;
+    std::vector<Place> places_;
     std::vector<int> firsts_;               ///< leftmost panel of each panel row
     std::vector<std::vector<int>> below_;   ///< panel rows below the diagonal that reach a panel column
     std::vector<Rows> panels_;

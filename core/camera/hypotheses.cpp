@@ -188,14 +188,14 @@ void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progres
 
 void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
     sortOut(scene, 0);
-    scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
+    scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
     if (scene.axisStrains() && plan.fine.has(LensTerm::cx)) {
         // A cropped plate: what is usual of lenses does not hold for it.
         scene.widenAxis();
-        scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
+        scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
     }
     sortOut(scene, 0);
-    scene.adjust(plan.fine, lossWidth(scene), 80, progress, 0);
+    scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
 }
 
 std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys, const std::vector<BasePair>& pairs, const SolveOptions& options,

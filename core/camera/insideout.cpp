@@ -19,7 +19,8 @@ namespace {
 
 constexpr std::size_t kSpan = 7;      // keyframes that are judged together
 constexpr double kShown = 8.0;        // times the noise: less depth than that is not worth turning
-constexpr double kLikely = 1.12;      // badness of the mirror image over the own one that is still in doubt
+constexpr double kOther = 0.03;       // of the path: nearer than that it is the same reading
+constexpr double kLikely = 1.05;      // badness of the mirror image over the own one that is still in doubt
 
 double looseness(const Reconstruction& scene) { return 0.004 * scene.material().width; }
 
@@ -207,7 +208,8 @@ bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Read
         twin->triangulateAll(looseness(scene), true);
         twin->adjust({}, width, 12, progress, 1e-4);
     }
-    return twin->badness(window, noise) < kLikely * own.badness(window, noise) + 0.005;
+    // Often it finds its way back to the first.
+    return twin->badness(window, noise) < kLikely * own.badness(window, noise) + 0.002 && pathsApart(own, *twin) > kOther;
 }
 
 }  // namespace

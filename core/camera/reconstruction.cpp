@@ -391,6 +391,7 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
     Bundle bundle = assemble(&cameraOf, &pointOf);
     BundleOptions own = bundleOptions(free, width_px, rounds, settled);
     own.watch = watch;
+    if (settled == 0) own.damping = 1e-7;
     const bool finished = pinion::adjust(bundle, own, progress);
     lens_ = bundle.lens;
     k1Slope_ = bundle.k1Slope;

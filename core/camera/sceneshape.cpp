@@ -84,4 +84,24 @@ bool isFlat(const Reconstruction& scene) {
     return double(near) > 0.9 * double(rays.size());
 }
 
+double pathsApart(const Reconstruction& one, const Reconstruction& other) {
+    std::vector<Vector3d> a, b;
+    double length = 0;
+    for (int f = 0; f < int(one.material().frames.size()); ++f)
+        if (one.pose(f) && other.pose(f)) {
+            if (!a.empty()) length += (one.pose(f)->centre() - a.back()).norm();
+            a.push_back(one.pose(f)->centre());
+            b.push_back(other.pose(f)->centre());
+        }
+    if (a.size() < 4 || !(length > 0)) return 0;
+    Eigen::Matrix3Xd from(3, b.size()), to(3, a.size());
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        from.col(Eigen::Index(i)) = b[i];
+        to.col(Eigen::Index(i)) = a[i];
+    }
+    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, true);
+    const Eigen::Matrix3Xd off = (fit.topLeftCorner<3, 3>() * from).colwise() + fit.topRightCorner<3, 1>() - to;
+    return std::sqrt(off.squaredNorm() / double(a.size())) / length;
+}
+
 }  // namespace pinion::solving

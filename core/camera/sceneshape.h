@@ -25,4 +25,7 @@ bool slidesStraight(const Reconstruction& scene);
 /// Whether nine points in ten lie on one plane, to one per cent of their depth.
 bool isFlat(const Reconstruction& scene);
 
+/// How far apart two solutions of the same frames put their cameras: RMS after the best similarity, over the length of the path.
+double pathsApart(const Reconstruction& one, const Reconstruction& other);
+
 }  // namespace pinion::solving

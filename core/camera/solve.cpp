@@ -136,12 +136,17 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
 }
 
 /// Whether the tracks say that the optical axis meets the middle: known to a thousandth of the width, and not clearly elsewhere.
+constexpr double kAxisKnown = 0.001;
+Vector2d axisOff(const Reconstruction& scene) { return {scene.lens().cx - 0.5 * scene.options().width, scene.lens().cy - 0.5 * scene.options().height}; }
+bool mayBeCentred(const Reconstruction& scene, const LensPlan& plan) {
+    return scene.options().axis == SolveOptions::Axis::automatic && !scene.options().lens && plan.fine.has(LensTerm::cx) &&
+           axisOff(scene).cwiseAbs().maxCoeff() < 1.2 * kAxisKnown * scene.options().width;
+}
 bool isCentred(const Reconstruction& scene, const BundleCovariance& covariance) {
-    if (scene.options().axis != SolveOptions::Axis::automatic || scene.options().lens) return false;
-    const Vector2d off(scene.lens().cx - 0.5 * scene.options().width, scene.lens().cy - 0.5 * scene.options().height);
+    const Vector2d off = axisOff(scene);
     const Vector2d deviation(covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy));
-    const double known = 0.001 * scene.options().width;
-    return deviation.x() > 0 && deviation.maxCoeff() < known && off.cwiseAbs().maxCoeff() < 1.2 * known && off.cwiseQuotient(deviation).norm() < 3.5;
+    const double known = kAxisKnown * scene.options().width;
+    return deviation.x() > 0 && deviation.maxCoeff() < known && off.cwiseQuotient(deviation).norm() < 3.5;
 }
 
 void widenDeviations(Solve& solve, double factor) {
@@ -249,21 +254,22 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         return failure(Fault::outcome, "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, or track what stands still", noise);
     progress.report(0.92, "Measuring");
     LensPlan settled = plan;
-    auto covariance = covarianceOf(scene->assemble(), scene->bundleOptions(plan.fine, lossWidth(*scene), 0, 0));
-    if (covariance && isCentred(*scene, *covariance)) {
-        // What is left of the axis is the tracks' own error, and would turn every camera by it.
-        scene->centreAxis();
-        settled.fine.remove(LensTerm::cx).remove(LensTerm::cy);
-        scene->adjust(settled.fine, lossWidth(*scene), 20, progress, 0);
-        sortOut(*scene, options.trim_px);
-        covariance = covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0));
-    }
+    const auto covarianceIs = [&](bool lensOnly) { return covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0), lensOnly); };
+    if (mayBeCentred(*scene, settled))
+        if (const auto lens = covarianceIs(true); lens && isCentred(*scene, *lens)) {
+            // What is left of the axis is the tracks' own error, and would turn every camera by it.
+            scene->centreAxis();
+            settled.fine.remove(LensTerm::cx).remove(LensTerm::cy);
+            scene->adjust(settled.fine, lossWidth(*scene), 20, progress, 0);
+            sortOut(*scene, options.trim_px);
+        }
+    auto covariance = covarianceIs(false);
     const auto open = openFocals(*scene, settled, candidates, covariance, progress);
     if (open && open->second > 2 * open->first) {
         // Any of them will do as well; a usual one surprises least.
         takeFocal(*scene, settled, std::clamp(kUsualFocal * options.width, open->first, open->second), progress);
         sortOut(*scene, options.trim_px);
-        covariance = covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0));
+        covariance = covarianceIs(false);
     }
     Solve solve = measured(*scene, settled, tracks, covariance);
     solve.reason = withScene(reason, *scene);

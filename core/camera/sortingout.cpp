@@ -12,8 +12,8 @@ using Eigen::Vector4d;
 
 namespace {
 
-constexpr double kCommon = 8;        // sightings that the noise of all weighs as much as
-constexpr double kLeastTrust = 0.4;
+constexpr double kCommon = 4;        // sightings that the noise of all weighs as much as
+constexpr double kLeastTrust = 0.25;
 constexpr int kLasting = 5;          // frames over which noise averages out and a drift does not
 constexpr double kSpread = 2.1;      // times the noise of all
 constexpr double kMild = 2.5;        // times the limits: what the robust loss can live with
