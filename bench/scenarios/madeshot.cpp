@@ -42,9 +42,8 @@ struct Box {
 /// What a ray meets first.
 class World {
 public:
-    World(Scene scene, std::mt19937& random, const std::vector<Pose>& poses, double length) : scene_(scene) {
+    World(Scene scene, std::mt19937& random, const std::vector<Pose>& poses) : scene_(scene) {
         std::uniform_real_distribution<double> unit(0, 1);
-        const double walk = std::max(1.0, length);
         eye_ = 1.3 + 0.5 * unit(random);
         wallAt_ = 5 + 8 * unit(random);
         wallTurn_ = (unit(random) - 0.5) * 1.4;
@@ -60,7 +59,6 @@ public:
             const double half = 0.15 + 0.5 * unit(random), tall = 0.3 + 1.4 * unit(random);
             boxes_.push_back({{at.x() - half, eye_ - tall, at.z() - half}, {at.x() + half, eye_, at.z() + half}});
         }
-        (void)walk;
     }
 
     std::optional<Vector3d> hit(const Vector3d& from, const Vector3d& ray) const {
@@ -217,7 +215,7 @@ MadeShot make(const ShotPlan& plan) {
         shot.focals_px.push_back(shot.lens.focal_px * std::pow(zoomRatio, zs * zs * (3 - 2 * zs)));
     }
 
-    const World world(plan.scene, random, shot.poses, plan.length);
+    const World world(plan.scene, random, shot.poses);
     // Movers: patches that cross the picture at a pace of their own.
     struct Mover {
         Vector2d pace, wobble;

@@ -91,7 +91,15 @@ int main(int argc, char** argv) {
                         ++positionCount;
                     }
                 }
-            const double focalError_mm = own.focal * plan.focal_mm;
+            // Of a zoom a frame each, else the one.
+            double focalRatio = 0;
+            if (solve->zoom) {
+                for (const SolvedFrame& frame : solve->frames)
+                    if (frame.focalDeviation_px > 0)
+                        focalRatio += std::pow((frame.focal_px - shot.focals_px[std::size_t(frame.frame - 1001)]) / frame.focalDeviation_px, 2) / double(solve->frames.size());
+            } else if (solve->focalDeviation_mm && *solve->focalDeviation_mm > 0) {
+                focalRatio = std::pow(own.focal * plan.focal_mm / *solve->focalDeviation_mm, 2);
+            }
             for (Totals* t : {&totals[kind], &all}) {
                 t->good += verdict == Verdict::good;
                 t->goodDoubted += verdict == Verdict::good && doubtful;
@@ -101,8 +109,8 @@ int main(int argc, char** argv) {
                 t->sorted.wrongApart += sorted.wrongApart;
                 t->sorted.good += sorted.good;
                 t->sorted.goodApart += sorted.goodApart;
-                if (solve->focalDeviation_mm && *solve->focalDeviation_mm > 0) {
-                    t->focalRatios += std::pow(focalError_mm / *solve->focalDeviation_mm, 2);
+                if (focalRatio > 0) {
+                    t->focalRatios += focalRatio;
                     ++t->focalCount;
                 }
                 if (positionCount > 0) {
@@ -115,11 +123,11 @@ int main(int argc, char** argv) {
                 }
             }
             if (!quiet) {
-                fmt::print("{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost {}/{}; ± ratio {:.2f}; {:.1f} s{}{}\n",
+                fmt::print("{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± {:.2f}, ratio {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost {}/{}; ± ratio {:.2f}; {:.1f} s{}{}\n",
                            line, toString(verdict), toString(solve->motion), own.truth_px, best.truth_px, 100 * own.path, 100 * best.path, 100 * own.focal, 100 * best.focal,
-                           100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, solve->rms_px, solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart,
+                           100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, std::sqrt(focalRatio), solve->rms_px, solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart,
                            sorted.wrong, sorted.goodApart, sorted.good, positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0, seconds,
-                           doubtful ? " DOUBT: " + solve->doubt : "", stages ? "\n    " + stageText : "");
+                           doubtful ? " DOUBT: " + solve->doubt : "", stages ? "\n    " + solve->reason + "\n    " + stageText : "");
                 std::fflush(stdout);
             }
         }

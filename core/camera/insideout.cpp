@@ -37,38 +37,6 @@ Reconstruction only(const Reconstruction& scene, const std::vector<int>& frames)
     return part;
 }
 
-/// A turn and a shift (over the plane's distance) with the plane's normal that make one homography.
-struct PlaneMotion {
-    Matrix3d rotation;
-    Vector3d shift, normal;
-};
-
-/// The two motions, up to sign, behind a homography of a plane from one camera to another (Ma, Soatto, Kosecka and Sastry 2004,
-/// algorithm 5.2). Empty when it hardly differs from a turn.
-std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
-    homography /= Eigen::JacobiSVD<Matrix3d>(homography).singularValues()[1];
-    if (homography.determinant() < 0) homography = -homography;
-    const Eigen::SelfAdjointEigenSolver<Matrix3d> solver(homography.transpose() * homography);
-    const double low = solver.eigenvalues()[0], high = solver.eigenvalues()[2];
-    if (high - low < 1e-9) return {};
-    Matrix3d axes = solver.eigenvectors();
-    if (axes.determinant() < 0) axes = -axes;
-    const Vector3d v1 = axes.col(2), v2 = axes.col(1), v3 = axes.col(0);
-    const double along = std::sqrt(std::max(0.0, 1 - low) / (high - low)), across = std::sqrt(std::max(0.0, high - 1) / (high - low));
-    std::vector<PlaneMotion> motions;
-    for (const double sign : {1.0, -1.0}) {
-        const Vector3d u = along * v1 + sign * across * v3;
-        const Vector3d normal = v2.cross(u);
-        Matrix3d before, after;
-        before << v2, u, normal;
-        after << homography * v2, homography * u, (homography * v2).cross(homography * u);
-        const Matrix3d rotation = after * before.transpose();
-        motions.push_back({rotation, (homography - rotation) * normal, normal});
-        motions.push_back({rotation, -(homography - rotation) * normal, -normal});
-    }
-    return motions;
-}
-
 /// The scene as the other reading of a plane has it, taken for one as `frame` sees it: motion and normal trade places.
 std::optional<Reconstruction> otherReading(const Reconstruction& scene, int frame) {
     const Material& material = scene.material();
@@ -213,6 +181,30 @@ bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Read
 }
 
 }  // namespace
+
+std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
+    homography /= Eigen::JacobiSVD<Matrix3d>(homography).singularValues()[1];
+    if (homography.determinant() < 0) homography = -homography;
+    const Eigen::SelfAdjointEigenSolver<Matrix3d> solver(homography.transpose() * homography);
+    const double low = solver.eigenvalues()[0], high = solver.eigenvalues()[2];
+    if (high - low < 1e-9) return {};
+    Matrix3d axes = solver.eigenvectors();
+    if (axes.determinant() < 0) axes = -axes;
+    const Vector3d v1 = axes.col(2), v2 = axes.col(1), v3 = axes.col(0);
+    const double along = std::sqrt(std::max(0.0, 1 - low) / (high - low)), across = std::sqrt(std::max(0.0, high - 1) / (high - low));
+    std::vector<PlaneMotion> motions;
+    for (const double sign : {1.0, -1.0}) {
+        const Vector3d u = along * v1 + sign * across * v3;
+        const Vector3d normal = v2.cross(u);
+        Matrix3d before, after;
+        before << v2, u, normal;
+        after << homography * v2, homography * u, (homography * v2).cross(homography * u);
+        const Matrix3d rotation = after * before.transpose();
+        motions.push_back({rotation, (homography - rotation) * normal, normal});
+        motions.push_back({rotation, -(homography - rotation) * normal, -normal});
+    }
+    return motions;
+}
 
 std::vector<Stretch> stretchesInDoubt(const Reconstruction& scene, const std::vector<int>& keys, const Progress& progress) {
     std::vector<std::size_t> starts;

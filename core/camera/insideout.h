@@ -3,9 +3,20 @@
 #include "base/progress.h"
 #include "camera/hypotheses.h"
 
+#include <Eigen/Core>
 #include <vector>
 
 namespace pinion::solving {
+
+/// A turn and a shift (over the plane's distance) with the plane's normal that make one homography.
+struct PlaneMotion {
+    Eigen::Matrix3d rotation;
+    Eigen::Vector3d shift, normal;
+};
+
+/// The motions behind a homography of a plane from one camera to another, each with both signs of the normal: two in general (Ma,
+/// Soatto, Kosecka and Sastry 2004, algorithm 5.2). Empty when it hardly differs from a turn.
+std::vector<PlaneMotion> motionsOf(Eigen::Matrix3d homography);
 
 /// What else the same pictures may show: depth turned inside out, or the other motion and normal of a plane.
 enum class Reading { mirror, plane };
