@@ -130,6 +130,7 @@ Eigen::Matrix<double, 4, 3> tangentOf(const Eigen::Vector4d& point);
 /// after the similarity that best lays them on themselves, so no frame is exact by choice.
 struct BundleCovariance {
     double noise_px = 0.0;                            ///< of one coordinate of a good observation
+    double factor = 0.0;                              ///< of the inverse of the normal equations, pixels squared
     std::vector<LensTerm> terms;                      ///< those that were free
     Eigen::MatrixXd lens;                             ///< of those terms, in their order
     std::vector<double> focals_px;                    ///< of a zoom, one a camera

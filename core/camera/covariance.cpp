@@ -159,6 +159,7 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
     noise.factor *= lastingOf(bundle, options);
     BundleCovariance result;
     result.noise_px = noise.sigma;
+    result.factor = noise.factor;
     result.terms = equations.terms();
     result.lens = matrix.corner() * noise.factor;
     if (!result.lens.allFinite()) return std::nullopt;

@@ -1,6 +1,7 @@
 #include "camera/doubt.h"
 
 #include "base/units.h"
+#include "camera/sceneshape.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,6 +14,7 @@ using Eigen::Vector3d;
 namespace {
 constexpr double kClear = 6.0;       // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
 constexpr double kLooseFocal = 0.012;// relative deviation from which on it is worth a profile
+constexpr double kLongest = 3.2, kShortest = 0.45;  // frame widths beyond which focal lengths are rare
 constexpr double kStep = 1.09;       // from one focal length of the profile to the next
 constexpr int kFrames = 28;          // that the profile looks at
 constexpr double kRival = 25.0;      // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
@@ -185,7 +187,11 @@ std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene,
     const double focal = scene.lens().focal_px;
     double low = focal, high = focal;
     const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
-    if (deviation > kLooseFocal && scene.options().focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
+    // A straight slide has another answer for every focal length, and where it comes to rest its neighbourhood may look firm; so does
+    // what was driven to the end of what was tried.
+    const double widths = focal / scene.material().width;
+    const bool suspicious = deviation > kLooseFocal || widths > kLongest || widths < kShortest || slidesStraight(scene);
+    if (suspicious && scene.options().focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
     for (const double other : otherFocals(candidates, plan, progress)) {
         low = std::min(low, other);
         high = std::max(high, other);

@@ -26,7 +26,7 @@ void subtractProduct(const double* tall, const double* flat, double* target, Eig
 
 /// The observations of a bundle with their derivatives, grouped by point, and the normal equations with the points eliminated:
 /// a block for every pair of cameras that share a point, a border for the lens. A camera's columns: turn, shift (`Places`), focal
-/// length (`Zoom`). Included by the adjustment and the covariance alone.
+/// length (`Zoom`). Included by the adjustment, the covariance and the known lengths alone.
 template <bool Places, bool Zoom>
 class NormalEquations {
 public:
