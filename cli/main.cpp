@@ -188,6 +188,7 @@ int stmap(const Console& console, const std::string& lensPath, const std::string
 
 struct SolveWords {
     std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto", basePair;
+    std::vector<std::string> distances, places;
     int features = 500;
     double sensorWidth = 36.0;
     double trim = 0.0;
@@ -238,6 +239,47 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
     return {};
 }
 
+/// Measures by the tracks' names: A,B=METRES~TRUST and A=X,Y,Z~TRUST; a trust of a centimetre when none is given.
+Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
+    const auto idOf = [&](const std::string& name, const std::string& whole) -> Expected<TrackId> {
+        for (const Track& track : shot.tracks)
+            if (track.name == name) return track.id;
+        return failure(Fault::input, "{}: there is no track named {}", whole, name);
+    };
+    std::vector<KnownDistance> distances;
+    for (const std::string& word : words.distances) {
+        const auto comma = word.find(','), equals = word.rfind('=');
+        KnownDistance known;
+        char rest = 0;
+        const bool read = comma != std::string::npos && equals != std::string::npos && comma < equals;
+        const int count = read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.trust, &rest) : 0;
+        if (count < 1 || count > 2 || (count == 1 && word.find('~', equals) != std::string::npos))
+            return failure(Fault::input, "--distance {}: write A,B=METRES~TRUST, as in p1,p2=2.5~0.01", word);
+        const auto a = idOf(word.substr(0, comma), "--distance " + word), b = idOf(word.substr(comma + 1, equals - comma - 1), "--distance " + word);
+        if (!a) return tl::unexpected(a.error());
+        if (!b) return tl::unexpected(b.error());
+        known.a = *a;
+        known.b = *b;
+        distances.push_back(known);
+    }
+    std::vector<KnownPlace> places;
+    for (const std::string& word : words.places) {
+        const auto equals = word.rfind('=');
+        KnownPlace known;
+        char rest = 0;
+        const int count = equals == std::string::npos ? 0 : std::sscanf(word.c_str() + equals + 1, "%lf,%lf,%lf~%lf%c", &known.metres[0], &known.metres[1], &known.metres[2], &known.trust, &rest);
+        if (count < 3 || count > 4 || (count == 3 && word.find('~', equals) != std::string::npos))
+            return failure(Fault::input, "--place {}: write A=X,Y,Z~TRUST in metres, as in p1=0,1.2,-3~0.01", word);
+        const auto id = idOf(word.substr(0, equals), "--place " + word);
+        if (!id) return tl::unexpected(id.error());
+        known.track = *id;
+        places.push_back(known);
+    }
+    shot.solveSettings.distances = List<KnownDistance>(std::move(distances));
+    shot.solveSettings.places = List<KnownPlace>(std::move(places));
+    return {};
+}
+
 json solveFigures(const Solve& solve, int width) {
     json figures{{"rms_px", solve.rms_px}, {"held_out_rms_px", solve.heldOutRms_px}, {"tracks", solve.used}, {"held_out_tracks", solve.heldOut},
                  {"disagreed_tracks", solve.disagreed}, {"frames", solve.frames.size()}, {"focal_px", solve.lens.focal_px},
@@ -247,6 +289,7 @@ json solveFigures(const Solve& solve, int width) {
     figures["motion"] = toString(solve.motion);
     figures["reason"] = solve.reason;
     figures["noise_px"] = solve.noise_px;
+    if (solve.inMetres) figures["in_metres"] = true;
     figures["axis_px"] = {solve.lens.cx, solve.lens.cy};
     if (solve.zoom) {
         double least = 1e300, most = 0;
@@ -286,6 +329,7 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
         if (scattered->stopped) return fail({Fault::stopped, ""});
         shot = withScattered(shot, scattered->tracks);
     }
+    if (const auto applied = applyMeasures(words, shot); !applied) return fail(applied.error());
     const auto solved = runSolve(shot, consoleProgress("Solving"), {}, words.trim);
     if (!solved) return fail(solved.error());
     shot = withSolve(shot, *solved, solveKey(shot));
@@ -437,6 +481,8 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")->check(CLI::IsMember({"auto", "centre", "free"}));
     solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::PositiveNumber);
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
+    solveCommand->add_option("--distance", solveWords.distances, "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
+    solveCommand->add_option("--place", solveWords.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
     solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
 
     SteadyCommands steadyCommands(app);

@@ -102,12 +102,18 @@ SolveView viewOf(const Bundle& bundle) {
     return view;
 }
 
-Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks, const std::optional<BundleCovariance>& covariance) {
+Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks, const std::optional<BundleCovariance>& covariance,
+               const Measures& measures) {
     const Material& material = scene.material();
     const SolveOptions& options = scene.options();
     const double noise = std::max(scene.noise(), 0.04 * material.scale());
     const double trackNoise = noiseOfTracks(scene);
-    const Upright upright = uprightOf(scene);
+    Upright upright = uprightOf(scene);
+    if (measures.metresPerUnit) upright.scale = *measures.metresPerUnit;
+    if (measures.metresFromScene) {
+        upright.rotation = measures.metresFromScene->topLeftCorner<3, 3>() / upright.scale;
+        upright.middle = -(upright.rotation.transpose() * measures.metresFromScene->topRightCorner<3, 1>()) / upright.scale;
+    }
     std::vector<int> cameraOf, pointOf;
     scene.assemble(&cameraOf, &pointOf);
 
@@ -123,6 +129,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
             solve.lens = scene.lensOf(f);
             break;
         }
+    solve.inMetres = measures.metresPerUnit.has_value();
     solve.noise_px = noise;
     solve.duplicates = material.duplicates;
     solve.medianAngleDegrees = scene.turnsOnly() ? 0.0 : scene.medianAngleDegrees();

@@ -393,15 +393,7 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
     own.watch = watch;
     if (settled == 0) own.damping = 1e-7;
     const bool finished = pinion::adjust(bundle, own, progress);
-    lens_ = bundle.lens;
-    k1Slope_ = bundle.k1Slope;
-    for (std::size_t i = 0; i < poses_.size(); ++i)
-        if (cameraOf[i] >= 0) {
-            poses_[i] = bundle.cameras[std::size_t(cameraOf[i])];
-            if (isZoom()) focals_[i] = bundle.focals[std::size_t(cameraOf[i])];
-        }
-    for (std::size_t i = 0; i < points_.size(); ++i)
-        if (pointOf[i] >= 0) points_[i] = bundle.points[std::size_t(pointOf[i])];
+    take(bundle, cameraOf, pointOf);
     if (!turnsOnly_)
         for (std::size_t i = 0; i < points_.size(); ++i) {
             if (!points_[i]) continue;
@@ -416,6 +408,18 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
             }
         }
     return finished;
+}
+
+void Reconstruction::take(const Bundle& bundle, const std::vector<int>& cameraOf, const std::vector<int>& pointOf) {
+    lens_ = bundle.lens;
+    k1Slope_ = bundle.k1Slope;
+    for (std::size_t i = 0; i < poses_.size(); ++i)
+        if (cameraOf[i] >= 0) {
+            poses_[i] = bundle.cameras[std::size_t(cameraOf[i])];
+            if (isZoom()) focals_[i] = bundle.focals[std::size_t(cameraOf[i])];
+        }
+    for (std::size_t i = 0; i < points_.size(); ++i)
+        if (pointOf[i] >= 0) points_[i] = bundle.points[std::size_t(pointOf[i])];
 }
 
 Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* points) const {

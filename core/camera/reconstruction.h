@@ -91,6 +91,9 @@ public:
     bool adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled = 1e-4,
                 const std::function<void(const Bundle&)>& watch = {});
 
+    /// Takes over what became of an assembled bundle.
+    void take(const Bundle& bundle, const std::vector<int>& cameraOf, const std::vector<int>& pointOf);
+
     BundleOptions bundleOptions(const LensTerms& free, double width_px, int rounds, double settled) const;
     Bundle assemble(std::vector<int>* cameraOf = nullptr, std::vector<int>* pointOf = nullptr) const;
 

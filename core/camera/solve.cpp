@@ -5,6 +5,7 @@
 #include "camera/contest.h"
 #include "camera/doubt.h"
 #include "camera/hypotheses.h"
+#include "camera/measures.h"
 #include "camera/measuring.h"
 #include "camera/sceneshape.h"
 #include "camera/sortingout.h"
@@ -209,6 +210,7 @@ std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d&
 
 Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress, const SolveWatch& watch) {
     if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
+    if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
     const auto prepared = prepare(tracks, options);
     if (!prepared) return tl::unexpected(prepared.error());
@@ -271,7 +273,8 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         sortOut(*scene, options.trim_px);
         covariance = covarianceIs(false);
     }
-    Solve solve = measured(*scene, settled, tracks, covariance);
+    const Measures measures = enterMeasures(*scene, settled, tracks);
+    Solve solve = measured(*scene, settled, tracks, covariance, measures);
     solve.reason = withScene(reason, *scene);
     if (!candidates.empty())
         solve.basePair = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
@@ -281,6 +284,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         if (own > 0 && spread > own) widenDeviations(solve, spread / own);
     }
     solve.doubt = doubtsOf(solve, *scene, {settled, candidates, rivals, covariance, open}, progress);
+    for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
     progress.report(1, "Solved");
     return solve;
 }

@@ -15,7 +15,6 @@
 #include <string_view>
 #include <utility>
 #include <vector>
-#include <vector>
 
 namespace pinion {
 
@@ -25,6 +24,20 @@ enum class Knowledge { known, guessed, unknown };
 /// How a camera moves, from a picture's point of view.
 enum class CameraMotion { travelling, nodal, locked };
 std::string_view toString(CameraMotion motion);
+
+/// How far apart the points of two tracks lie, measured on the set, with a standard deviation.
+struct KnownDistance {
+    TrackId a = 0, b = 0;
+    double metres = 0;
+    double trust = 0.01;  ///< metres
+};
+
+/// Where the point of a track lies in the set's own coordinates (metres, Y up), with a standard deviation.
+struct KnownPlace {
+    TrackId track = 0;
+    Eigen::Vector3d metres{0, 0, 0};
+    double trust = 0.01;  ///< metres
+};
 
 struct SolveOptions {
     int width = 0;
@@ -70,6 +83,10 @@ struct SolveOptions {
     /// Fewest tracks a frame needs to be solved.
     int fewestTracks = 8;
 
+    /// Measures from the set. One gives the scale, further ones hold the shape, three places the world.
+    std::vector<KnownDistance> distances;
+    std::vector<KnownPlace> places;
+
     /// How much more a track placed by hand counts than a scattered one: its errors are multiplied by this.
     double byHandWeight = 2.0;
 };
@@ -103,7 +120,7 @@ struct SolvedTrack {
 };
 
 /// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the median
-/// point ten units away.
+/// point ten units away, unless measures from the set say more.
 struct Solve {
     Lens lens;                   ///< of a zoom: on its first frame
     double sensorWidth_mm = 36.0;
@@ -126,6 +143,7 @@ struct Solve {
     Eigen::Vector2d axisDeviation_px{0, 0};   ///< 0 when it was held
     std::pair<int, int> basePair{0, 0};
     double medianAngleDegrees = 0.0;  ///< the parallax of the points: how wide their rays spread
+    bool inMetres = false;       ///< measures from the set gave the unit; with three known places the world is theirs
     std::string doubt;           ///< in words, when the solve is not sure; empty when it is
 };
 

@@ -352,6 +352,8 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.motion) print.add(102).add(int(*s.motion));
     if (s.zoom) print.add(103);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
+    for (const KnownDistance& known : s.distances) print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
+    for (const KnownPlace& known : s.places) print.add(106).add(double(known.track)).add(known.metres.x()).add(known.metres.y()).add(known.metres.z()).add(known.trust);
     return print.value();
 }
 
@@ -424,6 +426,12 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     options.zoom = s.zoom;
     options.squeeze = s.squeeze;
     options.basePair = s.basePair;
+    // A measure goes with its track.
+    const auto isThere = [&](TrackId id) { return std::any_of(shot.tracks.begin(), shot.tracks.end(), [&](const Track& track) { return track.id == id; }); };
+    for (const KnownDistance& known : s.distances)
+        if (isThere(known.a) && isThere(known.b)) options.distances.push_back(known);
+    for (const KnownPlace& known : s.places)
+        if (isThere(known.track)) options.places.push_back(known);
     return options;
 }
 

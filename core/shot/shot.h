@@ -83,6 +83,8 @@ struct SolveSettings {
     bool zoom = false;
     double squeeze = 1.0;
     std::optional<std::pair<int, int>> basePair;
+    List<KnownDistance> distances;  ///< measured on the set
+    List<KnownPlace> places;
 };
 
 enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin };

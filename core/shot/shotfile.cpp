@@ -194,8 +194,33 @@ json solveValue(const Shot& shot) {
     if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
     value["lens_deviation"] = {{"k1", solve.k1Deviation}, {"k2", solve.k2Deviation}, {"cx", solve.axisDeviation_px.x()}, {"cy", solve.axisDeviation_px.y()}};
     if (solve.duplicates > 0) value["duplicates"] = solve.duplicates;
+    if (solve.inMetres) value["in_metres"] = true;
     if (!solve.doubt.empty()) value["doubt"] = solve.doubt;
     return value;
+}
+
+void takeMeasures(const json& camera, SolveSettings& settings) {
+    const auto positive = [](const json& entry, const char* name, const std::string& where) {
+        const double value = number(entry, name, where);
+        if (!(value > 0)) malformed(fmt::format("{}.{}: has to be above 0", where, name));
+        return value;
+    };
+    std::vector<KnownDistance> distances;
+    for (std::size_t i = 0; camera.contains("distances") && i < list(camera, "distances", "camera").size(); ++i) {
+        const std::string where = fmt::format("camera.distances[{}]", i);
+        const json& entry = camera["distances"][i];
+        const json& pair = list(entry, "tracks", where);
+        if (pair.size() != 2 || !pair[0].is_number_unsigned() || !pair[1].is_number_unsigned()) malformed(where + ".tracks: has not 2 track numbers");
+        distances.push_back({pair[0].get<TrackId>(), pair[1].get<TrackId>(), positive(entry, "metres", where), positive(entry, "trust", where)});
+    }
+    std::vector<KnownPlace> places;
+    for (std::size_t i = 0; camera.contains("places") && i < list(camera, "places", "camera").size(); ++i) {
+        const std::string where = fmt::format("camera.places[{}]", i);
+        const json& entry = camera["places"][i];
+        places.push_back({TrackId(key(entry, "track", where)), vector3(member(entry, "metres", where), where + ".metres"), positive(entry, "trust", where)});
+    }
+    settings.distances = List<KnownDistance>(std::move(distances));
+    settings.places = List<KnownPlace>(std::move(places));
 }
 
 std::shared_ptr<const Solve> takeSolve(const json& value) {
@@ -268,6 +293,7 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"), number(deviation, "cy", "solve.lens_deviation")};
     }
     if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", "solve");
+    solve->inMetres = value.value("in_metres", false);
     solve->doubt = value.value("doubt", std::string());
     return solve;
 }
@@ -394,6 +420,7 @@ Shot takeShot(const json& document, const fs::path& file) {
     if (camera.contains("squeeze")) c.squeeze = number(camera, "squeeze", "camera");
     if (!(c.squeeze > 0)) malformed("camera.squeeze: has to be above 0");
     if (camera.contains("base_pair")) c.basePair = twoFrames(camera["base_pair"], "camera.base_pair");
+    takeMeasures(camera, c);
     if (!(c.sensorWidth_mm > 0) || !(c.focal_mm > 0)) malformed("camera: sensor width and focal length have to be above 0");
 
     std::vector<Track> tracks;
@@ -475,6 +502,8 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     if (c.zoom) document["camera"]["zoom"] = true;
     if (c.squeeze != 1.0) document["camera"]["squeeze"] = c.squeeze;
     if (c.basePair) document["camera"]["base_pair"] = {c.basePair->first, c.basePair->second};
+    for (const KnownDistance& known : c.distances) document["camera"]["distances"].push_back({{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.trust}});
+    for (const KnownPlace& known : c.places) document["camera"]["places"].push_back({{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
     document["tracks"] = tracksValue(shot);
     if (shot.solve) document["solve"] = solveValue(shot);
     json& world = document["world"];

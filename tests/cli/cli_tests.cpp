@@ -274,6 +274,42 @@ TEST_CASE("track takes every choice of a track, and steady refuses what gives no
     CHECK_FALSE(std::filesystem::exists(scratch / "x.1001.png"));
 }
 
+TEST_CASE("distances and places from the set put a solve in metres, by the names of tracks") {
+    const test::Scratch scratch;
+    const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/zoom.mp4";
+    const std::string tracks = (scratch / "t.json").string(), first = (scratch / "a.json").string(), second = (scratch / "b.json").string();
+    REQUIRE(run("scatter " + plate + " --features 150 --out " + tracks).status == 0);
+    REQUIRE(run("solve " + plate + " --zoom --tracks " + tracks + " --out " + first).status == 0);
+    const auto plain = readCamera(first);
+    REQUIRE(plain);
+    REQUIRE(plain->points.size() > 60);
+    // Any two points of the first solve; three times as far apart as it has them.
+    const auto& a = plain->points[10];
+    const auto& b = plain->points[50];
+    const double metres = 3 * (a.xyz - b.xyz).norm();
+    const Outcome measured = run("--json solve " + plate + " --zoom --tracks " + tracks + " --distance " + a.name + "," + b.name + fmt::format("={:.6f}~0.01", metres) + " --out " + second);
+    INFO(measured.err);
+    REQUIRE(measured.status == 0);
+    CHECK(json::parse(measured.out)["in_metres"] == true);
+    const auto scaled = readCamera(second);
+    REQUIRE(scaled);
+    const auto at = [&](const std::string& name) {
+        for (const auto& point : scaled->points)
+            if (point.name == name) return point.xyz;
+        FAIL("no point " + name);
+        return Eigen::Vector3d(0, 0, 0);
+    };
+    CHECK((at(a.name) - at(b.name)).norm() == Approx(metres).epsilon(0.01));
+
+    const std::string solve = "solve " + plate + " --tracks " + tracks + " --out " + first;
+    checkRefused(run(solve + " --distance " + a.name + "=2"), 2, "write A,B=METRES~TRUST");
+    checkRefused(run(solve + " --distance " + a.name + ",nobody=2"), 2, "there is no track named nobody");
+    checkRefused(run(solve + " --distance " + a.name + "," + b.name + "=-2"), 2, "above 0");
+    checkRefused(run(solve + " --distance " + a.name + "," + a.name + "=2"), 2, "to itself");
+    checkRefused(run(solve + " --place " + a.name + "=1,2"), 2, "write A=X,Y,Z~TRUST");
+    checkRefused(run(solve + " --place " + a.name + "=1,2,3~"), 2, "write A=X,Y,Z~TRUST");
+}
+
 TEST_CASE("solve tells a nodal pan and a zoom, writes them, and says its doubt on standard error and in the file") {
     const test::Scratch scratch;
     const std::string plates = std::string(PINION_SOURCE_DIR) + "/demo/plates/";

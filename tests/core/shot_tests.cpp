@@ -72,6 +72,9 @@ Shot doubtfulShot(const std::filesystem::path& folder) {
     shot.solveSettings.zoom = true;
     shot.solveSettings.distortion = SolveOptions::Distortion::full;
     shot.solveSettings.basePair = {1001, 1009};
+    shot.solveSettings.distances = List<KnownDistance>({{1, 2, 2.5, 0.02}});
+    shot.solveSettings.places = List<KnownPlace>({{3, {0.5, 1.25, -4}, 0.01}});
+    solve->inMetres = true;
     return withSolve(shot, *solve, solveKey(shot));
 }
 
@@ -97,10 +100,42 @@ TEST_CASE("a shot written and read is the same shot") {
     CHECK(read->solveSettings.axis == SolveOptions::Axis::free);
     CHECK(read->solveSettings.distortion == SolveOptions::Distortion::full);
     CHECK(read->solveSettings.basePair == std::pair{1001, 1009});
+    REQUIRE(read->solveSettings.distances.size() == 1);
+    CHECK(read->solveSettings.distances[0].b == 2);
+    CHECK(read->solveSettings.distances[0].metres == 2.5);
+    CHECK(read->solveSettings.distances[0].trust == 0.02);
+    REQUIRE(read->solveSettings.places.size() == 1);
+    CHECK(read->solveSettings.places[0].metres == Eigen::Vector3d(0.5, 1.25, -4));
+    CHECK(read->solve->inMetres);
     const auto stages = stagesOf(*read, {});
     const auto camera = std::find_if(stages.begin(), stages.end(), [](const StageReport& stage) { return stage.stage == Stage::camera; });
     CHECK(camera->state == StageState::attention);
     CHECK(camera->message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
+}
+
+TEST_CASE("a measure from the set makes the camera stale, goes with its track, and is refused when it means nothing") {
+    const test::Scratch scratch;
+    const Shot shot = doubtfulShot(scratch.path());
+    CHECK(solveOptionsOf(shot).distances.size() == 1);
+    CHECK(solveOptionsOf(shot).places.size() == 1);
+    Shot other = shot;
+    other.solveSettings.distances = List<KnownDistance>({{1, 2, 2.6, 0.02}});
+    CHECK(solveKey(other) != solveKey(shot));
+    // Without track 2 there is nothing to measure.
+    other.tracks = shot.tracks.edited([](auto& tracks) { std::erase_if(tracks, [](const Track& track) { return track.id == 2; }); });
+    CHECK(solveOptionsOf(other).distances.empty());
+    CHECK(solveOptionsOf(other).places.size() == 1);
+    const std::string good = shotJson(shot, scratch / "a.pinion");
+    const auto broken = [&](const std::string& from, const std::string& to) {
+        std::string text = good;
+        const auto at = text.find(from);
+        REQUIRE(at != std::string::npos);
+        text.replace(at, from.size(), to);
+        const auto read = parseShot(text, "a.pinion");
+        return read ? std::string("read") : read.error().message;
+    };
+    CHECK(broken("\"metres\":2.5", "\"metres\":-2.5").find("camera.distances[0].metres: has to be above 0") != std::string::npos);
+    CHECK(broken("\"trust\":0.02", "\"trust\":0").find("camera.distances[0].trust") != std::string::npos);
 }
 
 TEST_CASE("a shot that is cut off, newer or edited wrongly is refused with the place, never half read") {
