@@ -218,6 +218,24 @@ TEST_CASE("paths are compared up to a similarity") {
     CHECK(pathsApart(scene, moved) < 0.16);
 }
 
+TEST_CASE("the best similarity is that of the worked example") {
+    // Umeyama 1991, the example of section IV (values from memory): mirrored triangles, where the plain singular vectors would
+    // give a reflection. Paths and known places are laid on each other by this.
+    Eigen::Matrix<double, 2, 3> from, to;
+    from << 0, 1, 0, 0, 0, 2;
+    to << 0, -1, 0, 0, 0, 2;
+    const Eigen::Matrix3d fit = Eigen::umeyama(from, to, true);
+    const double scale = fit.topLeftCorner<2, 2>().col(0).norm();
+    CHECK(scale == Approx(0.721).margin(5e-4));
+    CHECK(fit(0, 0) / scale == Approx(0.832).margin(5e-4));
+    CHECK(fit(0, 1) / scale == Approx(0.555).margin(5e-4));
+    CHECK(fit(1, 0) / scale == Approx(-0.555).margin(5e-4));
+    CHECK(fit(0, 2) == Approx(-0.8).margin(5e-4));
+    CHECK(fit(1, 2) == Approx(0.4).margin(5e-4));
+    const Eigen::Matrix<double, 2, 3> off = ((fit.topLeftCorner<2, 2>() * from).colwise() + fit.topRightCorner<2, 1>()) - to;
+    CHECK(off.squaredNorm() / 3 == Approx(0.053).margin(5e-4));
+}
+
 TEST_CASE("a straight slide and a flat scene are told from others") {
     CHECK(slidesStraight(TrueScene(plainPlan("slide", 4, 50, 60)).scene()));
     CHECK_FALSE(slidesStraight(TrueScene(plainPlan("handheld", 4, 50, 60)).scene()));
