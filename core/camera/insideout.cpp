@@ -41,7 +41,10 @@ Reconstruction only(const Reconstruction& scene, const std::vector<int>& frames)
 std::optional<Reconstruction> otherReading(const Reconstruction& scene, int frame) {
     const Material& material = scene.material();
     const Pose& own = *scene.pose(frame);
-    const auto [trails, rays, inverseDepths] = pointsSeenFrom(scene, frame);
+    const SeenPoints seen = pointsSeenFrom(scene, frame);
+    const auto& trails = seen.trails;
+    const auto& rays = seen.rays;
+    const auto& inverseDepths = seen.inverseDepths;
     if (rays.size() < 8) return std::nullopt;
     const Vector3d plane = planeOf(rays, inverseDepths);
     struct Relative {

@@ -15,6 +15,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <set>
 
 namespace pinion {
@@ -182,6 +183,108 @@ Solve lockedSolve(const Material& material, std::span<const Track> tracks, const
     return solve;
 }
 
+/// A camera on all frames, and what came near it.
+struct Answer {
+    Reconstruction scene;
+    std::vector<Candidate> candidates;  ///< the winner first; none of a camera that turns, or of an earlier solve
+    std::vector<Rival> rivals;
+    std::string reason;
+};
+using BundleWatch = std::function<void(const Bundle&)>;
+
+Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const LensPlan& plan, const Progress& progress,
+                                const BundleWatch& watch) {
+    auto found = findCamera(material, keys, options, progress);
+    if (!found) return tl::unexpected(found.error());
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    progress.report(0.4, "Polishing");
+    if (found->turning) {
+        polish(*found->turning, plan, progress);
+        complete(*found->turning, plan, progress, watch);
+        return Answer{std::move(*found->turning), {}, {}, std::move(found->reason)};
+    }
+    polishBest(found->candidates, keys, plan, progress);
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    Winner winner = decided(found->candidates, plan, progress, watch);
+    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals), std::move(found->reason)};
+}
+
+/// From the cameras and points of an earlier solve: no search.
+Expected<Answer> continuedCamera(const Material& material, std::span<const Track> tracks, const SolveOptions& options, const LensPlan& plan, const Progress& progress,
+                                 const BundleWatch& watch) {
+    const Solve& start = *options.start;
+    Lens lens = start.lens;
+    if (options.focal == Knowledge::known || options.distortion == SolveOptions::Distortion::known || options.distortion == SolveOptions::Distortion::none)
+        lens = lensAt(options, options.focal == Knowledge::known ? focalsToTry(options).front() : start.lens.focal_px);
+    Reconstruction scene(material, options, lens, options.zoom);
+    if (options.motion.value_or(start.motion) == CameraMotion::nodal) scene.turnOnly();
+    for (std::size_t f = 0; f < material.frames.size(); ++f)
+        if (const SolvedFrame* frame = solvedFrameAt(start, material.frames[f])) {
+            Pose pose = poseFrom(frame->worldFromCamera);
+            if (scene.turnsOnly()) pose.translation.setZero();
+            scene.setPose(int(f), pose);
+            if (options.zoom) scene.setFocal(int(f), frame->focal_px);
+        }
+    if (scene.placedFrames() < 3)
+        return failure(Fault::input, "the earlier solve and these tracks share {} frames; 3 are needed: solve from the beginning", scene.placedFrames());
+    std::map<TrackId, const SolvedTrack*> earlier;
+    for (const SolvedTrack& track : start.tracks) earlier[track.track] = &track;
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        const auto known = earlier.find(tracks[material.trails[t].track].id);
+        if (material.trails[t].heldOut || known == earlier.end()) continue;
+        const SolvedTrack& track = *known->second;
+        if (track.direction) scene.setPoint(t, Eigen::Vector4d(track.direction->x(), track.direction->y(), track.direction->z(), 0));
+        else if (track.xyz && !scene.turnsOnly()) scene.setPoint(t, track.xyz->homogeneous());
+    }
+    progress.report(0.4, "Starting from the earlier solve");
+    // Tracks may have changed since: what no longer fits is placed again.
+    scene.triangulateAll(0.004 * material.width, true);
+    complete(scene, plan, progress, watch);
+    return Answer{std::move(scene), {}, {}, "from an earlier solve"};
+}
+
+/// The answer measured, with its doubts.
+Solve described(Answer& answer, std::span<const Track> tracks, const LensPlan& plan, const Progress& progress) {
+    Reconstruction& scene = answer.scene;
+    const SolveOptions& options = scene.options();
+    const Material& material = scene.material();
+    LensPlan settled = plan;
+    const auto covarianceIs = [&](bool lensOnly) { return covarianceOf(scene.assemble(), scene.bundleOptions(settled.fine, lossWidth(scene), 0, 0), lensOnly); };
+    if (mayBeCentred(scene, settled))
+        if (const auto lens = covarianceIs(true); lens && isCentred(scene, *lens)) {
+            // What is left of the axis is the tracks' own error, and would turn every camera by it.
+            scene.centreAxis();
+            settled.fine.remove(LensTerm::cx).remove(LensTerm::cy);
+            scene.adjust(settled.fine, lossWidth(scene), 20, progress, 0);
+            sortOut(scene, options.trim_px);
+        }
+    auto covariance = covarianceIs(false);
+    const auto open = openFocals(scene, settled, answer.candidates, covariance, progress);
+    if (open && open->second > 2 * open->first) {
+        // Any of them will do as well; a usual one surprises least.
+        takeFocal(scene, settled, std::clamp(kUsualFocal * options.width, open->first, open->second), progress);
+        sortOut(scene, options.trim_px);
+        covariance = covarianceIs(false);
+    }
+    const Measures measures = enterMeasures(scene, settled, tracks);
+    Solve solve = measured(scene, settled, tracks, covariance, measures);
+    solve.reason = withScene(answer.reason, scene);
+    if (!answer.candidates.empty()) {
+        const BasePair& pair = answer.candidates.front().pair;
+        solve.basePair = {material.frames[std::size_t(pair.a)], material.frames[std::size_t(pair.b)]};
+    } else if (options.start) {
+        solve.basePair = options.start->basePair;
+    }
+    if (open && covariance) {
+        // Places are as open as the focal length, far beyond what its neighbourhood says.
+        const double spread = (open->second - open->first) / std::sqrt(12.0), own = covariance->deviationOf(LensTerm::focal);
+        if (own > 0 && spread > own) widenDeviations(solve, spread / own);
+    }
+    solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
+    for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
+    return solve;
+}
+
 }  // namespace
 
 std::string_view toString(CameraMotion motion) {
@@ -215,7 +318,6 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     const auto prepared = prepare(tracks, options);
     if (!prepared) return tl::unexpected(prepared.error());
     const Material& material = *prepared;
-    const auto stopped = [] { return failure(Fault::stopped, "the solve was stopped"); };
     if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material))) return lockedSolve(material, tracks, options);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
@@ -227,64 +329,20 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
                            sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)" : " (a moved picture or test pattern, or a far scene through a long lens)",
                            sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
     const LensPlan plan = lensPlanOf(options);
-    auto found = findCamera(material, keys, options, progress);
-    if (!found) return tl::unexpected(found.error());
-    auto& [candidates, turning, reason] = *found;
-    if (progress.stopped()) return stopped();
-    progress.report(0.4, "Polishing");
-    std::function<void(const Bundle&)> watchBundle;
+    BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
-    std::vector<Rival> rivals;
-    std::optional<Reconstruction> scene = std::move(turning);
-    if (scene) {
-        polish(*scene, plan, progress);
-        complete(*scene, plan, progress, watchBundle);
-    } else {
-        polishBest(candidates, keys, plan, progress);
-        if (progress.stopped()) return stopped();
-        Winner winner = decided(candidates, plan, progress, watchBundle);
-        scene = std::move(winner.scene);
-        rivals = std::move(winner.rivals);
-    }
-    if (scene->placedFrames() < int(material.frames.size()) && progress.stopped()) return stopped();
-    if (scene->placedPoints() < options.fewestTracks)
-        return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene->placedPoints());
-
+    auto answer = options.start ? continuedCamera(material, tracks, options, plan, progress, watchBundle) : searchedCamera(material, keys, options, plan, progress, watchBundle);
+    if (!answer) return tl::unexpected(answer.error());
+    const Reconstruction& scene = answer->scene;
+    if (scene.placedFrames() < int(material.frames.size()) && progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    if (scene.placedPoints() < options.fewestTracks)
+        return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene.placedPoints());
     // Half of the tracks contradicting a camera that misses by many pixels is no camera.
-    const double noise = scene->noise();
+    const double noise = scene.noise();
     if (noise > 5 * material.scale())
         return failure(Fault::outcome, "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, or track what stands still", noise);
     progress.report(0.92, "Measuring");
-    LensPlan settled = plan;
-    const auto covarianceIs = [&](bool lensOnly) { return covarianceOf(scene->assemble(), scene->bundleOptions(settled.fine, lossWidth(*scene), 0, 0), lensOnly); };
-    if (mayBeCentred(*scene, settled))
-        if (const auto lens = covarianceIs(true); lens && isCentred(*scene, *lens)) {
-            // What is left of the axis is the tracks' own error, and would turn every camera by it.
-            scene->centreAxis();
-            settled.fine.remove(LensTerm::cx).remove(LensTerm::cy);
-            scene->adjust(settled.fine, lossWidth(*scene), 20, progress, 0);
-            sortOut(*scene, options.trim_px);
-        }
-    auto covariance = covarianceIs(false);
-    const auto open = openFocals(*scene, settled, candidates, covariance, progress);
-    if (open && open->second > 2 * open->first) {
-        // Any of them will do as well; a usual one surprises least.
-        takeFocal(*scene, settled, std::clamp(kUsualFocal * options.width, open->first, open->second), progress);
-        sortOut(*scene, options.trim_px);
-        covariance = covarianceIs(false);
-    }
-    const Measures measures = enterMeasures(*scene, settled, tracks);
-    Solve solve = measured(*scene, settled, tracks, covariance, measures);
-    solve.reason = withScene(reason, *scene);
-    if (!candidates.empty())
-        solve.basePair = {material.frames[std::size_t(candidates.front().pair.a)], material.frames[std::size_t(candidates.front().pair.b)]};
-    if (open && covariance) {
-        // Places are as open as the focal length, far beyond what its neighbourhood says.
-        const double spread = (open->second - open->first) / std::sqrt(12.0), own = covariance->deviationOf(LensTerm::focal);
-        if (own > 0 && spread > own) widenDeviations(solve, spread / own);
-    }
-    solve.doubt = doubtsOf(solve, *scene, {settled, candidates, rivals, covariance, open}, progress);
-    for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
+    Solve solve = described(*answer, tracks, plan, progress);
     progress.report(1, "Solved");
     return solve;
 }

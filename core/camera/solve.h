@@ -9,6 +9,7 @@
 #include <Eigen/Core>
 #include <Eigen/Geometry>
 #include <functional>
+#include <memory>
 #include <optional>
 #include <span>
 #include <string>
@@ -38,6 +39,8 @@ struct KnownPlace {
     Eigen::Vector3d metres{0, 0, 0};
     double trust = 0.01;  ///< metres
 };
+
+struct Solve;
 
 struct SolveOptions {
     int width = 0;
@@ -76,6 +79,10 @@ struct SolveOptions {
     /// Tracks with a larger error than this, in pixels, are set aside after the first full solve. 0: only those that
     /// contradict the rest.
     double trim_px = 0.0;
+
+    /// An earlier solve to start from: its cameras and points are taken and adjusted with what has changed since (tracks added or
+    /// tied, another lens, more frames), without a search. It must be near: a start that is wrong stays wrong.
+    std::shared_ptr<const Solve> start;
 
     /// A tenth of the tracks is kept out of the adjustment and measured against it.
     bool holdOut = true;

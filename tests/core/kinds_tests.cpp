@@ -317,6 +317,45 @@ TEST_CASE("a solve can be watched as it grows, and stopped") {
     CHECK(nothing.error().fault == Fault::stopped);
 }
 
+TEST_CASE("a solve starts from an earlier one: frames and tracks that are new are added, nothing is searched") {
+    const MadeShot shot = made("handheld", 61, 70, 200);
+    const SolveOptions options = optionsFor(shot, Knowledge::unknown);
+    // First the first fifty frames.
+    std::vector<Track> early;
+    for (Track track : shot.tracks) {
+        std::vector<Sample> samples;
+        for (const Sample& sample : track.samples)
+            if (sample.frame <= 1050) samples.push_back(sample);
+        if (samples.size() < 3) continue;
+        track.samples = List<Sample>(std::move(samples));
+        early.push_back(std::move(track));
+    }
+    const auto first = solveCamera(early, options);
+    REQUIRE(first);
+    CHECK(first->frames.size() == 50);
+    SolveOptions from = options;
+    from.start = std::make_shared<Solve>(*first);
+    std::vector<std::string> stages;
+    const auto second = solveCamera(shot.tracks, from, Progress([&](double, const std::string& stage) { stages.push_back(stage); }));
+    REQUIRE(second);
+    CHECK(std::none_of(stages.begin(), stages.end(), [](const std::string& stage) { return stage.starts_with("Finding"); }));
+    CHECK(second->reason.find("from an earlier solve") != std::string::npos);
+    const Judgement own = judge(shot, camerasOf(shot, *second)), best = attainable(shot, options);
+    CHECK(verdictOf(shot, own, best, false) == Verdict::good);
+    CHECK(second->basePair == first->basePair);
+    // The same as solved from the beginning.
+    const auto whole = solveCamera(shot.tracks, options);
+    REQUIRE(whole);
+    CHECK(second->lens.focal_px == Approx(whole->lens.focal_px).epsilon(2e-3));
+    // Of another shot there is nothing to start from.
+    auto other = std::make_shared<Solve>(*first);
+    auto frames = other->frames.vector();
+    for (SolvedFrame& frame : frames) frame.frame += 5000;
+    other->frames = List<SolvedFrame>(std::move(frames));
+    from.start = other;
+    CHECK(says(solveCamera(shot.tracks, from), "share 0 frames"));
+}
+
 TEST_CASE("the same tracks give the same solve") {
     const MadeShot shot = made("handheld", 82, 50, 120);
     const auto one = solveCamera(shot.tracks, plainOptions()), two = solveCamera(shot.tracks, plainOptions());
