@@ -83,8 +83,8 @@ struct BundleOptions {
     /// How much a zoom's focal length may speed up, as a share of it per frame squared (standard deviation).
     double zoomJerk = 0.002;
 
-    /// Standard deviation of a step from one camera to the next, in the solve's units. So wide that it moves nothing that tracks
-    /// determine; it keeps a place that none does (a pan within a walk) from running away. 0: none.
+    /// How far a step from one camera to the next may change at once, in the solve's units, where tracks do not determine it (a pan
+    /// within a walk): a stiffness without a pull. In the covariance it is the deviation of such a step. 0: none.
     double step = 0.0;
 
     /// Steps at most, and the relative fall of the cost that is small enough to end.

@@ -1,7 +1,6 @@
 #include "camera/material.h"
 
 #include "base/median.h"
-#include "camera/measures.h"
 
 #include <algorithm>
 #include <cmath>
@@ -26,6 +25,14 @@ bool isOneStep(const Material& material, int frame) {
         if (motion && motion->inlierCount > 0.6 * double(pairs.size())) return true;
     }
     return false;
+}
+
+/// The tracks that measures from the set speak of: they are not held out.
+std::set<TrackId> measuredTracks(const SolveOptions& options) {
+    std::set<TrackId> measured;
+    for (const KnownDistance& known : options.distances) measured.insert({known.a, known.b});
+    for (const KnownPlace& known : options.places) measured.insert(known.track);
+    return measured;
 }
 
 }  // namespace
@@ -58,13 +65,13 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
         index = int(material.frames.size());
         material.frames.push_back(frame);
     }
-    const std::vector<std::size_t> measured = measuredTracks(tracks, options);
+    const std::set<TrackId> measured = measuredTracks(options);
     std::size_t halvable = 0;
     for (const std::size_t i : eligible) {
         Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
         for (const Sample& sample : tracks[i].samples) trail.seen.push_back({indexOf[sample.frame], sample.at});
         // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair draw.
-        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !std::binary_search(measured.begin(), measured.end(), i)) trail.heldOut = halvable++ % 10 == 5;
+        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !measured.contains(tracks[i].id)) trail.heldOut = halvable++ % 10 == 5;
         material.trails.push_back(std::move(trail));
     }
     // Too few to spare any.

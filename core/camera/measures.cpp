@@ -99,19 +99,6 @@ Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& 
     return {};
 }
 
-std::vector<std::size_t> measuredTracks(std::span<const Track> tracks, const SolveOptions& options) {
-    std::set<std::size_t> measured;
-    const auto add = [&](TrackId id) {
-        if (const auto index = indexOf(tracks, id)) measured.insert(*index);
-    };
-    for (const KnownDistance& known : options.distances) {
-        add(known.a);
-        add(known.b);
-    }
-    for (const KnownPlace& known : options.places) add(known.track);
-    return {measured.begin(), measured.end()};
-}
-
 Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks) {
     Measures result;
     if (scene.options().distances.empty() && scene.options().places.empty()) return result;

@@ -21,9 +21,6 @@ struct Measures {
 /// Refuses measures that mean nothing: an unknown track, one track twice, a length or trust that is not above 0.
 Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& options);
 
-/// The tracks that measures speak of, as indices: they are not held out.
-std::vector<std::size_t> measuredTracks(std::span<const Track> tracks, const SolveOptions& options);
-
 /// Adjusts the scene with the measures of its options. Known places enter as the distances between them (their trust widened where
 /// there are more distances than freedoms); a measure that contradicts tracks and the other measures (Baarda 1968) is named and left
 /// out, two that contradict each other are both named.

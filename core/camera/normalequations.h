@@ -325,19 +325,18 @@ private:
                     add(options_.noise_px / prior.trust * (bundle.focals[0] - prior.value), {{column(0, B - 1), options_.noise_px / prior.trust}});
         }
         if constexpr (Places) {
-            if (options_.step > 0) {
+            // It stiffens and pulls nowhere: the size of the world is free, and a pull to short steps would shrink it.
+            if (options_.step > 0 && derivatives) {
                 const double weight = options_.noise_px / options_.step;
                 for (std::size_t i = 1; i < cameras_; ++i) {
-                    const Eigen::Vector3d apart = bundle.cameras[i].centre() - bundle.cameras[i - 1].centre();
                     const Eigen::Matrix<double, 3, 6> a = centreByPose(bundle.cameras[i - 1]), b = centreByPose(bundle.cameras[i]);
                     for (int axis = 0; axis < 3; ++axis) {
                         std::vector<std::pair<Eigen::Index, double>> slope;
-                        if (derivatives)
-                            for (int c = 0; c < 6; ++c) {
-                                slope.emplace_back(column(i - 1, c), -weight * a(axis, c));
-                                slope.emplace_back(column(i, c), weight * b(axis, c));
-                            }
-                        add(weight * apart[axis], std::move(slope));
+                        for (int c = 0; c < 6; ++c) {
+                            slope.emplace_back(column(i - 1, c), -weight * a(axis, c));
+                            slope.emplace_back(column(i, c), weight * b(axis, c));
+                        }
+                        add(0, std::move(slope));
                     }
                 }
             }

@@ -394,6 +394,8 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
     if (settled == 0) own.damping = 1e-7;
     const bool finished = pinion::adjust(bundle, own, progress);
     take(bundle, cameraOf, pointOf);
+    // Nothing holds the size of the world; what is near is told against it.
+    recentre();
     if (!turnsOnly_)
         for (std::size_t i = 0; i < points_.size(); ++i) {
             if (!points_[i]) continue;
