@@ -5,9 +5,9 @@
 #include "errorhistogram.h"
 #include "exchange/formats.h"
 #include "form.h"
+#include "measurestable.h"
 #include "theme.h"
 
-#include <QCheckBox>
 #include <QFileDialog>
 
 namespace pinion {
@@ -25,9 +25,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* kind = choice({"find out", "travelling", "nodal", "locked"});
     kind->setObjectName("cameraKind");
     kind->setToolTip("Travelling: it moves. Nodal: it only turns. Locked: it stands still");
-    auto* zoom = new QCheckBox("The lens zooms");
+    auto* zoom = choice({"find out", "zooms", "does not"});
     zoom->setObjectName("zoom");
-    zoom->setToolTip("A focal length on every frame, smooth in time");
+    zoom->setToolTip("A lens that zooms gets a focal length on every frame, smooth in time");
     auto* axis = choice({"automatic", "middle", "free"});
     axis->setObjectName("axis");
     axis->setToolTip("Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say; free: for plates cropped off the middle");
@@ -36,11 +36,24 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* millimetresLabel = form->row("Value", millimetres);
     auto* trustLabel = form->row("Trust ±", trust);
     form->row("Sensor width", sensor);
-    form->wide(zoom);
+    form->row("Zoom", zoom);
     form->row("Distortion", distortion);
     form->row("Optical axis", axis);
+    auto* base = choice({"find out", "by hand"});
+    base->setObjectName("basePair");
+    base->setToolTip("The two frames from which the search starts: far enough apart to show depth, near enough to share tracks");
+    form->row("Base pair", base);
+    auto* first = spin(0, 9999999);
+    first->setObjectName("baseFirst");
+    auto* second = spin(0, 9999999);
+    second->setObjectName("baseSecond");
+    auto* baseFrames = columns({{"From frame", first}, {"To frame", second}});
+    form->wide(baseFrames);
+    form->wide(makeMeasuresTable(workspace));
     auto* solve = button("Solve", "quiet");
-    form->wide(buttonRow({solve}));
+    auto* refine = button("Refine");
+    refine->setToolTip("From the present solve on, without a search: quick, after tracks, lens or measures have changed a little");
+    form->wide(buttonRow({solve, refine}));
     auto* doubt = new QLabel;
     doubt->setObjectName("doubt");
     doubt->setWordWrap(true);
@@ -60,7 +73,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* back = button("Bring back all");
     form->wide(buttonRow({aside, back}));
 
-    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion, kind, zoom, axis] {
+    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base, first, second] {
         Shot shot = workspace.shot();
         SolveSettings& s = shot.solveSettings;
         s.focal = Knowledge(focal->currentIndex());
@@ -70,12 +83,21 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         s.distortion = SolveOptions::Distortion(distortion->currentIndex());
         s.axis = SolveOptions::Axis(axis->currentIndex());
         s.motion = kind->currentIndex() == 0 ? std::nullopt : std::optional(CameraMotion(kind->currentIndex() - 1));
-        s.zoom = zoom->isChecked();
+        s.zoom = zoom->currentIndex() == 0 ? std::nullopt : std::optional(zoom->currentIndex() == 1);
+        if (base->currentIndex() == 0) {
+            s.basePair.reset();
+        } else if (!s.basePair) {
+            // What the solve found is the best first guess.
+            const auto& found = shot.solve ? shot.solve->basePair : std::pair(0, 0);
+            s.basePair = found.first != found.second ? found : std::pair(shot.plate.range.first, (shot.plate.range.first + shot.plate.range.last) / 2);
+        } else {
+            s.basePair = {first->value(), second->value()};
+        }
         if (s.distortion == SolveOptions::Distortion::known && !s.lens) s.distortion = SolveOptions::Distortion::unknown;
         workspace.edit("Change camera settings", std::move(shot));
     };
-    for (QComboBox* box : {focal, kind, axis}) QObject::connect(box, &QComboBox::activated, form, changed);
-    QObject::connect(zoom, &QCheckBox::clicked, form, changed);
+    for (QComboBox* box : {focal, kind, zoom, axis, base}) QObject::connect(box, &QComboBox::activated, form, changed);
+    for (QSpinBox* box : {first, second}) QObject::connect(box, &QSpinBox::valueChanged, form, changed);
     QObject::connect(distortion, &QComboBox::activated, form, [&workspace, form, distortion, changed](int index) {
         if (SolveOptions::Distortion(index) != SolveOptions::Distortion::known) {
             changed();
@@ -95,6 +117,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     });
     for (QDoubleSpinBox* box : {millimetres, trust, sensor}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
     QObject::connect(solve, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(); });
+    QObject::connect(refine, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(true); });
     QObject::connect(aside, &QPushButton::clicked, form, [&workspace] {
         const auto tracks = workspace.tracksAbove(workspace.trimPreview());
         if (tracks.empty()) return;
@@ -107,7 +130,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
             if (track.setAside) tracks.push_back(track.id);
         if (!tracks.empty()) workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace.shot(), tracks, false));
     });
-    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, doubt, solve, results, histogram, aside, back, millimetresLabel, trustLabel] {
+    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base, first, second, baseFrames, doubt, solve, refine, results, histogram, aside, back, millimetresLabel, trustLabel] {
         const Shot& shot = workspace.shot();
         const SolveSettings& s = shot.solveSettings;
         focal->setCurrentIndex(int(s.focal));
@@ -117,7 +140,15 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         distortion->setCurrentIndex(int(s.distortion));
         axis->setCurrentIndex(int(s.axis));
         kind->setCurrentIndex(s.motion ? int(*s.motion) + 1 : 0);
-        zoom->setChecked(s.zoom);
+        zoom->setCurrentIndex(s.zoom ? (*s.zoom ? 1 : 2) : 0);
+        base->setCurrentIndex(s.basePair ? 1 : 0);
+        baseFrames->setVisible(s.basePair.has_value());
+        if (s.basePair) {
+            const QSignalBlocker quietFirst(first), quietSecond(second);
+            for (QSpinBox* box : {first, second}) box->setRange(shot.plate.range.first, shot.plate.range.last);
+            first->setValue(s.basePair->first);
+            second->setValue(s.basePair->second);
+        }
         doubt->setVisible(shot.solve && !shot.solve->doubt.empty());
         if (shot.solve) doubt->setText("Not sure: " + text(shot.solve->doubt) + ".");
         millimetres->setVisible(s.focal != Knowledge::unknown);
@@ -126,6 +157,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         trustLabel->setVisible(s.focal == Knowledge::guessed);
         solve->setEnabled(!workspace.isBusy() && !shot.tracks.isEmpty());
         solve->setText(shot.solve ? "Solve again" : "Solve");
+        refine->setVisible(shot.solve != nullptr);
+        refine->setEnabled(solve->isEnabled());
         histogram->setVisible(shot.solve != nullptr);
         aside->setVisible(shot.solve != nullptr);
         back->setVisible(shot.solve != nullptr);

@@ -567,14 +567,14 @@ void Workspace::startTrack(const std::vector<TrackId>& tracks, Direction directi
     });
 }
 
-void Workspace::startSolve() {
+void Workspace::startSolve(bool refines) {
     if (isBusy()) return;
     const Shot shot = this->shot();
     const std::uint64_t key = solveKey(shot);
-    runJob("Solving", 0, [this, shot, key](const Progress& progress) -> std::function<void()> {
+    runJob(refines ? "Refining the solve" : "Solving", 0, [this, shot, key, refines](const Progress& progress) -> std::function<void()> {
         // Poses and points as they come, four times a second: enough to see it grow.
         auto last = std::chrono::steady_clock::now();
-        auto result = runSolve(shot, progress, [this, last](const SolveView& view) mutable {
+        const auto watch = [this, last](const SolveView& view) mutable {
             const auto now = std::chrono::steady_clock::now();
             if (now - last < std::chrono::milliseconds(250)) return;
             last = now;
@@ -583,7 +583,8 @@ void Workspace::startSolve() {
                 liveSolve_ = std::make_shared<const SolveView>(view);
                 emit liveSolveChanged();
             });
-        });
+        };
+        auto result = runSolve(shot, progress, {.watch = watch, .refines = refines});
         return [this, result, key] {
             liveSolve_.reset();
             emit liveSolveChanged();

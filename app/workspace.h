@@ -137,7 +137,8 @@ public:
     void startCopy(const Deliverable& deliverable) { startCopy(shot(), deliverable); }
     void startCopy(const Shot& shot, const Deliverable& deliverable);
     void importTracks(const std::filesystem::path& path);
-    void startSolve();
+    /// `refines`: from the present solve on, without a search.
+    void startSolve(bool refines = false);
     void startDelivery(const std::vector<QString>& names);
     void stopJob();
 

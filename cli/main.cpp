@@ -193,12 +193,12 @@ struct SolveWords {
     double sensorWidth = 36.0;
     double trim = 0.0;
     double squeeze = 1.0;
-    bool zoom = false;
+    bool zoom = false, fixed = false;
 };
 
 Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings) {
     settings.sensorWidth_mm = words.sensorWidth;
-    settings.zoom = words.zoom;
+    if (words.zoom || words.fixed) settings.zoom = words.zoom;
     settings.motion = words.motion == "travelling" ? std::optional(CameraMotion::travelling)
                       : words.motion == "nodal"    ? std::optional(CameraMotion::nodal)
                       : words.motion == "locked"   ? std::optional(CameraMotion::locked)
@@ -330,7 +330,7 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
         shot = withScattered(shot, scattered->tracks);
     }
     if (const auto applied = applyMeasures(words, shot); !applied) return fail(applied.error());
-    const auto solved = runSolve(shot, consoleProgress("Solving"), {}, words.trim);
+    const auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = words.trim});
     if (!solved) return fail(solved.error());
     shot = withSolve(shot, *solved, solveKey(shot));
     const auto camera = cameraFileOf(shot);
@@ -475,7 +475,8 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--exclude", solveWords.exclude, "mattes.json");
     solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::PositiveNumber);
     solveCommand->add_option("--focal", solveWords.focal, "MM, MM~TRUST or unknown");
-    solveCommand->add_flag("--zoom", solveWords.zoom, "a focal length per frame");
+    auto* zooms = solveCommand->add_flag("--zoom", solveWords.zoom, "a focal length per frame; found from the tracks when neither is said");
+    solveCommand->add_flag("--no-zoom", solveWords.fixed, "one focal length for all frames")->excludes(zooms);
     solveCommand->add_option("--distortion", solveWords.distortion, "none, unknown (k1 and k2), k1, full or lens.json");
     solveCommand->add_option("--motion", solveWords.motion, "auto, travelling, nodal or locked")->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
     solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")->check(CLI::IsMember({"auto", "centre", "free"}));

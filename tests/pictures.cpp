@@ -210,7 +210,7 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
         workspace.startScatter();
         settle(window);
         Shot shot = workspace.shot();
-        shot.solveSettings.zoom = zoom;
+        if (zoom) shot.solveSettings.zoom = true;
         workspace.edit("Change camera settings", shot);
         window.docket().open(Stage::camera);
         workspace.startSolve();

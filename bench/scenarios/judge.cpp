@@ -262,7 +262,6 @@ SolveOptions optionsFor(const MadeShot& shot, Knowledge focal) {
         options.focalTrust_mm = 0.06 * shot.plan.focal_mm;
         options.focal_mm *= 1 + 0.05 * ((shot.plan.seed % 3) - 1.0);
     }
-    options.zoom = shot.plan.zoomTo_mm > 0;
     return options;
 }
 

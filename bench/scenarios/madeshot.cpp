@@ -345,8 +345,8 @@ ShotPlan drawPlan(const std::string& kind, unsigned seed) {
         plan.length = between(0.3, 1.0);
     }
     if (kind == "locked") plan.move = Move::locked;
-    if (kind == "zoom-nodal" || kind == "zoom-walk") {
-        const double ratio = between(1.4, 2.2);
+    if (kind == "zoom-nodal" || kind == "zoom-walk" || kind == "zoom-mild") {
+        const double ratio = kind == "zoom-mild" ? between(1.05, 1.25) : between(1.4, 2.2);
         plan.focal_mm = between(22, 35);
         plan.zoomTo_mm = plan.focal_mm * ratio;
         plan.k1 = between(-0.10, 0.0);

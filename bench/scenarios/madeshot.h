@@ -58,7 +58,7 @@ struct MadeShot {
 MadeShot make(const ShotPlan& plan);
 
 /// A plan of a kind, everything that varies drawn by `seed`. Kinds: handheld, flat, long-lens, wide, forward, few, noisy, short-tracks, crop, small, short-move, far,
-/// slide, pan-walk, walk-400, nodal, locked, zoom-nodal, zoom-walk.
+/// slide, pan-walk, walk-400, nodal, locked, zoom-nodal, zoom-walk, zoom-mild.
 ShotPlan drawPlan(const std::string& kind, unsigned seed);
 
 }  // namespace pinion::bench

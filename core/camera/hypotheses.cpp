@@ -49,7 +49,7 @@ std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
 std::optional<Reconstruction> solveWindow(const Material& material, const std::vector<int>& window, const BasePair& pair, const RelativePose& relative,
                                           const std::vector<int>& trails, const std::vector<PlanePair>& pairs, const Lens& lens, const SolveOptions& options,
                                           const LensPlan& plan, const std::vector<int>& chosen, const Progress& progress) {
-    Reconstruction scene(material, options, lens, options.zoom);
+    Reconstruction scene(material, options, lens, options.zooms());
     // Until the lens is found its faults look like errors of the tracks, most of all at the corners.
     const double loose = (plan.bends() ? 0.005 : 0.0025) * material.width;
     scene.takeOnly(chosen);
@@ -115,7 +115,7 @@ LensPlan lensPlanOf(const SolveOptions& options) {
     if (bends && options.distortion != SolveOptions::Distortion::k1) plan.fine.add(LensTerm::k2);
     if (options.distortion == SolveOptions::Distortion::full) plan.fine.add(LensTerm::k3).add(LensTerm::p1).add(LensTerm::p2);
     if (options.axis != SolveOptions::Axis::centre) plan.fine.add(LensTerm::cx).add(LensTerm::cy);
-    if (options.zoom && bends) plan.fine.add(LensTerm::k1Slope);
+    if (options.zooms() && bends) plan.fine.add(LensTerm::k1Slope);
     return plan;
 }
 

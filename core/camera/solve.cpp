@@ -108,7 +108,7 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
         found.reason = "chosen";
         return found;
     }
-    if (!found.candidates.empty() && !options.zoom) {
+    if (!found.candidates.empty() && !options.zooms()) {
         const Candidate& best = found.candidates.front();
         const double parallax = parallaxOf(best.scene, best.pair);
         if (std::min(parallax, options.basePair ? parallax : best.pair.parallax_px) > std::max(kClearParallax * material.scale(), 20 * best.scene.noise())) {
@@ -183,47 +183,99 @@ Solve lockedSolve(const Material& material, std::span<const Track> tracks, const
     return solve;
 }
 
+/// Brings what was found on the keyframes to its end there.
+void polishFound(Found& found, const std::vector<int>& keys, const Progress& progress) {
+    progress.report(0.4, "Polishing");
+    if (found.turning) polish(*found.turning, lensPlanOf(found.turning->options()), progress);
+    else polishBest(found.candidates, keys, lensPlanOf(found.candidates.front().scene.options()), progress);
+}
+const Reconstruction& sceneOf(const Found& found) { return found.turning ? *found.turning : found.candidates.front().scene; }
+
+/// The shortest and the longest focal length on the keyframes that have a camera, in pixels.
+std::pair<double, double> focalsOf(const Reconstruction& scene, const std::vector<int>& keys) {
+    std::pair<double, double> range{1e9, 0};
+    for (const int key : keys)
+        if (scene.pose(key)) range = {std::min(range.first, scene.focalOf(key)), std::max(range.second, scene.focalOf(key))};
+    return range;
+}
+
+/// By how much of the badness the second explains the keyframes better than the first; nothing when its focal length changes by no more
+/// than that of a breathing lens.
+double gainOfZoom(const Reconstruction& fixed, const Reconstruction& zoomed, const std::vector<int>& keys) {
+    const auto [shortest, longest] = focalsOf(zoomed, keys);
+    const double noise = std::max(std::min(zoomed.noise(), fixed.noise()), 0.05 * fixed.material().scale());
+    return longest > 1.02 * shortest ? fixed.badness(keys, noise) - zoomed.badness(keys, noise) : 0;
+}
+
+// Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01 by a search of
+// their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
+constexpr double kHintOfZoom = 0.008, kZoomGain = 0.025;
+
+/// Whether keyframes read with a focal length that stays look as if it changed, given its freedom where they are.
+bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming, const Progress& progress) {
+    progress.report(0.42, "Looking for a zoom");
+    Reconstruction freed = sceneOf(found);
+    freed.becomeZoom();
+    polish(freed, lensPlanOf(zooming), progress);
+    return gainOfZoom(sceneOf(found), freed, keys) > (zooming.focal == Knowledge::known ? kZoomGain : kHintOfZoom);
+}
+
 /// A camera on all frames, and what came near it.
 struct Answer {
     Reconstruction scene;
     std::vector<Candidate> candidates;  ///< the winner first; none of a camera that turns, or of an earlier solve
     std::vector<Rival> rivals;
     std::string reason;
+    std::string doubt = {};  ///< from the search
 };
 using BundleWatch = std::function<void(const Bundle&)>;
 
-Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const LensPlan& plan, const Progress& progress,
+/// `zooming`: the same options with a zoom, when it has to be found out whether there is one.
+Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const SolveOptions* zooming, const Progress& progress,
                                 const BundleWatch& watch) {
     auto found = findCamera(material, keys, options, progress);
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    if (found) polishFound(*found, keys, progress);
+    std::string doubt;
+    if (zooming && !progress.stopped() && (!found || looksZoomed(*found, keys, *zooming, progress))) {
+        if (options.focal == Knowledge::known) {
+            if (found) doubt = "the tracks look as if the lens zoomed, and one focal length was given: solve it as a zoom";
+        } else if (auto zoomed = findCamera(material, keys, *zooming, progress); zoomed) {
+            polishFound(*zoomed, keys, progress);
+            if (!found || gainOfZoom(sceneOf(*found), sceneOf(*zoomed), keys) > kZoomGain) {
+                const auto [shortest, longest] = focalsOf(sceneOf(*zoomed), keys);
+                zoomed->reason += fmt::format("{}the lens zooms by {:.0f} %", zoomed->reason.empty() ? "" : "; ", 100 * (longest / shortest - 1));
+                found = std::move(zoomed);
+            }
+        }
+    }
     if (!found) return tl::unexpected(found.error());
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    progress.report(0.4, "Polishing");
+    const LensPlan plan = lensPlanOf(sceneOf(*found).options());
     if (found->turning) {
-        polish(*found->turning, plan, progress);
         complete(*found->turning, plan, progress, watch);
-        return Answer{std::move(*found->turning), {}, {}, std::move(found->reason)};
+        return Answer{std::move(*found->turning), {}, {}, std::move(found->reason), std::move(doubt)};
     }
-    polishBest(found->candidates, keys, plan, progress);
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     Winner winner = decided(found->candidates, plan, progress, watch);
-    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals), std::move(found->reason)};
+    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals), std::move(found->reason), std::move(doubt)};
 }
 
 /// From the cameras and points of an earlier solve: no search.
-Expected<Answer> continuedCamera(const Material& material, std::span<const Track> tracks, const SolveOptions& options, const LensPlan& plan, const Progress& progress,
+Expected<Answer> continuedCamera(const Material& material, std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
                                  const BundleWatch& watch) {
     const Solve& start = *options.start;
+    const LensPlan plan = lensPlanOf(options);
     Lens lens = start.lens;
     if (options.focal == Knowledge::known || options.distortion == SolveOptions::Distortion::known || options.distortion == SolveOptions::Distortion::none)
         lens = lensAt(options, options.focal == Knowledge::known ? focalsToTry(options).front() : start.lens.focal_px);
-    Reconstruction scene(material, options, lens, options.zoom);
+    Reconstruction scene(material, options, lens, options.zooms());
     if (options.motion.value_or(start.motion) == CameraMotion::nodal) scene.turnOnly();
     for (std::size_t f = 0; f < material.frames.size(); ++f)
         if (const SolvedFrame* frame = solvedFrameAt(start, material.frames[f])) {
             Pose pose = poseFrom(frame->worldFromCamera);
             if (scene.turnsOnly()) pose.translation.setZero();
             scene.setPose(int(f), pose);
-            if (options.zoom) scene.setFocal(int(f), frame->focal_px);
+            if (options.zooms()) scene.setFocal(int(f), frame->focal_px);
         }
     if (scene.placedFrames() < 3)
         return failure(Fault::input, "the earlier solve and these tracks share {} frames; 3 are needed: solve from the beginning", scene.placedFrames());
@@ -244,11 +296,11 @@ Expected<Answer> continuedCamera(const Material& material, std::span<const Track
 }
 
 /// The answer measured, with its doubts.
-Solve described(Answer& answer, std::span<const Track> tracks, const LensPlan& plan, const Progress& progress) {
+Solve described(Answer& answer, std::span<const Track> tracks, const Progress& progress) {
     Reconstruction& scene = answer.scene;
     const SolveOptions& options = scene.options();
     const Material& material = scene.material();
-    LensPlan settled = plan;
+    LensPlan settled = lensPlanOf(options);
     const auto covarianceIs = [&](bool lensOnly) { return covarianceOf(scene.assemble(), scene.bundleOptions(settled.fine, lossWidth(scene), 0, 0), lensOnly); };
     if (mayBeCentred(scene, settled))
         if (const auto lens = covarianceIs(true); lens && isCentred(scene, *lens)) {
@@ -281,6 +333,7 @@ Solve described(Answer& answer, std::span<const Track> tracks, const LensPlan& p
         if (own > 0 && spread > own) widenDeviations(solve, spread / own);
     }
     solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
+    if (!answer.doubt.empty()) solve.doubt = answer.doubt + (solve.doubt.empty() ? "" : "; ") + solve.doubt;
     for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
     return solve;
 }
@@ -328,10 +381,14 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
                            sheet.growth > 1.04 ? "shifts, turns and grows" : "shifts and turns",
                            sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)" : " (a moved picture or test pattern, or a far scene through a long lens)",
                            sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
-    const LensPlan plan = lensPlanOf(options);
+    SolveOptions decided = options, zooming = options;
+    decided.zoom = options.zoom.value_or(options.start && options.start->zoom);
+    zooming.zoom = true;
+    const bool mayZoom = !options.zoom;
     BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
-    auto answer = options.start ? continuedCamera(material, tracks, options, plan, progress, watchBundle) : searchedCamera(material, keys, options, plan, progress, watchBundle);
+    auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle)
+                                : searchedCamera(material, keys, decided, mayZoom ? &zooming : nullptr, progress, watchBundle);
     if (!answer) return tl::unexpected(answer.error());
     const Reconstruction& scene = answer->scene;
     if (scene.placedFrames() < int(material.frames.size()) && progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
@@ -342,7 +399,7 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     if (noise > 5 * material.scale())
         return failure(Fault::outcome, "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, or track what stands still", noise);
     progress.report(0.92, "Measuring");
-    Solve solve = described(*answer, tracks, plan, progress);
+    Solve solve = described(*answer, tracks, progress);
     progress.report(1, "Solved");
     return solve;
 }

@@ -70,8 +70,9 @@ struct SolveOptions {
     /// How the camera moves; found from the tracks when empty.
     std::optional<CameraMotion> motion;
 
-    /// A focal length per frame, smooth in time.
-    bool zoom = false;
+    /// A focal length per frame, smooth in time; whether it is needed is found from the tracks when empty.
+    std::optional<bool> zoom;
+    bool zooms() const { return zoom.value_or(false); }
 
     /// The two frames to start from; chosen by the parallax between them when empty.
     std::optional<std::pair<int, int>> basePair;

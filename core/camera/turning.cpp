@@ -27,7 +27,7 @@ double growthBetween(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
 
 std::optional<Reconstruction> turnFrom(const Material& material, const std::vector<int>& keys, const Lens& lens, const SolveOptions& options, const LensPlan& plan,
                                        const Progress& progress) {
-    Reconstruction scene(material, options, lens, options.zoom);
+    Reconstruction scene(material, options, lens, options.zooms());
     scene.turnOnly();
     scene.setPose(keys.front(), Pose{});
     double focal = lens.focal_px;
@@ -35,7 +35,7 @@ std::optional<Reconstruction> turnFrom(const Material& material, const std::vect
         const auto shared = sharedPlaces(material, keys[k - 1], keys[k]);
         if (shared.size() < 6) return std::nullopt;
         Lens next = lens;
-        if (options.zoom) {
+        if (options.zooms()) {
             next = zoomed(lens, 0, std::clamp(focal * growthBetween(shared), 0.2 * material.width, 50.0 * material.width));
             scene.setFocal(keys[k], next.focal_px);
         }

@@ -150,7 +150,7 @@ Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliv
     return failure(Fault::input, "deliverable {}: is a picture, not text", deliverable.name);
 }
 
-Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveWatch& watch, double trim_px) {
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveRun& run) {
     if (shot.tracks.isEmpty()) return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks) {
@@ -163,8 +163,9 @@ Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const Solve
         tracks.push_back(std::move(within));
     }
     SolveOptions options = solveOptionsOf(shot);
-    options.trim_px = trim_px;
-    return solveCamera(tracks, options, progress, watch);
+    options.trim_px = run.trim_px;
+    if (run.refines) options.start = shot.solve;
+    return solveCamera(tracks, options, progress, run.watch);
 }
 
 Expected<CameraFile> cameraFileOf(const Shot& shot) {

@@ -42,7 +42,12 @@ Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz);
 Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliverable);
 
 /// The camera from the shot's tracks within its range; merge with `withSolve` and the key of this same shot.
-Expected<Solve> runSolve(const Shot& shot, const Progress& progress = Progress{}, const SolveWatch& watch = {}, double trim_px = 0.0);
+struct SolveRun {
+    SolveWatch watch = {};
+    double trim_px = 0.0;
+    bool refines = false;  ///< starts from the shot's solve, without a search
+};
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress = Progress{}, const SolveRun& run = {});
 
 /// The shot's camera, oriented and scaled, as it is delivered. Fails when there is none.
 Expected<CameraFile> cameraFileOf(const Shot& shot);

@@ -350,7 +350,7 @@ std::uint64_t solveKey(const Shot& shot) {
     // Only what differs from the usual, so that a shot solved before these choices were there stays fresh.
     if (s.axis != SolveOptions::Axis::automatic) print.add(101).add(int(s.axis));
     if (s.motion) print.add(102).add(int(*s.motion));
-    if (s.zoom) print.add(103);
+    if (s.zoom) print.add(*s.zoom ? 103 : 107);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
     for (const KnownDistance& known : s.distances) print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
     for (const KnownPlace& known : s.places) print.add(106).add(double(known.track)).add(known.metres.x()).add(known.metres.y()).add(known.metres.z()).add(known.trust);

@@ -80,7 +80,7 @@ struct SolveSettings {
     std::optional<Lens> lens;
     SolveOptions::Axis axis = SolveOptions::Axis::automatic;
     std::optional<CameraMotion> motion;  ///< none: found from the tracks
-    bool zoom = false;
+    std::optional<bool> zoom;             ///< none: found from the tracks
     double squeeze = 1.0;
     std::optional<std::pair<int, int>> basePair;
     List<KnownDistance> distances;  ///< measured on the set

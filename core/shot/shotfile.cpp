@@ -416,7 +416,7 @@ Shot takeShot(const json& document, const fs::path& file) {
     if (camera.contains("lens")) c.lens = takeLensValues(camera["lens"], "camera.lens");
     if (camera.contains("axis")) c.axis = word<SolveOptions::Axis>(camera, "axis", kAxis, "camera");
     if (camera.contains("motion")) c.motion = word<CameraMotion>(camera, "motion", kMotion, "camera");
-    c.zoom = camera.value("zoom", false);
+    if (camera.contains("zoom")) c.zoom = camera.value("zoom", false);
     if (camera.contains("squeeze")) c.squeeze = number(camera, "squeeze", "camera");
     if (!(c.squeeze > 0)) malformed("camera.squeeze: has to be above 0");
     if (camera.contains("base_pair")) c.basePair = twoFrames(camera["base_pair"], "camera.base_pair");
@@ -499,7 +499,7 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     if (c.lens) document["camera"]["lens"] = lensValues(*c.lens);
     if (c.axis != SolveOptions::Axis::automatic) document["camera"]["axis"] = kAxis[std::size_t(c.axis)];
     if (c.motion) document["camera"]["motion"] = kMotion[std::size_t(*c.motion)];
-    if (c.zoom) document["camera"]["zoom"] = true;
+    if (c.zoom) document["camera"]["zoom"] = *c.zoom;
     if (c.squeeze != 1.0) document["camera"]["squeeze"] = c.squeeze;
     if (c.basePair) document["camera"]["base_pair"] = {c.basePair->first, c.basePair->second};
     for (const KnownDistance& known : c.distances) document["camera"]["distances"].push_back({{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.trust}});

@@ -104,11 +104,11 @@ TEST_CASE("a camera that only turns is told from one that moves, and its points 
     CHECK(again->reason == "chosen");
 }
 
-TEST_CASE("a zoom is found frame by frame, turning and walking") {
+TEST_CASE("a zoom is found by itself and frame by frame, turning and walking; a lens that does not zoom is left alone") {
     for (const char* kind : {"zoom-nodal", "zoom-walk"}) {
         const MadeShot shot = made(kind, 7, 80, 250);
-        const SolveOptions options = optionsFor(shot, Knowledge::unknown);
-        REQUIRE(options.zoom);
+        SolveOptions options = optionsFor(shot, Knowledge::unknown);
+        REQUIRE_FALSE(options.zoom);
         const auto solve = solveCamera(shot.tracks, options);
         INFO(kind);
         REQUIRE(solve);
@@ -122,7 +122,19 @@ TEST_CASE("a zoom is found frame by frame, turning and walking") {
         CHECK(own.path < 0.01);
         CHECK(lensOf(*solve, solve->frames.front()).focal_px == solve->frames.front().focal_px);
         CHECK(lensOf(*solve, solve->frames.front()).k1 != lensOf(*solve, solve->frames.back()).k1);
+        CHECK(solve->reason.find("the lens zooms") != std::string::npos);
+        // A prime lens given for it: said, not swallowed.
+        options = optionsFor(shot, Knowledge::known);
+        const auto held = solveCamera(shot.tracks, options);
+        REQUIRE(held);
+        CHECK_FALSE(held->zoom);
+        CHECK(held->doubt.find("as if the lens zoomed") != std::string::npos);
     }
+    const MadeShot prime = made("handheld", 7, 60, 200);
+    const auto solve = solveCamera(prime.tracks, optionsFor(prime, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK_FALSE(solve->zoom);
+    CHECK(solve->reason.find("zoom") == std::string::npos);
 }
 
 TEST_CASE("a long walk is placed to its last frame") {
