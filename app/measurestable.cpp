@@ -112,12 +112,22 @@ public:
     }
 
 protected:
+    bool event(QEvent* event) override {
+        // Delete is the window's key for tracks; here it takes out the line that is marked.
+        if (event->type() == QEvent::ShortcutOverride && isDelete(static_cast<QKeyEvent*>(event))) {
+            event->accept();
+            return true;
+        }
+        return QTableWidget::event(event);
+    }
     void keyPressEvent(QKeyEvent* event) override {
-        if (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace) removeRows();
+        if (isDelete(event)) removeRows();
         else QTableWidget::keyPressEvent(event);
     }
 
 private:
+    static bool isDelete(const QKeyEvent* event) { return event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace; }
+
     void line(int row, const QString& tracks, const QString& measured, double trust_m, const QString& now) {
         const QString words[kColumns] = {tracks, measured, number(trust_m), now};
         for (int column = 0; column < kColumns; ++column) {

@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "base/files.h"
+#include "base/units.h"
 #include "errorhistogram.h"
 #include "mainwindow.h"
 #include "scratch.h"
@@ -929,4 +930,110 @@ int main(int argc, char** argv) {
     QApplication::setApplicationName("pinion-window-tests");
     theme::apply(application);
     return Catch::Session().run(argc, argv);
+}
+
+TEST_CASE("measures from the set are added, typed, refused in words and taken out in the Camera card; the base pair is set by hand") {
+    Fixture f;
+    f.openPlate();
+    f.window.docket().open(Stage::camera);
+    Shot shot = f.workspace.shot();
+    std::vector<TrackId> ids(3);
+    for (int i = 0; i < 3; ++i) shot = withTrackAdded(shot, 1001, {300.0 + 100 * i, 400}, &ids[std::size_t(i)]);
+    f.workspace.edit("Add tracks", shot);
+    auto* table = f.window.findChild<QTableWidget*>("measures");
+    REQUIRE(table);
+    CHECK_FALSE(table->isVisible());
+    QPushButton* distance = f.button("button-add-distance");
+    QPushButton* place = f.button("button-add-place");
+    CHECK_FALSE(distance->isEnabled());
+    const auto type = [&](const QString& words) {
+        auto* editor = table->findChild<QLineEdit*>();
+        REQUIRE(editor);
+        editor->selectAll();
+        QTest::keyClicks(editor, words);
+        QTest::keyClick(editor, Qt::Key_Return);
+        QTest::qWait(30);
+    };
+    f.workspace.select({ids[0], ids[1]});
+    REQUIRE(distance->isEnabled());
+    CHECK_FALSE(place->isEnabled());
+    QTest::mouseClick(distance, Qt::LeftButton);
+    type("2.5 m");
+    REQUIRE(f.workspace.shot().solveSettings.distances.size() == 1);
+    CHECK(f.workspace.shot().solveSettings.distances[0].metres == 2.5);
+    CHECK(f.workspace.shot().solveSettings.distances[0].b == ids[1]);
+    f.workspace.select({ids[2]});
+    QTest::mouseClick(place, Qt::LeftButton);
+    type("1, 0.5, -2");
+    REQUIRE(f.workspace.shot().solveSettings.places.size() == 1);
+    CHECK(f.workspace.shot().solveSettings.places[0].metres == Eigen::Vector3d(1, 0.5, -2));
+    CHECK_FALSE(place->isEnabled());  // it has its place
+    REQUIRE(table->rowCount() == 2);
+    CHECK(table->isVisible());
+    // What is no measure is refused, and what was there stays.
+    QString said;
+    QObject::connect(&f.workspace, &Workspace::saidError, &f.window, [&](const QString& words) { said = words; });
+    table->setCurrentCell(0, 1);
+    table->editItem(table->item(0, 1));
+    type("-3");
+    CHECK(said.contains("'-3' is no length"));
+    CHECK(f.workspace.shot().solveSettings.distances[0].metres == 2.5);
+    CHECK(QTest::qWaitFor([&] { return table->item(0, 1)->text() == "2.5"; }, 3000));
+    // A click on a line selects its tracks.
+    QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(0, 0)).center());
+    CHECK(f.workspace.selection() == std::set<TrackId>{ids[0], ids[1]});
+    table->setFocus();
+    QTest::keyClick(table, Qt::Key_Delete);
+    CHECK(f.workspace.shot().solveSettings.distances.isEmpty());
+    CHECK(f.workspace.shot().solveSettings.places.size() == 1);
+    CHECK(f.workspace.shot().tracks.size() == 3);  // Delete took the measure, not the tracks
+    f.workspace.undo();
+    CHECK(f.workspace.shot().solveSettings.distances.size() == 1);
+
+    auto* base = f.window.findChild<QComboBox*>("basePair");
+    auto* first = f.window.findChild<QSpinBox*>("baseFirst");
+    REQUIRE(base);
+    REQUIRE(first);
+    CHECK_FALSE(first->isVisible());
+    base->setCurrentIndex(1);
+    emit base->activated(1);
+    REQUIRE(f.workspace.shot().solveSettings.basePair);
+    CHECK(first->isVisible());
+    first->setValue(1012);
+    CHECK(f.workspace.shot().solveSettings.basePair->first == 1012);
+    base->setCurrentIndex(0);
+    emit base->activated(0);
+    CHECK_FALSE(f.workspace.shot().solveSettings.basePair);
+}
+
+TEST_CASE("a solve is refined from itself after a measure was added, and the measure shows what became of it") {
+    Fixture f;
+    f.openPlate();
+    Shot shot = f.workspace.shot();
+    shot.plate.range = {1001, 1050};
+    f.workspace.edit("Range", shot);
+    f.workspace.startScatter();
+    f.wait();
+    f.window.docket().open(Stage::camera);
+    QPushButton* refine = f.button("button-refine");
+    CHECK_FALSE(refine->isVisible());
+    QTest::mouseClick(f.button("button-solve"), Qt::LeftButton);
+    f.wait();
+    REQUIRE(f.workspace.shot().solve);
+    REQUIRE(refine->isVisible());
+    std::vector<TrackId> two;
+    for (const SolvedTrack& track : f.workspace.shot().solve->tracks)
+        if (track.role == TrackRole::used && track.xyz && track.frames > 35 && two.size() < 2) two.push_back(track.track);
+    REQUIRE(two.size() == 2);
+    Shot measured = f.workspace.shot();
+    measured.solveSettings.distances = List<KnownDistance>({{two[0], two[1], 1.5, 0.001}});
+    f.workspace.edit("Add a distance", measured);
+    const double before = focalMillimetres(f.workspace.shot().solve->lens.focal_px, 36, 1280);
+    QTest::mouseClick(refine, Qt::LeftButton);
+    f.wait();
+    const auto solve = f.workspace.shot().solve;
+    CHECK(solve->reason.find("from an earlier solve") != std::string::npos);
+    CHECK(solve->inMetres);
+    CHECK(focalMillimetres(solve->lens.focal_px, 36, 1280) == Approx(before).epsilon(0.01));
+    CHECK(f.window.findChild<QTableWidget*>("measures")->item(0, 3)->text() == "1.500");
 }
