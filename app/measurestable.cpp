@@ -65,7 +65,8 @@ public:
         verticalHeader()->setDefaultSectionSize(22);
         horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
         horizontalHeader()->setSectionResizeMode(what, QHeaderView::Stretch);
-        horizontalHeader()->setMinimumSectionSize(34);
+        horizontalHeader()->setMinimumSectionSize(30);
+        setStyleSheet("QHeaderView::section { padding: 3px 3px; } QTableWidget::item { padding: 0 1px; }");
         horizontalHeader()->setHighlightSections(false);
         setSelectionBehavior(QAbstractItemView::SelectRows);
         setShowGrid(false);
@@ -83,15 +84,19 @@ public:
         int row = 0;
         for (const KnownDistance& known : s.distances) {
             const auto a = solvedPlace(shot, known.a), b = solvedPlace(shot, known.b);
-            line(row++, nameOf(shot, known.a) + " – " + nameOf(shot, known.b), number(known.metres), known.trust, a && b ? QString::number((*a - *b).norm(), 'f', 3) : QString("–"));
+            line(row++, nameOf(shot, known.a) + "\n" + nameOf(shot, known.b), number(known.metres), known.trust,
+                 a && b ? QString::number((*a - *b).norm(), 'f', 3) : QString("–"));
         }
         for (const KnownPlace& known : s.places) {
             // Where the measures do not fix the axes, only its distance from where it should be would mislead.
             const auto at = s.places.size() >= 3 ? solvedPlace(shot, known.track) : std::nullopt;
-            line(row++, nameOf(shot, known.track), placeText(known.metres), known.trust, at ? QString("%1 off").arg((*at - known.metres).norm(), 0, 'f', 3) : QString("–"));
+            line(row++, nameOf(shot, known.track), placeText(known.metres), known.trust,
+                 at ? QString("%1 off").arg((*at - known.metres).norm(), 0, 'f', 3) : QString("–"));
         }
         setVisible(rowCount() > 0);
-        setFixedHeight(horizontalHeader()->sizeHint().height() + 22 * std::min(rowCount(), 6) + 4);
+        int height = horizontalHeader()->sizeHint().height() + 4;
+        for (int i = 0; i < std::min(rowCount(), 6); ++i) height += rowHeight(i);
+        setFixedHeight(height);
     }
 
     void removeRows() {
@@ -108,7 +113,8 @@ public:
             if (!rows.contains(int(s.distances.size() + i))) places.push_back(s.places[i]);
         s.distances = List<KnownDistance>(std::move(distances));
         s.places = List<KnownPlace>(std::move(places));
-        workspace_.edit(rows.size() == 1 ? QString("Remove a measure") : QString("Remove %1 measures").arg(rows.size()), std::move(shot));
+        workspace_.edit(rows.size() == 1 ? QString("Remove a measure") : QString("Remove %1 measures").arg(rows.size()),
+                        std::move(shot));
     }
 
 protected:
@@ -126,9 +132,12 @@ protected:
     }
 
 private:
-    static bool isDelete(const QKeyEvent* event) { return event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace; }
+    static bool isDelete(const QKeyEvent* event) {
+        return event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace;
+    }
 
     void line(int row, const QString& tracks, const QString& measured, double trust_m, const QString& now) {
+        setRowHeight(row, tracks.contains('\n') ? 36 : 22);
         const QString words[kColumns] = {tracks, measured, number(trust_m), now};
         for (int column = 0; column < kColumns; ++column) {
             auto* cell = new QTableWidgetItem(words[column]);
@@ -160,18 +169,25 @@ private:
         const auto length = lengthIn(words);
         const auto place = placeIn(words);
         bool taken = true;
-        if (isDistance && length) s.distances = s.distances.edited([&](auto& list) { (column == metres ? list[index].metres : list[index].trust) = *length; });
-        else if (!isDistance && column == metres && place) s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].metres = *place; });
-        else if (!isDistance && column == trust && length) s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].trust = *length; });
+        if (isDistance && length)
+            s.distances = s.distances.edited(
+                [&](auto& list) { (column == metres ? list[index].metres : list[index].trust) = *length; });
+        else if (!isDistance && column == metres && place)
+            s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].metres = *place; });
+        else if (!isDistance && column == trust && length)
+            s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].trust = *length; });
         else taken = false;
         if (taken) {
             workspace_.edit("Change a measure", std::move(shot));
             return;
         }
-        workspace_.sayError(isDistance || column == trust ? QString("'%1' is no length: write metres above 0, as in 1.25").arg(words)
-                                                          : QString("'%1' is no place: write x, y, z in metres, Y up, as in 1.5, 0, -2").arg(words));
+        workspace_.sayError(
+            isDistance || column == trust
+                ? QString("'%1' is no length: write metres above 0, as in 1.25").arg(words)
+                : QString("'%1' is no place: write x, y, z in metres, Y up, as in 1.5, 0, -2").arg(words));
         // The cell is still being closed: it is filled anew after that.
-        QMetaObject::invokeMethod(this, [this] { refresh(); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this] { refresh(); }, Qt::QueuedConnection);
     }
 
     Workspace& workspace_;
@@ -197,7 +213,9 @@ QWidget* makeMeasuresTable(Workspace& workspace) {
         Shot shot = workspace.shot();
         const auto a = solvedPlace(shot, two[0]), b = solvedPlace(shot, two[1]);
         const double now = a && b ? std::round(1000 * (*a - *b).norm()) / 1000 : 1.0;
-        shot.solveSettings.distances = shot.solveSettings.distances.edited([&](auto& list) { list.push_back({two[0], two[1], std::max(now, 0.001), 0.01}); });
+        shot.solveSettings.distances = shot.solveSettings.distances.edited([&](auto& list) {
+            list.push_back({two[0], two[1], std::max(now, 0.001), 0.01});
+        });
         const int row = int(shot.solveSettings.distances.size()) - 1;
         workspace.edit("Add a distance", std::move(shot));
         table->setCurrentCell(row, metres);
@@ -207,7 +225,9 @@ QWidget* makeMeasuresTable(Workspace& workspace) {
         Shot shot = workspace.shot();
         const TrackId track = workspace.selected().front();
         const Vector3d now = solvedPlace(shot, track).value_or(Vector3d::Zero());
-        shot.solveSettings.places = shot.solveSettings.places.edited([&](auto& list) { list.push_back({track, (1000 * now).array().round() / 1000, 0.01}); });
+        shot.solveSettings.places = shot.solveSettings.places.edited([&](auto& list) {
+            list.push_back({track, (1000 * now).array().round() / 1000, 0.01});
+        });
         const int row = int(shot.solveSettings.distances.size() + shot.solveSettings.places.size()) - 1;
         workspace.edit("Add a place", std::move(shot));
         table->setCurrentCell(row, metres);
@@ -217,11 +237,14 @@ QWidget* makeMeasuresTable(Workspace& workspace) {
         table->refresh();
         const SolveSettings& s = workspace.shot().solveSettings;
         const auto& selection = workspace.selection();
-        const bool isPlaced = selection.size() == 1 && std::any_of(s.places.begin(), s.places.end(), [&](const KnownPlace& known) { return known.track == *selection.begin(); });
+        const bool isPlaced = selection.size() == 1 &&
+                              std::any_of(s.places.begin(), s.places.end(),
+                                          [&](const KnownPlace& known) { return known.track == *selection.begin(); });
         distance->setEnabled(selection.size() == 2);
         place->setEnabled(selection.size() == 1 && !isPlaced);
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, panel, refresh);
+    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, panel, refresh);
     refresh();
     return panel;
 }

@@ -83,7 +83,12 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     const auto above = workspace.tracksAbove(0.75);
     workspace.edit("Set tracks aside", withSetAside(workspace.shot(), above, true));
     workspace.setTrimPreview(0);
-    workspace.startSolve();
+    // The diagonal of the notice board, as measured on the set.
+    Shot measured = workspace.shot();
+    const TrackId corner = nearest(measured, 1001, 957, 267, true), opposite = nearest(measured, 1001, 1049, 354, true);
+    measured.solveSettings.distances = List<KnownDistance>({{corner, opposite, 1.29, 0.02}});
+    workspace.edit("Add a distance", measured);
+    workspace.startSolve(true);
     settle(window);
     shoot("06-solved-again");
     // Five points on the deck are the floor; the width of the board gives the scale.
@@ -209,9 +214,6 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
         window.setView(MainWindow::View::plate);
         workspace.startScatter();
         settle(window);
-        Shot shot = workspace.shot();
-        if (zoom) shot.solveSettings.zoom = true;
-        workspace.edit("Change camera settings", shot);
         window.docket().open(Stage::camera);
         workspace.startSolve();
         settle(window);

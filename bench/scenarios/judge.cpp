@@ -24,7 +24,8 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
             const Matrix3d rotation = pose.rotation.toRotationMatrix();
             for (int axis = 0; axis < 2; ++axis) {
                 Vector4d row;
-                row << (rotation.row(axis) - (*plane)[axis] * rotation.row(2)).transpose(), pose.translation[axis] - (*plane)[axis] * pose.translation.z();
+                row << (rotation.row(axis) - (*plane)[axis] * rotation.row(2)).transpose(),
+                    pose.translation[axis] - (*plane)[axis] * pose.translation.z();
                 rows += row * row.transpose();
             }
         }
@@ -36,7 +37,8 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
         double cost = 0;
         for (const auto& [f, plate] : seen) {
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, at, false);
+            const Projection p =
+                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, at, false);
             cost += p.inFront ? (p.plate - plate).squaredNorm() : 1e8;
         }
         return cost;
@@ -49,7 +51,8 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
         Vector3d right = Vector3d::Zero();
         for (const auto& [f, plate] : seen) {
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, true);
+            const Projection p =
+                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, true);
             if (!p.inFront) continue;
             const Eigen::Matrix<double, 2, 3> slope = p.byPoint * tangent;
             normal += slope.transpose() * slope;
@@ -121,7 +124,8 @@ Judgement judge(const MadeShot& shot, const FoundCameras& found) {
         for (std::size_t f = 0; f < shot.poses.size(); ++f) {
             if (!found.poses[f]) continue;
             for (int axis = 0; axis < 3; ++axis) {
-                from.push_back(from[at] + foundSpread * found.poses[f]->rotation.conjugate().toRotationMatrix().col(axis));
+                from.push_back(from[at] +
+                               foundSpread * found.poses[f]->rotation.conjugate().toRotationMatrix().col(axis));
                 to.push_back(to[at] + spread * shot.poses[f].rotation.conjugate().toRotationMatrix().col(axis));
             }
             ++at;
@@ -145,8 +149,10 @@ Judgement judge(const MadeShot& shot, const FoundCameras& found) {
         // Turns are compared by where the points go; the worlds meet in the first camera.
         for (std::size_t f = 0; f < shot.poses.size(); ++f)
             if (found.poses[f]) {
-                foundFromReal.linear() = (found.poses[f]->rotation.conjugate() * shot.poses[f].rotation).toRotationMatrix();
-                foundFromReal.translation() = found.poses[f]->centre() - foundFromReal.linear() * shot.poses[f].centre();
+                foundFromReal.linear() =
+                    (found.poses[f]->rotation.conjugate() * shot.poses[f].rotation).toRotationMatrix();
+                foundFromReal.translation() =
+                    found.poses[f]->centre() - foundFromReal.linear() * shot.poses[f].centre();
                 break;
             }
     }
@@ -169,7 +175,8 @@ Judgement judge(const MadeShot& shot, const FoundCameras& found) {
         for (std::size_t i = 0; i < seen.size(); ++i) {
             const auto& [f, plate] = seen[i];
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, false);
+            const Projection p =
+                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, false);
             squares += p.inFront ? std::min(1e6, (p.plate - plate).squaredNorm()) : 1e6;
             ++count;
             seenSquares += p.inFront ? (p.plate - tracked[i]).squaredNorm() : 0.0;
@@ -197,7 +204,8 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
         } else {
             bundle.points.push_back(shot.truth[t].point.homogeneous().normalized());
         }
-        for (const Sample& sample : shot.tracks[t].samples) bundle.observations.push_back({sample.frame - 1001, int(t), sample.at});
+        for (const Sample& sample : shot.tracks[t].samples)
+            bundle.observations.push_back({sample.frame - 1001, int(t), sample.at});
     }
     if (turns)
         for (Pose& pose : bundle.cameras) pose.translation.setZero();
@@ -222,16 +230,24 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
 
 std::string toString(Verdict verdict) {
     switch (verdict) {
-        case Verdict::good: return "good";
-        case Verdict::fair: return "fair";
-        case Verdict::wrong: return "WRONG";
-        default: return "refused";
+        case Verdict::good:
+            return "good";
+        case Verdict::fair:
+            return "fair";
+        case Verdict::wrong:
+            return "WRONG";
+        default:
+            return "refused";
     }
 }
 
 Verdict verdictOf(const MadeShot& shot, const Judgement& own, const Judgement& best, bool doubtful) {
-    if (own.frames == int(shot.poses.size()) && own.truth_px <= std::max(0.5, 1.3 * best.truth_px) && own.path <= std::max(0.01, 1.3 * best.path)) return Verdict::good;
-    if (!doubtful && ((own.truth_px > 2 && own.truth_px > 2 * best.truth_px) || own.path > std::max(0.05, 1.3 * best.path))) return Verdict::wrong;
+    if (own.frames == int(shot.poses.size()) && own.truth_px <= std::max(0.5, 1.3 * best.truth_px) &&
+        own.path <= std::max(0.01, 1.3 * best.path))
+        return Verdict::good;
+    if (!doubtful &&
+        ((own.truth_px > 2 && own.truth_px > 2 * best.truth_px) || own.path > std::max(0.05, 1.3 * best.path)))
+        return Verdict::wrong;
     return Verdict::fair;
 }
 
@@ -245,7 +261,8 @@ SortedOut sortedOut(const MadeShot& shot, const Solve& solve) {
             result.goodApart += apart;
         } else if (truth.wrongBy_px >= 2 * shot.plan.width / 1920.0) {
             ++result.wrong;
-            result.wrongApart += apart || (track.goodFrames && (track.goodFrames->second < truth.wrongFrom || track.goodFrames->first >= truth.wrongFrom));
+            result.wrongApart += apart || (track.goodFrames && (track.goodFrames->second < truth.wrongFrom ||
+                                                                track.goodFrames->first >= truth.wrongFrom));
         }
     }
     return result;

@@ -18,12 +18,13 @@ FoundCameras camerasOf(const MadeShot& shot, const Solve& solve);
 
 /// How far a found camera is from the truth.
 struct Judgement {
-    int frames = 0;               ///< that have a camera
-    double truth_px = 1e9;        ///< true points, each placed as well as the found cameras allow, reprojected; RMS
-    double path = 1e9;            ///< RMS of the places after the best similarity, over the length of the path
-    double focal = 0;             ///< relative error, the largest over the frames
-    double seen_px = 0;           ///< good tracks as tracked against those points: what a held-out error should say
-    std::vector<double> positionErrors;  ///< a frame, in units of the found world (the similarity is fitted on places and axes)
+    int frames = 0;         ///< that have a camera
+    double truth_px = 1e9;  ///< true points, each placed as well as the found cameras allow, reprojected; RMS
+    double path = 1e9;      ///< RMS of the places after the best similarity, over the length of the path
+    double focal = 0;       ///< relative error, the largest over the frames
+    double seen_px = 0;     ///< good tracks as tracked against those points: what a held-out error should say
+    std::vector<double>
+        positionErrors;  ///< a frame, in units of the found world (the similarity is fitted on places and axes)
 };
 Judgement judge(const MadeShot& shot, const FoundCameras& found);
 
@@ -32,11 +33,12 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options);
 
 enum class Verdict { good, fair, wrong, refused };
 std::string toString(Verdict verdict);
-/// Good: all frames, truth within 0.5 px or 1.3 times the attainable, path within 1 %. Wrong: no word of doubt, and the truth off by
-/// more than 2 px and twice the attainable, or the path by more than 5 %.
+/// Good: all frames, truth within 0.5 px or 1.3 times the attainable, path within 1 %. Wrong: no word of doubt, and the
+/// truth off by more than 2 px and twice the attainable, or the path by more than 5 %.
 Verdict verdictOf(const MadeShot& shot, const Judgement& own, const Judgement& best, bool doubtful);
 
-/// Tracks that are wrong by 2 px or more (scaled to the plate), and how many of them are set apart; the same of good ones.
+/// Tracks that are wrong by 2 px or more (scaled to the plate), and how many of them are set apart; the same of good
+/// ones.
 struct SortedOut {
     int wrong = 0, wrongApart = 0, good = 0, goodApart = 0;
 };

@@ -22,7 +22,9 @@ class Sway {
 public:
     Sway(std::mt19937& random, double fps) {
         std::uniform_real_distribution<double> unit(0, 1);
-        for (int i = 0; i < 5; ++i) parts_.push_back({(0.25 + 2.6 * unit(random) * unit(random)) / fps, 2 * std::numbers::pi * unit(random), 0.0});
+        for (int i = 0; i < 5; ++i)
+            parts_.push_back(
+                {(0.25 + 2.6 * unit(random) * unit(random)) / fps, 2 * std::numbers::pi * unit(random), 0.0});
         for (auto& part : parts_) part[2] = 0.8 / (1 + 40 * part[0]);
     }
     double at(double frame) const {
@@ -71,8 +73,12 @@ public:
         };
         const Vector3d turned(std::sin(wallTurn_), 0, std::cos(wallTurn_));
         switch (scene_) {
-            case Scene::wall: plane(turned, wallAt_ * 0.7); break;
-            case Scene::floor: plane(Vector3d::UnitY(), eye_); break;
+            case Scene::wall:
+                plane(turned, wallAt_ * 0.7);
+                break;
+            case Scene::floor:
+                plane(Vector3d::UnitY(), eye_);
+                break;
             case Scene::room:
                 plane(Vector3d::UnitY(), eye_);
                 plane(-Vector3d::UnitY(), 1.2);
@@ -90,7 +96,9 @@ public:
                 plane(turned, wallAt_);
                 plane(Vector3d(std::cos(wallTurn_), 0, -std::sin(wallTurn_)), 1.3 * wallAt_);
                 break;
-            case Scene::field: plane(Vector3d::UnitY(), eye_); break;
+            case Scene::field:
+                plane(Vector3d::UnitY(), eye_);
+                break;
         }
         for (const Box& box : boxes_) {
             double in = 0.4, out = 1e30;
@@ -119,7 +127,8 @@ private:
 
 Eigen::Quaterniond lookAlong(double yaw, double pitch, double roll) {
     // World to camera.
-    return Eigen::Quaterniond(Eigen::AngleAxisd(roll, Vector3d::UnitZ()) * Eigen::AngleAxisd(pitch, Vector3d::UnitX()) * Eigen::AngleAxisd(yaw, Vector3d::UnitY()));
+    return Eigen::Quaterniond(Eigen::AngleAxisd(roll, Vector3d::UnitZ()) * Eigen::AngleAxisd(pitch, Vector3d::UnitX()) *
+                              Eigen::AngleAxisd(yaw, Vector3d::UnitY()));
 }
 
 }  // namespace
@@ -131,7 +140,8 @@ Lens MadeShot::lensAt(int index) const {
 Vector2d MadeShot::seen(int index, const Vector3d& point, bool* visible) const {
     const Vector3d inCamera = poses[std::size_t(index)].cameraFromWorld(point);
     const auto plate = inCamera.z() > 0.2 ? plateFromPlane(lensAt(index), inCamera.hnormalized()) : std::nullopt;
-    const bool inside = plate && plate->x() > 4 && plate->y() > 4 && plate->x() < plan.width - 4 && plate->y() < plan.height - 4;
+    const bool inside =
+        plate && plate->x() > 4 && plate->y() > 4 && plate->x() < plan.width - 4 && plate->y() < plan.height - 4;
     if (visible) *visible = inside;
     return plate.value_or(Vector2d(-1, -1));
 }
@@ -165,7 +175,8 @@ MadeShot make(const ShotPlan& plan) {
     std::vector<Sway> sways;
     for (int i = 0; i < 6; ++i) sways.emplace_back(random, fps);
     const double side = unit(random) < 0.5 ? -1 : 1;
-    const double panTotal = (unit(random) - 0.5) * 0.5, pitch = plan.scene == Scene::floor ? 0.5 + 0.3 * unit(random) : 0.14 * unit(random) - 0.02;
+    const double panTotal = (unit(random) - 0.5) * 0.5,
+                 pitch = plan.scene == Scene::floor ? 0.5 + 0.3 * unit(random) : 0.14 * unit(random) - 0.02;
     const double drift = 0.2 * (unit(random) - 0.5), orbitAt = 3 + 4 * unit(random), ease = unit(random);
     for (int f = 0; f < plan.frames; ++f) {
         const double t = plan.frames > 1 ? double(f) / (plan.frames - 1) : 0;
@@ -174,17 +185,27 @@ MadeShot make(const ShotPlan& plan) {
         double yaw = panTotal * s, tilt = pitch;
         switch (plan.move) {
             case Move::sideways:
-            case Move::slide: at = plan.length * s * Vector3d(side, 0, drift); break;
-            case Move::forward: at = plan.length * s * Vector3d(drift, 0, 1); break;
+            case Move::slide:
+                at = plan.length * s * Vector3d(side, 0, drift);
+                break;
+            case Move::forward:
+                at = plan.length * s * Vector3d(drift, 0, 1);
+                break;
             case Move::orbit: {
                 const double angle = side * plan.length / orbitAt * s;
                 at = Vector3d(orbitAt * std::sin(angle), 0, orbitAt * (1 - std::cos(angle)));
                 yaw = angle;
                 break;
             }
-            case Move::upward: at = plan.length * s * Vector3d(drift, -0.6 * side, 0.2 * side); break;
-            case Move::nodal: yaw = side * plan.length * s; break;
-            case Move::locked: yaw = 0; break;
+            case Move::upward:
+                at = plan.length * s * Vector3d(drift, -0.6 * side, 0.2 * side);
+                break;
+            case Move::nodal:
+                yaw = side * plan.length * s;
+                break;
+            case Move::locked:
+                yaw = 0;
+                break;
             case Move::panThenWalk: {
                 const double walk = std::max(0.0, (t - 0.5) * 2), smooth = walk * walk * (3 - 2 * walk);
                 yaw = side * 0.5 * std::min(1.0, 2 * t);
@@ -200,15 +221,20 @@ MadeShot make(const ShotPlan& plan) {
         }
         const double frame = f;
         if (plan.move != Move::locked) {
-            const bool steps = plan.move != Move::nodal && plan.move != Move::slide && !(plan.move == Move::panThenWalk && t < 0.5);
+            const bool steps =
+                plan.move != Move::nodal && plan.move != Move::slide && !(plan.move == Move::panThenWalk && t < 0.5);
             const double bob = steps ? 0.014 * plan.shake : 0;
-            at += bob * Vector3d(sways[0].at(frame), sways[1].at(frame) + (plan.shake > 0 ? 0.6 * std::sin(frame * 0.5) : 0), sways[2].at(frame));
+            at += bob * Vector3d(sways[0].at(frame),
+                                 sways[1].at(frame) + (plan.shake > 0 ? 0.6 * std::sin(frame * 0.5) : 0),
+                                 sways[2].at(frame));
             const double turn = plan.move == Move::slide ? 0 : 0.009 * plan.shake;
             yaw += turn * sways[3].at(frame);
             tilt += turn * sways[4].at(frame);
         }
         Pose pose;
-        pose.rotation = lookAlong(plan.move == Move::slide ? 0.1 * side : yaw, tilt, plan.move == Move::locked || plan.move == Move::slide ? 0.0 : 0.005 * plan.shake * sways[5].at(frame));
+        pose.rotation = lookAlong(
+            plan.move == Move::slide ? 0.1 * side : yaw, tilt,
+            plan.move == Move::locked || plan.move == Move::slide ? 0.0 : 0.005 * plan.shake * sways[5].at(frame));
         pose.translation = -(pose.rotation * at);
         shot.poses.push_back(pose);
         const double zs = std::clamp(1.4 * t - 0.2, 0.0, 1.0);
@@ -224,7 +250,8 @@ MadeShot make(const ShotPlan& plan) {
     std::vector<Mover> movers;
     for (int i = 0; i < 2; ++i) {
         const double angle = 2 * std::numbers::pi * unit(random), speed = 0.6 + 3 * unit(random);
-        movers.push_back({speed * Vector2d(std::cos(angle), 0.4 * std::sin(angle)), Vector2d(3 * normal(random), 3 * normal(random)), 0.1 + 0.3 * unit(random)});
+        movers.push_back({speed * Vector2d(std::cos(angle), 0.4 * std::sin(angle)),
+                          Vector2d(3 * normal(random), 3 * normal(random)), 0.1 + 0.3 * unit(random)});
     }
     const double scale = plan.width / 1920.0;
     std::vector<int> alive(std::size_t(plan.frames), 0);
@@ -258,7 +285,8 @@ MadeShot make(const ShotPlan& plan) {
                 bool visible = false;
                 const Vector2d exact = shot.seen(f, *point, &visible);
                 if (!visible) break;
-                error = plan.correlation * error + std::sqrt(1 - plan.correlation * plan.correlation) * Vector2d(normal(random), normal(random));
+                error = plan.correlation * error +
+                        std::sqrt(1 - plan.correlation * plan.correlation) * Vector2d(normal(random), normal(random));
                 Vector2d off = Vector2d::Zero();
                 const double age = f - birth;
                 if (wrong) {

@@ -27,27 +27,33 @@ struct Totals {
 
 void print(const std::string& name, const Totals& t) {
     const auto share = [](int a, int b) { return b > 0 ? 100.0 * a / b : 0.0; };
-    fmt::print("| {} | {} | {} | {} | {} | {} | {} | {:.1f} % | {:.1f} % | {:.2f} | {:.2f} | {:.3f} | {:.1f} |\n", name, t.shots, t.good, t.goodDoubted, t.fair, t.wrong, t.refused,
-               share(t.sorted.wrongApart, t.sorted.wrong), share(t.sorted.goodApart, t.sorted.good), t.focalCount ? std::sqrt(t.focalRatios / t.focalCount) : 0.0,
-               t.positionCount ? std::sqrt(t.positionRatios / t.positionCount) : 0.0, t.heldCount ? t.heldRatios / t.heldCount : 0.0, t.seconds / std::max(1, t.shots));
+    fmt::print("| {} | {} | {} | {} | {} | {} | {} | {:.1f} % | {:.1f} % | {:.2f} | {:.2f} | {:.3f} | {:.1f} |\n", name,
+               t.shots, t.good, t.goodDoubted, t.fair, t.wrong, t.refused, share(t.sorted.wrongApart, t.sorted.wrong),
+               share(t.sorted.goodApart, t.sorted.good), t.focalCount ? std::sqrt(t.focalRatios / t.focalCount) : 0.0,
+               t.positionCount ? std::sqrt(t.positionRatios / t.positionCount) : 0.0,
+               t.heldCount ? t.heldRatios / t.heldCount : 0.0, t.seconds / std::max(1, t.shots));
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
     CLI::App app{"Solves made-up shots, given as tracks, and judges them against their truth."};
-    std::vector<std::string> kinds{"handheld", "flat", "long-lens", "wide", "forward", "few", "noisy", "short-tracks", "crop", "small", "short-move", "far", "pan-walk", "slide"};
+    std::vector<std::string> kinds{"handheld",     "flat", "long-lens", "wide",       "forward", "few",      "noisy",
+                                   "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
-    app.add_option("--focal", focal, "unknown, guessed or known")->check(CLI::IsMember({"unknown", "guessed", "known"}));
+    app.add_option("--focal", focal, "unknown, guessed or known")
+        ->check(CLI::IsMember({"unknown", "guessed", "known"}));
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
     CLI11_PARSE(app, argc, argv);
     int first = 1, last = 3;
     if (std::sscanf(seeds.c_str(), "%d-%d", &first, &last) == 1) last = first;
-    const Knowledge knowledge = focal == "known" ? Knowledge::known : focal == "guessed" ? Knowledge::guessed : Knowledge::unknown;
+    const Knowledge knowledge = focal == "known"     ? Knowledge::known
+                                : focal == "guessed" ? Knowledge::guessed
+                                                     : Knowledge::unknown;
     std::map<std::string, Totals> totals;
     Totals all;
     for (const std::string& kind : kinds)
@@ -59,22 +65,27 @@ int main(int argc, char** argv) {
             double since = now();
             const double before = since;
             const auto solve = solveCamera(shot.tracks, options, Progress([&](double, const std::string& what) {
-                if (what.empty() || what == stage) return;
-                if (!stage.empty()) stageText += fmt::format("{} {:.2f}; ", stage, now() - since);
-                stage = what;
-                since = now();
-            }));
+                                               if (what.empty() || what == stage) return;
+                                               if (!stage.empty())
+                                                   stageText += fmt::format("{} {:.2f}; ", stage, now() - since);
+                                               stage = what;
+                                               since = now();
+                                           }));
             const double seconds = now() - before;
             const Judgement best = attainable(shot, options);
-            std::string line = fmt::format("{} {}: {}/{} {:.0f} mm{}, {} frames, {:.1f} m, {} tracks: ", kind, seed, int(plan.scene), int(plan.move), plan.focal_mm,
-                                           plan.zoomTo_mm > 0 ? fmt::format(" to {:.0f}", plan.zoomTo_mm) : "", plan.frames, plan.length, shot.tracks.size());
+            std::string line = fmt::format("{} {}: {}/{} {:.0f} mm{}, {} frames, {:.1f} m, {} tracks: ", kind, seed,
+                                           int(plan.scene), int(plan.move), plan.focal_mm,
+                                           plan.zoomTo_mm > 0 ? fmt::format(" to {:.0f}", plan.zoomTo_mm) : "",
+                                           plan.frames, plan.length, shot.tracks.size());
             for (Totals* t : {&totals[kind], &all}) {
                 ++t->shots;
                 t->seconds += seconds;
             }
             if (!solve) {
                 for (Totals* t : {&totals[kind], &all}) ++t->refused;
-                if (!quiet) fmt::print("{}refused: {} (attainable {:.2f} px, path {:.2f} %)\n", line, solve.error().message, best.truth_px, 100 * best.path);
+                if (!quiet)
+                    fmt::print("{}refused: {} (attainable {:.2f} px, path {:.2f} %)\n", line, solve.error().message,
+                               best.truth_px, 100 * best.path);
                 continue;
             }
             const Judgement own = judge(shot, camerasOf(shot, *solve));
@@ -96,7 +107,10 @@ int main(int argc, char** argv) {
             if (solve->zoom) {
                 for (const SolvedFrame& frame : solve->frames)
                     if (frame.focalDeviation_px > 0)
-                        focalRatio += std::pow((frame.focal_px - shot.focals_px[std::size_t(frame.frame - 1001)]) / frame.focalDeviation_px, 2) / double(solve->frames.size());
+                        focalRatio += std::pow((frame.focal_px - shot.focals_px[std::size_t(frame.frame - 1001)]) /
+                                                   frame.focalDeviation_px,
+                                               2) /
+                                      double(solve->frames.size());
             } else if (solve->focalDeviation_mm && *solve->focalDeviation_mm > 0) {
                 focalRatio = std::pow(own.focal * plan.focal_mm / *solve->focalDeviation_mm, 2);
             }
@@ -123,15 +137,24 @@ int main(int argc, char** argv) {
                 }
             }
             if (!quiet) {
-                fmt::print("{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± {:.2f}, ratio {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost {}/{}; ± ratio {:.2f}; {:.1f} s{}{}\n",
-                           line, toString(verdict), toString(solve->motion), own.truth_px, best.truth_px, 100 * own.path, 100 * best.path, 100 * own.focal, 100 * best.focal,
-                           100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, std::sqrt(focalRatio), solve->rms_px, solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart,
-                           sorted.wrong, sorted.goodApart, sorted.good, positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0, seconds,
-                           doubtful ? " DOUBT: " + solve->doubt : "", stages ? "\n    " + solve->reason + "\n    " + stageText : "");
+                fmt::print(
+                    "{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± "
+                    "{:.2f}, ratio {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost "
+                    "{}/{}; ± ratio {:.2f}; {:.1f} s{}{}\n",
+                    line, toString(verdict), toString(solve->motion), own.truth_px, best.truth_px, 100 * own.path,
+                    100 * best.path, 100 * own.focal, 100 * best.focal,
+                    100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, std::sqrt(focalRatio), solve->rms_px,
+                    solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart, sorted.wrong,
+                    sorted.goodApart, sorted.good, positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0,
+                    seconds, doubtful ? " DOUBT: " + solve->doubt : "",
+                    stages ? "\n    " + solve->reason + "\n    " + stageText : "");
                 std::fflush(stdout);
             }
         }
-    fmt::print("\n| kind | shots | good | of them doubted | fair | wrong | refused | wrong tracks apart | good tracks lost | focal error / ± | place error / ± | held out / true | seconds |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|\n");
+    fmt::print(
+        "\n| kind | shots | good | of them doubted | fair | wrong | refused | wrong tracks apart | good tracks lost | "
+        "focal error / ± | place error / ± | held out / true | seconds "
+        "|\n|---|---|---|---|---|---|---|---|---|---|---|---|---|\n");
     for (const auto& [kind, t] : totals) print(kind, t);
     print("all", all);
     rusage usage{};

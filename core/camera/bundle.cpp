@@ -19,7 +19,9 @@ __attribute__((target_clones("arch=x86-64-v3", "default")))
 #endif
 void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target, Eigen::Index stride) {
     for (int r = 0; r < 6; ++r)
-        for (int c = 0; c < 6; ++c) target[r * stride + c] -= tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[6 + c] + tall[r * 3 + 2] * flat[12 + c];
+        for (int c = 0; c < 6; ++c)
+            target[r * stride + c] -=
+                tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[6 + c] + tall[r * 3 + 2] * flat[12 + c];
 }
 
 }  // namespace bundling
@@ -30,7 +32,8 @@ using bundling::NormalEquations;
 
 /// The bundle after a step of cameras, lens and points.
 template <bool Places, bool Zoom>
-Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equations, const Eigen::VectorXd& steps, const std::vector<Vector3d>& pointSteps) {
+Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equations, const Eigen::VectorXd& steps,
+               const std::vector<Vector3d>& pointSteps) {
     constexpr int B = NormalEquations<Places, Zoom>::B;
     Bundle moved;
     moved.lens = bundle.lens;
@@ -38,13 +41,16 @@ Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equati
     moved.cameras = bundle.cameras;
     moved.focals = bundle.focals;
     moved.times = bundle.times;
-    const auto focalWithin = [&](double focal_px) { return std::clamp(focal_px, 0.15 * bundle.lens.width, 60.0 * bundle.lens.width); };
+    const auto focalWithin = [&](double focal_px) {
+        return std::clamp(focal_px, 0.15 * bundle.lens.width, 60.0 * bundle.lens.width);
+    };
     for (std::size_t i = 0; i < bundle.cameras.size(); ++i) {
         const Eigen::Index at = Eigen::Index(i) * B;
         const Vector3d turn = steps.segment<3>(at);
         const double angle = turn.norm();
         Pose& pose = moved.cameras[i];
-        if (angle > 1e-300) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * pose.rotation).normalized();
+        if (angle > 1e-300)
+            pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * pose.rotation).normalized();
         if constexpr (Places) pose.translation += steps.segment<3>(at + 3);
         if constexpr (Zoom) moved.focals[i] = focalWithin(moved.focals[i] + steps[at + B - 1]);
     }
@@ -82,7 +88,8 @@ bool adjustAs(Bundle& bundle, const BundleOptions& options, const Progress& prog
                 if (movedCost < cost) {
                     // Where the likelihood does not change, there is nothing left to find.
                     const double fall = cost - movedCost;
-                    const bool settled = damping < 1e-3 && fall < std::max(options.settled * cost, 0.01 * options.noise_px * options.noise_px);
+                    const bool settled = damping < 1e-3 && fall < std::max(options.settled * cost,
+                                                                           0.01 * options.noise_px * options.noise_px);
                     bundle = std::move(moved);
                     better = true;
                     // The valley of focal length and depth is many decades flatter than its walls, and bent.
@@ -111,11 +118,14 @@ bool adjustAs(Bundle& bundle, const BundleOptions& options, const Progress& prog
 
 bool adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress) {
     if (bundle.observations.empty()) return !progress.stopped();
-    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return adjustAs<Places, Zoom>(bundle, options, progress); });
+    return bundling::withShape(
+        bundle, options, [&]<bool Places, bool Zoom>() { return adjustAs<Places, Zoom>(bundle, options, progress); });
 }
 
 double costOf(const Bundle& bundle, const BundleOptions& options) {
-    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return NormalEquations<Places, Zoom>(bundle, options).linearise(bundle, false); });
+    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() {
+        return NormalEquations<Places, Zoom>(bundle, options).linearise(bundle, false);
+    });
 }
 
 }  // namespace pinion

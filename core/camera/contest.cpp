@@ -16,10 +16,10 @@ using Eigen::Vector3d;
 
 namespace {
 
-constexpr std::size_t kPolished = 3;     // candidates that are brought to the end of the keyframes
-constexpr std::size_t kContenders = 3;   // that are brought to the end of all frames
-constexpr double kNear = 1.03;           // badness over the keyframes, against the best, that all frames have to decide
-constexpr double kApart = 0.01;          // paths closer than this, as a share of their length, are the same
+constexpr std::size_t kPolished = 3;    // candidates that are brought to the end of the keyframes
+constexpr std::size_t kContenders = 3;  // that are brought to the end of all frames
+constexpr double kNear = 1.03;          // badness over the keyframes, against the best, that all frames have to decide
+constexpr double kApart = 0.01;         // paths closer than this, as a share of their length, are the same
 
 /// Places frames until none is left that can be.
 void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
@@ -29,7 +29,8 @@ void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress
     while (!progress.stopped()) {
         std::vector<int> open;
         for (int frame = 0; frame < int(material.frames.size()); ++frame)
-            if (!scene.pose(frame) && scene.sightingsOf(frame) >= std::max(6, scene.options().fewestTracks)) open.push_back(frame);
+            if (!scene.pose(frame) && scene.sightingsOf(frame) >= std::max(6, scene.options().fewestTracks))
+                open.push_back(frame);
         if (open.empty() || scene.placeAll(open, loose) == 0) break;
         scene.triangulateAll(loose, false);
         if (scene.placedFrames() == int(material.frames.size())) break;
@@ -42,7 +43,8 @@ void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress
 }
 
 /// Adjusts all frames to the end, sorting tracks out in between.
-void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
+void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progress,
+            const std::function<void(const Bundle&)>& watch) {
     const double trim = scene.options().trim_px;
     progress.report(0.5, "Adjusting");
     scene.adjust(plan.fine, lossWidth(scene), 8, progress, 1e-3, watch);
@@ -69,7 +71,8 @@ void forgetWeakFrames(Reconstruction& scene) {
 
 }  // namespace
 
-void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
+void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progress,
+              const std::function<void(const Bundle&)>& watch) {
     progress.report(0.45, "Placing all frames");
     placeEveryFrame(scene, plan, progress);
     if (progress.stopped()) return;
@@ -77,16 +80,21 @@ void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progr
     forgetWeakFrames(scene);
 }
 
-void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys, const LensPlan& plan, const Progress& progress) {
+void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys, const LensPlan& plan,
+                const Progress& progress) {
     std::size_t count = 0;
-    while (count < std::min(kPolished, candidates.size()) && candidates[count].badness < 1.25 * candidates.front().badness + 0.004) ++count;
+    while (count < std::min(kPolished, candidates.size()) &&
+           candidates[count].badness < 1.25 * candidates.front().badness + 0.004)
+        ++count;
     candidates.resize(count, candidates.front());
     parallelFor(count, [&](std::size_t i) { polish(candidates[i].scene, plan, progress); });
     // Where a stretch of the best may be inside out, the other reading has its chance.
-    const auto best = std::min_element(candidates.begin(), candidates.end(), [&](const Candidate& a, const Candidate& b) {
-        const double noise = std::max(std::min(a.scene.noise(), b.scene.noise()), 0.08 * a.scene.material().scale());
-        return a.scene.badness(keys, noise) < b.scene.badness(keys, noise);
-    });
+    const auto best =
+        std::min_element(candidates.begin(), candidates.end(), [&](const Candidate& a, const Candidate& b) {
+            const double noise =
+                std::max(std::min(a.scene.noise(), b.scene.noise()), 0.08 * a.scene.material().scale());
+            return a.scene.badness(keys, noise) < b.scene.badness(keys, noise);
+        });
     const Candidate first = *best;
     const auto stretches = stretchesInDoubt(first.scene, keys, progress);
     std::vector<Candidate> others(stretches.size(), first);
@@ -99,15 +107,19 @@ void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys
     for (const Candidate& candidate : candidates) noise = std::min(noise, candidate.scene.noise());
     noise = std::max(noise, 0.08 * candidates.front().scene.material().scale());
     for (Candidate& candidate : candidates) candidate.badness = candidate.scene.badness(keys, noise);
-    std::stable_sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) { return a.badness < b.badness; });
+    std::stable_sort(candidates.begin(), candidates.end(),
+                     [](const Candidate& a, const Candidate& b) { return a.badness < b.badness; });
 }
 
-Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress, const std::function<void(const Bundle&)>& watch) {
+Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress,
+               const std::function<void(const Bundle&)>& watch) {
     const Material& material = candidates.front().scene.material();
     std::vector<std::size_t> contenders{0};
     for (std::size_t i = 1; i < candidates.size() && contenders.size() < kContenders; ++i) {
         if (candidates[i].badness > kNear * candidates.front().badness + 0.001) break;
-        if (std::all_of(contenders.begin(), contenders.end(), [&](std::size_t other) { return pathsApart(candidates[other].scene, candidates[i].scene) > kApart; }))
+        if (std::all_of(contenders.begin(), contenders.end(), [&](std::size_t other) {
+                return pathsApart(candidates[other].scene, candidates[i].scene) > kApart;
+            }))
             contenders.push_back(i);
     }
     std::vector<Reconstruction> scenes;
@@ -128,8 +140,11 @@ Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const P
     Winner winner{std::move(scenes[best]), {}};
     for (std::size_t i = 0; i < scenes.size(); ++i)
         // Small errors count e²/9 noise² in the badness and half of e²/noise² in the likelihood.
-        if (i != best) winner.rivals.push_back({pathsApart(winner.scene, scenes[i]), 4.5 * sightings * (badness[i] - badness[best])});
-    std::rotate(candidates.begin(), candidates.begin() + std::ptrdiff_t(contenders[best]), candidates.begin() + std::ptrdiff_t(contenders[best]) + 1);
+        if (i != best)
+            winner.rivals.push_back(
+                {pathsApart(winner.scene, scenes[i]), 4.5 * sightings * (badness[i] - badness[best])});
+    std::rotate(candidates.begin(), candidates.begin() + std::ptrdiff_t(contenders[best]),
+                candidates.begin() + std::ptrdiff_t(contenders[best]) + 1);
     return winner;
 }
 

@@ -46,8 +46,9 @@ Noise noiseOf(const Bundle& bundle, const BundleOptions& options, double paramet
     return {squares / slopes * spare, *middle / 1.1774 * std::sqrt(spare)};
 }
 
-/// By how much errors that follow each other in time make the answer less sure than as many free ones: 1 + 2 times the sum of the
-/// autocorrelations of the tracks' errors (Bartlett 1946). A tracker's errors last; a table of random ones gives 1.
+/// By how much errors that follow each other in time make the answer less sure than as many free ones: 1 + 2 times the
+/// sum of the autocorrelations of the tracks' errors (Bartlett 1946). A tracker's errors last; a table of random ones
+/// gives 1.
 double lastingOf(const Bundle& bundle, const BundleOptions& options) {
     constexpr std::size_t kLags = 25;
     std::array<double, kLags + 1> sums{};
@@ -67,7 +68,8 @@ double lastingOf(const Bundle& bundle, const BundleOptions& options) {
         if (i > 0 && seen.point != bundle.observations[i - 1].point) take();
         const auto camera = std::size_t(seen.camera);
         const Pose& pose = bundle.cameras[camera];
-        const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation, bundle.points[std::size_t(seen.point)], false);
+        const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation,
+                                              bundle.points[std::size_t(seen.point)], false);
         if (!projection.inFront) continue;
         Eigen::Vector2d error = projection.plate - seen.plate;
         // As the loss counts it.
@@ -109,7 +111,9 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
     std::size_t farthest = held;
     int axis = 0;
     if constexpr (Places) {
-        const auto distance = [&](std::size_t i) { return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm(); };
+        const auto distance = [&](std::size_t i) {
+            return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm();
+        };
         double squares = 0;
         for (std::size_t i = 0; i < cameras; ++i) {
             squares += distance(i) * distance(i);
@@ -117,10 +121,12 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
         }
         spread = std::sqrt(squares / double(cameras));
         if (farthest == held || !(spread > 0)) return std::nullopt;
-        const Vector3d apart = bundle.cameras[farthest].rotation * (bundle.cameras[held].centre() - bundle.cameras[farthest].centre());
+        const Vector3d apart =
+            bundle.cameras[farthest].rotation * (bundle.cameras[held].centre() - bundle.cameras[farthest].centre());
         apart.cwiseAbs().maxCoeff(&axis);
     }
-    // What hardly anything determines may leave the equations singular to the last digits; then a trace of damping stands in.
+    // What hardly anything determines may leave the equations singular to the last digits; then a trace of damping
+    // stands in.
     bool factorised = false;
     for (const double trace : {0.0, 1e-10, 1e-8, 1e-6}) {
         equations.reduce(trace, matrix, right);
@@ -149,7 +155,8 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
             measured.template middleRows<3>(at) = gauge.template middleRows<3>(at);
         }
     }
-    const MatrixXd shape = (gauge.transpose() * measured.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
+    const MatrixXd shape =
+        (gauge.transpose() * measured.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
     const MatrixXd spreadColumns = matrix.solve(measured);
     const MatrixXd inner = measured.transpose() * spreadColumns;
     matrix.invert();
@@ -169,11 +176,13 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
         return MatrixXd(own - mixed - mixed.transpose() + moves * shape * inner * shape * moves.transpose());
     };
     const auto blockOf = [&](int row, int column) {
-        return Eigen::Map<const Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>(matrix.at(row, column), B, B, Eigen::OuterStride<>(matrix.stride(row)));
+        return Eigen::Map<const Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>(
+            matrix.at(row, column), B, B, Eigen::OuterStride<>(matrix.stride(row)));
     };
     for (std::size_t i = 0; i < cameras; ++i) {
         const Index at = Index(i) * B;
-        if constexpr (Zoom) result.focals_px.push_back(std::sqrt(std::max(0.0, noise.factor * blockOf(int(i), int(i))(B - 1, B - 1))));
+        if constexpr (Zoom)
+            result.focals_px.push_back(std::sqrt(std::max(0.0, noise.factor * blockOf(int(i), int(i))(B - 1, B - 1))));
         if constexpr (Places) {
             const MatrixXd own = blockOf(int(i), int(i)).template topLeftCorner<6, 6>();
             const MatrixXd cov = free(own, gauge.template middleRows<6>(at), spreadColumns.template middleRows<6>(at));
@@ -182,42 +191,51 @@ std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleO
     }
     result.points.resize(bundle.points.size());
     if constexpr (Places) {
-        parallelFor(bundle.points.size(), [&](std::size_t p) {
-            const Eigen::Vector4d& point = bundle.points[p];
-            if (std::abs(point[3]) < 1e-9) return;
-            std::vector<std::pair<int, typename Equations::Tall>> seen;
-            equations.visitCross(p, [&](std::size_t camera, const typename Equations::Tall& w) { seen.emplace_back(int(camera), w); });
-            if (seen.size() < 2) return;
-            const std::size_t step = std::max<std::size_t>(1, seen.size() / 400);
-            if (step > 1) return;  // hundreds of frames: its place is as sure as the path itself
-            Matrix3d middle = Matrix3d::Zero();
-            Eigen::Matrix<double, 3, kGauge> columns = Eigen::Matrix<double, 3, kGauge>::Zero();
-            for (std::size_t a = 0; a < seen.size(); ++a) {
-                columns.noalias() -= seen[a].second.transpose() * spreadColumns.template middleRows<B>(Index(seen[a].first) * B);
-                Eigen::Matrix<double, B, 3> sum = 0.5 * (blockOf(seen[a].first, seen[a].first) * seen[a].second);
-                for (std::size_t b = 0; b < a; ++b) sum.noalias() += blockOf(seen[a].first, seen[b].first) * seen[b].second;
-                const Matrix3d half = seen[a].second.transpose() * sum;
-                middle += half + half.transpose();
-                if (lens > 0) {
-                    const Matrix3d cross = equations.lensCross(p) * matrix.border().template middleCols<B>(Index(seen[a].first) * B) * seen[a].second;
-                    middle += cross + cross.transpose();
+        parallelFor(
+            bundle.points.size(),
+            [&](std::size_t p) {
+                const Eigen::Vector4d& point = bundle.points[p];
+                if (std::abs(point[3]) < 1e-9) return;
+                std::vector<std::pair<int, typename Equations::Tall>> seen;
+                equations.visitCross(p, [&](std::size_t camera, const typename Equations::Tall& w) {
+                    seen.emplace_back(int(camera), w);
+                });
+                if (seen.size() < 2) return;
+                const std::size_t step = std::max<std::size_t>(1, seen.size() / 400);
+                if (step > 1) return;  // hundreds of frames: its place is as sure as the path itself
+                Matrix3d middle = Matrix3d::Zero();
+                Eigen::Matrix<double, 3, kGauge> columns = Eigen::Matrix<double, 3, kGauge>::Zero();
+                for (std::size_t a = 0; a < seen.size(); ++a) {
+                    columns.noalias() -=
+                        seen[a].second.transpose() * spreadColumns.template middleRows<B>(Index(seen[a].first) * B);
+                    Eigen::Matrix<double, B, 3> sum = 0.5 * (blockOf(seen[a].first, seen[a].first) * seen[a].second);
+                    for (std::size_t b = 0; b < a; ++b)
+                        sum.noalias() += blockOf(seen[a].first, seen[b].first) * seen[b].second;
+                    const Matrix3d half = seen[a].second.transpose() * sum;
+                    middle += half + half.transpose();
+                    if (lens > 0) {
+                        const Matrix3d cross = equations.lensCross(p) *
+                                               matrix.border().template middleCols<B>(Index(seen[a].first) * B) *
+                                               seen[a].second;
+                        middle += cross + cross.transpose();
+                    }
                 }
-            }
-            if (lens > 0) {
-                middle += equations.lensCross(p) * matrix.corner() * equations.lensCross(p).transpose();
-                columns -= equations.lensCross(p) * spreadColumns.bottomRows(lens);
-            }
-            const Matrix3d& inverse = equations.pointInverse(p);
-            const Vector3d place = point.head<3>() / point[3];
-            Eigen::Matrix<double, 3, 4> finite;
-            finite << Matrix3d::Identity() / point[3], -point.head<3>() / (point[3] * point[3]);
-            const Matrix3d byTangent = finite * equations.tangent(p);
-            const Matrix3d own = byTangent * (inverse + inverse * middle * inverse) * byTangent.transpose();
-            Eigen::Matrix<double, 3, 7> moves;
-            moves << -crossOf(place), Matrix3d::Identity(), place;
-            const Matrix3d cov = free(own, moves, byTangent * inverse * columns) * noise.factor;
-            if (cov.allFinite()) result.points[p] = cov;
-        }, 16);
+                if (lens > 0) {
+                    middle += equations.lensCross(p) * matrix.corner() * equations.lensCross(p).transpose();
+                    columns -= equations.lensCross(p) * spreadColumns.bottomRows(lens);
+                }
+                const Matrix3d& inverse = equations.pointInverse(p);
+                const Vector3d place = point.head<3>() / point[3];
+                Eigen::Matrix<double, 3, 4> finite;
+                finite << Matrix3d::Identity() / point[3], -point.head<3>() / (point[3] * point[3]);
+                const Matrix3d byTangent = finite * equations.tangent(p);
+                const Matrix3d own = byTangent * (inverse + inverse * middle * inverse) * byTangent.transpose();
+                Eigen::Matrix<double, 3, 7> moves;
+                moves << -crossOf(place), Matrix3d::Identity(), place;
+                const Matrix3d cov = free(own, moves, byTangent * inverse * columns) * noise.factor;
+                if (cov.allFinite()) result.points[p] = cov;
+            },
+            16);
     }
     return result;
 }
@@ -233,7 +251,9 @@ double BundleCovariance::deviationOf(LensTerm term) const {
 
 std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options, bool lensOnly) {
     if (bundle.observations.empty()) return std::nullopt;
-    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() { return covarianceAs<Places, Zoom>(bundle, options, lensOnly); });
+    return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() {
+        return covarianceAs<Places, Zoom>(bundle, options, lensOnly);
+    });
 }
 
 }  // namespace pinion

@@ -12,21 +12,28 @@ namespace pinion::solving {
 using Eigen::Vector3d;
 
 namespace {
-constexpr double kClear = 6.0;       // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
-constexpr double kLooseFocal = 0.012;// relative deviation from which on it is worth a profile
+constexpr double kClear =
+    6.0;  // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
+constexpr double kLooseFocal = 0.012;               // relative deviation from which on it is worth a profile
 constexpr double kLongest = 3.2, kShortest = 0.45;  // frame widths beyond which focal lengths are rare
-constexpr double kStep = 1.09;       // from one focal length of the profile to the next
-constexpr int kFrames = 28;          // that the profile looks at
-constexpr double kRival = 25.0;      // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
+constexpr double kStep = 1.09;                      // from one focal length of the profile to the next
+constexpr int kFrames = 28;                         // that the profile looks at
+constexpr double kRival =
+    25.0;  // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
 
-double millimetres(const SolveOptions& options, double focal_px) { return focalMillimetres(focal_px, options.sensorWidth_mm, options.width); }
+double millimetres(const SolveOptions& options, double focal_px) {
+    return focalMillimetres(focal_px, options.sensorWidth_mm, options.width);
+}
 
 /// The focal lengths of candidates that are clearly different cameras and explain the keyframes as well as the winner.
-std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress) {
+std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const LensPlan& plan,
+                                const Progress& progress) {
     std::vector<double> others;
     for (std::size_t i = 1; i < candidates.size(); ++i) {
         const Candidate& best = candidates.front();
-        const auto differs = [&](const Reconstruction& scene) { return std::abs(scene.lens().focal_px / best.scene.lens().focal_px - 1) > 0.1; };
+        const auto differs = [&](const Reconstruction& scene) {
+            return std::abs(scene.lens().focal_px / best.scene.lens().focal_px - 1) > 0.1;
+        };
         if (candidates[i].badness > 1.2 * best.badness + 0.002 || !differs(candidates[i].scene)) continue;
         // It may only not have arrived yet.
         Reconstruction scene = candidates[i].scene;
@@ -36,7 +43,8 @@ std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const 
         for (int f = 0; f < int(scene.material().frames.size()); ++f)
             if (best.scene.pose(f)) frames.push_back(f);
         const double noise = std::max(best.scene.noise(), 0.05 * scene.material().scale());
-        if (scene.badness(frames, noise) < 1.01 * best.scene.badness(frames, noise) + 0.0005) others.push_back(scene.lens().focal_px);
+        if (scene.badness(frames, noise) < 1.01 * best.scene.badness(frames, noise) + 0.0005)
+            others.push_back(scene.lens().focal_px);
     }
     return others;
 }
@@ -64,14 +72,18 @@ Seam weakestSeam(const Reconstruction& scene) {
     for (std::size_t f = 0; f < seams.size(); ++f) {
         seams[f].before = material.frames[f];
         seams[f].after = material.frames[f + 1];
-        if (double(seams[f].holding) / std::max(1, seams[f].crossing) < double(weakest.holding) / std::max(1, weakest.crossing) || weakest.crossing == 1 << 20) weakest = seams[f];
+        if (double(seams[f].holding) / std::max(1, seams[f].crossing) <
+                double(weakest.holding) / std::max(1, weakest.crossing) ||
+            weakest.crossing == 1 << 20)
+            weakest = seams[f];
     }
     return weakest;
 }
 
 /// Takes a scene to `ratio` times its focal length, held there, everything else adjusted.
 void moveAlong(Reconstruction& scene, double ratio, const LensTerms& held, double width, const Progress& progress) {
-    // The same glass bends the same pixels; and of a camera that does not turn, a scene stretched in depth looks the same.
+    // The same glass bends the same pixels; and of a camera that does not turn, a scene stretched in depth looks the
+    // same.
     Lens lens = scene.lens();
     lens.k1 *= ratio * ratio;
     lens.k2 *= std::pow(ratio, 4);
@@ -82,12 +94,15 @@ void moveAlong(Reconstruction& scene, double ratio, const LensTerms& held, doubl
         start->setLens(lens);
         start->adjust(held, width, 14, progress, 1e-5);
     }
-    const auto costOfScene = [&](const Reconstruction& at) { return costOf(at.assemble(), at.bundleOptions(held, width, 0, 0)); };
+    const auto costOfScene = [&](const Reconstruction& at) {
+        return costOf(at.assemble(), at.bundleOptions(held, width, 0, 0));
+    };
     if (costOfScene(deeper) < costOfScene(scene)) scene = std::move(deeper);
 }
 
 /// What speaks against a focal length that was given.
-std::optional<std::string> doubtOfGivenFocal(const Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
+std::optional<std::string> doubtOfGivenFocal(const Reconstruction& scene, const LensPlan& plan,
+                                             const Progress& progress) {
     const SolveOptions& options = scene.options();
     if (options.focal == Knowledge::unknown || scene.isZoom()) return std::nullopt;
     const auto tried = focalsToTry(options);
@@ -95,10 +110,13 @@ std::optional<std::string> doubtOfGivenFocal(const Reconstruction& scene, const 
     const auto asked = focalAskedFor(scene, plan, progress);
     if (!asked) return std::nullopt;
     const double off = std::abs(asked->focal_px - given);
-    const double trust = options.focal == Knowledge::guessed ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width) : 0.0;
+    const double trust = options.focal == Knowledge::guessed
+                             ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width)
+                             : 0.0;
     if (off <= 5 * asked->deviation_px + trust || off <= 0.03 * given) return std::nullopt;
-    return fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width", millimetres(options, given),
-                       millimetres(options, asked->focal_px), millimetres(options, asked->deviation_px));
+    return fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width",
+                       millimetres(options, given), millimetres(options, asked->focal_px),
+                       millimetres(options, asked->deviation_px));
 }
 
 /// Standard deviation of a place over the length of the path.
@@ -125,7 +143,8 @@ Reconstruction thinned(const Reconstruction& scene, int most) {
         if (scene.pose(f)) placed.push_back(f);
     if (int(placed.size()) <= most) return part;
     std::vector<char> kept(scene.material().frames.size(), 0);
-    for (int i = 0; i < most; ++i) kept[std::size_t(placed[std::size_t(i) * (placed.size() - 1) / std::size_t(most - 1)])] = 1;
+    for (int i = 0; i < most; ++i)
+        kept[std::size_t(placed[std::size_t(i) * (placed.size() - 1) / std::size_t(most - 1)])] = 1;
     for (const int f : placed)
         if (!kept[std::size_t(f)]) part.forgetFrame(f);
     return part;
@@ -148,7 +167,8 @@ std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPla
     const auto reach = [&](double factor) {
         Reconstruction moved = middle;
         double last = own;
-        for (double focal = own * factor; focal > 0.33 * size && focal < 11.2 * size && !progress.stopped(); focal *= factor) {
+        for (double focal = own * factor; focal > 0.33 * size && focal < 11.2 * size && !progress.stopped();
+             focal *= factor) {
             moveAlong(moved, focal / moved.lens().focal_px, held, width, progress);
             if (costOfScene(moved) - least > clear) return last;
             last = focal;
@@ -175,23 +195,27 @@ std::string inRanges(const std::vector<int>& frames) {
     for (std::size_t i = 0; i < frames.size();) {
         std::size_t j = i;
         while (j + 1 < frames.size() && frames[j + 1] == frames[j] + 1) ++j;
-        text += (text.empty() ? "" : ", ") + (i == j ? fmt::format("{}", frames[i]) : fmt::format("{}-{}", frames[i], frames[j]));
+        text += (text.empty() ? "" : ", ") +
+                (i == j ? fmt::format("{}", frames[i]) : fmt::format("{}-{}", frames[i], frames[j]));
         i = j + 1;
     }
     return text;
 }
 
-std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan, const std::vector<Candidate>& candidates,
-                                                    const std::optional<BundleCovariance>& covariance, const Progress& progress) {
+std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan,
+                                                    const std::vector<Candidate>& candidates,
+                                                    const std::optional<BundleCovariance>& covariance,
+                                                    const Progress& progress) {
     if (!plan.focal || scene.isZoom()) return std::nullopt;
     const double focal = scene.lens().focal_px;
     double low = focal, high = focal;
     const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / focal : 1.0;
-    // A straight slide has another answer for every focal length, and where it comes to rest its neighbourhood may look firm; so does
-    // what was driven to the end of what was tried.
+    // A straight slide has another answer for every focal length, and where it comes to rest its neighbourhood may look
+    // firm; so does what was driven to the end of what was tried.
     const double widths = focal / scene.material().width;
     const bool suspicious = deviation > kLooseFocal || widths > kLongest || widths < kShortest || slidesStraight(scene);
-    if (suspicious && scene.options().focal == Knowledge::unknown) std::tie(low, high) = alikeFocals(scene, plan, progress);
+    if (suspicious && scene.options().focal == Knowledge::unknown)
+        std::tie(low, high) = alikeFocals(scene, plan, progress);
     for (const double other : otherFocals(candidates, plan, progress)) {
         low = std::min(low, other);
         high = std::max(high, other);
@@ -218,31 +242,52 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
     for (int f = 0; f < int(material.frames.size()); ++f)
         if (!scene.pose(f)) missing.push_back(material.frames[std::size_t(f)]);
     if (!missing.empty())
-        doubts.push_back(fmt::format("{} of {} frames have no camera ({}): track more that stands still there", missing.size(), material.frames.size(), inRanges(missing)));
-    if (!covariance) doubts.push_back("the tracks leave something of the camera open: track more, or give a focal length");
+        doubts.push_back(fmt::format("{} of {} frames have no camera ({}): track more that stands still there",
+                                     missing.size(), material.frames.size(), inRanges(missing)));
+    if (!covariance)
+        doubts.push_back("the tracks leave something of the camera open: track more, or give a focal length");
     if (evidence.openFocals) {
-        solve.focalRange_mm = {millimetres(options, evidence.openFocals->first), millimetres(options, evidence.openFocals->second)};
+        solve.focalRange_mm = {millimetres(options, evidence.openFocals->first),
+                               millimetres(options, evidence.openFocals->second)};
         // Anything in the range is as likely: the deviation of an even spread.
-        solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0), (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
-        doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move", solve.focalRange_mm->first, solve.focalRange_mm->second));
+        solve.focalDeviation_mm =
+            std::max(solve.focalDeviation_mm.value_or(0),
+                     (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
+        doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move",
+                                     solve.focalRange_mm->first, solve.focalRange_mm->second));
     } else if (evidence.plan.focal && !scene.isZoom()) {
         const double deviation = covariance ? covariance->deviationOf(LensTerm::focal) / scene.lens().focal_px : 1.0;
-        if (deviation > 0.03) doubts.push_back(fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
+        if (deviation > 0.03)
+            doubts.push_back(
+                fmt::format("the focal length is known to {:.0f} % only: give one, or track more", 100 * deviation));
     }
     if (auto doubt = doubtOfGivenFocal(scene, evidence.plan, progress)) doubts.push_back(std::move(*doubt));
     for (const Rival& rival : evidence.rivals)
         if (doubts.empty() && rival.behind < kRival && rival.apart > 0.03)
-            doubts.push_back(fmt::format("another camera path, {:.0f} % of its length away, explains the tracks about as well: give a focal length, or track what is nearer", 100 * rival.apart));
+            doubts.push_back(
+                fmt::format("another camera path, {:.0f} % of its length away, explains the tracks about as well: give "
+                            "a focal length, or track what is nearer",
+                            100 * rival.apart));
     if (const double share = pathDeviation(scene, covariance); share > 0.02 && doubts.empty())
-        doubts.push_back(fmt::format("the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more", 100 * share));
+        doubts.push_back(fmt::format(
+            "the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more",
+            100 * share));
     const Seam seam = weakestSeam(scene);
     if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
-        doubts.push_back(fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together", seam.before, seam.after, seam.holding, seam.crossing));
+        doubts.push_back(
+            fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together",
+                        seam.before, seam.after, seam.holding, seam.crossing));
     const int judged = solve.used + solve.disagreed;
     if (judged > 0 && solve.used < 0.6 * judged)
-        doubts.push_back(fmt::format("only {} of {} tracks agree on one camera: mask what moves, or something else than the set was followed", solve.used, judged));
-    if (solve.rms_px > 2.0 * material.scale()) doubts.push_back(fmt::format("the error of {:.2f} px is large: no camera explains these tracks well", solve.rms_px));
-    if (auto lens = checkLens(scene.lens()); !lens) doubts.push_back(fmt::format("the distortion that was found is no lens ({}): set it to none or k1", lens.error().message));
+        doubts.push_back(fmt::format(
+            "only {} of {} tracks agree on one camera: mask what moves, or something else than the set was followed",
+            solve.used, judged));
+    if (solve.rms_px > 2.0 * material.scale())
+        doubts.push_back(
+            fmt::format("the error of {:.2f} px is large: no camera explains these tracks well", solve.rms_px));
+    if (auto lens = checkLens(scene.lens()); !lens)
+        doubts.push_back(
+            fmt::format("the distortion that was found is no lens ({}): set it to none or k1", lens.error().message));
     if (progress.stopped()) doubts.push_back("it was stopped before its end");
     std::string text;
     for (const std::string& doubt : doubts) text += (text.empty() ? "" : "; ") + doubt;

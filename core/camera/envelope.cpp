@@ -22,7 +22,8 @@ Envelope::Envelope(int block, const std::vector<int>& first, int border) : block
     below_.resize(std::size_t(count));
     for (int p = 0; p < count; ++p) {
         int least = p;
-        for (int i = p * perPanel_; i < std::min(blocks_, (p + 1) * perPanel_); ++i) least = std::min(least, first[std::size_t(i)] / perPanel_);
+        for (int i = p * perPanel_; i < std::min(blocks_, (p + 1) * perPanel_); ++i)
+            least = std::min(least, first[std::size_t(i)] / perPanel_);
         firsts_[std::size_t(p)] = least;
         for (int c = least; c < p; ++c) below_[std::size_t(c)].push_back(p);
         panels_.emplace_back(Rows::Zero(panelSize_, Index(p - least + 1) * panelSize_));
@@ -55,13 +56,15 @@ Eigen::Ref<Envelope::Rows, 0, Eigen::OuterStride<>> Envelope::panel(int row, int
 bool Envelope::factorise() {
     const int count = int(panels_.size());
     // What the last panel has too many keeps the factor going and touches nothing.
-    for (Index i = size() - Index(count - 1) * panelSize_; count > 0 && i < panelSize_; ++i) panel(count - 1, count - 1)(i, i) = 1;
+    for (Index i = size() - Index(count - 1) * panelSize_; count > 0 && i < panelSize_; ++i)
+        panel(count - 1, count - 1)(i, i) = 1;
     const auto subtractLeft = [&](int i, int j) {
         const int from = std::max(firsts_[std::size_t(i)], firsts_[std::size_t(j)]);
         if (from >= j) return;
         const Index width = Index(j - from) * panelSize_;
         const auto left = panels_[std::size_t(i)].middleCols(Index(from - firsts_[std::size_t(i)]) * panelSize_, width);
-        const auto right = panels_[std::size_t(j)].middleCols(Index(from - firsts_[std::size_t(j)]) * panelSize_, width);
+        const auto right =
+            panels_[std::size_t(j)].middleCols(Index(from - firsts_[std::size_t(j)]) * panelSize_, width);
         panel(i, j).noalias() -= left * right.transpose();
     };
     for (int j = 0; j < count; ++j) {
@@ -71,11 +74,14 @@ bool Envelope::factorise() {
         const MatrixXd lower = diagonal.matrixL();
         panel(j, j) = lower;
         const auto& below = below_[std::size_t(j)];
-        parallelFor(below.size(), [&](std::size_t k) {
-            subtractLeft(below[k], j);
-            auto block = panel(below[k], j);
-            lower.triangularView<Eigen::Lower>().transpose().solveInPlace<Eigen::OnTheRight>(block);
-        }, 2);
+        parallelFor(
+            below.size(),
+            [&](std::size_t k) {
+                subtractLeft(below[k], j);
+                auto block = panel(below[k], j);
+                lower.triangularView<Eigen::Lower>().transpose().solveInPlace<Eigen::OnTheRight>(block);
+            },
+            2);
     }
     if (corner_.rows() == 0) return true;
     // The border: Y = C L^-T, and what is left of the corner.
@@ -86,7 +92,8 @@ bool Envelope::factorise() {
         MatrixXd own = border_.middleCols(at, rows);
         if (from < j) {
             const auto left = panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows);
-            own.noalias() -= border_.middleCols(Index(from) * panelSize_, Index(j - from) * panelSize_) * left.transpose();
+            own.noalias() -=
+                border_.middleCols(Index(from) * panelSize_, Index(j - from) * panelSize_) * left.transpose();
         }
         const MatrixXd lower = panel(j, j).topLeftCorner(rows, rows);
         lower.triangularView<Eigen::Lower>().transpose().solveInPlace<Eigen::OnTheRight>(own);
@@ -110,7 +117,8 @@ MatrixXd Envelope::solve(const MatrixXd& right) const {
         const int from = firsts_[std::size_t(j)];
         if (from < j)
             x.middleRows(at, rows).noalias() -=
-                panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows) * x.middleRows(Index(from) * panelSize_, Index(j - from) * panelSize_);
+                panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows) *
+                x.middleRows(Index(from) * panelSize_, Index(j - from) * panelSize_);
         const MatrixXd lower = self->panel(j, j).topLeftCorner(rows, rows);
         x.middleRows(at, rows) = lower.triangularView<Eigen::Lower>().solve(x.middleRows(at, rows)).eval();
     }
@@ -128,7 +136,8 @@ MatrixXd Envelope::solve(const MatrixXd& right) const {
         x.middleRows(at, rows) = lower.triangularView<Eigen::Lower>().transpose().solve(x.middleRows(at, rows)).eval();
         if (from < j)
             x.middleRows(Index(from) * panelSize_, Index(j - from) * panelSize_).noalias() -=
-                panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows).transpose() * x.middleRows(at, rows);
+                panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows).transpose() *
+                x.middleRows(at, rows);
     }
     return x;
 }
@@ -147,25 +156,32 @@ void Envelope::invert() {
             const Index at = Index(j) * panelSize_, rows = std::min<Index>(panelSize_, size() - at);
             const int from = firsts_[std::size_t(j)];
             const MatrixXd lower = panel(j, j).topLeftCorner(rows, rows);
-            across.middleRows(at, rows) = lower.triangularView<Eigen::Lower>().transpose().solve(across.middleRows(at, rows)).eval();
+            across.middleRows(at, rows) =
+                lower.triangularView<Eigen::Lower>().transpose().solve(across.middleRows(at, rows)).eval();
             if (from < j)
                 across.middleRows(Index(from) * panelSize_, Index(j - from) * panelSize_).noalias() -=
-                    panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows).transpose() * across.middleRows(at, rows);
+                    panels_[std::size_t(j)].leftCols(Index(j - from) * panelSize_).topRows(rows).transpose() *
+                    across.middleRows(at, rows);
         }
     }
     for (int j = count - 1; j >= 0; --j) {
         const auto& below = below_[std::size_t(j)];
-        const MatrixXd inverse = MatrixXd(panel(j, j).triangularView<Eigen::Lower>()).triangularView<Eigen::Lower>().solve(MatrixXd::Identity(panelSize_, panelSize_));
+        const MatrixXd inverse = MatrixXd(panel(j, j).triangularView<Eigen::Lower>())
+                                     .triangularView<Eigen::Lower>()
+                                     .solve(MatrixXd::Identity(panelSize_, panelSize_));
         std::vector<MatrixXd> factor(below.size()), found(below.size());
         for (std::size_t k = 0; k < below.size(); ++k) factor[k] = panel(below[k], j) * inverse;  // L_kj L_jj^-1
-        parallelFor(below.size(), [&](std::size_t i) {
-            MatrixXd sum = MatrixXd::Zero(panelSize_, panelSize_);
-            for (std::size_t k = 0; k < below.size(); ++k) {
-                if (below[k] <= below[i]) sum.noalias() -= panel(below[i], below[k]) * factor[k];
-                else sum.noalias() -= panel(below[k], below[i]).transpose() * factor[k];
-            }
-            found[i] = std::move(sum);
-        }, 1);
+        parallelFor(
+            below.size(),
+            [&](std::size_t i) {
+                MatrixXd sum = MatrixXd::Zero(panelSize_, panelSize_);
+                for (std::size_t k = 0; k < below.size(); ++k) {
+                    if (below[k] <= below[i]) sum.noalias() -= panel(below[i], below[k]) * factor[k];
+                    else sum.noalias() -= panel(below[k], below[i]).transpose() * factor[k];
+                }
+                found[i] = std::move(sum);
+            },
+            1);
         MatrixXd diagonal = inverse.transpose() * inverse;
         for (std::size_t k = 0; k < below.size(); ++k) diagonal.noalias() -= factor[k].transpose() * found[k];
         panel(j, j) = 0.5 * (diagonal + diagonal.transpose());
@@ -173,12 +189,16 @@ void Envelope::invert() {
     }
     if (border == 0) return;
     const MatrixXd weighted = across * cornerInverse;
-    parallelFor(std::size_t(count), [&](std::size_t p) {
-        const Index at = Index(p) * panelSize_, rows = std::min<Index>(panelSize_, size() - at);
-        const Index left = Index(firsts_[p]) * panelSize_;
-        const Index width = at + rows - left;
-        panels_[p].topLeftCorner(rows, width).noalias() += weighted.middleRows(at, rows) * across.middleRows(left, width).transpose();
-    }, 4);
+    parallelFor(
+        std::size_t(count),
+        [&](std::size_t p) {
+            const Index at = Index(p) * panelSize_, rows = std::min<Index>(panelSize_, size() - at);
+            const Index left = Index(firsts_[p]) * panelSize_;
+            const Index width = at + rows - left;
+            panels_[p].topLeftCorner(rows, width).noalias() +=
+                weighted.middleRows(at, rows) * across.middleRows(left, width).transpose();
+        },
+        4);
     border_ = -weighted.transpose();
     corner_ = cornerInverse;
 }

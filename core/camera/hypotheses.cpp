@@ -15,12 +15,12 @@ namespace {
 
 // Focal lengths tried when nothing is known, in frame widths: 15 mm to 165 mm on a 36 mm frame.
 constexpr std::array<double, 7> kFocalsTried{0.42, 0.65, 0.95, 1.4, 2.0, 3.0, 4.6};
-constexpr int kPerCell = 7;              // trails of a first guess, in each of 40 parts of the picture
-constexpr std::size_t kWindow = 9;       // keyframes of the first part
-constexpr std::size_t kCarried = 4;      // candidates that go through all keyframes
-constexpr std::size_t kSecondTry = 8;    // when those explain too little
-constexpr double kPoor = 0.27;           // badness over all keyframes
-constexpr std::size_t kMotions = 3;      // that may explain one pair
+constexpr int kPerCell = 7;            // trails of a first guess, in each of 40 parts of the picture
+constexpr std::size_t kWindow = 9;     // keyframes of the first part
+constexpr std::size_t kCarried = 4;    // candidates that go through all keyframes
+constexpr std::size_t kSecondTry = 8;  // when those explain too little
+constexpr double kPoor = 0.27;         // badness over all keyframes
+constexpr std::size_t kMotions = 3;    // that may explain one pair
 
 /// Keyframes around a pair: between its frames, and one beyond each.
 std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
@@ -46,9 +46,11 @@ std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
     return result;
 }
 
-std::optional<Reconstruction> solveWindow(const Material& material, const std::vector<int>& window, const BasePair& pair, const RelativePose& relative,
-                                          const std::vector<int>& trails, const std::vector<PlanePair>& pairs, const Lens& lens, const SolveOptions& options,
-                                          const LensPlan& plan, const std::vector<int>& chosen, const Progress& progress) {
+std::optional<Reconstruction> solveWindow(const Material& material, const std::vector<int>& window,
+                                          const BasePair& pair, const RelativePose& relative,
+                                          const std::vector<int>& trails, const std::vector<PlanePair>& pairs,
+                                          const Lens& lens, const SolveOptions& options, const LensPlan& plan,
+                                          const std::vector<int>& chosen, const Progress& progress) {
     Reconstruction scene(material, options, lens, options.zooms());
     // Until the lens is found its faults look like errors of the tracks, most of all at the corners.
     const double loose = (plan.bends() ? 0.005 : 0.0025) * material.width;
@@ -60,13 +62,15 @@ std::optional<Reconstruction> solveWindow(const Material& material, const std::v
         if (key != pair.a && key != pair.b) open.push_back(key);
     int added = 0;
     while (!open.empty() && !progress.stopped()) {
-        const auto next = std::max_element(open.begin(), open.end(), [&](int a, int b) { return scene.sightingsOf(a) < scene.sightingsOf(b); });
+        const auto next = std::max_element(open.begin(), open.end(),
+                                           [&](int a, int b) { return scene.sightingsOf(a) < scene.sightingsOf(b); });
         const int frame = *next;
         open.erase(next);
         if (!scene.place(frame, loose)) continue;
         ++added;
         scene.triangulateAll(2 * loose, false);
-        if (added == 1 || added == 2 || added == 4 || open.empty()) scene.adjust(added >= 2 ? plan.coarse : LensTerms{}, lossWidth(scene), 6, progress);
+        if (added == 1 || added == 2 || added == 4 || open.empty())
+            scene.adjust(added >= 2 ? plan.coarse : LensTerms{}, lossWidth(scene), 6, progress);
     }
     if (progress.stopped() || (added == 0 && window.size() > 2)) return std::nullopt;
     for (int pass = 0; pass < 2; ++pass) {
@@ -98,7 +102,8 @@ std::vector<int> telling(const Material& material, const std::vector<int>& windo
     std::vector<int> chosen;
     for (const auto& [sightings, trail] : order) {
         const Eigen::Vector2d at = entries[trail].at;
-        const int x = std::clamp(int(at.x() / material.width * kAcross), 0, kAcross - 1), y = std::clamp(int(at.y() / material.height * kDown), 0, kDown - 1);
+        const int x = std::clamp(int(at.x() / material.width * kAcross), 0, kAcross - 1),
+                  y = std::clamp(int(at.y() / material.height * kDown), 0, kDown - 1);
         if (filled[std::size_t(y * kAcross + x)]++ < kPerCell) chosen.push_back(trail);
     }
     return chosen;
@@ -108,12 +113,14 @@ LensPlan lensPlanOf(const SolveOptions& options) {
     LensPlan plan;
     plan.focal = options.focal != Knowledge::known;
     if (plan.focal) plan.coarse.add(LensTerm::focal);
-    const bool bends = options.distortion == SolveOptions::Distortion::unknown || options.distortion == SolveOptions::Distortion::k1 ||
+    const bool bends = options.distortion == SolveOptions::Distortion::unknown ||
+                       options.distortion == SolveOptions::Distortion::k1 ||
                        options.distortion == SolveOptions::Distortion::full;
     if (bends) plan.coarse.add(LensTerm::k1);
     plan.fine = plan.coarse;
     if (bends && options.distortion != SolveOptions::Distortion::k1) plan.fine.add(LensTerm::k2);
-    if (options.distortion == SolveOptions::Distortion::full) plan.fine.add(LensTerm::k3).add(LensTerm::p1).add(LensTerm::p2);
+    if (options.distortion == SolveOptions::Distortion::full)
+        plan.fine.add(LensTerm::k3).add(LensTerm::p1).add(LensTerm::p2);
     if (options.axis != SolveOptions::Axis::centre) plan.fine.add(LensTerm::cx).add(LensTerm::cy);
     if (options.zooms() && bends) plan.fine.add(LensTerm::k1Slope);
     return plan;
@@ -142,7 +149,9 @@ Lens lensAt(const SolveOptions& options, double focal_px) {
 
 std::vector<double> focalsToTry(const SolveOptions& options) {
     std::vector<double> focals;
-    const double given = options.focal_mm > 0 ? focalPixels(options.focal_mm, options.sensorWidth_mm, options.width) : options.lens ? options.lens->focal_px : 0;
+    const double given = options.focal_mm > 0 ? focalPixels(options.focal_mm, options.sensorWidth_mm, options.width)
+                         : options.lens       ? options.lens->focal_px
+                                              : 0;
     if (options.focal == Knowledge::known) return {given};
     if (options.focal == Knowledge::guessed) {
         const double trust = std::min(0.45, options.focalTrust_mm / options.focal_mm);
@@ -154,7 +163,8 @@ std::vector<double> focalsToTry(const SolveOptions& options) {
 }
 
 double lossWidth(const Reconstruction& scene) {
-    // Real tracks are wrong by a tenth of a pixel for many frames on end; a width below a few tenths would take that for a mistake.
+    // Real tracks are wrong by a tenth of a pixel for many frames on end; a width below a few tenths would take that
+    // for a mistake.
     const double scale = scene.material().scale();
     return std::clamp(3 * scene.noise(), 0.3 * scale, 4.0 * scale);
 }
@@ -166,7 +176,8 @@ void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan&
     for (const int key : keys)
         if (!scene.pose(key)) open.push_back(key);
     while (!open.empty() && !progress.stopped()) {
-        const auto next = std::max_element(open.begin(), open.end(), [&](int a, int b) { return scene.sightingsOf(a) < scene.sightingsOf(b); });
+        const auto next = std::max_element(open.begin(), open.end(),
+                                           [&](int a, int b) { return scene.sightingsOf(a) < scene.sightingsOf(b); });
         const int frame = *next;
         open.erase(next);
         if (!scene.place(frame, loose)) continue;
@@ -181,7 +192,8 @@ void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan&
 void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progress, int passes) {
     const double loose = 0.004 * scene.material().width;
     for (int pass = 0; pass < passes && !progress.stopped(); ++pass) {
-        scene.triangulateAll(pass == 0 ? loose : std::clamp(12 * scene.noise(), 0.001 * scene.material().width, loose), true);
+        scene.triangulateAll(pass == 0 ? loose : std::clamp(12 * scene.noise(), 0.001 * scene.material().width, loose),
+                             true);
         scene.adjust(pass == 0 ? plan.coarse : plan.fine, lossWidth(scene), pass == 0 ? 12 : 25, progress);
     }
 }
@@ -198,7 +210,8 @@ void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
 }
 
-std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys, const std::vector<BasePair>& pairs, const SolveOptions& options,
+std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys,
+                                       const std::vector<BasePair>& pairs, const SolveOptions& options,
                                        const Progress& progress) {
     const LensPlan plan = lensPlanOf(options);
     const std::vector<double> focals = focalsToTry(options);
@@ -221,7 +234,8 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         const auto motions = relativePoses(places, {.inlierDistance = loose / lens.focal_px, .rounds = 250}, kMotions);
         if (motions)
             for (const RelativePose& relative : *motions) {
-                auto scene = solveWindow(material, windowFrames[index / focals.size()], pair, relative, trails, places, lens, options, plan, windowTrails[index / focals.size()], progress);
+                auto scene = solveWindow(material, windowFrames[index / focals.size()], pair, relative, trails, places,
+                                         lens, options, plan, windowTrails[index / focals.size()], progress);
                 if (!scene) continue;
                 const std::lock_guard lock(mutex);
                 windows.push_back({std::move(*scene), pair, lens.focal_px, 1});
@@ -255,7 +269,8 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         if (window.badness > std::max(0.5, 2.5 * windows.front().badness)) break;
         const auto same = [&](const Candidate& other) {
             const double ratio = other.scene.lens().focal_px / window.scene.lens().focal_px;
-            return other.pair.a == window.pair.a && other.pair.b == window.pair.b && ratio > 0.97 && ratio < 1.03 && std::abs(other.badness - window.badness) < 0.02;
+            return other.pair.a == window.pair.a && other.pair.b == window.pair.b && ratio > 0.97 && ratio < 1.03 &&
+                   std::abs(other.badness - window.badness) < 0.02;
         };
         if (std::none_of(carried.begin(), carried.end(), same)) carried.push_back(window);
     }
@@ -274,9 +289,11 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
     std::vector<Candidate> more;
     for (const Candidate& window : windows) {
         const auto same = [&](const Candidate& other) {
-            return other.pair.a == window.pair.a && other.pair.b == window.pair.b && other.firstFocal_px == window.firstFocal_px && other.badness == window.badness;
+            return other.pair.a == window.pair.a && other.pair.b == window.pair.b &&
+                   other.firstFocal_px == window.firstFocal_px && other.badness == window.badness;
         };
-        if (more.size() < kSecondTry && window.badness < 0.6 && std::none_of(carried.begin(), carried.end(), same)) more.push_back(window);
+        if (more.size() < kSecondTry && window.badness < 0.6 && std::none_of(carried.begin(), carried.end(), same))
+            more.push_back(window);
     }
     carry(carried);
     rank(carried, allKeys);

@@ -11,15 +11,15 @@ namespace pinion::solving {
 
 /// What of the lens is found, coarse to fine.
 struct LensPlan {
-    bool focal = false;      ///< the focal length is free
-    LensTerms coarse;        ///< first: at most the focal length and k1
-    LensTerms fine;          ///< at the end: all that was asked for
+    bool focal = false;  ///< the focal length is free
+    LensTerms coarse;    ///< first: at most the focal length and k1
+    LensTerms fine;      ///< at the end: all that was asked for
     bool bends() const { return coarse.has(LensTerm::k1); }
 };
 LensPlan lensPlanOf(const SolveOptions& options);
 
-/// The lens of the options at a focal length: the plain one, or the known distortion carried to it (the same glass bends the same
-/// pixels).
+/// The lens of the options at a focal length: the plain one, or the known distortion carried to it (the same glass
+/// bends the same pixels).
 Lens lensAt(const SolveOptions& options, double focal_px);
 
 /// The focal lengths, in pixels, from which the search starts.
@@ -39,10 +39,11 @@ struct Candidate {
 /// The width of the robust loss that suits what a scene has reached.
 double lossWidth(const Reconstruction& scene);
 
-/// Carries every base pair, every focal length and every motion that explains the pair through a window of keyframes, the best of those
-/// through all keyframes, and compares them there at one noise scale; the mirror image of the winner is tried too. Best first, at
-/// most a few. Empty when no pair leads anywhere.
-std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys, const std::vector<BasePair>& pairs, const SolveOptions& options,
+/// Carries every base pair, every focal length and every motion that explains the pair through a window of keyframes,
+/// the best of those through all keyframes, and compares them there at one noise scale; the mirror image of the winner
+/// is tried too. Best first, at most a few. Empty when no pair leads anywhere.
+std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys,
+                                       const std::vector<BasePair>& pairs, const SolveOptions& options,
                                        const Progress& progress);
 
 /// Adds the keyframes that are not placed yet, the best seen first, adjusting as it grows.
@@ -51,7 +52,8 @@ void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan&
 /// Adjusts to the end: loss width and points renewed in between, the lens from coarse to fine.
 void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progress, int passes = 2);
 
-/// The same to the very end, on the keyframes alone, where a step costs little: the valley of focal length, axis and depth is long.
+/// The same to the very end, on the keyframes alone, where a step costs little: the valley of focal length, axis and
+/// depth is long.
 void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progress);
 
 }  // namespace pinion::solving

@@ -17,10 +17,10 @@ using Eigen::Vector3d;
 
 namespace {
 
-constexpr std::size_t kSpan = 7;      // keyframes that are judged together
-constexpr double kShown = 8.0;        // times the noise: less depth than that is not worth turning
-constexpr double kOther = 0.03;       // of the path: nearer than that it is the same reading
-constexpr double kLikely = 1.05;      // badness of the mirror image over the own one that is still in doubt
+constexpr std::size_t kSpan = 7;  // keyframes that are judged together
+constexpr double kShown = 8.0;    // times the noise: less depth than that is not worth turning
+constexpr double kOther = 0.03;   // of the path: nearer than that it is the same reading
+constexpr double kLikely = 1.05;  // badness of the mirror image over the own one that is still in doubt
 
 double looseness(const Reconstruction& scene) { return 0.004 * scene.material().width; }
 
@@ -64,7 +64,8 @@ std::optional<Reconstruction> otherReading(const Reconstruction& scene, int fram
     // The other normal as the longest base tells it.
     std::optional<Vector3d> other;
     const auto inFront = [&](const Vector3d& normal) {
-        return std::count_if(rays.begin(), rays.end(), [&](const Vector3d& ray) { return normal.dot(ray) > 0; }) > 0.9 * double(rays.size());
+        return std::count_if(rays.begin(), rays.end(), [&](const Vector3d& ray) { return normal.dot(ray) > 0; }) >
+               0.9 * double(rays.size());
     };
     for (const Relative& relative : relatives) {
         if (relative.base < longest) continue;
@@ -91,8 +92,9 @@ std::optional<Reconstruction> otherReading(const Reconstruction& scene, int fram
         twin.forgetFrame(relative.frame);
         open.push_back(relative.frame);
         if (relative.base < 0.3 * longest || relative.motions.empty()) continue;
-        const auto nearest = std::max_element(relative.motions.begin(), relative.motions.end(),
-                                              [&](const PlaneMotion& a, const PlaneMotion& b) { return a.normal.dot(*other) < b.normal.dot(*other); });
+        const auto nearest = std::max_element(
+            relative.motions.begin(), relative.motions.end(),
+            [&](const PlaneMotion& a, const PlaneMotion& b) { return a.normal.dot(*other) < b.normal.dot(*other); });
         Pose pose;
         pose.rotation = (Eigen::Quaterniond(nearest->rotation) * own.rotation).normalized();
         pose.translation = nearest->rotation * own.translation + nearest->shift / scale;
@@ -110,10 +112,13 @@ std::optional<Reconstruction> turned(const Reconstruction& scene, int frame, Rea
     return scene.mirrored(frame, looseness(scene));
 }
 
-/// Moves and scales `part` so that its camera at `seam` is that of `whole`, and the points that both have lie as far from it.
+/// Moves and scales `part` so that its camera at `seam` is that of `whole`, and the points that both have lie as far
+/// from it.
 void lay(Reconstruction& part, const Reconstruction& whole, int seam) {
     const Pose from = *part.pose(seam), to = *whole.pose(seam);
-    const auto nearness = [](const Pose& pose, const Eigen::Vector4d& point) { return point[3] / (pose.rotation * point.head<3>() + pose.translation * point[3]).z(); };
+    const auto nearness = [](const Pose& pose, const Eigen::Vector4d& point) {
+        return point[3] / (pose.rotation * point.head<3>() + pose.translation * point[3]).z();
+    };
     std::vector<double> ratios;
     for (std::size_t t = 0; t < part.material().trails.size(); ++t)
         if (part.point(t) && whole.point(t)) {
@@ -124,13 +129,16 @@ void lay(Reconstruction& part, const Reconstruction& whole, int seam) {
     for (int f = 0; f < int(part.material().frames.size()); ++f) {
         if (!part.pose(f)) continue;
         const Eigen::Quaterniond turn = part.pose(f)->rotation * from.rotation.conjugate();
-        part.setPose(f, {(turn * to.rotation).normalized(), turn * to.translation + scale * (part.pose(f)->translation - turn * from.translation)});
+        part.setPose(f, {(turn * to.rotation).normalized(),
+                         turn * to.translation + scale * (part.pose(f)->translation - turn * from.translation)});
     }
     for (std::size_t t = 0; t < part.material().trails.size(); ++t) {
         if (!part.point(t)) continue;
         const Eigen::Vector4d point = *part.point(t);
         Eigen::Vector4d moved;
-        moved << to.rotation.conjugate() * (scale * (from.rotation * point.head<3>() + from.translation * point[3]) - to.translation * point[3]), point[3];
+        moved << to.rotation.conjugate() * (scale * (from.rotation * point.head<3>() + from.translation * point[3]) -
+                                            to.translation * point[3]),
+            point[3];
         part.setPoint(t, moved);
     }
 }
@@ -148,8 +156,8 @@ std::size_t weakestLink(const Material& material, const std::vector<int>& keys, 
     return weakest;
 }
 
-/// How far the nearer and the farther half of the points move apart over a window, in pixels: where a camera only turns, any depth
-/// reads alike and none matters.
+/// How far the nearer and the farther half of the points move apart over a window, in pixels: where a camera only
+/// turns, any depth reads alike and none matters.
 double depthShown(const Reconstruction& scene, const std::vector<int>& window) {
     const int middle = window[window.size() / 2];
     if (!scene.pose(middle)) return 0;
@@ -159,7 +167,8 @@ double depthShown(const Reconstruction& scene, const std::vector<int>& window) {
     double base = 0;
     for (const int f : window)
         if (scene.pose(f)) base = std::max(base, (scene.pose(f)->centre() - scene.pose(middle)->centre()).norm());
-    return scene.focalOf(middle) * base * (inverseDepths[inverseDepths.size() * 3 / 4] - inverseDepths[inverseDepths.size() / 4]);
+    return scene.focalOf(middle) * base *
+           (inverseDepths[inverseDepths.size() * 3 / 4] - inverseDepths[inverseDepths.size() / 4]);
 }
 
 /// Whether a window's other reading explains it about as well.
@@ -180,7 +189,8 @@ bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Read
         twin->adjust({}, width, 12, progress, 1e-4);
     }
     // Often it finds its way back to the first.
-    return twin->badness(window, noise) < kLikely * own.badness(window, noise) + 0.002 && pathsApart(own, *twin) > kOther;
+    return twin->badness(window, noise) < kLikely * own.badness(window, noise) + 0.002 &&
+           pathsApart(own, *twin) > kOther;
 }
 
 }  // namespace
@@ -194,7 +204,8 @@ std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
     Matrix3d axes = solver.eigenvectors();
     if (axes.determinant() < 0) axes = -axes;
     const Vector3d v1 = axes.col(2), v2 = axes.col(1), v3 = axes.col(0);
-    const double along = std::sqrt(std::max(0.0, 1 - low) / (high - low)), across = std::sqrt(std::max(0.0, high - 1) / (high - low));
+    const double along = std::sqrt(std::max(0.0, 1 - low) / (high - low)),
+                 across = std::sqrt(std::max(0.0, high - 1) / (high - low));
     std::vector<PlaneMotion> motions;
     for (const double sign : {1.0, -1.0}) {
         const Vector3d u = along * v1 + sign * across * v3;
@@ -209,7 +220,8 @@ std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
     return motions;
 }
 
-std::vector<Stretch> stretchesInDoubt(const Reconstruction& scene, const std::vector<int>& keys, const Progress& progress) {
+std::vector<Stretch> stretchesInDoubt(const Reconstruction& scene, const std::vector<int>& keys,
+                                      const Progress& progress) {
     std::vector<std::size_t> starts;
     for (std::size_t i = 0; i + kSpan < keys.size(); i += 2) starts.push_back(i);
     if (keys.size() >= kSpan) starts.push_back(keys.size() - kSpan);
@@ -217,7 +229,8 @@ std::vector<Stretch> stretchesInDoubt(const Reconstruction& scene, const std::ve
     std::vector<char> doubtful(starts.size() * kReadings.size(), 0);
     parallelFor(doubtful.size(), [&](std::size_t i) {
         const auto from = keys.begin() + std::ptrdiff_t(starts[i / kReadings.size()]);
-        doubtful[i] = !progress.stopped() && isInDoubt(scene, {from, from + kSpan}, kReadings[i % kReadings.size()], progress);
+        doubtful[i] =
+            !progress.stopped() && isInDoubt(scene, {from, from + kSpan}, kReadings[i % kReadings.size()], progress);
     });
     std::vector<Stretch> stretches;
     for (std::size_t r = 0; r < kReadings.size(); ++r)
@@ -227,22 +240,25 @@ std::vector<Stretch> stretchesInDoubt(const Reconstruction& scene, const std::ve
             else stretches.push_back({starts[i], starts[i] + kSpan - 1, kReadings[r]});
         }
     for (Stretch& stretch : stretches) {
-        if (stretch.first > 0) stretch.first = weakestLink(scene.material(), keys, stretch.first, stretch.first + kSpan - 2);
+        if (stretch.first > 0)
+            stretch.first = weakestLink(scene.material(), keys, stretch.first, stretch.first + kSpan - 2);
         else stretch.last = weakestLink(scene.material(), keys, stretch.last - kSpan + 2, stretch.last) + 1;
     }
     std::erase_if(stretches, [&](const Stretch& stretch) { return stretch.last - stretch.first + 2 >= keys.size(); });
     return stretches;
 }
 
-Reconstruction turnedInsideOut(const Reconstruction& scene, const std::vector<int>& keys, const Stretch& stretch, const LensPlan& plan, const Progress& progress) {
+Reconstruction turnedInsideOut(const Reconstruction& scene, const std::vector<int>& keys, const Stretch& stretch,
+                               const LensPlan& plan, const Progress& progress) {
     const bool joinsBefore = stretch.first > 0;
     // A few keyframes are read otherwise; the rest of the stretch grows on from there.
     const std::size_t from = joinsBefore || stretch.last < kSpan ? stretch.first : stretch.last - kSpan;
     const std::size_t to = joinsBefore ? std::min(stretch.last, stretch.first + kSpan) : stretch.last;
     const std::vector<int> inner(keys.begin() + std::ptrdiff_t(from), keys.begin() + std::ptrdiff_t(to) + 1);
     const int seam = joinsBefore ? inner.front() : inner.back();
-    const std::vector<int> rest = joinsBefore ? std::vector<int>(keys.begin(), keys.begin() + std::ptrdiff_t(stretch.first) + 1)
-                                              : std::vector<int>(keys.begin() + std::ptrdiff_t(stretch.last), keys.end());
+    const std::vector<int> rest = joinsBefore
+                                      ? std::vector<int>(keys.begin(), keys.begin() + std::ptrdiff_t(stretch.first) + 1)
+                                      : std::vector<int>(keys.begin() + std::ptrdiff_t(stretch.last), keys.end());
     Reconstruction result = only(scene, rest);
     auto twin = turned(only(scene, inner), inner[inner.size() / 2], stretch.reading);
     if (!twin) return scene;

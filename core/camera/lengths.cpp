@@ -7,12 +7,12 @@
 namespace pinion {
 namespace {
 
+using bundling::NormalEquations;
 using Eigen::Index;
 using Eigen::Matrix3d;
 using Eigen::MatrixXd;
 using Eigen::Vector3d;
 using Eigen::VectorXd;
-using bundling::NormalEquations;
 
 constexpr int kRounds = 4;
 
@@ -53,7 +53,9 @@ private:
     using Equations = NormalEquations<true, Zoom>;
     static constexpr int B = Equations::B;
 
-    double lengthOf(const KnownLength& known) const { return (placeOf(bundle_, known.a) - placeOf(bundle_, known.b)).norm(); }
+    double lengthOf(const KnownLength& known) const {
+        return (placeOf(bundle_, known.a) - placeOf(bundle_, known.b)).norm();
+    }
 
     bool step(double factor, std::vector<double>* tests) {
         Equations equations(bundle_, options_);
@@ -84,9 +86,11 @@ private:
             const KnownLength& known = lengths_[std::size_t(i)];
             const Slope& slope = slopes[std::size_t(i)];
             for (Index k = 0; k < count_; ++k) {
-                spread(i, k) = slope.a.dot(response(equations, known.a, k, responses, slopes)) + slope.b.dot(response(equations, known.b, k, responses, slopes));
+                spread(i, k) = slope.a.dot(response(equations, known.a, k, responses, slopes)) +
+                               slope.b.dot(response(equations, known.b, k, responses, slopes));
             }
-            misfit[i] = std::log(known.length / lengthOf(known)) - slope.a.dot(ownPoints[std::size_t(known.a)]) - slope.b.dot(ownPoints[std::size_t(known.b)]);
+            misfit[i] = std::log(known.length / lengthOf(known)) - slope.a.dot(ownPoints[std::size_t(known.a)]) -
+                        slope.b.dot(ownPoints[std::size_t(known.b)]);
             trusts[i] = std::pow(known.trust / known.length, 2);
         }
         spread = 0.5 * (spread + spread.transpose()).eval();
@@ -100,30 +104,37 @@ private:
         if (tests && count_ > 1)
             for (Index i = 0; i < count_; ++i)
                 // A length that nothing else bears on has no test.
-                if (telling(i, i) > 1e-9 * inverse(i, i)) (*tests)[std::size_t(i)] = pulls[i] / std::sqrt(telling(i, i));
+                if (telling(i, i) > 1e-9 * inverse(i, i))
+                    (*tests)[std::size_t(i)] = pulls[i] / std::sqrt(telling(i, i));
 
         const VectorXd lambda = factor * pulls;
         const VectorXd steps = own + responses * lambda;
         auto pointSteps = equations.pointSteps(steps, 0, equations.gradient(), predicted);
         for (Index i = 0; i < count_; ++i) {
             const KnownLength& known = lengths_[std::size_t(i)];
-            pointSteps[std::size_t(known.a)] += equations.pointInverse(std::size_t(known.a)) * slopes[std::size_t(i)].a * lambda[i];
-            pointSteps[std::size_t(known.b)] += equations.pointInverse(std::size_t(known.b)) * slopes[std::size_t(i)].b * lambda[i];
+            pointSteps[std::size_t(known.a)] +=
+                equations.pointInverse(std::size_t(known.a)) * slopes[std::size_t(i)].a * lambda[i];
+            pointSteps[std::size_t(known.b)] +=
+                equations.pointInverse(std::size_t(known.b)) * slopes[std::size_t(i)].b * lambda[i];
         }
         if (!steps.allFinite()) return false;
         apply(equations, steps, pointSteps);
         return true;
     }
 
-    /// The freedoms of a similarity, held at one camera and one coordinate of the farthest; no length ratio depends on how.
+    /// The freedoms of a similarity, held at one camera and one coordinate of the farthest; no length ratio depends on
+    /// how.
     void tie(Envelope& matrix) const {
         const std::size_t held = bundle_.cameras.size() / 2;
         std::size_t farthest = held;
-        const auto distance = [&](std::size_t i) { return (bundle_.cameras[i].centre() - bundle_.cameras[held].centre()).norm(); };
+        const auto distance = [&](std::size_t i) {
+            return (bundle_.cameras[i].centre() - bundle_.cameras[held].centre()).norm();
+        };
         for (std::size_t i = 0; i < bundle_.cameras.size(); ++i)
             if (distance(i) > distance(farthest)) farthest = i;
         int axis = 0;
-        const Vector3d apart = bundle_.cameras[farthest].rotation * (bundle_.cameras[held].centre() - bundle_.cameras[farthest].centre());
+        const Vector3d apart =
+            bundle_.cameras[farthest].rotation * (bundle_.cameras[held].centre() - bundle_.cameras[farthest].centre());
         apart.cwiseAbs().maxCoeff(&axis);
         const auto stiffen = [&](std::size_t camera, int c) {
             double& entry = matrix.at(int(camera), int(camera))[Index(c) * matrix.stride(int(camera)) + c];
@@ -146,14 +157,19 @@ private:
     }
 
     /// Adds what a pull on a point is to the cameras and the lens.
-    void eliminate(const Equations& equations, std::size_t point, const Vector3d& pull, Eigen::Ref<VectorXd> column) const {
+    void eliminate(const Equations& equations, std::size_t point, const Vector3d& pull,
+                   Eigen::Ref<VectorXd> column) const {
         const Vector3d moved = equations.pointInverse(point) * pull;
-        equations.visitCross(point, [&](std::size_t camera, const typename Equations::Tall& w) { column.template segment<B>(Index(camera) * B) -= w * moved; });
-        if (equations.lensCount() > 0) column.tail(equations.lensCount()) -= equations.lensCross(point).transpose() * moved;
+        equations.visitCross(point, [&](std::size_t camera, const typename Equations::Tall& w) {
+            column.template segment<B>(Index(camera) * B) -= w * moved;
+        });
+        if (equations.lensCount() > 0)
+            column.tail(equations.lensCount()) -= equations.lensCross(point).transpose() * moved;
     }
 
     /// A point's step for a unit pull of length k.
-    Vector3d response(const Equations& equations, int point, Index k, const MatrixXd& responses, const std::vector<Slope>& slopes) const {
+    Vector3d response(const Equations& equations, int point, Index k, const MatrixXd& responses,
+                      const std::vector<Slope>& slopes) const {
         const KnownLength& pulled = lengths_[std::size_t(k)];
         Vector3d right = Vector3d::Zero();
         if (pulled.a == point) right += slopes[std::size_t(k)].a;
@@ -161,7 +177,8 @@ private:
         equations.visitCross(std::size_t(point), [&](std::size_t camera, const typename Equations::Tall& w) {
             right -= w.transpose() * responses.col(k).template segment<B>(Index(camera) * B);
         });
-        if (equations.lensCount() > 0) right -= equations.lensCross(std::size_t(point)) * responses.col(k).tail(equations.lensCount());
+        if (equations.lensCount() > 0)
+            right -= equations.lensCross(std::size_t(point)) * responses.col(k).tail(equations.lensCount());
         return equations.pointInverse(std::size_t(point)) * right;
     }
 
@@ -170,7 +187,9 @@ private:
             const Index at = Index(i) * B;
             const Vector3d turn = steps.segment<3>(at);
             Pose& pose = bundle_.cameras[i];
-            if (turn.norm() > 1e-300) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(turn.norm(), turn.normalized())) * pose.rotation).normalized();
+            if (turn.norm() > 1e-300)
+                pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(turn.norm(), turn.normalized())) * pose.rotation)
+                                    .normalized();
             pose.translation += steps.segment<3>(at + 3);
             if constexpr (Zoom) bundle_.focals[i] += steps[at + B - 1];
         }
@@ -179,7 +198,8 @@ private:
             if (equations.terms()[c] == LensTerm::k1Slope) bundle_.k1Slope += step;
             else termOf(bundle_.lens, equations.terms()[c]) += step;
         }
-        for (std::size_t p = 0; p < bundle_.points.size(); ++p) bundle_.points[p] = (bundle_.points[p] + equations.tangent(p) * pointSteps[p]).normalized();
+        for (std::size_t p = 0; p < bundle_.points.size(); ++p)
+            bundle_.points[p] = (bundle_.points[p] + equations.tangent(p) * pointSteps[p]).normalized();
     }
 
     Bundle& bundle_;
@@ -190,7 +210,8 @@ private:
 
 }  // namespace
 
-std::optional<LengthFit> adjustWithLengths(Bundle& bundle, const BundleOptions& options, const std::vector<KnownLength>& lengths) {
+std::optional<LengthFit> adjustWithLengths(Bundle& bundle, const BundleOptions& options,
+                                           const std::vector<KnownLength>& lengths) {
     if (lengths.empty() || bundle.cameras.size() < 3 || !options.freePlaces) return std::nullopt;
     const auto covariance = covarianceOf(bundle, options, true);
     if (!covariance) return std::nullopt;

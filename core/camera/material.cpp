@@ -15,13 +15,14 @@ namespace {
 
 constexpr double kFewShared = 0.3;  // of a keyframe's tracks, by three keyframes in a row
 
-/// Whether most tracks go from a frame to the next as one moving camera sees them. Past something very near they jump, and each
-/// its own way, but along lines that meet; across a cut they do not.
+/// Whether most tracks go from a frame to the next as one moving camera sees them. Past something very near they jump,
+/// and each its own way, but along lines that meet; across a cut they do not.
 bool isOneStep(const Material& material, int frame) {
     const auto shared = sharedPlaces(material, frame, frame + 1);
     for (const double focal : {0.7, 1.4, 3.0}) {
         const auto pairs = planePairs(shared, pinholeLens(material.width, material.height, focal * material.width));
-        const auto motion = relativePose(pairs, {.inlierDistance = 2.0 * material.scale() / (focal * material.width), .rounds = 300});
+        const auto motion =
+            relativePose(pairs, {.inlierDistance = 2.0 * material.scale() / (focal * material.width), .rounds = 300});
         if (motion && motion->inlierCount > 0.6 * double(pairs.size())) return true;
     }
     return false;
@@ -49,11 +50,14 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
         if (track.setAside) continue;
         for (const Sample& sample : track.samples)
             if (!sample.at.allFinite())
-                return failure(Fault::input, "track {}: its place on frame {} is not a number; track it again or set it aside", track.name, sample.frame);
+                return failure(Fault::input,
+                               "track {}: its place on frame {} is not a number; track it again or set it aside",
+                               track.name, sample.frame);
         if (track.samples.size() < 3) continue;
         // The same track twice would count twice, and vouch for itself when held out.
         std::vector<double> places;
-        for (const Sample& sample : track.samples) places.insert(places.end(), {double(sample.frame), sample.at.x(), sample.at.y()});
+        for (const Sample& sample : track.samples)
+            places.insert(places.end(), {double(sample.frame), sample.at.x(), sample.at.y()});
         if (!known.insert(std::move(places)).second) {
             ++material.duplicates;
             continue;
@@ -70,18 +74,22 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
     for (const std::size_t i : eligible) {
         Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
         for (const Sample& sample : tracks[i].samples) trail.seen.push_back({indexOf[sample.frame], sample.at});
-        // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair draw.
-        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !measured.contains(tracks[i].id)) trail.heldOut = halvable++ % 10 == 5;
+        // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair
+        // draw.
+        if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !measured.contains(tracks[i].id))
+            trail.heldOut = halvable++ % 10 == 5;
         material.trails.push_back(std::move(trail));
     }
     // Too few to spare any.
-    const auto held = std::count_if(material.trails.begin(), material.trails.end(), [](const Trail& t) { return t.heldOut; });
+    const auto held =
+        std::count_if(material.trails.begin(), material.trails.end(), [](const Trail& t) { return t.heldOut; });
     if (std::ptrdiff_t(material.trails.size()) - held < 30)
         for (Trail& trail : material.trails) trail.heldOut = false;
     material.byFrame.resize(material.frames.size());
     for (std::size_t t = 0; t < material.trails.size(); ++t)
         if (!material.trails[t].heldOut)
-            for (const Seen& seen : material.trails[t].seen) material.byFrame[std::size_t(seen.frame)].emplace_back(int(t), seen.plate);
+            for (const Seen& seen : material.trails[t].seen)
+                material.byFrame[std::size_t(seen.frame)].emplace_back(int(t), seen.plate);
     return material;
 }
 
@@ -95,22 +103,30 @@ Expected<void> checkConnected(const Material& material, int fewest) {
     for (std::size_t f = 0; f + 1 < count; ++f) {
         if (across[f] >= least) continue;
         const int before = material.frames[f], after = material.frames[f + 1];
-        const auto others = [&](int a, int b) { return fmt::format("solve {}-{} and {}-{} each by itself (the range on the ruler)", a, before, after, b); };
+        const auto others = [&](int a, int b) {
+            return fmt::format("solve {}-{} and {}-{} each by itself (the range on the ruler)", a, before, after, b);
+        };
         // A cut loses all tracks at once, on both sides of which there were plenty.
-        if (across[f] == 0 && int(material.byFrame[f].size()) >= fewest && int(material.byFrame[f + 1].size()) >= fewest)
-            return failure(Fault::outcome, "no track goes from frame {} to frame {}: a cut, or two shots in one; {}", before, after,
-                           others(material.frames.front(), material.frames.back()));
+        if (across[f] == 0 && int(material.byFrame[f].size()) >= fewest &&
+            int(material.byFrame[f + 1].size()) >= fewest)
+            return failure(Fault::outcome, "no track goes from frame {} to frame {}: a cut, or two shots in one; {}",
+                           before, after, others(material.frames.front(), material.frames.back()));
         std::size_t last = f + 1;
         while (last + 1 < count && across[last] < least) ++last;
-        return failure(Fault::outcome, "the tracks fall into two halves: only {} go from frame {} to frame {}; track more between frames {} and {}, or {}", across[f], before,
-                       after, before, material.frames[last], others(material.frames.front(), material.frames.back()));
+        return failure(Fault::outcome,
+                       "the tracks fall into two halves: only {} go from frame {} to frame {}; track more between "
+                       "frames {} and {}, or {}",
+                       across[f], before, after, before, material.frames[last],
+                       others(material.frames.front(), material.frames.back()));
     }
     // Tracks that were carried across a cut jump there, each by its own way.
     std::vector<std::vector<double>> jerks(count);
     for (const Trail& trail : material.trails)
         for (std::size_t i = 1; i + 1 < trail.seen.size(); ++i)
-            if (trail.seen[i - 1].frame + 1 == trail.seen[i].frame && trail.seen[i].frame + 1 == trail.seen[i + 1].frame)
-                jerks[std::size_t(trail.seen[i].frame)].push_back((trail.seen[i + 1].plate - 2 * trail.seen[i].plate + trail.seen[i - 1].plate).norm());
+            if (trail.seen[i - 1].frame + 1 == trail.seen[i].frame &&
+                trail.seen[i].frame + 1 == trail.seen[i + 1].frame)
+                jerks[std::size_t(trail.seen[i].frame)].push_back(
+                    (trail.seen[i + 1].plate - 2 * trail.seen[i].plate + trail.seen[i - 1].plate).norm());
     std::vector<double> usual;
     for (auto& jerk : jerks)
         if (jerk.size() >= 8) {
@@ -124,17 +140,21 @@ Expected<void> checkConnected(const Material& material, int fewest) {
     const double limit = std::max(12 * material.scale(), 15 * sorted[sorted.size() / 2]);
     for (std::size_t f = 0, k = 0; f < count; ++f) {
         if (jerks[f].size() < 8) continue;
-        if (usual[k++] > limit && f + 1 < count && (jerks[f + 1].size() < 8 || usual[k] > limit) && !isOneStep(material, int(f)))
-            return failure(Fault::outcome, "most tracks jump from frame {} to frame {}, each its own way: a cut, or two shots in one; solve {}-{} and {}-{} each by itself (the range on the ruler)",
-                           material.frames[f], material.frames[f + 1], material.frames.front(), material.frames[f], material.frames[f + 1], material.frames.back());
+        if (usual[k++] > limit && f + 1 < count && (jerks[f + 1].size() < 8 || usual[k] > limit) &&
+            !isOneStep(material, int(f)))
+            return failure(Fault::outcome,
+                           "most tracks jump from frame {} to frame {}, each its own way: a cut, or two shots in one; "
+                           "solve {}-{} and {}-{} each by itself (the range on the ruler)",
+                           material.frames[f], material.frames[f + 1], material.frames.front(), material.frames[f],
+                           material.frames[f + 1], material.frames.back());
     }
     return {};
 }
 
 namespace {
 
-/// The similarity between two pictures, as (a, b, x, y) of [a -b; b a] p + (x, y), by least squares on the better half, and the
-/// median of what is left.
+/// The similarity between two pictures, as (a, b, x, y) of [a -b; b a] p + (x, y), by least squares on the better half,
+/// and the median of what is left.
 struct Likeness {
     Eigen::Vector4d terms{1, 0, 0, 0};
     double residual_px = 0;
@@ -157,7 +177,10 @@ Likeness likenessOf(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
         fit.terms = normal.ldlt().solve(right);
         for (std::size_t i = 0; i < shared.size(); ++i) {
             const auto& [p, q] = shared[i];
-            errors[i] = (Vector2d(fit.terms[0] * p.x() - fit.terms[1] * p.y() + fit.terms[2], fit.terms[1] * p.x() + fit.terms[0] * p.y() + fit.terms[3]) - q).norm();
+            errors[i] = (Vector2d(fit.terms[0] * p.x() - fit.terms[1] * p.y() + fit.terms[2],
+                                  fit.terms[1] * p.x() + fit.terms[0] * p.y() + fit.terms[3]) -
+                         q)
+                            .norm();
         }
         std::vector<double> sorted = errors;
         limit = fit.residual_px = median(sorted);
@@ -172,7 +195,8 @@ SheetMotion sheetMotionOf(const Material& material, const std::vector<int>& keys
     std::vector<double> near, far;
     const std::size_t step = std::max<std::size_t>(1, material.frames.size() / 40);
     for (std::size_t f = 0; f + 1 < material.frames.size(); f += step)
-        if (const auto shared = sharedPlaces(material, int(f), int(f) + 1); shared.size() >= 8) near.push_back(likenessOf(shared).residual_px);
+        if (const auto shared = sharedPlaces(material, int(f), int(f) + 1); shared.size() >= 8)
+            near.push_back(likenessOf(shared).residual_px);
     const Vector2d middle(0.5 * material.width, 0.5 * material.height);
     double most = 0;
     for (std::size_t i = 0; i + 1 < keys.size(); ++i)
@@ -182,20 +206,24 @@ SheetMotion sheetMotionOf(const Material& material, const std::vector<int>& keys
             if (shared.size() < 8) break;
             const Likeness fit = likenessOf(shared);
             far.push_back(fit.residual_px);
-            const Vector2d moved(fit.terms[0] * middle.x() - fit.terms[1] * middle.y() + fit.terms[2], fit.terms[1] * middle.x() + fit.terms[0] * middle.y() + fit.terms[3]);
+            const Vector2d moved(fit.terms[0] * middle.x() - fit.terms[1] * middle.y() + fit.terms[2],
+                                 fit.terms[1] * middle.x() + fit.terms[0] * middle.y() + fit.terms[3]);
             most = std::max(most, (moved - middle).norm());
-            motion.growth = std::max(motion.growth, std::max(fit.terms.head<2>().norm(), 1 / std::max(0.05, fit.terms.head<2>().norm())));
+            motion.growth = std::max(
+                motion.growth, std::max(fit.terms.head<2>().norm(), 1 / std::max(0.05, fit.terms.head<2>().norm())));
             break;
         }
     motion.travel_px = most;
     if (near.size() < 2 || far.size() < 2) return motion;
     std::sort(far.begin(), far.end());
     // From one frame to the next anything is nearly a sheet; tracks that are not even that are something else.
-    motion.isSheet = median(near) < 3 * material.scale() && far[far.size() * 9 / 10] < 1.3 * median(near) + 0.05 * material.scale();
+    motion.isSheet =
+        median(near) < 3 * material.scale() && far[far.size() * 9 / 10] < 1.3 * median(near) + 0.05 * material.scale();
     return motion;
 }
 
-std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material, int a, int b, std::vector<int>* trails) {
+std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material, int a, int b,
+                                                        std::vector<int>* trails) {
     std::vector<std::pair<Vector2d, Vector2d>> shared;
     const auto& first = material.byFrame[std::size_t(a)];
     const auto& second = material.byFrame[std::size_t(b)];
@@ -216,8 +244,8 @@ std::vector<std::pair<Vector2d, Vector2d>> sharedPlaces(const Material& material
 
 namespace {
 
-/// A key frame joins its neighbours by the tracks that three of them see: two alone place a point, the third uses it. Where few
-/// are left (something passes close by, the camera whips), the frames between become keyframes too.
+/// A key frame joins its neighbours by the tracks that three of them see: two alone place a point, the third uses it.
+/// Where few are left (something passes close by, the camera whips), the frames between become keyframes too.
 std::vector<int> tightened(const Material& material, std::vector<int> keys, const std::vector<int>& usable) {
     const std::set<int> wanted(usable.begin(), usable.end());
     const auto sharedByThree = [&](int a, int b, int c) {
@@ -227,7 +255,9 @@ std::vector<int> tightened(const Material& material, std::vector<int> keys, cons
         return std::count_if(sightings.begin(), sightings.end(), [](const auto& entry) { return entry.second == 3; });
     };
     for (std::size_t i = 2; i < keys.size(); ++i) {
-        const auto seen = std::min({material.byFrame[std::size_t(keys[i - 2])].size(), material.byFrame[std::size_t(keys[i - 1])].size(), material.byFrame[std::size_t(keys[i])].size()});
+        const auto seen = std::min({material.byFrame[std::size_t(keys[i - 2])].size(),
+                                    material.byFrame[std::size_t(keys[i - 1])].size(),
+                                    material.byFrame[std::size_t(keys[i])].size()});
         while (sharedByThree(keys[i - 2], keys[i - 1], keys[i]) < kFewShared * double(seen)) {
             // Into the wider gap, as far as there is one.
             const std::size_t gap = keys[i - 1] - keys[i - 2] > keys[i] - keys[i - 1] ? i - 1 : i;
@@ -272,7 +302,8 @@ std::vector<int> chooseKeyframes(const Material& material, int fewest) {
     if (keys.size() < wanted) {
         // A short shot, or a slow one: evenly.
         keys.clear();
-        for (std::size_t i = 0; i < wanted; ++i) keys.push_back(all[wanted > 1 ? i * (all.size() - 1) / (wanted - 1) : 0]);
+        for (std::size_t i = 0; i < wanted; ++i)
+            keys.push_back(all[wanted > 1 ? i * (all.size() - 1) / (wanted - 1) : 0]);
         keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
     }
     return tightened(material, std::move(keys), all);
@@ -289,16 +320,19 @@ std::vector<PlanePair> planePairs(const std::vector<std::pair<Vector2d, Vector2d
     return pairs;
 }
 
-std::vector<BasePair> chooseBasePairs(const Material& material, const std::vector<int>& keys, std::span<const Lens> lenses, std::size_t count) {
+std::vector<BasePair> chooseBasePairs(const Material& material, const std::vector<int>& keys,
+                                      std::span<const Lens> lenses, std::size_t count) {
     std::vector<BasePair> pairs;
     for (std::size_t i = 0; i < keys.size(); ++i)
         for (std::size_t j = i + 1; j < keys.size() && j < i + 14; ++j) {
             const auto shared = sharedPlaces(material, keys[i], keys[j]);
             if (shared.size() < 12) continue;
             double parallax = 1e300;
-            for (const Lens& lens : lenses) parallax = std::min(parallax, fitRotation(planePairs(shared, lens)).medianResidual * lens.focal_px);
+            for (const Lens& lens : lenses)
+                parallax = std::min(parallax, fitRotation(planePairs(shared, lens)).medianResidual * lens.focal_px);
             // Parallax beyond 4 % of the width adds little; tracks that both see add by their root, up to a point.
-            const double score = std::min(parallax, 0.04 * material.width) * std::sqrt(double(std::min<std::size_t>(shared.size(), 150)));
+            const double score = std::min(parallax, 0.04 * material.width) *
+                                 std::sqrt(double(std::min<std::size_t>(shared.size(), 150)));
             pairs.push_back({keys[i], keys[j], score, parallax});
         }
     std::sort(pairs.begin(), pairs.end(), [](const BasePair& a, const BasePair& b) { return a.score > b.score; });
@@ -310,7 +344,8 @@ std::vector<BasePair> chooseBasePairs(const Material& material, const std::vecto
             if (chosen.size() >= count) break;
             if (pair.score < 0.25 * pairs.front().score) continue;
             const auto near = [&](const BasePair& other) {
-                return std::abs(0.5 * (pair.a + pair.b) - 0.5 * (other.a + other.b)) < share * apart || (pair.a == other.a && pair.b == other.b);
+                return std::abs(0.5 * (pair.a + pair.b) - 0.5 * (other.a + other.b)) < share * apart ||
+                       (pair.a == other.a && pair.b == other.b);
             };
             if (std::none_of(chosen.begin(), chosen.end(), near)) chosen.push_back(pair);
         }

@@ -48,13 +48,18 @@ Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) 
         const auto& trails = scene.material().trails;
         for (std::size_t t = 0; t < trails.size(); ++t)
             if (track && trails[t].track == *track && placeOf(scene, t)) return t;
-        if (track) gathered.doubts.push_back(fmt::format("track {} was measured on the set, but its point has no place in the solve: track it longer", tracks[*track].name));
+        if (track)
+            gathered.doubts.push_back(fmt::format(
+                "track {} was measured on the set, but its point has no place in the solve: track it longer",
+                tracks[*track].name));
         return std::nullopt;
     };
     const auto nameOf = [&](std::size_t trail) { return tracks[scene.material().trails[trail].track].name; };
     for (const KnownDistance& known : options.distances) {
         const auto a = trailOf(known.a), b = trailOf(known.b);
-        if (a && b) gathered.measures.push_back({*a, *b, known.metres, known.trust, fmt::format("the distance {} to {}", nameOf(*a), nameOf(*b))});
+        if (a && b)
+            gathered.measures.push_back(
+                {*a, *b, known.metres, known.trust, fmt::format("the distance {} to {}", nameOf(*a), nameOf(*b))});
     }
     for (const KnownPlace& known : options.places)
         if (const auto trail = trailOf(known.track)) {
@@ -68,7 +73,8 @@ Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) 
         for (std::size_t j = i + 1; j < gathered.places.size(); ++j) {
             const auto& [a, from] = gathered.places[i];
             const auto& [b, to] = gathered.places[j];
-            gathered.measures.push_back({a, b, (to - from).norm(), widened * std::hypot(gathered.trusts[i], gathered.trusts[j]),
+            gathered.measures.push_back({a, b, (to - from).norm(),
+                                         widened * std::hypot(gathered.trusts[i], gathered.trusts[j]),
                                          fmt::format("the known places of {} and {}", nameOf(a), nameOf(b)), true});
         }
     return gathered;
@@ -78,23 +84,29 @@ Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) 
 
 Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& options) {
     const auto exists = [&](TrackId id) -> Expected<void> {
-        if (!indexOf(tracks, id)) return failure(Fault::input, "a measure speaks of track number {}, which is not there", id);
+        if (!indexOf(tracks, id))
+            return failure(Fault::input, "a measure speaks of track number {}, which is not there", id);
         return {};
     };
     for (const KnownDistance& known : options.distances) {
         for (const TrackId id : {known.a, known.b})
             if (auto there = exists(id); !there) return there;
         const std::string& name = tracks[*indexOf(tracks, known.a)].name;
-        if (known.a == known.b) return failure(Fault::input, "a distance from track {} to itself: name two tracks", name);
+        if (known.a == known.b)
+            return failure(Fault::input, "a distance from track {} to itself: name two tracks", name);
         if (!(known.metres > 0) || !(known.trust > 0))
-            return failure(Fault::input, "distance {} to {}: {} m with a trust of {} m; both have to be above 0", name, tracks[*indexOf(tracks, known.b)].name, known.metres, known.trust);
+            return failure(Fault::input, "distance {} to {}: {} m with a trust of {} m; both have to be above 0", name,
+                           tracks[*indexOf(tracks, known.b)].name, known.metres, known.trust);
     }
     std::set<TrackId> placed;
     for (const KnownPlace& known : options.places) {
         if (auto there = exists(known.track); !there) return there;
         const std::string& name = tracks[*indexOf(tracks, known.track)].name;
-        if (!placed.insert(known.track).second) return failure(Fault::input, "track {} has two known places: give one", name);
-        if (!known.metres.allFinite() || !(known.trust > 0)) return failure(Fault::input, "the known place of track {}: numbers in metres and a trust above 0 are needed", name);
+        if (!placed.insert(known.track).second)
+            return failure(Fault::input, "track {} has two known places: give one", name);
+        if (!known.metres.allFinite() || !(known.trust > 0))
+            return failure(Fault::input,
+                           "the known place of track {}: numbers in metres and a trust above 0 are needed", name);
     }
     return {};
 }
@@ -114,13 +126,16 @@ Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<co
         std::vector<int> cameraOf, pointOf;
         Bundle bundle = scene.assemble(&cameraOf, &pointOf);
         std::vector<KnownLength> lengths;
-        for (const Measure& measure : measures) lengths.push_back({pointOf[measure.a], pointOf[measure.b], measure.metres, measure.trust});
+        for (const Measure& measure : measures)
+            lengths.push_back({pointOf[measure.a], pointOf[measure.b], measure.metres, measure.trust});
         const auto fit = adjustWithLengths(bundle, scene.bundleOptions(plan.fine, lossWidth(scene), 0, 0), lengths);
         if (!fit) {
             result.doubts.push_back("the measures from the set could not be used: the tracks leave too much open");
             return result;
         }
-        const auto worst = std::size_t(std::max_element(fit->tests.begin(), fit->tests.end(), [](double a, double b) { return std::abs(a) < std::abs(b); }) - fit->tests.begin());
+        const auto worst = std::size_t(std::max_element(fit->tests.begin(), fit->tests.end(),
+                                                        [](double a, double b) { return std::abs(a) < std::abs(b); }) -
+                                       fit->tests.begin());
         if (std::abs(fit->tests[worst]) < kDoubtful) {
             scene.take(bundle, cameraOf, pointOf);
             result.metresPerUnit = fit->scale;
@@ -128,8 +143,9 @@ Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<co
         }
         if (measures.size() == 2) {
             // Which of two is wrong nobody can tell.
-            result.doubts.push_back(fmt::format("{} ({:.3f} m) and {} ({:.3f} m) contradict each other through the tracks: measure again", measures[0].words, measures[0].metres,
-                                                measures[1].words, measures[1].metres));
+            result.doubts.push_back(
+                fmt::format("{} ({:.3f} m) and {} ({:.3f} m) contradict each other through the tracks: measure again",
+                            measures[0].words, measures[0].metres, measures[1].words, measures[1].metres));
             return result;
         }
         // What the others make of it: fitted without it.
@@ -137,16 +153,21 @@ Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<co
         measures.erase(measures.begin() + std::ptrdiff_t(worst));
         lengths.erase(lengths.begin() + std::ptrdiff_t(worst));
         Bundle rest = scene.assemble(nullptr, &pointOf);
-        if (const auto without = adjustWithLengths(rest, scene.bundleOptions(plan.fine, lossWidth(scene), 0, 0), lengths)) {
-            const auto at = [&](std::size_t trail) -> Vector3d { return rest.points[std::size_t(pointOf[trail])].head<3>() / rest.points[std::size_t(pointOf[trail])][3]; };
-            result.doubts.push_back(fmt::format("{} is given as {:.3f} m, tracks and the other measures say {:.3f} m: it is left out, measure it again", wrong.words, wrong.metres,
-                                                without->scale * (at(wrong.a) - at(wrong.b)).norm()));
+        if (const auto without =
+                adjustWithLengths(rest, scene.bundleOptions(plan.fine, lossWidth(scene), 0, 0), lengths)) {
+            const auto at = [&](std::size_t trail) -> Vector3d {
+                return rest.points[std::size_t(pointOf[trail])].head<3>() / rest.points[std::size_t(pointOf[trail])][3];
+            };
+            result.doubts.push_back(fmt::format(
+                "{} is given as {:.3f} m, tracks and the other measures say {:.3f} m: it is left out, measure it again",
+                wrong.words, wrong.metres, without->scale * (at(wrong.a) - at(wrong.b)).norm()));
         }
     }
     if (result.metresPerUnit && gathered.places.size() >= 3) {
         Eigen::Matrix3Xd from(3, gathered.places.size()), to(3, gathered.places.size());
         for (std::size_t i = 0; i < gathered.places.size(); ++i) {
-            from.col(Eigen::Index(i)) = *result.metresPerUnit * placeOf(scene, gathered.places[i].first).value_or(Vector3d::Zero());
+            from.col(Eigen::Index(i)) =
+                *result.metresPerUnit * placeOf(scene, gathered.places[i].first).value_or(Vector3d::Zero());
             to.col(Eigen::Index(i)) = gathered.places[i].second;
         }
         Eigen::Matrix4d world = Eigen::umeyama(from, to, false);

@@ -23,7 +23,9 @@ struct Upright {
     Vector3d middle{0, 0, 0};
     double scale = 1;
     Vector3d place(const Vector3d& p) const { return scale * (rotation * (p - middle)); }
-    Vector3d deviation(const Matrix3d& covariance) const { return scale * (rotation * covariance * rotation.transpose()).diagonal().cwiseMax(0).cwiseSqrt(); }
+    Vector3d deviation(const Matrix3d& covariance) const {
+        return scale * (rotation * covariance * rotation.transpose()).diagonal().cwiseMax(0).cwiseSqrt();
+    }
 };
 
 /// Y up along the cameras' mean, the middle of the cloud at the origin, the median point ten units away.
@@ -96,14 +98,16 @@ SolveView viewOf(const Bundle& bundle) {
     SolveView view;
     view.focal_px = bundle.lens.focal_px;
     for (std::size_t i = 0; i < bundle.cameras.size(); ++i)
-        view.frames.push_back({.frame = bundle.times[i], .worldFromCamera = worldFromCamera(bundle.cameras[i]), .focal_px = bundle.isZoom() ? bundle.focals[i] : bundle.lens.focal_px});
+        view.frames.push_back({.frame = bundle.times[i],
+                               .worldFromCamera = worldFromCamera(bundle.cameras[i]),
+                               .focal_px = bundle.isZoom() ? bundle.focals[i] : bundle.lens.focal_px});
     for (const Vector4d& point : bundle.points)
         if (point[3] > 1e-5) view.points.emplace_back(point.head<3>() / point[3]);
     return view;
 }
 
-Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks, const std::optional<BundleCovariance>& covariance,
-               const Measures& measures) {
+Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks,
+               const std::optional<BundleCovariance>& covariance, const Measures& measures) {
     const Material& material = scene.material();
     const SolveOptions& options = scene.options();
     const double noise = std::max(scene.noise(), 0.04 * material.scale());
@@ -112,7 +116,8 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
     if (measures.metresPerUnit) upright.scale = *measures.metresPerUnit;
     if (measures.metresFromScene) {
         upright.rotation = measures.metresFromScene->topLeftCorner<3, 3>() / upright.scale;
-        upright.middle = -(upright.rotation.transpose() * measures.metresFromScene->topRightCorner<3, 1>()) / upright.scale;
+        upright.middle =
+            -(upright.rotation.transpose() * measures.metresFromScene->topRightCorner<3, 1>()) / upright.scale;
     }
     std::vector<int> cameraOf, pointOf;
     scene.assemble(&cameraOf, &pointOf);
@@ -191,9 +196,12 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
             const auto [from, to] = scene.stretch(t);
             measure(*point, from, to);
             solved.role = TrackRole::used;
-            placeAs(*point, covariance && pointOf[t] >= 0 && !covariance->points.empty() ? covariance->points[std::size_t(pointOf[t])] : std::nullopt);
+            placeAs(*point, covariance && pointOf[t] >= 0 && !covariance->points.empty()
+                                ? covariance->points[std::size_t(pointOf[t])]
+                                : std::nullopt);
             if (from > 0 || to + 1 < int(trail.seen.size()))
-                solved.goodFrames = {material.frames[std::size_t(trail.seen[std::size_t(from)].frame)], material.frames[std::size_t(trail.seen[std::size_t(to)].frame)]};
+                solved.goodFrames = {material.frames[std::size_t(trail.seen[std::size_t(from)].frame)],
+                                     material.frames[std::size_t(trail.seen[std::size_t(to)].frame)]};
             ++solve.used;
             for (const auto& [i, error] : scene.errorsOf(trail, *point)) {
                 if (i < from || i > to) continue;
@@ -224,8 +232,10 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
         frame.worldFromCamera.translation() = upright.place(camera.translation());
         frame.rms_px = countByFrame[f] > 0 ? std::sqrt(squaresByFrame[f] / countByFrame[f]) : 0;
         frame.tracks = countByFrame[f];
-        if (covariance && !covariance->positions.empty()) frame.deviation = upright.deviation(covariance->positions[std::size_t(cameraOf[f])]);
-        if (covariance && !covariance->focals_px.empty()) frame.focalDeviation_px = covariance->focals_px[std::size_t(cameraOf[f])];
+        if (covariance && !covariance->positions.empty())
+            frame.deviation = upright.deviation(covariance->positions[std::size_t(cameraOf[f])]);
+        if (covariance && !covariance->focals_px.empty())
+            frame.focalDeviation_px = covariance->focals_px[std::size_t(cameraOf[f])];
         frames.push_back(frame);
     }
     solve.frames = List<SolvedFrame>(std::move(frames));

@@ -5,9 +5,9 @@
 
 namespace pinion {
 
-/// A camera's place as the solver keeps it: a world point X lies at `rotation * X + translation` in the camera's own axes, with
-/// x right, y down and z forward, so that the image plane is x/z, y/z. Files and views use `worldFromCamera`, whose camera
-/// looks along -Z with Y up.
+/// A camera's place as the solver keeps it: a world point X lies at `rotation * X + translation` in the camera's own
+/// axes, with x right, y down and z forward, so that the image plane is x/z, y/z. Files and views use
+/// `worldFromCamera`, whose camera looks along -Z with Y up.
 struct Pose {
     Eigen::Quaterniond rotation = Eigen::Quaterniond::Identity();
     Eigen::Vector3d translation{0, 0, 0};

@@ -20,23 +20,32 @@ Lens zoomed(const Lens& lens, double k1Slope, double focal_px) {
 
 double& termOf(Lens& lens, LensTerm term) {
     switch (term) {
-        case LensTerm::focal: return lens.focal_px;
-        case LensTerm::k1: return lens.k1;
-        case LensTerm::k2: return lens.k2;
-        case LensTerm::k3: return lens.k3;
-        case LensTerm::p1: return lens.p1;
-        case LensTerm::p2: return lens.p2;
-        case LensTerm::cx: return lens.cx;
-        default: return lens.cy;
+        case LensTerm::focal:
+            return lens.focal_px;
+        case LensTerm::k1:
+            return lens.k1;
+        case LensTerm::k2:
+            return lens.k2;
+        case LensTerm::k3:
+            return lens.k3;
+        case LensTerm::p1:
+            return lens.p1;
+        case LensTerm::p2:
+            return lens.p2;
+        case LensTerm::cx:
+            return lens.cx;
+        default:
+            return lens.cy;
     }
 }
 
-Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& translation, const Vector4d& point, bool derivatives, double logZoom,
-                   double k1Slope) {
+Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& translation, const Vector4d& point,
+                   bool derivatives, double logZoom, double k1Slope) {
     Projection result;
     const Vector3d turned = rotation * point.head<3>();
     const Vector3d seen = turned + translation * point[3];
-    // No plate shows what lies more than 80 degrees off the axis; there, and behind, the derivatives would mean nothing.
+    // No plate shows what lies more than 80 degrees off the axis; there, and behind, the derivatives would mean
+    // nothing.
     result.inFront = seen.z() > 0.17 * seen.head<2>().norm() && seen.z() > 0;
     if (!result.inFront) return result;
     const double depth = seen.z();
@@ -68,7 +77,8 @@ Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& t
     byLens.col(int(LensTerm::cx)) = Vector2d(1, 0);
     byLens.col(int(LensTerm::cy)) = Vector2d(0, 1);
     byLens.col(int(LensTerm::k1Slope)) = logZoom * byLens.col(int(LensTerm::k1));
-    byLens.col(int(LensTerm::focal)) = Vector2d(lens.squeeze * bent.x(), bent.y()) + (k1Slope / lens.focal_px) * byLens.col(int(LensTerm::k1));
+    byLens.col(int(LensTerm::focal)) =
+        Vector2d(lens.squeeze * bent.x(), bent.y()) + (k1Slope / lens.focal_px) * byLens.col(int(LensTerm::k1));
     return result;
 }
 
@@ -91,7 +101,8 @@ Eigen::Matrix<double, 4, 3> tangentOf(const Vector4d& point) {
 double errorOf(const Bundle& bundle, const Bundle::Observation& observation) {
     const auto camera = std::size_t(observation.camera);
     const Pose& pose = bundle.cameras[camera];
-    const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation, bundle.points[std::size_t(observation.point)], false);
+    const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation,
+                                          bundle.points[std::size_t(observation.point)], false);
     if (!projection.inFront) return std::numeric_limits<double>::infinity();
     return (projection.plate - observation.plate).norm();
 }

@@ -1,10 +1,8 @@
 #include "camera/reconstruction.h"
 
 #include "base/median.h"
-#include "base/parallel.h"
 #include "base/units.h"
 #include "camera/relativepose.h"
-#include "camera/resect.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -14,195 +12,21 @@
 
 namespace pinion::solving {
 
-using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 using Eigen::Vector4d;
 
-namespace {
-
-constexpr double kNear = 5;           // times nearer than the median point: worth a second look
-constexpr double kNearest = 50;       // nearer than that is not believed
-constexpr double kDepthShown = 6;     // rise of the log-likelihood that shows a depth
-
-/// One sighting of a point that is being placed.
-struct View {
-    Matrix3d rotation;
-    Vector3d translation;
-    Vector2d plane, plate;
-    Lens lens;
-};
-
-/// The homogeneous point nearest to all rays in the image's terms: the smallest singular vector, depths from the round before as
-/// weights (Hartley and Sturm 1997).
-std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
-    std::vector<double> weights(views.size(), 1.0);
-    Vector4d point;
-    for (int round = 0; round < 2; ++round) {
-        Eigen::Matrix4d normal = Eigen::Matrix4d::Zero();
-        for (std::size_t i = 0; i < views.size(); ++i)
-            for (int axis = 0; axis < 2; ++axis) {
-                Vector4d row;
-                row << (views[i].rotation.row(axis) - views[i].plane[axis] * views[i].rotation.row(2)).transpose(),
-                    views[i].translation[axis] - views[i].plane[axis] * views[i].translation.z();
-                row *= weights[i];
-                normal += row * row.transpose();
-            }
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(normal);
-        point = solver.eigenvectors().col(0);
-        int front = 0;
-        for (std::size_t i = 0; i < views.size(); ++i) {
-            const double depth = (views[i].rotation.row(2) * point.head<3>())[0] + views[i].translation.z() * point[3];
-            front += depth > 0 ? 1 : -1;
-            weights[i] = 1 / std::max(1e-3, std::abs(depth));
-        }
-        if (front < 0) point = -point;
-        if (std::abs(front) < int(views.size())) {
-            if (round == 1) return std::nullopt;
-            weights.assign(views.size(), 1.0);
-        }
-    }
-    return point;
-}
-
-double costOfPlace(const Vector4d& at, const std::vector<View>& views, double width) {
-    double cost = 0;
-    for (const View& view : views) {
-        const Projection p = project(view.lens, view.rotation, view.translation, at, false);
-        cost += std::log1p((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
-    }
-    return cost;
-}
-
-/// Robust Gauss-Newton on the plate.
-Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double width, int rounds) {
-    double cost = costOfPlace(point, views, width), damping = 1e-6;
-    for (int round = 0; round < rounds; ++round) {
-        const auto tangent = tangentOf(point);
-        Matrix3d normal = Matrix3d::Zero();
-        Vector3d right = Vector3d::Zero();
-        for (const View& view : views) {
-            const Projection p = project(view.lens, view.rotation, view.translation, point, true);
-            if (!p.inFront) continue;
-            const Vector2d residual = p.plate - view.plate;
-            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
-            const Eigen::Matrix<double, 2, 3> slope = p.byPoint * tangent;
-            normal.noalias() += weight * slope.transpose() * slope;
-            right.noalias() -= weight * slope.transpose() * residual;
-        }
-        normal.diagonal() *= 1 + damping;
-        normal.diagonal().array() += 1e-10 * normal.trace() + 1e-300;
-        // A depth that nothing shows stays where it is instead of running off.
-        const Vector3d depth = 0.1 * width * tangent.row(3).transpose();
-        normal += depth * depth.transpose();
-        const Vector4d moved = (point + tangent * normal.ldlt().solve(right)).normalized();
-        if (!moved.allFinite()) break;
-        const double movedCost = costOfPlace(moved, views, width);
-        if (movedCost >= cost) {
-            damping = std::max(1e-3, damping * 30);
-            if (damping > 1e3) break;
-            continue;
-        }
-        const bool settled = cost - movedCost < 1e-6 * cost;
-        point = moved;
-        cost = movedCost;
-        damping *= 0.1;
-        if (settled) break;
-    }
-    return point;
-}
-
-/// The same for a point that stays at infinity.
-Vector4d refinedDirection(const Vector4d& first, const std::vector<View>& views, double width) {
-    Vector3d direction = first.head<3>().normalized();
-    for (int round = 0; round < 6; ++round) {
-        Eigen::Matrix<double, 3, 2> tangent;
-        tangent.col(0) = direction.unitOrthogonal();
-        tangent.col(1) = direction.cross(tangent.col(0)).normalized();
-        Eigen::Matrix2d normal = Eigen::Matrix2d::Zero();
-        Vector2d right = Vector2d::Zero();
-        for (const View& view : views) {
-            const Projection p = project(view.lens, view.rotation, view.translation, Vector4d(direction.x(), direction.y(), direction.z(), 0), true);
-            if (!p.inFront) continue;
-            const Vector2d residual = p.plate - view.plate;
-            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
-            const Eigen::Matrix2d slope = p.byPoint.leftCols<3>() * tangent;
-            normal += weight * slope.transpose() * slope;
-            right -= weight * slope.transpose() * residual;
-        }
-        normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
-        const Vector2d moved = normal.ldlt().solve(right);
-        if (!moved.allFinite()) break;
-        direction = (direction + tangent * moved).normalized();
-        if (moved.norm() < 1e-9) break;
-    }
-    return {direction.x(), direction.y(), direction.z(), 0};
-}
-
-/// Whether a point lies close to one of the cameras. What is seen only while the camera turns may be put anywhere, in the camera's
-/// very place as well: there it projects anywhere, and it would nail every later camera to that place.
-bool isNear(const Vector4d& point, const std::vector<View>& views, double times) {
-    return std::any_of(views.begin(), views.end(), [&](const View& view) {
-        return std::abs(point[3]) > times * std::abs(view.rotation.row(2).dot(point.head<3>()) + view.translation.z() * point[3]);
-    });
-}
-
-/// A sighting of a placed point by the frame that is being placed.
-struct Sight {
-    Vector4d point;
-    Vector2d plate;
-};
-
-/// Robust Gauss-Newton of one pose, and of the focal length when given.
-void refinePose(Pose& pose, double* focal_px, Lens lens, double k1Slope, double lensFocal, const std::vector<Sight>& sights, double width, int rounds, bool turnsOnly) {
-    const int count = (turnsOnly ? 3 : 6) + (focal_px ? 1 : 0);
-    for (int round = 0; round < rounds; ++round) {
-        Eigen::Matrix<double, 7, 7> normal = Eigen::Matrix<double, 7, 7>::Zero();
-        Eigen::Matrix<double, 7, 1> right = Eigen::Matrix<double, 7, 1>::Zero();
-        const Matrix3d rotation = pose.rotation.toRotationMatrix();
-        const Lens own = focal_px ? zoomed(lens, k1Slope, *focal_px) : lens;
-        const double logZoom = focal_px ? std::log(*focal_px / lensFocal) : 0;
-        for (const Sight& sight : sights) {
-            const Projection p = project(own, rotation, pose.translation, sight.point, true, logZoom, k1Slope);
-            if (!p.inFront) continue;
-            const Vector2d residual = p.plate - sight.plate;
-            const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
-            Eigen::Matrix<double, 2, 7> slope = Eigen::Matrix<double, 2, 7>::Zero();
-            if (turnsOnly) slope.leftCols<3>() = p.byCamera.leftCols<3>();
-            else slope.leftCols<6>() = p.byCamera;
-            if (focal_px) slope.col(count - 1) = p.byLens.col(int(LensTerm::focal));
-            normal.noalias() += weight * slope.transpose() * slope;
-            right.noalias() -= weight * slope.transpose() * residual;
-        }
-        Eigen::MatrixXd part = normal.topLeftCorner(count, count);
-        part.diagonal() *= 1 + 1e-6;
-        part.diagonal().array() += 1e-9 * part.trace() / count + 1e-300;
-        const Eigen::VectorXd step = part.ldlt().solve(right.head(count));
-        if (!step.allFinite()) return;
-        const Vector3d turn = step.head<3>();
-        const double angle = turn.norm();
-        if (angle > 1e-14) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(std::min(angle, 0.5), turn / angle)) * pose.rotation).normalized();
-        if (!turnsOnly) pose.translation += step.segment<3>(3);
-        if (focal_px) *focal_px = std::clamp(*focal_px + step[count - 1], 0.7 * *focal_px, 1.4 * *focal_px);
-        if (angle < 1e-7 && (turnsOnly || step.segment<3>(3).norm() < 1e-7)) return;
-    }
-}
-
-int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sights, double limit) {
-    int count = 0;
-    const Matrix3d rotation = pose.rotation.toRotationMatrix();
-    for (const Sight& sight : sights) {
-        const Projection p = project(lens, rotation, pose.translation, sight.point, false);
-        count += p.inFront && (p.plate - sight.plate).squaredNorm() < limit * limit;
-    }
-    return count;
-}
-
-}  // namespace
-
 Reconstruction::Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom)
-    : material_(&material), options_(&options), lens_(first), poses_(material.frames.size()), points_(material.trails.size()),
-      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}), trusts_(material.trails.size(), 1.0), dropped_(material.trails.size(), 0), doubted_(material.trails.size(), 0), axisTrust_(options.axisTrust * options.width) {
+    : material_(&material),
+      options_(&options),
+      lens_(first),
+      poses_(material.frames.size()),
+      points_(material.trails.size()),
+      stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}),
+      trusts_(material.trails.size(), 1.0),
+      dropped_(material.trails.size(), 0),
+      doubted_(material.trails.size(), 0),
+      axisTrust_(options.axisTrust * options.width) {
     if (zoom) becomeZoom();
 }
 
@@ -219,7 +43,8 @@ void Reconstruction::takeOnly(const std::vector<int>& trails) {
     for (const int trail : trails) ignored_[std::size_t(trail)] = 0;
 }
 
-void Reconstruction::start(int a, int b, const RelativePose& relative, const std::vector<int>& trails, const std::vector<PlanePair>& pairs) {
+void Reconstruction::start(int a, int b, const RelativePose& relative, const std::vector<int>& trails,
+                           const std::vector<PlanePair>& pairs) {
     poses_[std::size_t(a)] = Pose{};
     poses_[std::size_t(b)] = relative.second;
     for (std::size_t i = 0; i < pairs.size(); ++i) {
@@ -229,119 +54,11 @@ void Reconstruction::start(int a, int b, const RelativePose& relative, const std
     }
 }
 
-bool Reconstruction::place(int frame, double tolerance_px) {
-    double focal = focalGuessFor(frame);
-    const auto pose = resected(frame, tolerance_px, isZoom() ? &focal : nullptr);
-    if (!pose) return false;
-    poses_[std::size_t(frame)] = *pose;
-    if (isZoom()) focals_[std::size_t(frame)] = focal;
-    return true;
-}
-
-int Reconstruction::placeAll(const std::vector<int>& frames, double tolerance_px) {
-    std::vector<std::optional<Pose>> found(frames.size());
-    std::vector<double> focals(frames.size(), lens_.focal_px);
-    parallelFor(frames.size(), [&](std::size_t i) {
-        focals[i] = focalGuessFor(frames[i]);
-        found[i] = resected(frames[i], tolerance_px, isZoom() ? &focals[i] : nullptr);
-    }, 2);
-    int count = 0;
-    for (std::size_t i = 0; i < frames.size(); ++i)
-        if (found[i]) {
-            poses_[std::size_t(frames[i])] = found[i];
-            if (isZoom()) focals_[std::size_t(frames[i])] = focals[i];
-            ++count;
-        }
-    return count;
-}
-
 int Reconstruction::sightingsOf(int frame) const {
     int count = 0;
-    for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)]) count += points_[std::size_t(trail)].has_value();
+    for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)])
+        count += points_[std::size_t(trail)].has_value();
     return count;
-}
-
-std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double width_px, std::size_t from, std::size_t step, std::size_t until) const {
-    if (turnsOnly_) {
-        // The mean direction; every sighting gives one.
-        Vector3d sum = Vector3d::Zero();
-        int count = 0;
-        for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) {
-            const Seen& one = trail.seen[i];
-            if (!poses_[std::size_t(one.frame)]) continue;
-            if (const auto plane = planeFromPlate(lensOf(one.frame), one.plate)) {
-                sum += poses_[std::size_t(one.frame)]->rotation.conjugate() * plane->homogeneous().normalized();
-                ++count;
-            }
-        }
-        if (count < 1 || sum.norm() < 0.5 * count) return std::nullopt;
-        Vector4d direction;
-        direction << sum.normalized(), 0;
-        return direction;
-    }
-    std::vector<View> views;
-    std::size_t placed = 0;
-    for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) placed += poses_[std::size_t(trail.seen[i].frame)].has_value();
-    if (placed < 2) return std::nullopt;
-    // Every ray costs; two dozen over the whole length place a point as well as a hundred.
-    const std::size_t stride = width_px > 0 ? 1 : std::max<std::size_t>(1, placed / 16);
-    std::size_t k = 0;
-    for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) {
-        const Seen& one = trail.seen[i];
-        const auto& pose = poses_[std::size_t(one.frame)];
-        if (!pose || k++ % stride != 0) continue;
-        const Lens lens = lensOf(one.frame);
-        if (const auto plane = planeFromPlate(lens, one.plate)) views.push_back({pose->rotation.toRotationMatrix(), pose->translation, *plane, one.plate, lens});
-    }
-    if (views.size() < 2) return std::nullopt;
-    const double width = width_px > 0 ? width_px : 2.0 * material_->scale();
-    // Rays that hardly converge may cross behind by their noise, and of a camera that stands still the camera itself would be an
-    // answer: then the mean direction is the better start.
-    Vector3d sum = Vector3d::Zero();
-    for (const View& view : views) sum += view.rotation.transpose() * view.plane.homogeneous().normalized();
-    Vector4d point;
-    point << sum.normalized(), 0;
-    const Vector4d start = point;
-    if (const auto linear = linearPlace(views); linear && costOfPlace(*linear, views, width) < costOfPlace(point, views, width)) point = *linear;
-    point = refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
-    if (!isNear(point, views, kNear)) return point;
-    // In the log-likelihood, the width being three times the noise.
-    const Vector4d far = refinedDirection(start, views, width);
-    if (4.5 * (costOfPlace(far, views, width) - costOfPlace(point, views, width)) < kDepthShown) return far;
-    if (isNear(point, views, kNearest)) return std::nullopt;
-    return point;
-}
-
-Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px, std::size_t step) const {
-    std::vector<View> views;
-    for (std::size_t i = 0; i < trail.seen.size(); i += step) {
-        const Seen& seen = trail.seen[i];
-        if (const auto& pose = poses_[std::size_t(seen.frame)])
-            views.push_back({pose->rotation.toRotationMatrix(), pose->translation, Vector2d::Zero(), seen.plate, lensOf(seen.frame)});
-    }
-    return refinedDirection(first, views, width_px);
-}
-
-void Reconstruction::triangulateAll(double tolerance_px, bool again) {
-    parallelFor(material_->trails.size(), [&](std::size_t t) {
-        const Trail& trail = material_->trails[t];
-        if (trail.heldOut || dropped_[t] || (points_[t] && !again) || (!ignored_.empty() && ignored_[t])) return;
-        const auto [from, to] = stretch(t);
-        auto found = bestPlace(trail, 0, std::size_t(from), 1, std::size_t(to) + 1);
-        if (found) {
-            std::vector<double> errors;
-            for (const auto& [i, error] : errorsOf(trail, *found))
-                if (i >= from && i <= to) errors.push_back(error.norm());
-            if (errors.size() < 2 || median(errors) > tolerance_px) found.reset();
-        }
-        // A point that was adjusted stays when the quick way does not find it again.
-        if (found || !points_[t]) points_[t] = found;
-        else {
-            std::vector<double> errors;
-            for (const auto& [i, error] : errorsOf(trail, *points_[t])) errors.push_back(error.norm());
-            if (errors.size() < 2 || median(errors) > tolerance_px) points_[t].reset();
-        }
-    }, 8);
 }
 
 BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_px, int rounds, double settled) const {
@@ -366,26 +83,30 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
         result.priors.push_back({LensTerm::cy, expectedAxis().y(), axisTrust_});
     }
     if (options_->focal == Knowledge::unknown) {
-        // Lenses are chosen around normal ones: a factor of two more or less. It decides only where the tracks decide nothing.
+        // Lenses are chosen around normal ones: a factor of two more or less. It decides only where the tracks decide
+        // nothing.
         const double own = lens_.focal_px, trust = 0.8 * own;
         result.priors.push_back({LensTerm::focal, own - own * std::log(own / (35.0 / 36.0 * material_->width)), trust});
     }
     if (options_->focal == Knowledge::guessed)
-        result.priors.push_back({LensTerm::focal, focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
+        result.priors.push_back({LensTerm::focal,
+                                 focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
                                  focalPixels(options_->focalTrust_mm, options_->sensorWidth_mm, material_->width)});
     return result;
 }
 
 Vector2d Reconstruction::expectedAxis() const {
-    return options_->lens ? Vector2d(options_->lens->cx, options_->lens->cy) : Vector2d(material_->width / 2.0, material_->height / 2.0);
+    return options_->lens ? Vector2d(options_->lens->cx, options_->lens->cy)
+                          : Vector2d(material_->width / 2.0, material_->height / 2.0);
 }
 
 bool Reconstruction::axisStrains() const {
-    return options_->axis == SolveOptions::Axis::automatic && (Vector2d(lens_.cx, lens_.cy) - expectedAxis()).norm() > 2.5 * axisTrust_;
+    return options_->axis == SolveOptions::Axis::automatic &&
+           (Vector2d(lens_.cx, lens_.cy) - expectedAxis()).norm() > 2.5 * axisTrust_;
 }
 
-bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled,
-                            const std::function<void(const Bundle&)>& watch) {
+bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress,
+                            double settled, const std::function<void(const Bundle&)>& watch) {
     recentre();
     std::vector<int> cameraOf, pointOf;
     Bundle bundle = assemble(&cameraOf, &pointOf);
@@ -402,7 +123,11 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
             const auto& seen = material_->trails[i].seen;
             const auto isNearTo = [&](const Seen& one) {
                 const auto& pose = poses_[std::size_t(one.frame)];
-                return pose && std::abs((*points_[i])[3]) > kNear * std::abs((pose->rotation * points_[i]->head<3>() + pose->translation * (*points_[i])[3]).z());
+                return pose &&
+                       std::abs((*points_[i])[3]) >
+                           kNear *
+                               std::abs(
+                                   (pose->rotation * points_[i]->head<3>() + pose->translation * (*points_[i])[3]).z());
             };
             if (std::any_of(seen.begin(), seen.end(), isNearTo)) {
                 const auto [from, to] = stretch(i);
@@ -444,7 +169,9 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
         const auto [from, to] = stretch(t);
         for (int i = from; i <= to; ++i) {
             const Seen& seen = trail.seen[std::size_t(i)];
-            if (cameraOf[std::size_t(seen.frame)] >= 0) bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * trusts_[t]});
+            if (cameraOf[std::size_t(seen.frame)] >= 0)
+                bundle.observations.push_back(
+                    {cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * trusts_[t]});
         }
     }
     if (cameras) *cameras = std::move(cameraOf);
@@ -455,7 +182,8 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
 double Reconstruction::errorAt(const Seen& seen, const Vector4d& point) const {
     const auto& pose = poses_[std::size_t(seen.frame)];
     if (!pose) return std::numeric_limits<double>::infinity();
-    const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+    const Projection p =
+        project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
     return p.inFront ? (p.plate - seen.plate).norm() : std::numeric_limits<double>::infinity();
 }
 
@@ -465,7 +193,8 @@ std::vector<std::pair<int, Vector2d>> Reconstruction::errorsOf(const Trail& trai
         const Seen& seen = trail.seen[i];
         const auto& pose = poses_[std::size_t(seen.frame)];
         if (!pose) continue;
-        const Projection p = project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+        const Projection p =
+            project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
         errors.emplace_back(int(i), p.inFront ? Vector2d(p.plate - seen.plate) : Vector2d(1e4, 1e4));
     }
     return errors;
@@ -504,8 +233,12 @@ double Reconstruction::badness(const std::vector<int>& frames, double noise_px) 
     return count > 0 ? sum / count : 1.0;
 }
 
-int Reconstruction::placedFrames() const { return int(std::count_if(poses_.begin(), poses_.end(), [](const auto& p) { return p.has_value(); })); }
-int Reconstruction::placedPoints() const { return int(std::count_if(points_.begin(), points_.end(), [](const auto& p) { return p.has_value(); })); }
+int Reconstruction::placedFrames() const {
+    return int(std::count_if(poses_.begin(), poses_.end(), [](const auto& p) { return p.has_value(); }));
+}
+int Reconstruction::placedPoints() const {
+    return int(std::count_if(points_.begin(), points_.end(), [](const auto& p) { return p.has_value(); }));
+}
 
 void Reconstruction::recentre() {
     if (turnsOnly_) return;
@@ -520,7 +253,8 @@ void Reconstruction::recentre() {
     middle /= count;
     std::vector<double> distances;
     for (const auto& point : points_)
-        if (point) distances.push_back(std::abs((*point)[3]) > 1e-6 ? (point->head<3>() / (*point)[3] - middle).norm() : 1e6);
+        if (point)
+            distances.push_back(std::abs((*point)[3]) > 1e-6 ? (point->head<3>() / (*point)[3] - middle).norm() : 1e6);
     if (distances.empty()) return;
     // All places and all nearnesses with the other sign project alike: in front is where most points are.
     double side = 0;
@@ -602,107 +336,6 @@ double Reconstruction::medianAngleDegrees() const {
         if (rays.size() >= 2) angles.push_back(triangulationAngle(rays, points_[t]->head<3>() / (*points_[t])[3]));
     }
     return angles.empty() ? 0.0 : degrees(median(angles));
-}
-
-std::optional<Pose> Reconstruction::resected(int frame, double tolerance_px, double* focal_px) const {
-    std::vector<Sight> sights;
-    for (const auto& [trail, place] : material_->byFrame[std::size_t(frame)])
-        if (points_[std::size_t(trail)]) sights.push_back({*points_[std::size_t(trail)], place});
-    const int fewest = std::max(6, options_->fewestTracks);
-    if (int(sights.size()) < fewest) return std::nullopt;
-    const double lensFocal = lens_.focal_px;
-    const auto finished = [&](Pose pose, double focal) -> std::pair<int, Pose> {
-        double own = focal;
-        refinePose(pose, focal_px ? &own : nullptr, lens_, k1Slope_, lensFocal, sights, tolerance_px, 10, turnsOnly_);
-        refinePose(pose, focal_px ? &own : nullptr, lens_, k1Slope_, lensFocal, sights, std::max(0.5 * material_->scale(), 0.25 * tolerance_px), 8, turnsOnly_);
-        if (focal_px) *focal_px = own;
-        return {agreeing(pose, focal_px ? zoomed(lens_, k1Slope_, own) : lens_, sights, tolerance_px), pose};
-    };
-    std::pair<int, Pose> best{0, Pose{}};
-    double bestFocal = focal_px ? *focal_px : 0;
-    const auto tryFrom = [&](Pose pose) {
-        double own = focal_px ? *focal_px : 0;
-        // Wide first: a neighbour's pose may be many pixels off.
-        refinePose(pose, nullptr, focal_px ? zoomed(lens_, k1Slope_, own) : lens_, k1Slope_, lensFocal, sights, 12 * tolerance_px, 8, turnsOnly_);
-        if (focal_px) refinePose(pose, &own, lens_, k1Slope_, lensFocal, sights, 6 * tolerance_px, 8, turnsOnly_);
-        double found = own;
-        const double before = focal_px ? *focal_px : 0;
-        const auto result = finished(pose, own);
-        if (focal_px) {
-            found = *focal_px;
-            *focal_px = before;
-        }
-        if (result.first > best.first) {
-            best = result;
-            bestFocal = found;
-        }
-    };
-    if (const auto walked = walkedTo(frame, tolerance_px)) tryFrom(*walked);
-    else if (const auto guess = guessFor(frame)) tryFrom(*guess);
-    if (best.first < 0.6 * double(sights.size()) && !turnsOnly_) {
-        std::vector<Sighting> finite;
-        const Lens lens = focal_px ? zoomed(lens_, k1Slope_, focalGuessFor(frame)) : lens_;
-        for (const Sight& sight : sights)
-            if (sight.point[3] > 1e-5)
-                if (const auto plane = planeFromPlate(lens, sight.plate)) finite.push_back({sight.point.head<3>() / sight.point[3], *plane});
-        if (const auto pose = resect(finite, lens.focal_px, {.inlier_px = tolerance_px, .fewest = fewest})) {
-            const auto other = finished(*pose, lens.focal_px);
-            if (other.first > best.first) {
-                best = other;
-                if (focal_px) bestFocal = *focal_px;
-            }
-        }
-    }
-    if (focal_px) *focal_px = bestFocal;
-    if (best.first < fewest || best.first < 0.35 * double(sights.size())) return std::nullopt;
-    return best.second;
-}
-
-std::optional<Pose> Reconstruction::walkedTo(int frame, double tolerance_px) const {
-    if (turnsOnly_ || isZoom()) return std::nullopt;
-    int before = frame - 1, after = frame + 1;
-    while (before >= 0 && !poses_[std::size_t(before)]) --before;
-    while (after < int(poses_.size()) && !poses_[std::size_t(after)]) ++after;
-    if (before >= 0 && after < int(poses_.size())) return std::nullopt;
-    const int from = before >= 0 ? before : after, step = before >= 0 ? 1 : -1;
-    if (from < 0 || from >= int(poses_.size()) || std::abs(frame - from) < 2) return std::nullopt;
-    Pose pose = *poses_[std::size_t(from)];
-    for (int f = from + step; f != frame; f += step) {
-        std::vector<Sight> sights;
-        for (const auto& [trail, place] : material_->byFrame[std::size_t(f)])
-            if (points_[std::size_t(trail)]) sights.push_back({*points_[std::size_t(trail)], place});
-        if (int(sights.size()) < 2 * std::max(6, options_->fewestTracks)) return std::nullopt;
-        refinePose(pose, nullptr, lens_, k1Slope_, lens_.focal_px, sights, 4 * tolerance_px, 4, false);
-    }
-    return pose;
-}
-
-double Reconstruction::focalGuessFor(int frame) const {
-    if (!isZoom()) return lens_.focal_px;
-    for (int apart = 0; apart < int(poses_.size()); ++apart)
-        for (const int other : {frame - apart, frame + apart})
-            if (other >= 0 && other < int(poses_.size()) && poses_[std::size_t(other)]) return focals_[std::size_t(other)];
-    return lens_.focal_px;
-}
-
-std::optional<Pose> Reconstruction::guessFor(int frame) const {
-    int before = frame - 1;
-    while (before >= 0 && !poses_[std::size_t(before)]) --before;
-    int after = frame + 1;
-    while (after < int(poses_.size()) && !poses_[std::size_t(after)]) ++after;
-    const bool hasBefore = before >= 0;
-    const bool hasAfter = after < int(poses_.size());
-    if (!hasBefore && !hasAfter) return std::nullopt;
-    if (!hasBefore) return poses_[std::size_t(after)];
-    if (!hasAfter) return poses_[std::size_t(before)];
-    const double share = double(material_->frames[std::size_t(frame)] - material_->frames[std::size_t(before)]) /
-                         (material_->frames[std::size_t(after)] - material_->frames[std::size_t(before)]);
-    const Pose& a = *poses_[std::size_t(before)];
-    const Pose& b = *poses_[std::size_t(after)];
-    Pose between;
-    between.rotation = a.rotation.slerp(share, b.rotation);
-    between.translation = -(between.rotation * (a.centre() + share * (b.centre() - a.centre())));
-    return between;
 }
 
 }  // namespace pinion::solving

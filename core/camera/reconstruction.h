@@ -10,8 +10,12 @@
 
 namespace pinion::solving {
 
-/// A growing reconstruction over some frames: cameras, homogeneous points down to infinity, the lens. Included by the solver's
-/// sources alone.
+/// A point this many times nearer to a camera than the median point is worth a second look: what is seen only while the
+/// camera turns may be put anywhere, into the camera's very place as well.
+constexpr double kNear = 5;
+
+/// A growing reconstruction over some frames: cameras, homogeneous points down to infinity, the lens. Included by the
+/// solver's sources alone.
 class Reconstruction {
 public:
     Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom = false);
@@ -33,7 +37,10 @@ public:
     void setPoint(std::size_t trail, const Eigen::Vector4d& point) { points_[trail] = point.normalized(); }
     void forgetFrame(int frame) { poses_[std::size_t(frame)].reset(); }
     void forgetPoint(std::size_t trail) { points_[trail].reset(); }
-    void dropPoint(std::size_t trail) { points_[trail].reset(); dropped_[trail] = true; }
+    void dropPoint(std::size_t trail) {
+        points_[trail].reset();
+        dropped_[trail] = true;
+    }
     void bringBack(std::size_t trail) { dropped_[trail] = false; }
     bool isDropped(std::size_t trail) const { return dropped_[trail]; }
 
@@ -56,18 +63,24 @@ public:
     /// A camera that only turns: points are directions, places stay at the origin.
     void turnOnly() { turnsOnly_ = true; }
 
-    /// Whether the optical axis lies farther from where it is expected than the trust in that allows; then the trust was wrong.
+    /// Whether the optical axis lies farther from where it is expected than the trust in that allows; then the trust
+    /// was wrong.
     bool axisStrains() const;
     void widenAxis() { axisTrust_ *= 8; }
-    void centreAxis() { lens_.cx = expectedAxis().x(); lens_.cy = expectedAxis().y(); }
+    void centreAxis() {
+        lens_.cx = expectedAxis().x();
+        lens_.cy = expectedAxis().y();
+    }
 
     /// Gives every frame a focal length of its own from now on.
     void becomeZoom();
 
     /// The first two frames, and the points both see.
-    void start(int a, int b, const RelativePose& relative, const std::vector<int>& trails, const std::vector<PlanePair>& pairs);
+    void start(int a, int b, const RelativePose& relative, const std::vector<int>& trails,
+               const std::vector<PlanePair>& pairs);
 
-    /// Adds `frame`: from its placed neighbours, else by resection. `tolerance_px` is wide while the lens is still a guess.
+    /// Adds `frame`: from its placed neighbours, else by resection. `tolerance_px` is wide while the lens is still a
+    /// guess.
     bool place(int frame, double tolerance_px);
 
     /// Adds all `frames` at once.
@@ -76,16 +89,18 @@ public:
     /// Tracks with a point that the frame sees.
     int sightingsOf(int frame) const;
 
-    /// Places the points of trails that placed frames see; those already placed stay unless `again`. Points whose sightings
-    /// contradict each other by more than the tolerance (median) stay without a place.
+    /// Places the points of trails that placed frames see; those already placed stay unless `again`. Points whose
+    /// sightings contradict each other by more than the tolerance (median) stay without a place.
     void triangulateAll(double tolerance_px, bool again);
 
-    /// The point that best explains the sightings (every `step`-th from `from` on), robustly; none when too few frames are placed or it
-    /// would lie behind them.
-    std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0, std::size_t step = 1, std::size_t until = SIZE_MAX) const;
+    /// The point that best explains the sightings (every `step`-th from `from` on), robustly; none when too few frames
+    /// are placed or it would lie behind them.
+    std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0,
+                                             std::size_t step = 1, std::size_t until = SIZE_MAX) const;
 
     /// The same for a point at infinity, from a first guess.
-    Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px, std::size_t step = 1) const;
+    Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px,
+                                  std::size_t step = 1) const;
 
     /// Adjusts everything placed. What is known of the lens is taken from the solve's options.
     bool adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress, double settled = 1e-4,
@@ -106,15 +121,15 @@ public:
     /// Standard deviation of one coordinate, from the median error of all that is placed.
     double noise() const;
 
-    /// How badly the tracks are explained on `frames`, 0 to 1 a sighting: e²/(e² + (3 noise)²) (Geman and McClure 1985), what has no
-    /// place or no camera counting 1. One noise for all candidates makes them comparable.
+    /// How badly the tracks are explained on `frames`, 0 to 1 a sighting: e²/(e² + (3 noise)²) (Geman and McClure
+    /// 1985), what has no place or no camera counting 1. One noise for all candidates makes them comparable.
     double badness(const std::vector<int>& frames, double noise_px) const;
 
     int placedFrames() const;
     int placedPoints() const;
 
-    /// Moves the world so that the cameras' middle is the origin and the median point lies at distance one: homogeneous points
-    /// are then well scaled.
+    /// Moves the world so that the cameras' middle is the origin and the median point lies at distance one: homogeneous
+    /// points are then well scaled.
     void recentre();
 
     /// Stretches the world along the middle camera's axis.
@@ -130,8 +145,8 @@ private:
     std::optional<Pose> resected(int frame, double tolerance_px, double* focal_px) const;
     std::optional<Pose> guessFor(int frame) const;
 
-    /// From the nearest placed frame step by step over those between: of a plane seen through a long lens every frame has two
-    /// poses that fit, and only small steps keep to the one.
+    /// From the nearest placed frame step by step over those between: of a plane seen through a long lens every frame
+    /// has two poses that fit, and only small steps keep to the one.
     std::optional<Pose> walkedTo(int frame, double tolerance_px) const;
     double focalGuessFor(int frame) const;
 

@@ -12,11 +12,13 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-// Polynomials in x, y, z up to degree three, in the order of monomials that the elimination wants: the cubic ones first.
+// Polynomials in x, y, z up to degree three, in the order of monomials that the elimination wants: the cubic ones
+// first.
 constexpr int kMonomials = 20;
 using Polynomial = Eigen::Matrix<double, kMonomials, 1>;
-constexpr std::array<std::array<int, 3>, kMonomials> kPowers{{{3, 0, 0}, {2, 1, 0}, {2, 0, 1}, {1, 2, 0}, {1, 1, 1}, {1, 0, 2}, {0, 3, 0},
-    {0, 2, 1}, {0, 1, 2}, {0, 0, 3}, {2, 0, 0}, {1, 1, 0}, {1, 0, 1}, {0, 2, 0}, {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
+constexpr std::array<std::array<int, 3>, kMonomials> kPowers{
+    {{3, 0, 0}, {2, 1, 0}, {2, 0, 1}, {1, 2, 0}, {1, 1, 1}, {1, 0, 2}, {0, 3, 0}, {0, 2, 1}, {0, 1, 2}, {0, 0, 3},
+     {2, 0, 0}, {1, 1, 0}, {1, 0, 1}, {0, 2, 0}, {0, 1, 1}, {0, 0, 2}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {0, 0, 0}}};
 
 /// products[a][b]: the place of monomial a times monomial b, -1 beyond degree three.
 const auto& productTable() {
@@ -26,7 +28,8 @@ const auto& productTable() {
             for (std::size_t b = 0; b < kMonomials; ++b) {
                 products[a][b] = -1;
                 for (std::size_t c = 0; c < kMonomials; ++c)
-                    if (kPowers[c][0] == kPowers[a][0] + kPowers[b][0] && kPowers[c][1] == kPowers[a][1] + kPowers[b][1] &&
+                    if (kPowers[c][0] == kPowers[a][0] + kPowers[b][0] &&
+                        kPowers[c][1] == kPowers[a][1] + kPowers[b][1] &&
                         kPowers[c][2] == kPowers[a][2] + kPowers[b][2])
                         products[a][b] = int(c);
             }
@@ -78,7 +81,8 @@ std::array<Pose, 4> posesOf(const Matrix3d& essential) {
     const Matrix3d r1 = u * w * v.transpose();
     const Matrix3d r2 = u * w.transpose() * v.transpose();
     const Vector3d t = u.col(2);
-    return {Pose{Eigen::Quaterniond(r1), t}, Pose{Eigen::Quaterniond(r1), -t}, Pose{Eigen::Quaterniond(r2), t}, Pose{Eigen::Quaterniond(r2), -t}};
+    return {Pose{Eigen::Quaterniond(r1), t}, Pose{Eigen::Quaterniond(r1), -t}, Pose{Eigen::Quaterniond(r2), t},
+            Pose{Eigen::Quaterniond(r2), -t}};
 }
 
 }  // namespace
@@ -104,17 +108,22 @@ std::vector<Matrix3d> essentialFromFive(const std::array<PlanePair, 5>& pairs) {
     const auto minor = [&](std::size_t r1, std::size_t c1, std::size_t r2, std::size_t c2) -> Polynomial {
         return times(e[r1][c1], e[r2][c2]) - times(e[r1][c2], e[r2][c1]);
     };
-    equations.row(0) = (times(e[0][0], minor(1, 1, 2, 2)) - times(e[0][1], minor(1, 0, 2, 2)) + times(e[0][2], minor(1, 0, 2, 1))).transpose();
+    equations.row(0) =
+        (times(e[0][0], minor(1, 1, 2, 2)) - times(e[0][1], minor(1, 0, 2, 2)) + times(e[0][2], minor(1, 0, 2, 1)))
+            .transpose();
     std::array<std::array<Polynomial, 3>, 3> eet;
     for (std::size_t r = 0; r < 3; ++r)
-        for (std::size_t c = 0; c < 3; ++c) eet[r][c] = times(e[r][0], e[c][0]) + times(e[r][1], e[c][1]) + times(e[r][2], e[c][2]);
+        for (std::size_t c = 0; c < 3; ++c)
+            eet[r][c] = times(e[r][0], e[c][0]) + times(e[r][1], e[c][1]) + times(e[r][2], e[c][2]);
     const Polynomial halfTrace = 0.5 * (eet[0][0] + eet[1][1] + eet[2][2]);
     for (std::size_t i = 0; i < 3; ++i) eet[i][i] -= halfTrace;
     for (std::size_t r = 0; r < 3; ++r)
         for (std::size_t c = 0; c < 3; ++c)
-            equations.row(Eigen::Index(1 + 3 * r + c)) = (times(eet[r][0], e[0][c]) + times(eet[r][1], e[1][c]) + times(eet[r][2], e[2][c])).transpose();
+            equations.row(Eigen::Index(1 + 3 * r + c)) =
+                (times(eet[r][0], e[0][c]) + times(eet[r][1], e[1][c]) + times(eet[r][2], e[2][c])).transpose();
 
-    const Eigen::Matrix<double, 10, 10> reduced = equations.leftCols<10>().partialPivLu().solve(equations.rightCols<10>());
+    const Eigen::Matrix<double, 10, 10> reduced =
+        equations.leftCols<10>().partialPivLu().solve(equations.rightCols<10>());
     if (!reduced.allFinite()) return {};
     Eigen::Matrix<double, 10, 10> action = Eigen::Matrix<double, 10, 10>::Zero();
     action.topRows<6>() = -reduced.topRows<6>();
@@ -143,7 +152,8 @@ RotationFit fitRotation(std::span<const PlanePair> pairs) {
     std::vector<double> residuals(pairs.size());
     for (int round = 0; round < 5 && !chosen.empty(); ++round) {
         Matrix3d sum = Matrix3d::Zero();
-        for (std::size_t i : chosen) sum += homogeneous(pairs[i].second).normalized() * homogeneous(pairs[i].first).normalized().transpose();
+        for (std::size_t i : chosen)
+            sum += homogeneous(pairs[i].second).normalized() * homogeneous(pairs[i].first).normalized().transpose();
         const Eigen::JacobiSVD<Matrix3d> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
         Matrix3d mirror = Matrix3d::Identity();
         mirror(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant();
@@ -198,7 +208,9 @@ Pose refined(Pose pose, std::span<const PlanePair> pairs, double width) {
         Pose to;
         const Vector3d turn = step.head<3>();
         to.rotation = from.rotation;
-        if (turn.norm() > 1e-300) to.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(turn.norm(), turn.normalized())) * from.rotation).normalized();
+        if (turn.norm() > 1e-300)
+            to.rotation =
+                (Eigen::Quaterniond(Eigen::AngleAxisd(turn.norm(), turn.normalized())) * from.rotation).normalized();
         const Vector3d u = from.translation.unitOrthogonal(), v = from.translation.cross(u).normalized();
         to.translation = (from.translation + step[3] * u + step[4] * v).normalized();
         return to;
@@ -206,7 +218,8 @@ Pose refined(Pose pose, std::span<const PlanePair> pairs, double width) {
     const auto signedDistance = [](const Matrix3d& essential, const PlanePair& pair) {
         const Vector3d a = essential * homogeneous(pair.first);
         const Vector3d b = essential.transpose() * homogeneous(pair.second);
-        return homogeneous(pair.second).dot(a) / std::sqrt(a.head<2>().squaredNorm() + b.head<2>().squaredNorm() + 1e-300);
+        return homogeneous(pair.second).dot(a) /
+               std::sqrt(a.head<2>().squaredNorm() + b.head<2>().squaredNorm() + 1e-300);
     };
     for (int round = 0; round < 6; ++round) {
         const Matrix3d here = essentialOf(pose);
@@ -239,8 +252,11 @@ Pose refined(Pose pose, std::span<const PlanePair> pairs, double width) {
 
 }  // namespace
 
-Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pairs, const RelativePoseOptions& options, std::size_t most) {
-    if (pairs.size() < 8) return failure(Fault::outcome, "only {} tracks are seen by both frames of the base pair; 8 are needed", pairs.size());
+Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pairs, const RelativePoseOptions& options,
+                                                  std::size_t most) {
+    if (pairs.size() < 8)
+        return failure(Fault::outcome, "only {} tracks are seen by both frames of the base pair; 8 are needed",
+                       pairs.size());
     std::mt19937 random(12345);  // the same tracks give the same solve
     std::uniform_int_distribution<std::size_t> pick(0, pairs.size() - 1);
     const double limit = options.inlierDistance * options.inlierDistance;
@@ -255,7 +271,9 @@ Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pai
         std::array<std::size_t, 5> indices{};
         for (std::size_t k = 0; k < 5;) {
             indices[k] = pick(random);
-            if (std::find(indices.begin(), indices.begin() + std::ptrdiff_t(k), indices[k]) == indices.begin() + std::ptrdiff_t(k)) ++k;
+            if (std::find(indices.begin(), indices.begin() + std::ptrdiff_t(k), indices[k]) ==
+                indices.begin() + std::ptrdiff_t(k))
+                ++k;
         }
         std::array<PlanePair, 5> minimal;
         for (std::size_t k = 0; k < 5; ++k) minimal[k] = pairs[indices[k]];
@@ -266,7 +284,9 @@ Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pai
             found.push_back({cost, essential});
             if (cost >= bestCost) continue;
             bestCost = cost;
-            const auto inliers = std::count_if(pairs.begin(), pairs.end(), [&](const PlanePair& pair) { return sampsonSquared(essential, pair) < limit; });
+            const auto inliers = std::count_if(pairs.begin(), pairs.end(), [&](const PlanePair& pair) {
+                return sampsonSquared(essential, pair) < limit;
+            });
             const double share = double(inliers) / double(pairs.size());
             const double needed = std::log(1e-4) / std::log(1 - std::pow(share, 5) + 1e-12);
             rounds = std::min(options.rounds, std::max(most > 1 ? 60 : 30, int(std::ceil(needed))));
@@ -288,7 +308,8 @@ Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pai
         ++tried;
         const Pose pose = refined(best.second, pairs, 0.5 * options.inlierDistance);
         const auto same = [&](const auto& other) {
-            return other.second.second.rotation.angularDistance(pose.rotation) < 0.01 && other.second.second.translation.dot(pose.translation) > 0.97;
+            return other.second.second.rotation.angularDistance(pose.rotation) < 0.01 &&
+                   other.second.second.translation.dot(pose.translation) > 0.97;
         };
         if (std::any_of(distinct.begin(), distinct.end(), same)) continue;
         RelativePose own = withInliers(pose, pairs, limit);
@@ -298,8 +319,10 @@ Expected<std::vector<RelativePose>> relativePoses(std::span<const PlanePair> pai
     std::sort(distinct.begin(), distinct.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<RelativePose> results;
     for (auto& [cost, pose] : distinct)
-        if (results.size() < most && pose.inlierCount >= 8 && 2 * pose.inlierCount > mostInFront) results.push_back(std::move(pose));
-    if (results.empty()) return failure(Fault::outcome, "only {} tracks agree on a motion of the base pair", mostInFront);
+        if (results.size() < most && pose.inlierCount >= 8 && 2 * pose.inlierCount > mostInFront)
+            results.push_back(std::move(pose));
+    if (results.empty())
+        return failure(Fault::outcome, "only {} tracks agree on a motion of the base pair", mostInFront);
     return results;
 }
 
@@ -310,8 +333,8 @@ Expected<RelativePose> relativePose(std::span<const PlanePair> pairs, const Rela
 }
 
 std::optional<Vector3d> triangulate(std::span<const Ray> rays) {
-    // Each ray gives two planes through the point; weighted by the depth of the round before, their distances become image
-    // distances.
+    // Each ray gives two planes through the point; weighted by the depth of the round before, their distances become
+    // image distances.
     Vector3d point = Vector3d::Zero();
     std::vector<double> weights(rays.size(), 1.0);
     for (int round = 0; round < 3; ++round) {
@@ -321,7 +344,8 @@ std::optional<Vector3d> triangulate(std::span<const Ray> rays) {
             const Matrix3d rotation = rays[i].pose.rotation.toRotationMatrix();
             const Vector3d& t = rays[i].pose.translation;
             for (int axis = 0; axis < 2; ++axis) {
-                const Vector3d row = (rotation.row(axis) - rays[i].plane[axis] * rotation.row(2)).transpose() * weights[i];
+                const Vector3d row =
+                    (rotation.row(axis) - rays[i].plane[axis] * rotation.row(2)).transpose() * weights[i];
                 const double value = (rays[i].plane[axis] * t.z() - t[axis]) * weights[i];
                 normal += row * row.transpose();
                 right += row * value;

@@ -57,7 +57,8 @@ Pose refined(Pose pose, std::span<const Sighting> sightings, double width, int r
         if (!step.allFinite()) return pose;
         const Vector3d turn = step.head<3>();
         const double angle = turn.norm();
-        if (angle > 1e-14) pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * pose.rotation).normalized();
+        if (angle > 1e-14)
+            pose.rotation = (Eigen::Quaterniond(Eigen::AngleAxisd(angle, turn / angle)) * pose.rotation).normalized();
         pose.translation += step.tail<3>();
         if (angle < 1e-9 && step.tail<3>().norm() < 1e-9 * (1 + pose.translation.norm())) break;
     }
@@ -89,7 +90,8 @@ std::vector<Pose> poseFromThree(const std::array<Sighting, 3>& sightings) {
     const double s = (a2 + c2) / b2;
     const double q4 = (d - 1) * (d - 1) - 4 * c2 / b2 * ca * ca;
     const double q3 = 4 * (d * (1 - d) * cb - (1 - s) * ca * cg + 2 * c2 / b2 * ca * ca * cb);
-    const double q2 = 2 * (d * d - 1 + 2 * d * d * cb * cb + 2 * (b2 - c2) / b2 * ca * ca - 4 * s * ca * cb * cg + 2 * (b2 - a2) / b2 * cg * cg);
+    const double q2 = 2 * (d * d - 1 + 2 * d * d * cb * cb + 2 * (b2 - c2) / b2 * ca * ca - 4 * s * ca * cb * cg +
+                           2 * (b2 - a2) / b2 * cg * cg);
     const double q1 = 4 * (-d * (1 + d) * cb + 2 * a2 / b2 * cg * cg * cb - (1 - s) * ca * cg);
     const double q0 = (1 + d) * (1 + d) - 4 * a2 / b2 * cg * cg;
     if (std::abs(q4) < 1e-14) return {};
@@ -117,7 +119,8 @@ std::vector<Pose> poseFromThree(const std::array<Sighting, 3>& sightings) {
 
 Expected<Pose> resect(std::span<const Sighting> sightings, double focal_px, const ResectionOptions& options) {
     if (int(sightings.size()) < std::max(4, options.fewest))
-        return failure(Fault::outcome, "only {} solved tracks are seen; {} are needed", sightings.size(), std::max(4, options.fewest));
+        return failure(Fault::outcome, "only {} solved tracks are seen; {} are needed", sightings.size(),
+                       std::max(4, options.fewest));
     const double distance = options.inlier_px / focal_px;
     const double limit = distance * distance;
     std::optional<Pose> best;
@@ -139,13 +142,15 @@ Expected<Pose> resect(std::span<const Sighting> sightings, double focal_px, cons
         for (int round = 0; round < 200; ++round) {
             const std::array<std::size_t, 3> chosen{pick(random), pick(random), pick(random)};
             if (chosen[0] == chosen[1] || chosen[0] == chosen[2] || chosen[1] == chosen[2]) continue;
-            for (const Pose& pose : poseFromThree({sightings[chosen[0]], sightings[chosen[1]], sightings[chosen[2]]})) consider(pose);
+            for (const Pose& pose : poseFromThree({sightings[chosen[0]], sightings[chosen[1]], sightings[chosen[2]]}))
+                consider(pose);
             if (best && most > 0.8 * double(sightings.size()) && round > 20) break;
         }
         if (best) consider(refined(*best, sightings, distance, 15));
     }
     if (!best || most < options.fewest)
-        return failure(Fault::outcome, "only {} of {} tracks agree on a camera position; {} are needed", most, sightings.size(), options.fewest);
+        return failure(Fault::outcome, "only {} of {} tracks agree on a camera position; {} are needed", most,
+                       sightings.size(), options.fewest);
     return refined(*best, sightings, distance, 10);
 }
 

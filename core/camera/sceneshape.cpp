@@ -13,9 +13,9 @@ using Eigen::Matrix3d;
 using Eigen::Vector3d;
 
 namespace {
-constexpr double kStraight = 0.01;    // off the line, over the length of the path
-constexpr double kTurns = 0.1;        // degrees, RMS about the mean
-constexpr double kFlat = 0.01;        // of the depth
+constexpr double kStraight = 0.01;  // off the line, over the length of the path
+constexpr double kTurns = 0.1;      // degrees, RMS about the mean
+constexpr double kFlat = 0.01;      // of the depth
 
 std::vector<int> placedFramesOf(const Reconstruction& scene) {
     std::vector<int> frames;
@@ -80,7 +80,8 @@ bool isFlat(const Reconstruction& scene) {
     if (rays.size() < 12) return false;
     const Vector3d plane = planeOf(rays, inverseDepths);
     std::size_t near = 0;
-    for (std::size_t i = 0; i < rays.size(); ++i) near += std::abs(inverseDepths[i] - plane.dot(rays[i])) < kFlat * std::abs(plane.dot(rays[i]));
+    for (std::size_t i = 0; i < rays.size(); ++i)
+        near += std::abs(inverseDepths[i] - plane.dot(rays[i])) < kFlat * std::abs(plane.dot(rays[i]));
     return double(near) > 0.9 * double(rays.size());
 }
 

@@ -27,15 +27,19 @@ using Eigen::Vector3d;
 
 constexpr std::size_t kBasePairs = 3;
 constexpr double kUsualFocal = 35.0 / 36.0;  // frame widths
-constexpr double kClearParallax = 8.0;  // pixels that no camera that only turns would show
+constexpr double kClearParallax = 8.0;       // pixels that no camera that only turns would show
 
 Expected<void> checkOptions(const SolveOptions& options) {
     if (options.width < 1 || options.height < 1) return failure(Fault::input, "the plate has no size");
-    if (!(options.sensorWidth_mm > 0)) return failure(Fault::input, "the sensor width is {} mm; it has to be above 0", options.sensorWidth_mm);
-    if (!(options.squeeze > 0)) return failure(Fault::input, "the squeeze is {}; it has to be above 0", options.squeeze);
-    if (options.distortion == SolveOptions::Distortion::known && !options.lens) return failure(Fault::input, "no lens was given for a known distortion");
+    if (!(options.sensorWidth_mm > 0))
+        return failure(Fault::input, "the sensor width is {} mm; it has to be above 0", options.sensorWidth_mm);
+    if (!(options.squeeze > 0))
+        return failure(Fault::input, "the squeeze is {}; it has to be above 0", options.squeeze);
+    if (options.distortion == SolveOptions::Distortion::known && !options.lens)
+        return failure(Fault::input, "no lens was given for a known distortion");
     if (options.lens && (options.lens->width != options.width || options.lens->height != options.height))
-        return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width, options.lens->height, options.width, options.height);
+        return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width,
+                       options.lens->height, options.width, options.height);
     if (options.focal != Knowledge::unknown && !(options.focal_mm > 0) && !options.lens)
         return failure(Fault::input, "the focal length is {} mm; it has to be above 0", options.focal_mm);
     return {};
@@ -48,22 +52,29 @@ Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& op
         if (!track.setAside)
             for (const Sample& sample : track.samples) frames.insert(sample.frame);
     if (!frames.empty() && frames.size() < 3)
-        return failure(Fault::outcome, "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them", frames.size(),
-                       frames.size() == 1 ? "" : "s");
+        return failure(
+            Fault::outcome,
+            "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them",
+            frames.size(), frames.size() == 1 ? "" : "s");
     auto material = gather(tracks, options);
     if (!material) return material;
     if (material->trails.size() < std::size_t(options.fewestTracks)) {
         if (material->duplicates > 0)
-            return failure(Fault::outcome, "only {} different tracks of three frames or more ({} are copies of another); at least {} are needed: scatter features first",
+            return failure(Fault::outcome,
+                           "only {} different tracks of three frames or more ({} are copies of another); at least {} "
+                           "are needed: scatter features first",
                            material->trails.size(), material->duplicates, options.fewestTracks);
-        return failure(Fault::outcome, "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
-                       material->trails.size(), options.fewestTracks);
+        return failure(
+            Fault::outcome,
+            "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
+            material->trails.size(), options.fewestTracks);
     }
     if (auto joined = checkConnected(*material, options.fewestTracks); !joined) return tl::unexpected(joined.error());
     return material;
 }
 
-Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std::vector<int>& keys, const SolveOptions& options) {
+Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std::vector<int>& keys,
+                                            const SolveOptions& options) {
     if (options.basePair) {
         const auto indexOf = [&](int frame) {
             const auto found = std::find(material.frames.begin(), material.frames.end(), frame);
@@ -71,16 +82,20 @@ Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std:
         };
         const int a = indexOf(options.basePair->first), b = indexOf(options.basePair->second);
         if (a < 0 || b < 0 || a == b)
-            return failure(Fault::input, "base pair {},{}: both frames need tracks and have to differ", options.basePair->first, options.basePair->second);
+            return failure(Fault::input, "base pair {},{}: both frames need tracks and have to differ",
+                           options.basePair->first, options.basePair->second);
         if (const auto shared = sharedPlaces(material, a, b).size(); shared < 8)
-            return failure(Fault::outcome, "base pair {},{}: only {} tracks see both frames; 8 are needed", options.basePair->first, options.basePair->second, shared);
+            return failure(Fault::outcome, "base pair {},{}: only {} tracks see both frames; 8 are needed",
+                           options.basePair->first, options.basePair->second, shared);
         return std::vector<BasePair>{{std::min(a, b), std::max(a, b), 1, 1}};
     }
     std::vector<Lens> lenses;
     const auto focals = focalsToTry(options);
-    for (std::size_t i = 0; i < focals.size(); i += focals.size() > 3 ? 2 : 1) lenses.push_back(lensAt(options, focals[i]));
+    for (std::size_t i = 0; i<focals.size(); i += focals.size()> 3 ? 2 : 1)
+        lenses.push_back(lensAt(options, focals[i]));
     auto pairs = chooseBasePairs(material, keys, lenses, kBasePairs);
-    if (pairs.empty()) return failure(Fault::outcome, "no base pair: no two frames share 12 tracks; track longer or more points");
+    if (pairs.empty())
+        return failure(Fault::outcome, "no base pair: no two frames share 12 tracks; track longer or more points");
     return pairs;
 }
 
@@ -90,11 +105,14 @@ struct Found {
     std::optional<Reconstruction> turning;
     std::string reason;  ///< why the one or the other
 };
-Expected<Found> findCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+Expected<Found> findCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
+                           const Progress& progress) {
     Found found;
     if (options.motion == CameraMotion::nodal) {
         found.turning = solveTurning(material, keys, options, progress);
-        if (!found.turning) return failure(Fault::outcome, "neighbouring frames share too few tracks for a nodal solve; track longer or more points");
+        if (!found.turning)
+            return failure(Fault::outcome,
+                           "neighbouring frames share too few tracks for a nodal solve; track longer or more points");
         found.reason = "chosen";
         return found;
     }
@@ -104,16 +122,20 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     if (options.motion) {
         if (found.candidates.empty())
-            return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
+            return failure(Fault::outcome,
+                           "no base pair leads to a solve: track more of what stands still, choose other base frames "
+                           "or give the focal length");
         found.reason = "chosen";
         return found;
     }
     if (!found.candidates.empty() && !options.zooms()) {
         const Candidate& best = found.candidates.front();
         const double parallax = parallaxOf(best.scene, best.pair);
-        if (std::min(parallax, options.basePair ? parallax : best.pair.parallax_px) > std::max(kClearParallax * material.scale(), 20 * best.scene.noise())) {
-            found.reason = fmt::format("no turn explains {:.0f} px of parallax between frames {} and {}", parallax, material.frames[std::size_t(best.pair.a)],
-                                       material.frames[std::size_t(best.pair.b)]);
+        if (std::min(parallax, options.basePair ? parallax : best.pair.parallax_px) >
+            std::max(kClearParallax * material.scale(), 20 * best.scene.noise())) {
+            found.reason =
+                fmt::format("no turn explains {:.0f} px of parallax between frames {} and {}", parallax,
+                            material.frames[std::size_t(best.pair.a)], material.frames[std::size_t(best.pair.b)]);
             return found;
         }
     }
@@ -121,7 +143,10 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
     auto turning = solveTurning(material, keys, options, progress);
     if (!turning && !pairs) return tl::unexpected(pairs.error());
     if (found.candidates.empty()) {
-        if (!turning) return failure(Fault::outcome, "no base pair leads to a solve: track more of what stands still, choose other base frames or give the focal length");
+        if (!turning)
+            return failure(Fault::outcome,
+                           "no base pair leads to a solve: track more of what stands still, choose other base frames "
+                           "or give the focal length");
         found.turning = std::move(turning);
         return found;
     }
@@ -137,11 +162,15 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
     return found;
 }
 
-/// Whether the tracks say that the optical axis meets the middle: known to a thousandth of the width, and not clearly elsewhere.
+/// Whether the tracks say that the optical axis meets the middle: known to a thousandth of the width, and not clearly
+/// elsewhere.
 constexpr double kAxisKnown = 0.001;
-Vector2d axisOff(const Reconstruction& scene) { return {scene.lens().cx - 0.5 * scene.options().width, scene.lens().cy - 0.5 * scene.options().height}; }
+Vector2d axisOff(const Reconstruction& scene) {
+    return {scene.lens().cx - 0.5 * scene.options().width, scene.lens().cy - 0.5 * scene.options().height};
+}
 bool mayBeCentred(const Reconstruction& scene, const LensPlan& plan) {
-    return scene.options().axis == SolveOptions::Axis::automatic && !scene.options().lens && plan.fine.has(LensTerm::cx) &&
+    return scene.options().axis == SolveOptions::Axis::automatic && !scene.options().lens &&
+           plan.fine.has(LensTerm::cx) &&
            axisOff(scene).cwiseAbs().maxCoeff() < 1.2 * kAxisKnown * scene.options().width;
 }
 bool isCentred(const Reconstruction& scene, const BundleCovariance& covariance) {
@@ -169,7 +198,9 @@ std::string withScene(std::string reason, const Reconstruction& scene) {
 
 /// A camera that stands still: every frame the same.
 Solve lockedSolve(const Material& material, std::span<const Track> tracks, const SolveOptions& options) {
-    const double focal = options.focal == Knowledge::unknown ? focalPixels(options.focal_mm, options.sensorWidth_mm, options.width) : focalsToTry(options).front();
+    const double focal = options.focal == Knowledge::unknown
+                             ? focalPixels(options.focal_mm, options.sensorWidth_mm, options.width)
+                             : focalsToTry(options).front();
     Reconstruction scene(material, options, lensAt(options, focal));
     scene.turnOnly();
     for (int f = 0; f < int(material.frames.size()); ++f) scene.setPose(f, Pose{});
@@ -179,7 +210,9 @@ Solve lockedSolve(const Material& material, std::span<const Track> tracks, const
     solve.motion = CameraMotion::locked;
     solve.reason = fmt::format("{} of {} tracks stand still", solve.used, solve.used + solve.disagreed);
     if (options.focal == Knowledge::unknown)
-        solve.doubt = fmt::format("a camera that stands still tells nothing of its lens: {:.0f} mm is assumed, give the focal length", options.focal_mm);
+        solve.doubt = fmt::format(
+            "a camera that stands still tells nothing of its lens: {:.0f} mm is assumed, give the focal length",
+            options.focal_mm);
     return solve;
 }
 
@@ -189,30 +222,34 @@ void polishFound(Found& found, const std::vector<int>& keys, const Progress& pro
     if (found.turning) polish(*found.turning, lensPlanOf(found.turning->options()), progress);
     else polishBest(found.candidates, keys, lensPlanOf(found.candidates.front().scene.options()), progress);
 }
-const Reconstruction& sceneOf(const Found& found) { return found.turning ? *found.turning : found.candidates.front().scene; }
+const Reconstruction& sceneOf(const Found& found) {
+    return found.turning ? *found.turning : found.candidates.front().scene;
+}
 
 /// The shortest and the longest focal length on the keyframes that have a camera, in pixels.
 std::pair<double, double> focalsOf(const Reconstruction& scene, const std::vector<int>& keys) {
     std::pair<double, double> range{1e9, 0};
     for (const int key : keys)
-        if (scene.pose(key)) range = {std::min(range.first, scene.focalOf(key)), std::max(range.second, scene.focalOf(key))};
+        if (scene.pose(key))
+            range = {std::min(range.first, scene.focalOf(key)), std::max(range.second, scene.focalOf(key))};
     return range;
 }
 
-/// By how much of the badness the second explains the keyframes better than the first; nothing when its focal length changes by no more
-/// than that of a breathing lens.
+/// By how much of the badness the second explains the keyframes better than the first; nothing when its focal length
+/// changes by no more than that of a breathing lens.
 double gainOfZoom(const Reconstruction& fixed, const Reconstruction& zoomed, const std::vector<int>& keys) {
     const auto [shortest, longest] = focalsOf(zoomed, keys);
     const double noise = std::max(std::min(zoomed.noise(), fixed.noise()), 0.05 * fixed.material().scale());
     return longest > 1.02 * shortest ? fixed.badness(keys, noise) - zoomed.badness(keys, noise) : 0;
 }
 
-// Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01 by a search of
-// their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
+// Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01
+// by a search of their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
 constexpr double kHintOfZoom = 0.008, kZoomGain = 0.025;
 
 /// Whether keyframes read with a focal length that stays look as if it changed, given its freedom where they are.
-bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming, const Progress& progress) {
+bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming,
+                 const Progress& progress) {
     progress.report(0.42, "Looking for a zoom");
     Reconstruction freed = sceneOf(found);
     freed.becomeZoom();
@@ -231,20 +268,22 @@ struct Answer {
 using BundleWatch = std::function<void(const Bundle&)>;
 
 /// `zooming`: the same options with a zoom, when it has to be found out whether there is one.
-Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const SolveOptions* zooming, const Progress& progress,
-                                const BundleWatch& watch) {
+Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
+                                const SolveOptions* zooming, const Progress& progress, const BundleWatch& watch) {
     auto found = findCamera(material, keys, options, progress);
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     if (found) polishFound(*found, keys, progress);
     std::string doubt;
     if (zooming && !progress.stopped() && (!found || looksZoomed(*found, keys, *zooming, progress))) {
         if (options.focal == Knowledge::known) {
-            if (found) doubt = "the tracks look as if the lens zoomed, and one focal length was given: solve it as a zoom";
+            if (found)
+                doubt = "the tracks look as if the lens zoomed, and one focal length was given: solve it as a zoom";
         } else if (auto zoomed = findCamera(material, keys, *zooming, progress); zoomed) {
             polishFound(*zoomed, keys, progress);
             if (!found || gainOfZoom(sceneOf(*found), sceneOf(*zoomed), keys) > kZoomGain) {
                 const auto [shortest, longest] = focalsOf(sceneOf(*zoomed), keys);
-                zoomed->reason += fmt::format("{}the lens zooms by {:.0f} %", zoomed->reason.empty() ? "" : "; ", 100 * (longest / shortest - 1));
+                zoomed->reason += fmt::format("{}the lens zooms by {:.0f} %", zoomed->reason.empty() ? "" : "; ",
+                                              100 * (longest / shortest - 1));
                 found = std::move(zoomed);
             }
         }
@@ -257,16 +296,18 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
         return Answer{std::move(*found->turning), {}, {}, std::move(found->reason), std::move(doubt)};
     }
     Winner winner = decided(found->candidates, plan, progress, watch);
-    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals), std::move(found->reason), std::move(doubt)};
+    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals),
+                  std::move(found->reason), std::move(doubt)};
 }
 
 /// From the cameras and points of an earlier solve: no search.
-Expected<Answer> continuedCamera(const Material& material, std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
-                                 const BundleWatch& watch) {
+Expected<Answer> continuedCamera(const Material& material, std::span<const Track> tracks, const SolveOptions& options,
+                                 const Progress& progress, const BundleWatch& watch) {
     const Solve& start = *options.start;
     const LensPlan plan = lensPlanOf(options);
     Lens lens = start.lens;
-    if (options.focal == Knowledge::known || options.distortion == SolveOptions::Distortion::known || options.distortion == SolveOptions::Distortion::none)
+    if (options.focal == Knowledge::known || options.distortion == SolveOptions::Distortion::known ||
+        options.distortion == SolveOptions::Distortion::none)
         lens = lensAt(options, options.focal == Knowledge::known ? focalsToTry(options).front() : start.lens.focal_px);
     Reconstruction scene(material, options, lens, options.zooms());
     if (options.motion.value_or(start.motion) == CameraMotion::nodal) scene.turnOnly();
@@ -278,14 +319,17 @@ Expected<Answer> continuedCamera(const Material& material, std::span<const Track
             if (options.zooms()) scene.setFocal(int(f), frame->focal_px);
         }
     if (scene.placedFrames() < 3)
-        return failure(Fault::input, "the earlier solve and these tracks share {} frames; 3 are needed: solve from the beginning", scene.placedFrames());
+        return failure(Fault::input,
+                       "the earlier solve and these tracks share {} frames; 3 are needed: solve from the beginning",
+                       scene.placedFrames());
     std::map<TrackId, const SolvedTrack*> earlier;
     for (const SolvedTrack& track : start.tracks) earlier[track.track] = &track;
     for (std::size_t t = 0; t < material.trails.size(); ++t) {
         const auto known = earlier.find(tracks[material.trails[t].track].id);
         if (material.trails[t].heldOut || known == earlier.end()) continue;
         const SolvedTrack& track = *known->second;
-        if (track.direction) scene.setPoint(t, Eigen::Vector4d(track.direction->x(), track.direction->y(), track.direction->z(), 0));
+        if (track.direction)
+            scene.setPoint(t, Eigen::Vector4d(track.direction->x(), track.direction->y(), track.direction->z(), 0));
         else if (track.xyz && !scene.turnsOnly()) scene.setPoint(t, track.xyz->homogeneous());
     }
     progress.report(0.4, "Starting from the earlier solve");
@@ -301,7 +345,9 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     const SolveOptions& options = scene.options();
     const Material& material = scene.material();
     LensPlan settled = lensPlanOf(options);
-    const auto covarianceIs = [&](bool lensOnly) { return covarianceOf(scene.assemble(), scene.bundleOptions(settled.fine, lossWidth(scene), 0, 0), lensOnly); };
+    const auto covarianceIs = [&](bool lensOnly) {
+        return covarianceOf(scene.assemble(), scene.bundleOptions(settled.fine, lossWidth(scene), 0, 0), lensOnly);
+    };
     if (mayBeCentred(scene, settled))
         if (const auto lens = covarianceIs(true); lens && isCentred(scene, *lens)) {
             // What is left of the axis is the tracks' own error, and would turn every camera by it.
@@ -329,7 +375,8 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     }
     if (open && covariance) {
         // Places are as open as the focal length, far beyond what its neighbourhood says.
-        const double spread = (open->second - open->first) / std::sqrt(12.0), own = covariance->deviationOf(LensTerm::focal);
+        const double spread = (open->second - open->first) / std::sqrt(12.0),
+                     own = covariance->deviationOf(LensTerm::focal);
         if (own > 0 && spread > own) widenDeviations(solve, spread / own);
     }
     solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
@@ -342,19 +389,25 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
 
 std::string_view toString(CameraMotion motion) {
     switch (motion) {
-        case CameraMotion::nodal: return "nodal";
-        case CameraMotion::locked: return "locked";
-        default: return "travelling";
+        case CameraMotion::nodal:
+            return "nodal";
+        case CameraMotion::locked:
+            return "locked";
+        default:
+            return "travelling";
     }
 }
 
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
     const auto& frames = solve.frames.vector();
-    const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const SolvedFrame& f, int number) { return f.frame < number; });
+    const auto found = std::lower_bound(frames.begin(), frames.end(), frame,
+                                        [](const SolvedFrame& f, int number) { return f.frame < number; });
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
-Lens lensOf(const Solve& solve, const SolvedFrame& frame) { return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens; }
+Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
+    return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
+}
 
 std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
     const SolvedFrame* solved = solvedFrameAt(solve, frame);
@@ -364,40 +417,53 @@ std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d&
     return plateFromPlane(lensOf(solve, *solved), inCamera.hnormalized());
 }
 
-Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress, const SolveWatch& watch) {
+Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
+                            const SolveWatch& watch) {
     if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
     if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
     const auto prepared = prepare(tracks, options);
     if (!prepared) return tl::unexpected(prepared.error());
     const Material& material = *prepared;
-    if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material))) return lockedSolve(material, tracks, options);
+    if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material)))
+        return lockedSolve(material, tracks, options);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
-    if (keys.size() < 2) return failure(Fault::outcome, "no two frames have {} tracks; track more points", options.fewestTracks);
+    if (keys.size() < 2)
+        return failure(Fault::outcome, "no two frames have {} tracks; track more points", options.fewestTracks);
     if (options.focal == Knowledge::unknown)
         if (const SheetMotion sheet = sheetMotionOf(material, keys); sheet.isSheet)
-            return failure(Fault::outcome, "the picture only {} as one flat sheet{}: no parallax, and nothing tells the focal length; give it{}",
-                           sheet.growth > 1.04 ? "shifts, turns and grows" : "shifts and turns",
-                           sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)" : " (a moved picture or test pattern, or a far scene through a long lens)",
-                           sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
+            return failure(
+                Fault::outcome,
+                "the picture only {} as one flat sheet{}: no parallax, and nothing tells the focal length; give it{}",
+                sheet.growth > 1.04 ? "shifts, turns and grows" : "shifts and turns",
+                sheet.growth > 1.04 ? " (a zoom, an enlarged still, or a flat scene faced squarely)"
+                                    : " (a moved picture or test pattern, or a far scene through a long lens)",
+                sheet.growth > 1.04 ? ", with --zoom if the lens zooms" : "");
     SolveOptions decided = options, zooming = options;
     decided.zoom = options.zoom.value_or(options.start && options.start->zoom);
     zooming.zoom = true;
     const bool mayZoom = !options.zoom;
     BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
-    auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle)
-                                : searchedCamera(material, keys, decided, mayZoom ? &zooming : nullptr, progress, watchBundle);
+    auto answer = options.start
+                      ? continuedCamera(material, tracks, decided, progress, watchBundle)
+                      : searchedCamera(material, keys, decided, mayZoom ? &zooming : nullptr, progress, watchBundle);
     if (!answer) return tl::unexpected(answer.error());
     const Reconstruction& scene = answer->scene;
-    if (scene.placedFrames() < int(material.frames.size()) && progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    if (scene.placedFrames() < int(material.frames.size()) && progress.stopped())
+        return failure(Fault::stopped, "the solve was stopped");
     if (scene.placedPoints() < options.fewestTracks)
-        return failure(Fault::outcome, "only {} tracks agree on one camera; mask what moves, or track more of what stands still", scene.placedPoints());
+        return failure(Fault::outcome,
+                       "only {} tracks agree on one camera; mask what moves, or track more of what stands still",
+                       scene.placedPoints());
     // Half of the tracks contradicting a camera that misses by many pixels is no camera.
     const double noise = scene.noise();
     if (noise > 5 * material.scale())
-        return failure(Fault::outcome, "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, or track what stands still", noise);
+        return failure(Fault::outcome,
+                       "no camera explains these tracks (they miss it by {:.0f} px): mask what moves, look for a cut, "
+                       "or track what stands still",
+                       noise);
     progress.report(0.92, "Measuring");
     Solve solve = described(*answer, tracks, progress);
     progress.report(1, "Solved");

@@ -47,19 +47,20 @@ struct SolveOptions {
     int height = 0;
     double sensorWidth_mm = 36.0;
 
-    /// Known: kept as it is. Guessed: drawn to the value with the trust (a standard deviation). Unknown: searched from wide to
-    /// long, then refined.
+    /// Known: kept as it is. Guessed: drawn to the value with the trust (a standard deviation). Unknown: searched from
+    /// wide to long, then refined.
     Knowledge focal = Knowledge::unknown;
     double focal_mm = 35.0;
     double focalTrust_mm = 2.0;
 
-    /// Known: `lens` gives it (its focal length counts when `focal` is known and `focal_mm` is 0). Unknown: k1 and k2 are found.
+    /// Known: `lens` gives it (its focal length counts when `focal` is known and `focal_mm` is 0). Unknown: k1 and k2
+    /// are found.
     enum class Distortion { none, known, unknown, k1, full };
     Distortion distortion = Distortion::unknown;
     std::optional<Lens> lens;
 
-    /// Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say against a trust of
-    /// `axisTrust` widths. Centre: the middle, or the given lens' axis. Free: wherever the tracks put it.
+    /// Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say against a trust
+    /// of `axisTrust` widths. Centre: the middle, or the given lens' axis. Free: wherever the tracks put it.
     enum class Axis { automatic, centre, free };
     Axis axis = Axis::automatic;
     double axisTrust = 0.005;
@@ -81,8 +82,9 @@ struct SolveOptions {
     /// contradict the rest.
     double trim_px = 0.0;
 
-    /// An earlier solve to start from: its cameras and points are taken and adjusted with what has changed since (tracks added or
-    /// tied, another lens, more frames), without a search. It must be near: a start that is wrong stays wrong.
+    /// An earlier solve to start from: its cameras and points are taken and adjusted with what has changed since
+    /// (tracks added or tied, another lens, more frames), without a search. It must be near: a start that is wrong
+    /// stays wrong.
     std::shared_ptr<const Solve> start;
 
     /// A tenth of the tracks is kept out of the adjustment and measured against it.
@@ -111,9 +113,9 @@ struct SolvedFrame {
 
 enum class TrackRole {
     used,
-    heldOut,     ///< kept out of the adjustment to measure it
-    disagreed,   ///< contradicts the rest: it moves, slides or jumps
-    unplaced     ///< too short to be placed
+    heldOut,    ///< kept out of the adjustment to measure it
+    disagreed,  ///< contradicts the rest: it moves, slides or jumps
+    unplaced    ///< too short to be placed
 };
 
 struct SolvedTrack {
@@ -123,19 +125,20 @@ struct SolvedTrack {
     std::optional<Eigen::Vector3d> direction;  ///< of length 1, in the solve's world, when only that is known
     double rms_px = 0.0;
     int frames = 0;
-    Eigen::Vector3d deviation{0, 0, 0};        ///< standard deviation of the place, an axis each; 0 when not computed
-    std::optional<std::pair<int, int>> goodFrames;  ///< first and last frame that agree, when the rest of the track does not
+    Eigen::Vector3d deviation{0, 0, 0};  ///< standard deviation of the place, an axis each; 0 when not computed
+    std::optional<std::pair<int, int>>
+        goodFrames;  ///< first and last frame that agree, when the rest of the track does not
 };
 
-/// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the median
-/// point ten units away, unless measures from the set say more.
+/// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the
+/// median point ten units away, unless measures from the set say more.
 struct Solve {
-    Lens lens;                   ///< of a zoom: on its first frame
+    Lens lens;  ///< of a zoom: on its first frame
     double sensorWidth_mm = 36.0;
     CameraMotion motion = CameraMotion::travelling;
-    std::string reason;          ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"
+    std::string reason;  ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"
     bool zoom = false;
-    double k1Slope = 0.0;        ///< of a zoom: k1 per natural logarithm of the focal length
+    double k1Slope = 0.0;  ///< of a zoom: k1 per natural logarithm of the focal length
     List<SolvedFrame> frames;
     List<SolvedTrack> tracks;
     double rms_px = 0.0;
@@ -144,15 +147,16 @@ struct Solve {
     int used = 0;
     int disagreed = 0;
     int heldOut = 0;
-    int duplicates = 0;          ///< tracks left out because another has the same samples
+    int duplicates = 0;                       ///< tracks left out because another has the same samples
     std::optional<double> focalDeviation_mm;  ///< none when the focal length was known
-    std::optional<std::pair<double, double>> focalRange_mm;  ///< focal lengths that explain the tracks about as well, when they are clearly different
+    std::optional<std::pair<double, double>>
+        focalRange_mm;  ///< focal lengths that explain the tracks about as well, when they are clearly different
     double k1Deviation = 0.0, k2Deviation = 0.0;
-    Eigen::Vector2d axisDeviation_px{0, 0};   ///< 0 when it was held
+    Eigen::Vector2d axisDeviation_px{0, 0};  ///< 0 when it was held
     std::pair<int, int> basePair{0, 0};
     double medianAngleDegrees = 0.0;  ///< the parallax of the points: how wide their rays spread
-    bool inMetres = false;       ///< measures from the set gave the unit; with three known places the world is theirs
-    std::string doubt;           ///< in words, when the solve is not sure; empty when it is
+    bool inMetres = false;  ///< measures from the set gave the unit; with three known places the world is theirs
+    std::string doubt;      ///< in words, when the solve is not sure; empty when it is
 };
 
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
@@ -168,13 +172,16 @@ struct SolveView {
 };
 using SolveWatch = std::function<void(const SolveView&)>;
 
-/// Solves a camera from its tracks; those set aside are left out. Several pairs of frames and several focal lengths are carried
-/// through keyframes of the whole shot and compared at one noise scale; the best goes on to all frames (docs/architecture.md). Fails,
-/// saying the cause and what to try, when there are too few tracks, a cut, or nothing that decides; a result that is not sure says
-/// so in `doubt`. When stopped early it gives what it has once all frames are placed, with a doubt, else Fault::stopped.
-Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress = Progress{}, const SolveWatch& watch = {});
+/// Solves a camera from its tracks; those set aside are left out. Several pairs of frames and several focal lengths are
+/// carried through keyframes of the whole shot and compared at one noise scale; the best goes on to all frames
+/// (docs/architecture.md). Fails, saying the cause and what to try, when there are too few tracks, a cut, or nothing
+/// that decides; a result that is not sure says so in `doubt`. When stopped early it gives what it has once all frames
+/// are placed, with a doubt, else Fault::stopped.
+Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options,
+                            const Progress& progress = Progress{}, const SolveWatch& watch = {});
 
-/// Where the solve puts a point on a frame's plate; none when the frame is not solved or the point is not in view of the lens.
+/// Where the solve puts a point on a frame's plate; none when the frame is not solved or the point is not in view of
+/// the lens.
 std::optional<Eigen::Vector2d> projected(const Solve& solve, int frame, const Eigen::Vector3d& xyz);
 
 }  // namespace pinion

@@ -19,14 +19,15 @@ double growthBetween(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
     std::vector<double> ratios;
     const std::size_t half = shared.size() / 2;
     for (std::size_t i = 0; i < half; ++i) {
-        const double before = (shared[i].first - shared[i + half].first).norm(), after = (shared[i].second - shared[i + half].second).norm();
+        const double before = (shared[i].first - shared[i + half].first).norm(),
+                     after = (shared[i].second - shared[i + half].second).norm();
         if (before > 20) ratios.push_back(after / before);
     }
     return ratios.size() > 4 ? median(ratios) : 1.0;
 }
 
-std::optional<Reconstruction> turnFrom(const Material& material, const std::vector<int>& keys, const Lens& lens, const SolveOptions& options, const LensPlan& plan,
-                                       const Progress& progress) {
+std::optional<Reconstruction> turnFrom(const Material& material, const std::vector<int>& keys, const Lens& lens,
+                                       const SolveOptions& options, const LensPlan& plan, const Progress& progress) {
     Reconstruction scene(material, options, lens, options.zooms());
     scene.turnOnly();
     scene.setPose(keys.front(), Pose{});
@@ -36,7 +37,8 @@ std::optional<Reconstruction> turnFrom(const Material& material, const std::vect
         if (shared.size() < 6) return std::nullopt;
         Lens next = lens;
         if (options.zooms()) {
-            next = zoomed(lens, 0, std::clamp(focal * growthBetween(shared), 0.2 * material.width, 50.0 * material.width));
+            next =
+                zoomed(lens, 0, std::clamp(focal * growthBetween(shared), 0.2 * material.width, 50.0 * material.width));
             scene.setFocal(keys[k], next.focal_px);
         }
         std::vector<PlanePair> pairs;
@@ -63,11 +65,14 @@ std::optional<Reconstruction> turnFrom(const Material& material, const std::vect
 
 }  // namespace
 
-std::optional<Reconstruction> solveTurning(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+std::optional<Reconstruction> solveTurning(const Material& material, const std::vector<int>& keys,
+                                           const SolveOptions& options, const Progress& progress) {
     const LensPlan plan = lensPlanOf(options);
     const auto focals = focalsToTry(options);
     std::vector<std::optional<Reconstruction>> found(focals.size());
-    parallelFor(focals.size(), [&](std::size_t i) { found[i] = turnFrom(material, keys, lensAt(options, focals[i]), options, plan, progress); });
+    parallelFor(focals.size(), [&](std::size_t i) {
+        found[i] = turnFrom(material, keys, lensAt(options, focals[i]), options, plan, progress);
+    });
     double noise = 1e9;
     for (const auto& scene : found)
         if (scene) noise = std::min(noise, scene->noise());
@@ -99,7 +104,8 @@ bool standsStill(const Material& material) {
         steps.push_back(std::sqrt(0.25 * stepSquares / double(trail.seen.size() - 1)));
     }
     // White noise wanders as far as it steps; a camera that moves wanders farther.
-    return !wander.empty() && median(wander) < std::max(0.2 * material.scale(), std::min(1.3 * median(steps), 0.8 * material.scale()));
+    return !wander.empty() &&
+           median(wander) < std::max(0.2 * material.scale(), std::min(1.3 * median(steps), 0.8 * material.scale()));
 }
 
 TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& turning) {
@@ -123,7 +129,8 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
 }
 
 double parallaxOf(const Reconstruction& scene, const BasePair& pair) {
-    return fitRotation(planePairs(sharedPlaces(scene.material(), pair.a, pair.b), scene.lens())).medianResidual * scene.lens().focal_px;
+    return fitRotation(planePairs(sharedPlaces(scene.material(), pair.a, pair.b), scene.lens())).medianResidual *
+           scene.lens().focal_px;
 }
 
 }  // namespace pinion::solving

@@ -6,9 +6,11 @@
 
 namespace pinion::solving {
 
-/// The keyframes solved as a camera that only turns (with `options.zoom`, and zooms): turns from frame to frame, then all adjusted
-/// together, for each focal length to be tried; the best. None when neighbouring keyframes share too few tracks.
-std::optional<Reconstruction> solveTurning(const Material& material, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress);
+/// The keyframes solved as a camera that only turns (with `options.zoom`, and zooms): turns from frame to frame, then
+/// all adjusted together, for each focal length to be tried; the best. None when neighbouring keyframes share too few
+/// tracks.
+std::optional<Reconstruction> solveTurning(const Material& material, const std::vector<int>& keys,
+                                           const SolveOptions& options, const Progress& progress);
 
 /// Whether the tracks stand still but for their noise: the median over tracks of how far they wander.
 bool standsStill(const Material& material);
