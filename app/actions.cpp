@@ -23,7 +23,8 @@ QString keysOf(const QAction* action) {
 
 class Finder : public QDialog {
 public:
-    Finder(Commands& commands, QWidget* parent) : QDialog(parent, Qt::Popup | Qt::FramelessWindowHint), commands_(commands) {
+    Finder(Commands& commands, QWidget* parent)
+        : QDialog(parent, Qt::Popup | Qt::FramelessWindowHint), commands_(commands) {
         setObjectName("commandFinder");
         setStyleSheet("QDialog { background: #242424; border: 1px solid #4a4a4a; }");
         resize(520, 380);
@@ -97,8 +98,8 @@ private:
 
 Commands::Commands(QWidget* window) : QObject(window), window_(window) {}
 
-QAction* Commands::add(const QString& menu, const QString& name, const QList<QKeySequence>& keys, const std::function<void()>& run,
-                       const std::function<QString()>& whyNot) {
+QAction* Commands::add(const QString& menu, const QString& name, const QList<QKeySequence>& keys,
+                       const std::function<void()>& run, const std::function<QString()>& whyNot) {
     auto* action = new QAction(name, window_);
     action->setShortcuts(keys);
     action->setObjectName(name);

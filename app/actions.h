@@ -14,8 +14,8 @@ namespace pinion {
 
 /// One thing the program can do: the menus, the command finder and the table of keys all show this.
 struct Command {
-    QString menu;     ///< "Track", ...
-    QString name;     ///< "Track forward"
+    QString menu;  ///< "Track", ...
+    QString name;  ///< "Track forward"
     QAction* action;
     std::function<QString()> whyNot;  ///< empty when it can be done now, else the reason
 };
@@ -25,8 +25,8 @@ class Commands : public QObject {
     Q_OBJECT
 public:
     explicit Commands(QWidget* window);
-    QAction* add(const QString& menu, const QString& name, const QList<QKeySequence>& keys, const std::function<void()>& run,
-                 const std::function<QString()>& whyNot = {});
+    QAction* add(const QString& menu, const QString& name, const QList<QKeySequence>& keys,
+                 const std::function<void()>& run, const std::function<QString()>& whyNot = {});
     const std::vector<Command>& all() const { return commands_; }
     /// Asks every command whether it can be done now.
     void refresh();

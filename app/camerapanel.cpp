@@ -30,7 +30,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     zoom->setToolTip("A lens that zooms gets a focal length on every frame, smooth in time");
     auto* axis = choice({"automatic", "middle", "free"});
     axis->setObjectName("axis");
-    axis->setToolTip("Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say; free: for plates cropped off the middle");
+    axis->setToolTip(
+        "Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks say; free: for "
+        "plates cropped off the middle");
     form->row("Camera", kind);
     form->row("Focal length", focal);
     auto* millimetresLabel = form->row("Value", millimetres);
@@ -41,7 +43,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     form->row("Optical axis", axis);
     auto* base = choice({"find out", "by hand"});
     base->setObjectName("basePair");
-    base->setToolTip("The two frames from which the search starts: far enough apart to show depth, near enough to share tracks");
+    base->setToolTip(
+        "The two frames from which the search starts: far enough apart to show depth, near enough to share tracks");
     form->row("Base pair", base);
     auto* first = spin(0, 9999999);
     first->setObjectName("baseFirst");
@@ -52,7 +55,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     form->wide(makeMeasuresTable(workspace));
     auto* solve = button("Solve", "quiet");
     auto* refine = button("Refine");
-    refine->setToolTip("From the present solve on, without a search: quick, after tracks, lens or measures have changed a little");
+    refine->setToolTip(
+        "From the present solve on, without a search: quick, after tracks, lens or measures have changed a little");
     form->wide(buttonRow({solve, refine}));
     auto* doubt = new QLabel;
     doubt->setObjectName("doubt");
@@ -73,7 +77,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     auto* back = button("Bring back all");
     form->wide(buttonRow({aside, back}));
 
-    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base, first, second] {
+    const auto changed = [&workspace, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base, first,
+                          second] {
         Shot shot = workspace.shot();
         SolveSettings& s = shot.solveSettings;
         s.focal = Knowledge(focal->currentIndex());
@@ -89,11 +94,14 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         } else if (!s.basePair) {
             // What the solve found is the best first guess.
             const auto& found = shot.solve ? shot.solve->basePair : std::pair(0, 0);
-            s.basePair = found.first != found.second ? found : std::pair(shot.plate.range.first, (shot.plate.range.first + shot.plate.range.last) / 2);
+            s.basePair = found.first != found.second
+                             ? found
+                             : std::pair(shot.plate.range.first, (shot.plate.range.first + shot.plate.range.last) / 2);
         } else {
             s.basePair = {first->value(), second->value()};
         }
-        if (s.distortion == SolveOptions::Distortion::known && !s.lens) s.distortion = SolveOptions::Distortion::unknown;
+        if (s.distortion == SolveOptions::Distortion::known && !s.lens)
+            s.distortion = SolveOptions::Distortion::unknown;
         workspace.edit("Change camera settings", std::move(shot));
     };
     for (QComboBox* box : {focal, kind, zoom, axis, base}) QObject::connect(box, &QComboBox::activated, form, changed);
@@ -115,7 +123,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         shot.solveSettings.lens = *lens;
         workspace.edit("Take distortion from a lens", std::move(shot));
     });
-    for (QDoubleSpinBox* box : {millimetres, trust, sensor}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
+    for (QDoubleSpinBox* box : {millimetres, trust, sensor})
+        QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
     QObject::connect(solve, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(); });
     QObject::connect(refine, &QPushButton::clicked, form, [&workspace] { workspace.startSolve(true); });
     QObject::connect(aside, &QPushButton::clicked, form, [&workspace] {
@@ -128,9 +137,13 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         std::vector<TrackId> tracks;
         for (const Track& track : workspace.shot().tracks)
             if (track.setAside) tracks.push_back(track.id);
-        if (!tracks.empty()) workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(workspace.shot(), tracks, false));
+        if (!tracks.empty())
+            workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()),
+                           withSetAside(workspace.shot(), tracks, false));
     });
-    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base, first, second, baseFrames, doubt, solve, refine, results, histogram, aside, back, millimetresLabel, trustLabel] {
+    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base,
+                          first, second, baseFrames, doubt, solve, refine, results, histogram, aside, back,
+                          millimetresLabel, trustLabel] {
         const Shot& shot = workspace.shot();
         const SolveSettings& s = shot.solveSettings;
         focal->setCurrentIndex(int(s.focal));
@@ -165,7 +178,8 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         const auto above = workspace.tracksAbove(workspace.trimPreview());
         aside->setEnabled(!above.empty() && !workspace.isBusy());
         aside->setText(above.empty() ? QString("Set aside") : QString("Set %1 aside").arg(above.size()));
-        const auto asideCount = std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
+        const auto asideCount =
+            std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
         back->setEnabled(asideCount > 0 && !workspace.isBusy());
         if (!shot.solve) {
             results->setText(shot.tracks.isEmpty() ? "<span style='color:#a2a2a2'>Scatter features first.</span>" : "");
@@ -181,37 +195,53 @@ QWidget* makeCameraPanel(Workspace& workspace) {
             if (before) table += QString("<td align='right' style='color:#8a8a8a'>%1</td>").arg(value(*before));
             table += QString("<td align='right'>%1</td></tr>").arg(value(*shot.solve));
         };
-        if (before) table += "<tr><td></td><td align='right' style='color:#8a8a8a'>before</td><td align='right' style='color:#e9bd66'>now</td></tr>";
+        if (before)
+            table +=
+                "<tr><td></td><td align='right' style='color:#8a8a8a'>before</td><td align='right' "
+                "style='color:#e9bd66'>now</td></tr>";
         row("Kind", [](const Solve& x) { return text(std::string(toString(x.motion))) + (x.zoom ? ", zoom" : ""); });
         row("RMS", [](const Solve& x) { return QString("%1 px").arg(x.rms_px, 0, 'f', 3); });
         row("Held out", [](const Solve& x) { return QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3); });
         row("Used", [](const Solve& x) { return QString::number(x.used); });
         row("Disagree", [](const Solve& x) { return QString::number(x.disagreed); });
         row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });
-        const auto inMillimetres = [width](const Solve& x, double focal_px) { return focalMillimetres(focal_px, x.sensorWidth_mm, width); };
+        const auto inMillimetres = [width](const Solve& x, double focal_px) {
+            return focalMillimetres(focal_px, x.sensorWidth_mm, width);
+        };
         row("Focal", [&](const Solve& x) {
             if (!x.zoom) return QString("%1 mm").arg(inMillimetres(x, x.lens.focal_px), 0, 'f', 2);
-            return QString("%1 to %2 mm").arg(inMillimetres(x, x.frames.front().focal_px), 0, 'f', 1).arg(inMillimetres(x, x.frames.back().focal_px), 0, 'f', 1);
+            return QString("%1 to %2 mm")
+                .arg(inMillimetres(x, x.frames.front().focal_px), 0, 'f', 1)
+                .arg(inMillimetres(x, x.frames.back().focal_px), 0, 'f', 1);
         });
-        if (shot.solve->focalDeviation_mm) row("Focal ±", [](const Solve& x) { return x.focalDeviation_mm ? QString("%1 mm").arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("–"); });
+        if (shot.solve->focalDeviation_mm)
+            row("Focal ±", [](const Solve& x) {
+                return x.focalDeviation_mm ? QString("%1 mm").arg(*x.focalDeviation_mm, 0, 'f', 3) : QString("–");
+            });
         const auto within = [](double value, double deviation, int digits) {
-            return deviation > 0 ? QString("%1 ± %2").arg(value, 0, 'f', digits).arg(deviation, 0, 'f', digits) : QString::number(value, 'f', digits);
+            return deviation > 0 ? QString("%1 ± %2").arg(value, 0, 'f', digits).arg(deviation, 0, 'f', digits)
+                                 : QString::number(value, 'f', digits);
         };
         // Beside an earlier solve there is room for the value alone.
         const bool narrow = before != nullptr;
         row("k1", [&](const Solve& x) { return within(x.lens.k1, narrow ? 0 : x.k1Deviation, 4); });
         row("k2", [&](const Solve& x) { return within(x.lens.k2, narrow ? 0 : x.k2Deviation, 4); });
         row("Axis off", [&](const Solve& x) {
-            return QString("%1, %2 px").arg(x.lens.cx - x.lens.width / 2.0, 0, 'f', 1).arg(x.lens.cy - x.lens.height / 2.0, 0, 'f', 1);
+            return QString("%1, %2 px")
+                .arg(x.lens.cx - x.lens.width / 2.0, 0, 'f', 1)
+                .arg(x.lens.cy - x.lens.height / 2.0, 0, 'f', 1);
         });
-        if (shot.solve->motion == CameraMotion::travelling) row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });
+        if (shot.solve->motion == CameraMotion::travelling)
+            row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });
         table += "</table>";
         if (!shot.solve->reason.empty() && shot.solve->reason != "chosen")
             table += "<p style='color:#a2a2a2; margin:4px 2px'>" + text(shot.solve->reason).toHtmlEscaped() + "</p>";
         results->setText(table);
         form->updateGeometry();
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::trimPreviewChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal :
+         {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::trimPreviewChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, form, refresh);
     refresh();
     return form;
 }

@@ -13,9 +13,9 @@ namespace {
 
 using Eigen::Vector2d;
 
-constexpr double kGrab = 9.0;     // screen pixels within which a click means a track
-constexpr double kHandle = 7.0;   // screen pixels within which a press means a handle
-constexpr double kRoom = 18.0;    // screen pixels a pattern needs to show handles
+constexpr double kGrab = 9.0;    // screen pixels within which a click means a track
+constexpr double kHandle = 7.0;  // screen pixels within which a press means a handle
+constexpr double kRoom = 18.0;   // screen pixels a pattern needs to show handles
 
 }  // namespace
 
@@ -77,11 +77,15 @@ void Canvas::setShown(Shown shown) {
 void Canvas::refreshMapping() {
     Eigen::Matrix3d shownFromPlate = Eigen::Matrix3d::Identity();
     if (shown_ != Shown::plate && workspace_.plan()) {
-        if (const FrameMap* map = workspace_.plan()->at(workspace_.frame())) shownFromPlate = map->sourceFromOutput.inverse();
-    } else if (const Track* track = findTrack(workspace_.shot(), workspace_.followed()); track && !track->samples.isEmpty()) {
+        if (const FrameMap* map = workspace_.plan()->at(workspace_.frame()))
+            shownFromPlate = map->sourceFromOutput.inverse();
+    } else if (const Track* track = findTrack(workspace_.shot(), workspace_.followed());
+               track && !track->samples.isEmpty()) {
         // Where the track has no sample its nearest one stands in, so that the picture does not jump away.
         const auto& samples = track->samples.vector();
-        const auto nearest = std::min_element(samples.begin(), samples.end(), [&](const Sample& a, const Sample& b) { return std::abs(a.frame - workspace_.frame()) < std::abs(b.frame - workspace_.frame()); });
+        const auto nearest = std::min_element(samples.begin(), samples.end(), [&](const Sample& a, const Sample& b) {
+            return std::abs(a.frame - workspace_.frame()) < std::abs(b.frame - workspace_.frame());
+        });
         if (!followAt_ || followedTrack_ != track->id) followAt_ = nearest->wanted();
         followedTrack_ = track->id;
         shownFromPlate.topRightCorner<2, 1>() = *followAt_ - nearest->wanted();
@@ -102,7 +106,8 @@ std::vector<QPointF> Canvas::patternHandles() const {
     if (2 * half * mapping_.zoom() < kRoom) return {};
     const Vector2d at = *placeOf(*track);
     std::vector<QPointF> handles;
-    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}) handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
+    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}})
+        handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
     return handles;
 }
 
@@ -113,7 +118,8 @@ std::vector<QPointF> Canvas::searchHandles() const {
     const Vector2d at = *placeOf(*track);
     std::vector<QPointF> handles;
     // In the middle of the sides, where the pattern has none: the two are never mistaken for each other.
-    for (const auto& [x, y] : {std::pair{0, -1}, {1, 0}, {0, 1}, {-1, 0}}) handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
+    for (const auto& [x, y] : {std::pair{0, -1}, {1, 0}, {0, 1}, {-1, 0}})
+        handles.push_back(mapping_.screenFromPlate(at + half * Vector2d(x, y)));
     return handles;
 }
 
@@ -129,10 +135,13 @@ void Canvas::dragHandle(const QPointF& to) {
 }
 
 void Canvas::finishOutline() {
-    const Track* track = workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
+    const Track* track =
+        workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
     const Sample* sample = track ? sampleAt(*track, workspace_.frame()) : nullptr;
     if (outline_.size() < 3) {
-        workspace_.say("An outline needs three corners. Click them round what belongs to the pattern, and double-click to close it.");
+        workspace_.say(
+            "An outline needs three corners. Click them round what belongs to the pattern, and double-click to close "
+            "it.");
         return;
     }
     if (sample) {
@@ -143,12 +152,13 @@ void Canvas::finishOutline() {
             reach = std::max(reach, around.back().cwiseAbs().maxCoeff());
         }
         const int pattern = std::clamp(2 * int(std::ceil(reach)) + 1, 7, 101);
-        workspace_.edit("Outline of " + QString::fromStdString(track->name), withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
-            t.outline = List<Vector2d>(around);
-            // The pattern is as large as its outline; the search stays larger.
-            t.pattern_px = pattern;
-            t.search_px = std::max(t.search_px, pattern + 8);
-        }));
+        workspace_.edit("Outline of " + QString::fromStdString(track->name),
+                        withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
+                            t.outline = List<Vector2d>(around);
+                            // The pattern is as large as its outline; the search stays larger.
+                            t.pattern_px = pattern;
+                            t.search_px = std::max(t.search_px, pattern + 8);
+                        }));
     }
     outline_.clear();
     setTool(Tool::select);
@@ -168,7 +178,8 @@ void Canvas::updateAdvice() {
         if (adviceWanted_ == frame) return;
         adviceWanted_ = frame;
         QThreadPool::globalInstance()->start([this, picture, frame, settings] {
-            auto pyramid = std::make_shared<const Pyramid>(buildPyramid(*picture, settings.channel, settings.preFilter, 1));
+            auto pyramid =
+                std::make_shared<const Pyramid>(buildPyramid(*picture, settings.channel, settings.preFilter, 1));
             QMetaObject::invokeMethod(this, [this, pyramid, frame, grain = grainOf(*pyramid)] {
                 advicePyramid_ = pyramid;
                 adviceGrain_ = grain;
@@ -179,7 +190,8 @@ void Canvas::updateAdvice() {
         });
         return;
     }
-    advice_ = adviseSpot(*advicePyramid_, mapping_.plateFromScreen(cursor_), settings.pattern_px, settings.search_px, adviceGrain_);
+    advice_ = adviseSpot(*advicePyramid_, mapping_.plateFromScreen(cursor_), settings.pattern_px, settings.search_px,
+                         adviceGrain_);
     adviceText_ = QString::fromStdString(toString(advice_));
     update();
 }
@@ -206,7 +218,9 @@ void Canvas::setGrid(bool shown) {
     update();
 }
 
-void Canvas::updateSizes() { mapping_.setSizes(size(), QSizeF(workspace_.shot().plate.width, workspace_.shot().plate.height)); }
+void Canvas::updateSizes() {
+    mapping_.setSizes(size(), QSizeF(workspace_.shot().plate.width, workspace_.shot().plate.height));
+}
 
 void Canvas::mouseDoubleClickEvent(QMouseEvent* event) {
     if (tool_ == Tool::outline) finishOutline();
@@ -222,9 +236,11 @@ const QImage& Canvas::image() {
     const PicturePtr picture = workspace_.picture();
     if (picture && (picture != imageOf_ || !(imageView_ == workspace_.view()))) {
         const auto pixels = displayPixels(*picture, workspace_.view());
-        if (image_.width() != picture->width || image_.height() != picture->height) image_ = QImage(picture->width, picture->height, QImage::Format_RGB32);
+        if (image_.width() != picture->width || image_.height() != picture->height)
+            image_ = QImage(picture->width, picture->height, QImage::Format_RGB32);
         for (int y = 0; y < picture->height; ++y)
-            std::memcpy(image_.scanLine(y), pixels.data() + std::size_t(y) * std::size_t(picture->width), std::size_t(picture->width) * 4);
+            std::memcpy(image_.scanLine(y), pixels.data() + std::size_t(y) * std::size_t(picture->width),
+                        std::size_t(picture->width) * 4);
         imageOf_ = picture;
         imageView_ = workspace_.view();
     }
@@ -271,9 +287,12 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
     }
     if (shown_ == Shown::beside) return;
     const Vector2d under = mapping_.plateFromScreen(cursor_);
-    const bool onPlate = under.x() >= 0 && under.y() >= 0 && under.x() <= workspace_.shot().plate.width && under.y() <= workspace_.shot().plate.height;
+    const bool onPlate = under.x() >= 0 && under.y() >= 0 && under.x() <= workspace_.shot().plate.width &&
+                         under.y() <= workspace_.shot().plate.height;
     if (tool_ == Tool::outline) {
-        const Track* track = workspace_.selection().size() == 1 ? findTrack(workspace_.shot(), *workspace_.selection().begin()) : nullptr;
+        const Track* track = workspace_.selection().size() == 1
+                                 ? findTrack(workspace_.shot(), *workspace_.selection().begin())
+                                 : nullptr;
         if (!track || !sampleAt(*track, workspace_.frame())) {
             workspace_.say("An outline belongs to one track on one of its frames. Select it first.");
             return;
@@ -322,7 +341,8 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
             return;
         }
         // With Alt the offset point is drawn out of the track.
-        if ((event->modifiers() & Qt::AltModifier) && QLineF(mapping_.screenFromPlate(sampleAt(*track, workspace_.frame())->wanted()), cursor_).length() < 14) {
+        if ((event->modifiers() & Qt::AltModifier) &&
+            QLineF(mapping_.screenFromPlate(sampleAt(*track, workspace_.frame())->wanted()), cursor_).length() < 14) {
             drag_ = Drag::offset;
             draggedTo_ = under;
             return;
@@ -353,7 +373,9 @@ void Canvas::mouseMoveEvent(QMouseEvent* event) {
     cursor_ = event->position();
     cursorInside_ = true;
     const Shot& shot = workspace_.shot();
-    const auto inside = [&](const Vector2d& p) -> Vector2d { return p.cwiseMax(Vector2d(0, 0)).cwiseMin(Vector2d(shot.plate.width, shot.plate.height)); };
+    const auto inside = [&](const Vector2d& p) -> Vector2d {
+        return p.cwiseMax(Vector2d(0, 0)).cwiseMin(Vector2d(shot.plate.width, shot.plate.height));
+    };
     switch (drag_) {
         case Drag::pan:
             mapping_.pan(cursor_ - before);
@@ -365,7 +387,8 @@ void Canvas::mouseMoveEvent(QMouseEvent* event) {
             break;
         case Drag::move:
             // Half as fast as the hand: a correction is a matter of fractions of a pixel.
-            draggedTo_ = inside(draggedTo_ + (mapping_.plateFromScreen(cursor_) - mapping_.plateFromScreen(before)) * 0.5);
+            draggedTo_ =
+                inside(draggedTo_ + (mapping_.plateFromScreen(cursor_) - mapping_.plateFromScreen(before)) * 0.5);
             update();
             break;
         case Drag::offset:
@@ -382,14 +405,22 @@ void Canvas::mouseMoveEvent(QMouseEvent* event) {
             update();
             break;
         case Drag::area:
-        case Drag::band: update(); break;
+        case Drag::band:
+            update();
+            break;
         case Drag::none: {
             if (tool_ == Tool::place) updateAdvice();
             if (tool_ == Tool::outline && !outline_.empty()) update();
             if (tool_ == Tool::select) {
-                const auto over = [&](const std::vector<QPointF>& handles) { return std::any_of(handles.begin(), handles.end(), [&](const QPointF& h) { return QLineF(h, cursor_).length() < kHandle; }); };
+                const auto over = [&](const std::vector<QPointF>& handles) {
+                    return std::any_of(handles.begin(), handles.end(),
+                                       [&](const QPointF& h) { return QLineF(h, cursor_).length() < kHandle; });
+                };
                 const bool wiping = shown_ == Shown::wipe && std::abs(cursor_.x() - wipeHandle().x()) < 8;
-                setCursor(over(patternHandles()) ? Qt::SizeFDiagCursor : over(searchHandles()) ? Qt::SizeAllCursor : wiping ? Qt::SplitHCursor : Qt::ArrowCursor);
+                setCursor(over(patternHandles())  ? Qt::SizeFDiagCursor
+                          : over(searchHandles()) ? Qt::SizeAllCursor
+                          : wiping                ? Qt::SplitHCursor
+                                                  : Qt::ArrowCursor);
             }
             const TrackId near = shot.plate.isOpen() && tool_ == Tool::select ? trackNear(cursor_) : 0;
             if (near != hovered_) {
@@ -414,7 +445,9 @@ void Canvas::mouseReleaseEvent(QMouseEvent* event) {
         const bool pattern = drag == Drag::pattern;
         const int size = pattern ? draggedPattern_ : draggedSearch_;
         if (track && size != (pattern ? track->pattern_px : track->search_px))
-            workspace_.edit(QString("%1 of %2 to %3 px").arg(pattern ? "Pattern" : "Search", QString::fromStdString(track->name)).arg(size),
+            workspace_.edit(QString("%1 of %2 to %3 px")
+                                .arg(pattern ? "Pattern" : "Search", QString::fromStdString(track->name))
+                                .arg(size),
                             withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
                                 if (pattern) {
                                     t.pattern_px = size;
@@ -428,12 +461,13 @@ void Canvas::mouseReleaseEvent(QMouseEvent* event) {
             Vector2d offset = draggedTo_ - sampleAt(*track, workspace_.frame())->at;
             // Dropped on the track itself it is none.
             if (offset.norm() * mapping_.zoom() < 8) offset.setZero();
-            workspace_.edit("Offset point of " + QString::fromStdString(track->name), withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
-                t.offset = offset;
-                t.samples = t.samples.edited([&](auto& samples) {
-                    for (Sample& sample : samples) sample.carried = offset.cast<float>();
-                });
-            }));
+            workspace_.edit("Offset point of " + QString::fromStdString(track->name),
+                            withTracksEdited(workspace_.shot(), {track->id}, [&](Track& t) {
+                                t.offset = offset;
+                                t.samples = t.samples.edited([&](auto& samples) {
+                                    for (Sample& sample : samples) sample.carried = offset.cast<float>();
+                                });
+                            }));
         }
     } else if (drag == Drag::area) {
         const QRectF box = QRectF(dragFrom_, cursor_).normalized();
@@ -441,19 +475,23 @@ void Canvas::mouseReleaseEvent(QMouseEvent* event) {
             workspace_.say("Drag a box around the area to search for spots.");
         } else {
             Polygon area;
-            for (const QPointF& corner : {box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()}) area.push_back(mapping_.plateFromScreen(corner));
+            for (const QPointF& corner : {box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()})
+                area.push_back(mapping_.plateFromScreen(corner));
             setTool(Tool::place);
             workspace_.startPropose(area);
         }
     } else if (drag == Drag::move && (cursor_ - dragFrom_).manhattanLength() > 2) {
         const Track* track = findTrack(workspace_.shot(), dragged_);
-        workspace_.placeTie(dragged_, workspace_.frame(), draggedTo_, QString("Move %1").arg(track ? QString::fromStdString(track->name) : "track"));
+        workspace_.placeTie(dragged_, workspace_.frame(), draggedTo_,
+                            QString("Move %1").arg(track ? QString::fromStdString(track->name) : "track"));
     } else if (drag == Drag::band) {
         std::set<TrackId> chosen;
         if (event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)) chosen = workspace_.selection();
         const QRectF band = QRectF(dragFrom_, cursor_).normalized();
         for (const Track& track : workspace_.shot().tracks)
-            if (const auto place = placeOf(track); place && !track.hidden && band.contains(mapping_.screenFromPlate(*place))) chosen.insert(track.id);
+            if (const auto place = placeOf(track);
+                place && !track.hidden && band.contains(mapping_.screenFromPlate(*place)))
+                chosen.insert(track.id);
         workspace_.select(chosen);
     }
     dragged_ = 0;
@@ -488,7 +526,8 @@ void Canvas::nudge(const Vector2d& by) {
         workspace_.say(QString("%1 is locked. Unlock it to move it.").arg(QString::fromStdString(track->name)));
         return;
     }
-    workspace_.placeTie(track->id, workspace_.frame(), sample->at + by, QString("Nudge %1").arg(QString::fromStdString(track->name)));
+    workspace_.placeTie(track->id, workspace_.frame(), sample->at + by,
+                        QString("Nudge %1").arg(QString::fromStdString(track->name)));
 }
 
 void Canvas::reportPointed() {
@@ -501,8 +540,16 @@ void Canvas::reportPointed() {
     const PicturePtr picture = workspace_.picture();
     if (cursorInside_ && picture && at.x() >= 0 && at.y() >= 0 && at.x() < picture->width && at.y() < picture->height) {
         const std::size_t index = (std::size_t(at.y()) * std::size_t(picture->width) + std::size_t(at.x())) * 3;
-        const auto value = [&](std::size_t c) { return picture->depth == Picture::Depth::bits8 ? picture->bytes[index + c] / 255.0 : double(picture->floats[index + c]); };
-        line += QString("   plate %1, %2   R %3 G %4 B %5").arg(at.x(), 0, 'f', 1).arg(at.y(), 0, 'f', 1).arg(value(0), 0, 'f', 2).arg(value(1), 0, 'f', 2).arg(value(2), 0, 'f', 2);
+        const auto value = [&](std::size_t c) {
+            return picture->depth == Picture::Depth::bits8 ? picture->bytes[index + c] / 255.0
+                                                           : double(picture->floats[index + c]);
+        };
+        line += QString("   plate %1, %2   R %3 G %4 B %5")
+                    .arg(at.x(), 0, 'f', 1)
+                    .arg(at.y(), 0, 'f', 1)
+                    .arg(value(0), 0, 'f', 2)
+                    .arg(value(1), 0, 'f', 2)
+                    .arg(value(2), 0, 'f', 2);
     }
     emit pointed(line);
 }

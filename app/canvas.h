@@ -31,7 +31,8 @@ public:
     void dropOutline();
     /// What the place tool says of the spot under the cursor; empty while it is not known.
     QString advice() const { return adviceText_; }
-    /// Where the handles of the selected track are on the screen: four corners of the pattern, four sides of the search.
+    /// Where the handles of the selected track are on the screen: four corners of the pattern, four sides of the
+    /// search.
     std::vector<QPointF> patternHandles() const;
     std::vector<QPointF> searchHandles() const;
     QPointF wipeHandle() const;
@@ -93,10 +94,10 @@ private:
     ViewTransform imageView_;
 
     Shown shown_ = Shown::plate;
-    double wipe_ = 0.5;  ///< share of the canvas's width
+    double wipe_ = 0.5;                        ///< share of the canvas's width
     std::optional<Eigen::Vector2d> followAt_;  ///< where the followed track is held
     TrackId followedTrack_ = 0;
-    std::vector<Eigen::Vector2d> outline_;     ///< being drawn, in pixels of the plate
+    std::vector<Eigen::Vector2d> outline_;  ///< being drawn, in pixels of the plate
     std::shared_ptr<const Pyramid> advicePyramid_;
     double adviceGrain_ = 0;
     int adviceFrame_ = 0;

@@ -53,7 +53,8 @@ void Canvas::paintEvent(QPaintEvent*) {
     if (!workspace_.frameProblem().isEmpty()) {
         painter.fillRect(frame, QColor(0x16, 0x16, 0x16, 220));
         painter.setPen(theme::kCoral);
-        painter.drawText(frame.adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap, workspace_.frameProblem());
+        painter.drawText(frame.adjusted(24, 24, -24, -24), Qt::AlignCenter | Qt::TextWordWrap,
+                         workspace_.frameProblem());
     }
     painter.setRenderHint(QPainter::Antialiasing);
     if (shown_ != Shown::plate || workspace_.followed() != 0) paintShownNote(painter);
@@ -83,7 +84,8 @@ void Canvas::paintPicture(QPainter& painter) {
     const bool moved = !mapping_.shownFromPlate().isIdentity(1e-12);
     const auto draw = [&](const Eigen::Matrix3d& shownFromPlate, const QPointF& by) {
         painter.save();
-        painter.setRenderHint(QPainter::SmoothPixmapTransform, mapping_.zoom() < 2.0 || !shownFromPlate.isIdentity(1e-12));
+        painter.setRenderHint(QPainter::SmoothPixmapTransform,
+                              mapping_.zoom() < 2.0 || !shownFromPlate.isIdentity(1e-12));
         painter.setTransform(PlateMapping::painted(shownFromPlate, mapping_.zoom(), mapping_.offset() + by));
         painter.drawImage(QPointF(0, 0), image_);
         painter.restore();
@@ -119,8 +121,10 @@ void Canvas::paintPicture(QPainter& painter) {
             painter.setPen(QPen(theme::kBrass, 1.5));
             painter.drawLine(QPointF(x, 0), QPointF(x, height()));
             painter.setBrush(theme::kBrass);
-            painter.drawPolygon(QPolygonF({{x - 3, height() / 2.0 - 5}, {x - 9, height() / 2.0}, {x - 3, height() / 2.0 + 5}}));
-            painter.drawPolygon(QPolygonF({{x + 3, height() / 2.0 - 5}, {x + 9, height() / 2.0}, {x + 3, height() / 2.0 + 5}}));
+            painter.drawPolygon(
+                QPolygonF({{x - 3, height() / 2.0 - 5}, {x - 9, height() / 2.0}, {x - 3, height() / 2.0 + 5}}));
+            painter.drawPolygon(
+                QPolygonF({{x + 3, height() / 2.0 - 5}, {x + 9, height() / 2.0}, {x + 3, height() / 2.0 + 5}}));
             break;
         }
         case Shown::beside:
@@ -142,21 +146,29 @@ void Canvas::paintPicture(QPainter& painter) {
 
 void Canvas::paintShownNote(QPainter& painter) {
     if (shown_ == Shown::plate) {
-        if (const Track* track = findTrack(workspace_.shot(), workspace_.followed())) label(painter, {12, 10}, "held on " + QString::fromStdString(track->name), theme::kBrass);
+        if (const Track* track = findTrack(workspace_.shot(), workspace_.followed()))
+            label(painter, {12, 10}, "held on " + QString::fromStdString(track->name), theme::kBrass);
         return;
     }
     const auto plan = workspace_.plan();
     const SteadySettings& s = workspace_.shot().steady;
     QString words;
     if (!workspace_.planProblem().isEmpty()) words = workspace_.planProblem();
-    else if (!plan) words = workspace_.planPending() ? "working out the motion…" : "nothing is steadied: turn it on in the Steady card";
+    else if (!plan)
+        words =
+            workspace_.planPending() ? "working out the motion…" : "nothing is steadied: turn it on in the Steady card";
     else if (!plan->at(workspace_.frame())) words = "the motion of this frame is not known";
     else
-        words = QString("%1%2 · zoom %3 %").arg(s.steady ? (s.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease") : "", s.shake && s.profile ? (s.steady ? " · shake" : "shake") : "").arg((plan->zoom - 1) * 100, 0, 'f', 1);
-    const double x = shown_ == Shown::steady ? std::max(8.0, mapping_.frameOnScreen().left() + 8) : (shown_ == Shown::wipe ? wipeHandle().x() : width() / 2.0) + 12;
+        words = QString("%1%2 · zoom %3 %")
+                    .arg(s.steady ? (s.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease") : "",
+                         s.shake && s.profile ? (s.steady ? " · shake" : "shake") : "")
+                    .arg((plan->zoom - 1) * 100, 0, 'f', 1);
+    const double x = shown_ == Shown::steady ? std::max(8.0, mapping_.frameOnScreen().left() + 8)
+                                             : (shown_ == Shown::wipe ? wipeHandle().x() : width() / 2.0) + 12;
     const double y = std::max(8.0, mapping_.frameOnScreen().top() + 8);
     label(painter, {x, y}, words, workspace_.planProblem().isEmpty() ? theme::kText : theme::kCoral);
-    if (shown_ != Shown::steady) label(painter, {x - 24 - painter.fontMetrics().horizontalAdvance("original") - 14, y}, "original");
+    if (shown_ != Shown::steady)
+        label(painter, {x - 24 - painter.fontMetrics().horizontalAdvance("original") - 14, y}, "original");
     if (!plan || !plan->at(workspace_.frame()) || shown_ == Shown::beside) return;
     // The frame, and the border of the source where it reaches into it.
     painter.setBrush(Qt::NoBrush);
@@ -164,7 +176,9 @@ void Canvas::paintShownNote(QPainter& painter) {
     painter.drawRect(mapping_.frameOnScreen());
     const PlateRef& plate = workspace_.shot().plate;
     QPolygonF border;
-    for (const Vector2d& corner : {Vector2d(0, 0), Vector2d(plate.width, 0), Vector2d(plate.width, plate.height), Vector2d(0, plate.height)}) border << mapping_.screenFromPlate(corner);
+    for (const Vector2d& corner :
+         {Vector2d(0, 0), Vector2d(plate.width, 0), Vector2d(plate.width, plate.height), Vector2d(0, plate.height)})
+        border << mapping_.screenFromPlate(corner);
     painter.setPen(QPen(plan->fills ? theme::kSlate : theme::kSand, 1, Qt::DashLine));
     painter.drawPolygon(border);
 }
@@ -195,7 +209,8 @@ void Canvas::paintProposals(QPainter& painter) {
         }
         // How long it lasts is said where it does not last.
         const bool whole = spot.frames >= workspace_.shot().plate.range.count();
-        label(painter, at + QPointF(8, -10), whole ? QString::number(number) : QString("%1 · %2 frames").arg(number).arg(spot.frames));
+        label(painter, at + QPointF(8, -10),
+              whole ? QString::number(number) : QString("%1 · %2 frames").arg(number).arg(spot.frames));
     }
 }
 
@@ -203,7 +218,9 @@ void Canvas::paintAdvice(QPainter& painter) {
     if (adviceText_.isEmpty()) return;
     const double half = 0.5 * workspace_.shot().scatterSettings.pattern_px * mapping_.zoom();
     const bool good = advice_.kind == SpotAdvice::Kind::corner;
-    const QColor colour = good ? QColor(240, 238, 230) : advice_.kind == SpotAdvice::Kind::repeated ? theme::kSand : theme::kCoral;
+    const QColor colour = good                                         ? QColor(240, 238, 230)
+                          : advice_.kind == SpotAdvice::Kind::repeated ? theme::kSand
+                                                                       : theme::kCoral;
     painter.setBrush(Qt::NoBrush);
     for (const bool shadow : {true, false}) {
         painter.setPen(QPen(shadow ? QColor(0, 0, 0, 130) : colour, shadow ? 2.6 : 1.0));
@@ -215,11 +232,14 @@ void Canvas::paintAdvice(QPainter& painter) {
             const double reach = std::max(16.0, half);
             painter.drawLine(cursor_ - along * reach, cursor_ + along * reach);
             for (const double end : {-1.0, 1.0})
-                for (const double side : {-1.0, 1.0}) painter.drawLine(cursor_ + along * reach * end, cursor_ + along * (reach - 5) * end + across * 4 * side);
+                for (const double side : {-1.0, 1.0})
+                    painter.drawLine(cursor_ + along * reach * end,
+                                     cursor_ + along * (reach - 5) * end + across * 4 * side);
         }
     }
     const double wide = fontMetrics().horizontalAdvance(adviceText_) + 14;
-    const double x = cursor_.x() + half + 10 + wide > width() ? cursor_.x() - half - 10 - wide : cursor_.x() + half + 10;
+    const double x =
+        cursor_.x() + half + 10 + wide > width() ? cursor_.x() - half - 10 - wide : cursor_.x() + half + 10;
     label(painter, {x, std::clamp(cursor_.y() + 10, 4.0, height() - 24.0)}, adviceText_, good ? theme::kText : colour);
 }
 
@@ -233,7 +253,8 @@ void Canvas::paintHandles(QPainter& painter) {
     // What a drag changes, by name and size.
     const bool pattern = drag_ == Drag::pattern;
     if (pattern || drag_ == Drag::search)
-        label(painter, cursor_ + QPointF(14, 12), pattern ? QString("pattern %1 px").arg(draggedPattern_) : QString("search %1 px").arg(draggedSearch_));
+        label(painter, cursor_ + QPointF(14, 12),
+              pattern ? QString("pattern %1 px").arg(draggedPattern_) : QString("search %1 px").arg(draggedSearch_));
 }
 
 void Canvas::paintEmpty(QPainter& painter) {
@@ -247,13 +268,15 @@ void Canvas::paintEmpty(QPainter& painter) {
     font.setWeight(QFont::Normal);
     painter.setFont(font);
     painter.setPen(theme::kDim);
-    painter.drawText(rect().adjusted(0, 22, 0, 22), Qt::AlignCenter, "Drop a video, a numbered sequence or a .pinion shot here, or press Ctrl+O");
+    painter.drawText(rect().adjusted(0, 22, 0, 22), Qt::AlignCenter,
+                     "Drop a video, a numbered sequence or a .pinion shot here, or press Ctrl+O");
 }
 
 void Canvas::paintTrail(QPainter& painter, const Track& track, const QColor& colour) {
     const auto& samples = track.samples.vector();
     const int frame = workspace_.frame();
-    const auto first = std::lower_bound(samples.begin(), samples.end(), frame - kTrailFrames, [](const Sample& s, int f) { return s.frame < f; });
+    const auto first = std::lower_bound(samples.begin(), samples.end(), frame - kTrailFrames,
+                                        [](const Sample& s, int f) { return s.frame < f; });
     QPolygonF past, future;
     for (auto s = first; s != samples.end() && s->frame <= frame + kTrailFrames; ++s) {
         if (s->frame <= frame) past << mapping_.screenFromPlate(s->at);
@@ -299,7 +322,8 @@ void Canvas::paintTrack(QPainter& painter, const Track& track, const QPointF& at
 
 void Canvas::paintAreas(QPainter& painter, const Track& track, const Vector2d& at) {
     const double half = (drag_ == Drag::pattern ? draggedPattern_ : track.pattern_px) / 2.0;
-    const QRectF pattern(mapping_.screenFromPlate(at - Vector2d(half, half)), mapping_.screenFromPlate(at + Vector2d(half, half)));
+    const QRectF pattern(mapping_.screenFromPlate(at - Vector2d(half, half)),
+                         mapping_.screenFromPlate(at + Vector2d(half, half)));
     const double corner = std::min(8.0, pattern.width() / 3);
     for (const bool shadow : {true, false}) {
         painter.setPen(QPen(shadow ? QColor(0, 0, 0, 140) : theme::kBrass, shadow ? 3.0 : 1.4));
@@ -322,7 +346,8 @@ void Canvas::paintAreas(QPainter& painter, const Track& track, const Vector2d& a
     QPen fine(QColor(233, 200, 130, 190), 1);
     fine.setDashPattern({2, 4});
     painter.setPen(fine);
-    painter.drawRect(QRectF(mapping_.screenFromPlate(at - Vector2d(reach, reach)), mapping_.screenFromPlate(at + Vector2d(reach, reach))));
+    painter.drawRect(QRectF(mapping_.screenFromPlate(at - Vector2d(reach, reach)),
+                            mapping_.screenFromPlate(at + Vector2d(reach, reach))));
     paintHandles(painter);
 }
 
@@ -363,10 +388,14 @@ void Canvas::paintTracks(QPainter& painter) {
         const Sample* sample = sampleAt(track, workspace_.frame());
         double badness = theme::badnessOfScore(sample ? sample->score : 1.0);
         const auto known = solved.find(track.id);
-        if (known != solved.end()) badness = known->second->role == TrackRole::disagreed ? 1.0 : theme::badnessOfError(known->second->rms_px);
+        if (known != solved.end())
+            badness = known->second->role == TrackRole::disagreed ? 1.0 : theme::badnessOfError(known->second->rms_px);
         const QPointF at = mapping_.screenFromPlate(*place);
-        const bool goes = workspace_.trimPreview() > 0 && known != solved.end() && known->second->rms_px > workspace_.trimPreview() && !track.setAside;
-        QColor colour = track.colour != 0 ? QColor::fromRgb(track.colour) : badness < 0.4 ? QColor(232, 232, 226) : theme::fitColour(badness);
+        const bool goes = workspace_.trimPreview() > 0 && known != solved.end() &&
+                          known->second->rms_px > workspace_.trimPreview() && !track.setAside;
+        QColor colour = track.colour != 0 ? QColor::fromRgb(track.colour)
+                        : badness < 0.4   ? QColor(232, 232, 226)
+                                          : theme::fitColour(badness);
         if (!crowded) paintTrail(painter, track, colour);
         paintTrack(painter, track, at, false, colour);
         if (goes) {
@@ -378,7 +407,9 @@ void Canvas::paintTracks(QPainter& painter) {
     const bool many = onTop.size() > 40;
     for (const Track* track : onTop) {
         const bool selected = workspace_.selection().contains(track->id);
-        const QColor colour = selected ? theme::kBrass : track->colour != 0 ? QColor::fromRgb(track->colour) : QColor(240, 238, 230);
+        const QColor colour = selected             ? theme::kBrass
+                              : track->colour != 0 ? QColor::fromRgb(track->colour)
+                                                   : QColor(240, 238, 230);
         if (!many || selected) paintTrail(painter, *track, colour);
         const auto place = placeOf(*track);
         if (!place) continue;
@@ -388,7 +419,8 @@ void Canvas::paintTracks(QPainter& painter) {
         const Sample* here = sampleAt(*track, workspace_.frame());
         if (here && (here->carried != Eigen::Vector2f(0, 0) || (drag_ == Drag::offset && selected))) {
             // The offset point: a small cross on a line from the track.
-            const QPointF wanted = mapping_.screenFromPlate(drag_ == Drag::offset && selected ? draggedTo_ : Vector2d(*place + here->carried.cast<double>()));
+            const QPointF wanted = mapping_.screenFromPlate(
+                drag_ == Drag::offset && selected ? draggedTo_ : Vector2d(*place + here->carried.cast<double>()));
             for (const bool shadow : {true, false}) {
                 painter.setPen(QPen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 3.0 : 1.3));
                 painter.drawLine(at, wanted);
@@ -461,7 +493,8 @@ void Canvas::paintLoupe(QPainter& painter) {
     if (image_.isNull()) return;
     constexpr double kSide = 132;
     constexpr double kMagnified = 6;
-    const Vector2d centre = drag_ == Drag::move || drag_ == Drag::place ? draggedTo_ : mapping_.plateFromScreen(cursor_);
+    const Vector2d centre =
+        drag_ == Drag::move || drag_ == Drag::place ? draggedTo_ : mapping_.plateFromScreen(cursor_);
     QRectF box(cursor_ + QPointF(22, 22), QSizeF(kSide, kSide));
     if (box.right() > width()) box.moveRight(cursor_.x() - 22);
     if (box.bottom() > height()) box.moveBottom(cursor_.y() - 22);

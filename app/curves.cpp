@@ -96,14 +96,17 @@ void CurvesPanel::showEvent(QShowEvent*) { rebuild(); }
 double CurvesPanel::valueOf(const Track& track, std::size_t i) const {
     const Sample& sample = track.samples[i];
     switch (curve_) {
-        case Curve::x: return sample.wanted().x();
-        case Curve::y: return sample.wanted().y();
+        case Curve::x:
+            return sample.wanted().x();
+        case Curve::y:
+            return sample.wanted().y();
         case Curve::speed: {
             if (i == 0) return 0;
             const Sample& before = track.samples[i - 1];
             return (sample.at - before.at).norm() / std::max(1, sample.frame - before.frame);
         }
-        case Curve::score: return sample.score;
+        case Curve::score:
+            return sample.score;
         case Curve::error: {
             const Shot& shot = workspace_.shot();
             const SolvedTrack* solved = findSolved(shot, track.id);
@@ -112,13 +115,15 @@ double CurvesPanel::valueOf(const Track& track, std::size_t i) const {
             return seen ? (*seen - sample.wanted()).norm() : std::nan("");
         }
         case Curve::shake:
-        case Curve::focal: break;
+        case Curve::focal:
+            break;
     }
     return 0;
 }
 
 double CurvesPanel::baseOf(const Track& track) const {
-    if (workspace_.selection().size() < 2 || (curve_ != Curve::x && curve_ != Curve::y) || track.samples.isEmpty()) return 0;
+    if (workspace_.selection().size() < 2 || (curve_ != Curve::x && curve_ != Curve::y) || track.samples.isEmpty())
+        return 0;
     const Sample* reference = sampleAt(track, track.referenceFrame);
     const Eigen::Vector2d at = (reference ? *reference : track.samples.front()).wanted();
     return curve_ == Curve::x ? at.x() : at.y();
@@ -140,7 +145,8 @@ void CurvesPanel::rebuild() {
         shown = std::size_t(plot_->graphCount());
         empty_->setText("No camera yet: the Camera card solves it, and its focal length stands here.");
     } else {
-        empty_->setText(curve_ == Curve::error ? "Select a solved track to see its error." : "Select a track to see its curves.");
+        empty_->setText(curve_ == Curve::error ? "Select a solved track to see its error."
+                                               : "Select a track to see its curves.");
         for (const TrackId id : workspace_.selected()) {
             const Track* track = findTrack(shot, id);
             if (!track || shown >= kMostTracks) continue;
@@ -170,13 +176,15 @@ void CurvesPanel::rebuild() {
             QCPGraph* ties = plot_->addGraph();
             ties->setData(tieX, tieY, true);
             ties->setLineStyle(QCPGraph::lsNone);
-            ties->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDiamond, QPen(penOf(shown).color()), QBrush(theme::kGround), 8));
+            ties->setScatterStyle(
+                QCPScatterStyle(QCPScatterStyle::ssDiamond, QPen(penOf(shown).color()), QBrush(theme::kGround), 8));
             ties->removeFromLegend();
             ++shown;
         }
         if (curve_ == Curve::score) {
             QCPGraph* limit = plot_->addGraph();
-            limit->setData({double(shot.plate.frames.first), double(shot.plate.frames.last)}, {shot.scatterSettings.driftLimit, shot.scatterSettings.driftLimit}, true);
+            limit->setData({double(shot.plate.frames.first), double(shot.plate.frames.last)},
+                           {shot.scatterSettings.driftLimit, shot.scatterSettings.driftLimit}, true);
             limit->setPen(QPen(theme::kCoral, 1, Qt::DotLine));
             limit->setName("drift limit");
         }
@@ -238,11 +246,14 @@ void CurvesPanel::rebuildFocal() {
     const Shot& shot = workspace_.shot();
     if (!shot.solve) return;
     QVector<double> frames, values, low, high;
-    const auto millimetres = [&](double focal_px) { return focalMillimetres(focal_px, shot.solve->sensorWidth_mm, shot.plate.width); };
+    const auto millimetres = [&](double focal_px) {
+        return focalMillimetres(focal_px, shot.solve->sensorWidth_mm, shot.plate.width);
+    };
     for (const SolvedFrame& frame : shot.solve->frames) {
         frames << frame.frame;
         const double value = millimetres(frame.focal_px);
-        const double deviation = shot.solve->zoom ? millimetres(frame.focalDeviation_px) : shot.solve->focalDeviation_mm.value_or(0);
+        const double deviation =
+            shot.solve->zoom ? millimetres(frame.focalDeviation_px) : shot.solve->focalDeviation_mm.value_or(0);
         values << value;
         // Three deviations: what it can hardly lie beyond.
         low << value - 3 * deviation;
@@ -274,7 +285,8 @@ std::optional<int> CurvesPanel::tieAt(const QPointF& at) const {
     if (!track || track->locked || workspace_.isBusy()) return std::nullopt;
     for (std::size_t i = 0; i < track->samples.size(); ++i) {
         if (!track->samples[i].tie) continue;
-        const QPointF place(plot_->xAxis->coordToPixel(track->samples[i].frame), plot_->yAxis->coordToPixel(valueOf(*track, i) - base_));
+        const QPointF place(plot_->xAxis->coordToPixel(track->samples[i].frame),
+                            plot_->yAxis->coordToPixel(valueOf(*track, i) - base_));
         if ((place - at).manhattanLength() < 9) return track->samples[i].frame;
     }
     return std::nullopt;
@@ -310,18 +322,25 @@ bool CurvesPanel::eventFilter(QObject* watched, QEvent* event) {
                 const Sample* sample = track ? sampleAt(*track, frame) : nullptr;
                 if (sample && !click) {
                     Eigen::Vector2d to = sample->at;
-                    (curve_ == Curve::x ? to.x() : to.y()) = draggedTo_ + base_ - double(curve_ == Curve::x ? sample->carried.x() : sample->carried.y());
-                    workspace_.placeTie(track->id, frame, to, QString("Move the tie of %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
+                    (curve_ == Curve::x ? to.x() : to.y()) =
+                        draggedTo_ + base_ - double(curve_ == Curve::x ? sample->carried.x() : sample->carried.y());
+                    workspace_.placeTie(
+                        track->id, frame, to,
+                        QString("Move the tie of %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
                 } else if (sample) {
                     workspace_.goTo(frame);
                 }
                 return true;
             }
-            if (click && workspace_.hasPlate()) workspace_.goTo(int(std::lround(plot_->xAxis->pixelToCoord(mouse->position().x()))));
+            if (click && workspace_.hasPlate())
+                workspace_.goTo(int(std::lround(plot_->xAxis->pixelToCoord(mouse->position().x()))));
             break;
         }
-        case QEvent::MouseButtonDblClick: fit(); return true;
-        default: break;
+        case QEvent::MouseButtonDblClick:
+            fit();
+            return true;
+        default:
+            break;
     }
     return QWidget::eventFilter(watched, event);
 }

@@ -38,7 +38,8 @@ private:
     void rebuildShake();
     void rebuildFocal();
     void movePlayhead();
-    /// Of several tracks places are shown since their reference frames, or each would be a flat line far from the others.
+    /// Of several tracks places are shown since their reference frames, or each would be a flat line far from the
+    /// others.
     double baseOf(const Track& track) const;
     double valueOf(const Track& track, std::size_t sample) const;
     /// The tie of the first selected track under the cursor; none where there is none.

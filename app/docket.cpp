@@ -93,9 +93,12 @@ void Card::paintEvent(QPaintEvent*) {
     QFont small = font();
     small.setPixelSize(11);
     painter.setFont(small);
-    painter.setPen(report_.state == StageState::attention || report_.state == StageState::stale ? theme::kSand : theme::kDim);
+    painter.setPen(report_.state == StageState::attention || report_.state == StageState::stale ? theme::kSand
+                                                                                                : theme::kDim);
     const QRect numberRect(38 + used + 10, 0, width() - 38 - used - 22, kHeader);
-    painter.drawText(numberRect, Qt::AlignRight | Qt::AlignVCenter, painter.fontMetrics().elidedText(QString::fromStdString(report_.number), Qt::ElideRight, numberRect.width()));
+    painter.drawText(
+        numberRect, Qt::AlignRight | Qt::AlignVCenter,
+        painter.fontMetrics().elidedText(QString::fromStdString(report_.number), Qt::ElideRight, numberRect.width()));
 }
 
 void Card::mousePressEvent(QMouseEvent* event) {

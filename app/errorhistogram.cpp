@@ -40,21 +40,25 @@ void ErrorHistogram::paintEvent(QPaintEvent*) {
         if (!track.setAside) active.insert(track.id);
     std::vector<int> bins(kBins, 0);
     for (const SolvedTrack& track : shot.solve->tracks)
-        if (track.role != TrackRole::unplaced && active.contains(track.track)) ++bins[std::size_t(std::min(kBins - 1, int(track.rms_px / kMost * kBins)))];
+        if (track.role != TrackRole::unplaced && active.contains(track.track))
+            ++bins[std::size_t(std::min(kBins - 1, int(track.rms_px / kMost * kBins)))];
     const int most = std::max(1, *std::max_element(bins.begin(), bins.end()));
     const double bottom = height() - kCaption;
     const double line = workspace_.trimPreview();
     painter.fillRect(QRectF(0, 0, width(), bottom), QColor(0x1b, 0x1b, 0x1b));
     for (int i = 0; i < kBins; ++i) {
         // Roots, so that the few bad ones are seen beside the many good.
-        const double bar = bins[std::size_t(i)] > 0 ? std::max(2.0, std::sqrt(double(bins[std::size_t(i)]) / most) * (bottom - 4)) : 0;
+        const double bar =
+            bins[std::size_t(i)] > 0 ? std::max(2.0, std::sqrt(double(bins[std::size_t(i)]) / most) * (bottom - 4)) : 0;
         const double x0 = width() * double(i) / kBins;
         const double x1 = width() * double(i + 1) / kBins;
         const bool goes = line > 0 && (i + 0.5) / kBins * kMost > line;
-        painter.fillRect(QRectF(x0 + 0.5, bottom - bar, x1 - x0 - 1, bar), goes ? theme::kCoral : QColor(0x66, 0x74, 0x77));
+        painter.fillRect(QRectF(x0 + 0.5, bottom - bar, x1 - x0 - 1, bar),
+                         goes ? theme::kCoral : QColor(0x66, 0x74, 0x77));
     }
     const double at = xOfError(line > 0 ? line : 1.0);
-    painter.setPen(QPen(line > 0 ? theme::kBrass : QColor(0x80, 0x70, 0x50), line > 0 ? 2 : 1, line > 0 ? Qt::SolidLine : Qt::DashLine));
+    painter.setPen(QPen(line > 0 ? theme::kBrass : QColor(0x80, 0x70, 0x50), line > 0 ? 2 : 1,
+                        line > 0 ? Qt::SolidLine : Qt::DashLine));
     painter.drawLine(QPointF(at, 0), QPointF(at, bottom));
     painter.setPen(theme::kDim);
     QFont small = font();
@@ -62,7 +66,11 @@ void ErrorHistogram::paintEvent(QPaintEvent*) {
     painter.setFont(small);
     for (int px = 0; px <= 3; ++px) {
         const double x = xOfError(px);
-        painter.drawText(QRectF(std::clamp(x - 20, 0.0, width() - 40.0), bottom + 1, 40, 13), px == 0 ? Qt::AlignLeft : px == 3 ? Qt::AlignRight : Qt::AlignHCenter, px == 3 ? "3 px +" : QString::number(px));
+        painter.drawText(QRectF(std::clamp(x - 20, 0.0, width() - 40.0), bottom + 1, 40, 13),
+                         px == 0   ? Qt::AlignLeft
+                         : px == 3 ? Qt::AlignRight
+                                   : Qt::AlignHCenter,
+                         px == 3 ? "3 px +" : QString::number(px));
     }
     QString caption = "Drag the line to choose what goes";
     if (line > 0) {
@@ -70,7 +78,11 @@ void ErrorHistogram::paintEvent(QPaintEvent*) {
         Shot after = withSetAside(shot, above, true);
         const auto counts = tracksPerFrame(after);
         const int fewest = counts.empty() ? 0 : *std::min_element(counts.begin(), counts.end());
-        caption = QString("above %1 px: %2 of %3 go;\nfewest left in a frame: %4").arg(line, 0, 'f', 2).arg(above.size()).arg(active.size()).arg(fewest);
+        caption = QString("above %1 px: %2 of %3 go;\nfewest left in a frame: %4")
+                      .arg(line, 0, 'f', 2)
+                      .arg(above.size())
+                      .arg(active.size())
+                      .arg(fewest);
     }
     painter.drawText(QRectF(0, bottom + 16, width(), 30), Qt::AlignLeft | Qt::AlignTop, caption);
 }

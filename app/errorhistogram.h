@@ -6,8 +6,8 @@
 
 namespace pinion {
 
-/// The solved tracks by their error, with a line to drag: what lies to the right of it would be set aside, and the plate
-/// shows it at once.
+/// The solved tracks by their error, with a line to drag: what lies to the right of it would be set aside, and the
+/// plate shows it at once.
 class ErrorHistogram : public QWidget {
     Q_OBJECT
 public:

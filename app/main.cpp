@@ -17,7 +17,8 @@ int main(int argc, char** argv) {
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument("file", "a plate (video, sequence, folder) or a .pinion shot");
-    QCommandLineOption picture("picture", "save a picture of the window to FILE once the plate is shown, and end", "FILE");
+    QCommandLineOption picture("picture", "save a picture of the window to FILE once the plate is shown, and end",
+                               "FILE");
     parser.addOption(picture);
     parser.process(application);
     pinion::theme::apply(application);
@@ -25,7 +26,8 @@ int main(int argc, char** argv) {
     pinion::MainWindow window;
     window.show();
     window.offerRecovery();
-    if (!parser.positionalArguments().isEmpty()) window.workspace().open(parser.positionalArguments().front().toStdString());
+    if (!parser.positionalArguments().isEmpty())
+        window.workspace().open(parser.positionalArguments().front().toStdString());
     if (parser.isSet(picture)) {
         const QString file = parser.value(picture);
         const bool expectsPlate = !parser.positionalArguments().isEmpty();

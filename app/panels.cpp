@@ -38,23 +38,33 @@ QWidget* makePlatePanel(Workspace& workspace) {
         for (const PlateNote& note : workspace.plateCheck()->notes) lines << text(note.words);
         notes->setText(lines.isEmpty() ? QString("Checked: nothing to watch for.") : lines.join("\n"));
     };
-    for (auto signal : {&Workspace::checkChanged, &Workspace::jobChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refreshNotes);
+    for (auto signal : {&Workspace::checkChanged, &Workspace::jobChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, form, refreshNotes);
     refreshNotes();
     const auto view = [&workspace, exposure, gamma] { workspace.setView({exposure->value(), gamma->value()}); };
     QObject::connect(exposure, &QDoubleSpinBox::valueChanged, form, view);
     QObject::connect(gamma, &QDoubleSpinBox::valueChanged, form, view);
     const auto refresh = [&workspace, facts, missing] {
         if (!workspace.hasPlate()) {
-            facts->setText(workspace.shot().plate.isOpen() ? "The plate of this shot could not be opened:\n" + text(workspace.shot().plate.path.string())
-                                                           : QString("No plate yet. Open a video, a numbered sequence or a shot."));
+            facts->setText(workspace.shot().plate.isOpen()
+                               ? "The plate of this shot could not be opened:\n" +
+                                     text(workspace.shot().plate.path.string())
+                               : QString("No plate yet. Open a video, a numbered sequence or a shot."));
             missing->clear();
             return;
         }
         const PlateFacts& f = workspace.frames()->facts();
         const FrameRange& range = workspace.shot().plate.range;
         facts->setText(QString("%1\n%2 × %3 · %4 frames/s%5\nframes %6–%7, working on %8–%9\n%10, %11")
-                           .arg(text(f.path.filename().string())).arg(f.width).arg(f.height).arg(text(toString(f.fps))).arg(f.fpsFromPlate ? "" : " (assumed)")
-                           .arg(f.firstFrame).arg(f.lastFrame).arg(range.first).arg(range.last)
+                           .arg(text(f.path.filename().string()))
+                           .arg(f.width)
+                           .arg(f.height)
+                           .arg(text(toString(f.fps)))
+                           .arg(f.fpsFromPlate ? "" : " (assumed)")
+                           .arg(f.firstFrame)
+                           .arg(f.lastFrame)
+                           .arg(range.first)
+                           .arg(range.last)
                            .arg(text(f.pixelFormat), f.linear ? "linear, shown through sRGB" : "shown as it is"));
         missing->setText(f.missing.empty() ? QString() : "Missing: " + text(frameRanges(f.missing)));
     };
@@ -119,11 +129,14 @@ QWidget* makeTracksPanel(Workspace& workspace) {
         workspace.edit("Change track settings", std::move(shot));
     };
     for (QSpinBox* box : {features, pattern, search}) QObject::connect(box, &QSpinBox::valueChanged, form, changed);
-    for (QDoubleSpinBox* box : {distance, threshold, drift}) QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
+    for (QDoubleSpinBox* box : {distance, threshold, drift})
+        QObject::connect(box, &QDoubleSpinBox::valueChanged, form, changed);
     for (QComboBox* box : {motion, channel, filter}) QObject::connect(box, &QComboBox::activated, form, changed);
-    QObject::connect(candidates, &QPushButton::clicked, form, [&workspace](bool shown) { workspace.showCandidates(shown); });
+    QObject::connect(candidates, &QPushButton::clicked, form,
+                     [&workspace](bool shown) { workspace.showCandidates(shown); });
     QObject::connect(scatter, &QPushButton::clicked, form, [&workspace] { workspace.startScatter(); });
-    const auto refresh = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, filter, candidates, scatter, found, form] {
+    const auto refresh = [&workspace, features, distance, threshold, pattern, search, motion, drift, channel, filter,
+                          candidates, scatter, found, form] {
         // While tracks are selected their own choices stand here.
         form->setVisible(workspace.selection().empty());
         const ScatterSettings& s = workspace.shot().scatterSettings;
@@ -140,10 +153,15 @@ QWidget* makeTracksPanel(Workspace& workspace) {
         candidates->setEnabled(workspace.hasPlate());
         candidates->setChecked(workspace.candidatesShown());
         scatter->setEnabled(usable);
-        found->setText(workspace.candidatesShown() ? QString("%1 candidates on frame %2").arg(workspace.candidates().size()).arg(workspace.frame()) : QString());
+        found->setText(
+            workspace.candidatesShown()
+                ? QString("%1 candidates on frame %2").arg(workspace.candidates().size()).arg(workspace.frame())
+                : QString());
         found->setVisible(workspace.candidatesShown());
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::jobChanged, &Workspace::candidatesChanged, &Workspace::selectionChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::jobChanged,
+                        &Workspace::candidatesChanged, &Workspace::selectionChanged})
+        QObject::connect(&workspace, signal, form, refresh);
     refresh();
     return panel;
 }
@@ -169,7 +187,8 @@ QWidget* makeWorldPanel(Workspace& workspace) {
     state->setWordWrap(true);
     form->wide(state);
     const auto apply = [&workspace](const QString& name, const World& world) {
-        const auto oriented = workspace.shot().solve ? orient(world, *workspace.shot().solve) : Expected<Orientation>(Orientation{});
+        const auto oriented =
+            workspace.shot().solve ? orient(world, *workspace.shot().solve) : Expected<Orientation>(Orientation{});
         if (!oriented) {
             workspace.sayError(text(oriented.error().message));
             return;
@@ -199,11 +218,13 @@ QWidget* makeWorldPanel(Workspace& workspace) {
         for (TrackId id : workspace.selection())
             if (const SolvedTrack* solved = findSolved(shot, id); solved && solved->xyz) ++placed;
         const int chosen = int(workspace.selection().size());
-        hint->setText(!shot.solve ? QString("Solve the camera first.")
-                      : shot.solve->motion != CameraMotion::travelling
-                          ? QString("A camera that only turns sees no depth: there is no ground to lay and no length to measure.")
-                      : chosen == 0 ? QString("Select tracks on the plate: three or more on the floor for the ground, one for the origin, two for the scale.")
-                                    : QString("%1 selected, %2 of them solved.").arg(chosen).arg(placed));
+        hint->setText(
+            !shot.solve ? QString("Solve the camera first.")
+            : shot.solve->motion != CameraMotion::travelling
+                ? QString("A camera that only turns sees no depth: there is no ground to lay and no length to measure.")
+            : chosen == 0 ? QString("Select tracks on the plate: three or more on the floor for the ground, one for "
+                                    "the origin, two for the scale.")
+                          : QString("%1 selected, %2 of them solved.").arg(chosen).arg(placed));
         const bool all = placed == chosen && shot.solve && shot.solve->motion == CameraMotion::travelling;
         ground->setEnabled(shot.solve && all && chosen >= 3);
         origin->setEnabled(shot.solve && all && chosen == 1);
@@ -213,21 +234,34 @@ QWidget* makeWorldPanel(Workspace& workspace) {
         if (shot.solve && shot.world.isSet()) {
             if (const auto orientation = orient(shot.world, *shot.solve)) {
                 const QString unit = shot.world.measure ? "m" : "units";
-                if (!shot.world.ground.isEmpty()) lines << QString("Ground through %1 points, %2 %3 RMS off it").arg(shot.world.ground.size()).arg(groundRms(shot.world, *shot.solve, *orientation), 0, 'f', 3).arg(unit);
-                const Eigen::Vector3d eye = orientation->apply(Eigen::Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
-                lines << QString("Camera starts at %1, %2, %3 %4").arg(eye.x(), 0, 'f', 2).arg(eye.y(), 0, 'f', 2).arg(eye.z(), 0, 'f', 2).arg(unit);
-                if (const Track* track = shot.world.origin ? findTrack(shot, *shot.world.origin) : nullptr) lines << "Origin at " + text(track->name);
+                if (!shot.world.ground.isEmpty())
+                    lines << QString("Ground through %1 points, %2 %3 RMS off it")
+                                 .arg(shot.world.ground.size())
+                                 .arg(groundRms(shot.world, *shot.solve, *orientation), 0, 'f', 3)
+                                 .arg(unit);
+                const Eigen::Vector3d eye =
+                    orientation->apply(Eigen::Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
+                lines << QString("Camera starts at %1, %2, %3 %4")
+                             .arg(eye.x(), 0, 'f', 2)
+                             .arg(eye.y(), 0, 'f', 2)
+                             .arg(eye.z(), 0, 'f', 2)
+                             .arg(unit);
+                if (const Track* track = shot.world.origin ? findTrack(shot, *shot.world.origin) : nullptr)
+                    lines << "Origin at " + text(track->name);
                 if (shot.world.measure) {
                     const Track* from = findTrack(shot, shot.world.measure->from);
                     const Track* to = findTrack(shot, shot.world.measure->to);
-                    lines << QString("%1 to %2 is %3 m").arg(from ? text(from->name) : "?", to ? text(to->name) : "?").arg(shot.world.measure->length_m);
+                    lines << QString("%1 to %2 is %3 m")
+                                 .arg(from ? text(from->name) : "?", to ? text(to->name) : "?")
+                                 .arg(shot.world.measure->length_m);
                 }
             }
         }
         state->setText(lines.join("\n"));
         state->setVisible(!lines.isEmpty());
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, form, refresh);
     refresh();
     return form;
 }
@@ -267,11 +301,21 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
         });
         workspace.edit(what, std::move(shot));
     };
-    QObject::connect(origin, &QComboBox::activated, panel, [changeTransform](int index) { changeTransform("Change origin of deliveries", [&](TransformOptions& t) { t.origin = Origin(index); }); });
-    QObject::connect(use, &QComboBox::activated, panel, [changeTransform](int index) { changeTransform("Change use of transforms", [&](TransformOptions& t) { t.inverse = index == 1; }); });
-    QObject::connect(components[0], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.position = on; }); });
-    QObject::connect(components[1], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.rotation = on; }); });
-    QObject::connect(components[2], &QCheckBox::clicked, panel, [changeTransform](bool on) { changeTransform("Change delivered parts", [&](TransformOptions& t) { t.scale = on; }); });
+    QObject::connect(origin, &QComboBox::activated, panel, [changeTransform](int index) {
+        changeTransform("Change origin of deliveries", [&](TransformOptions& t) { t.origin = Origin(index); });
+    });
+    QObject::connect(use, &QComboBox::activated, panel, [changeTransform](int index) {
+        changeTransform("Change use of transforms", [&](TransformOptions& t) { t.inverse = index == 1; });
+    });
+    QObject::connect(components[0], &QCheckBox::clicked, panel, [changeTransform](bool on) {
+        changeTransform("Change delivered parts", [&](TransformOptions& t) { t.position = on; });
+    });
+    QObject::connect(components[1], &QCheckBox::clicked, panel, [changeTransform](bool on) {
+        changeTransform("Change delivered parts", [&](TransformOptions& t) { t.rotation = on; });
+    });
+    QObject::connect(components[2], &QCheckBox::clicked, panel, [changeTransform](bool on) {
+        changeTransform("Change delivered parts", [&](TransformOptions& t) { t.scale = on; });
+    });
     auto* folder = dimLabel("");
     folder->setObjectName("deliveryFolder");
     layout->addWidget(folder);
@@ -293,7 +337,8 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
         });
         workspace.edit("Change up axis", std::move(shot));
     });
-    const auto refresh = [&workspace, list, rows, axis, folder, deliver, origin, use, originLabel, useLabel, parts, position = components[0], rotation = components[1], scale = components[2]] {
+    const auto refresh = [&workspace, list, rows, axis, folder, deliver, origin, use, originLabel, useLabel, parts,
+                          position = components[0], rotation = components[1], scale = components[2]] {
         const Shot& shot = workspace.shot();
         while (QLayoutItem* item = rows->takeAt(0)) {
             if (item->widget()) item->widget()->deleteLater();
@@ -309,7 +354,9 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             name->setToolTip(text(item.name) + "\n" + text(item.place));
             const bool written = item.writtenKey != 0;
             const bool fresh = written && item.writtenKey == deliveryKey(shot, item);
-            auto* state = new QLabel(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open" : fresh ? "written" : "stale"));
+            auto* state = new QLabel(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open"
+                                                                                        : fresh  ? "written"
+                                                                                                 : "stale"));
             state->setProperty("dim", true);
             line->addWidget(name, 1);
             line->addWidget(state);
@@ -317,18 +364,23 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             auto* place = new QLineEdit(text(item.place), list);
             place->setAccessibleName("Place of " + text(item.name));
             place->setCursorPosition(0);
-            place->setStyleSheet("QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
-            QObject::connect(place, &QLineEdit::editingFinished, list, [&workspace, place, before = item.place, deliverable = item.name] {
-                const std::string to = place->text().trimmed().toStdString();
-                if (to.empty() || to == before) return;
-                Shot changed = workspace.shot();
-                changed.deliverables = changed.deliverables.edited([&](auto& items) {
-                    for (Deliverable& one : items)
-                        if (one.name == deliverable) one.place = to;
-                });
-                // After the signal: the edit rebuilds this list, and this line with it.
-                QTimer::singleShot(0, &workspace, [&workspace, changed] { workspace.edit("Change a delivery's place", changed); });
-            });
+            place->setStyleSheet(
+                "QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; "
+                "font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
+            QObject::connect(place, &QLineEdit::editingFinished, list,
+                             [&workspace, place, before = item.place, deliverable = item.name] {
+                                 const std::string to = place->text().trimmed().toStdString();
+                                 if (to.empty() || to == before) return;
+                                 Shot changed = workspace.shot();
+                                 changed.deliverables = changed.deliverables.edited([&](auto& items) {
+                                     for (Deliverable& one : items)
+                                         if (one.name == deliverable) one.place = to;
+                                 });
+                                 // After the signal: the edit rebuilds this list, and this line with it.
+                                 QTimer::singleShot(0, &workspace, [&workspace, changed] {
+                                     workspace.edit("Change a delivery's place", changed);
+                                 });
+                             });
             auto* second = new QWidget(list);
             auto* under = new QHBoxLayout(second);
             under->setContentsMargins(0, 0, 0, 0);
@@ -340,8 +392,11 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
                 copy->setFocusPolicy(Qt::NoFocus);
                 copy->setObjectName("copy-" + text(item.name));
                 copy->setToolTip("To the clipboard, as it would be written");
-                QObject::connect(copy, &QPushButton::clicked, second, [&workspace, item] { workspace.startCopy(item); });
-                copy->setStyleSheet("QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: none; }");
+                QObject::connect(copy, &QPushButton::clicked, second,
+                                 [&workspace, item] { workspace.startCopy(item); });
+                copy->setStyleSheet(
+                    "QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: "
+                    "none; }");
                 under->addWidget(copy);
             }
             rows->addWidget(second);
@@ -354,13 +409,17 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
             rotation->setChecked(t.rotation);
             scale->setChecked(t.scale);
         }
-        for (QWidget* part : std::initializer_list<QWidget*>{useLabel, use, parts}) part->setVisible(!shot.locators.isEmpty());
+        for (QWidget* part : std::initializer_list<QWidget*>{useLabel, use, parts})
+            part->setVisible(!shot.locators.isEmpty());
         originLabel->setVisible(true);
         if (!shot.deliverables.isEmpty()) axis->setCurrentIndex(shot.deliverables.front().upAxis == UpAxis::z ? 1 : 0);
-        folder->setText(shot.plate.isOpen() ? "to " + text(deliveryFolderOf(shot, workspace.file()).string()) : QString());
+        folder->setText(shot.plate.isOpen() ? "to " + text(deliveryFolderOf(shot, workspace.file()).string())
+                                            : QString());
         deliver->setEnabled(!workspace.isBusy() && (shot.solve || !shot.tracks.isEmpty()));
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::fileChanged, &Workspace::plateChanged}) QObject::connect(&workspace, signal, panel, refresh);
+    for (auto signal :
+         {&Workspace::shotChanged, &Workspace::jobChanged, &Workspace::fileChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, panel, refresh);
     refresh();
     return panel;
 }

@@ -30,7 +30,8 @@ ProofStrip::ProofStrip(Workspace& workspace, QWidget* parent) : QWidget(parent),
     differenceButton_->setObjectName("proofDifference");
     differenceButton_->setCheckable(true);
     differenceButton_->setFocusPolicy(Qt::NoFocus);
-    differenceButton_->setToolTip("Show what differs from the reference: dark where the patch fits, bright edges where it has walked");
+    differenceButton_->setToolTip(
+        "Show what differs from the reference: dark where the patch fits, bright edges where it has walked");
     connect(differenceButton_, &QToolButton::toggled, this, [this](bool on) { setDifference(on); });
     settle_.setSingleShot(true);
     settle_.setInterval(40);
@@ -94,7 +95,8 @@ void ProofStrip::refresh() {
     order_.clear();
     order_.push_back(workspace_.frame());
     const auto add = [&](int frame) {
-        if (sampleAt(*track, frame) && std::find(order_.begin() + 1, order_.end(), frame) == order_.end()) order_.push_back(frame);
+        if (sampleAt(*track, frame) && std::find(order_.begin() + 1, order_.end(), frame) == order_.end())
+            order_.push_back(frame);
     };
     add(track->referenceFrame);
     int ties = 0;
@@ -105,7 +107,8 @@ void ProofStrip::refresh() {
     std::sort(byScore.begin(), byScore.end(), [](const Sample& a, const Sample& b) { return a.score < b.score; });
     for (std::size_t i = 0; i < std::min<std::size_t>(2, byScore.size()); ++i)
         if (!byScore[i].tie && !byScore[i].bridged) add(byScore[i].frame);
-    const int room = std::max(2, 2 * ((height() - kTop - 190) / std::max(60, (width() - 2 * kMargin - kGap) / 2 + kCaption + kGap)));
+    const int room =
+        std::max(2, 2 * ((height() - kTop - 190) / std::max(60, (width() - 2 * kMargin - kGap) / 2 + kCaption + kGap)));
     for (int i = 0; i < room && int(order_.size()) <= room; ++i)
         add(track->samples[std::size_t(i) * (track->samples.size() - 1) / std::size_t(std::max(1, room - 1))].frame);
     if (order_.size() > 2) std::sort(order_.begin() + 1, order_.end());
@@ -147,7 +150,8 @@ void ProofStrip::request() {
                         const int fy = top + y;
                         if (fx < 0 || fy < 0 || fx >= (*picture)->width || fy >= (*picture)->height) continue;
                         for (std::size_t c = 0; c < 3; ++c)
-                            to[(std::size_t(y) * std::size_t(side) + std::size_t(x)) * 3 + c] = from[(std::size_t(fy) * std::size_t((*picture)->width) + std::size_t(fx)) * 3 + c];
+                            to[(std::size_t(y) * std::size_t(side) + std::size_t(x)) * 3 + c] =
+                                from[(std::size_t(fy) * std::size_t((*picture)->width) + std::size_t(fx)) * 3 + c];
                     }
             };
             if (crop.depth == Picture::Depth::bits8) copy((*picture)->bytes, crop.bytes);
@@ -159,7 +163,8 @@ void ProofStrip::request() {
             QImage still(kShown, kShown, QImage::Format_RGB32);
             QPainter painter(&still);
             painter.setRenderHint(QPainter::SmoothPixmapTransform);
-            painter.drawImage(QRectF(0, 0, kShown, kShown), raw, QRectF(sample.at.x() - reach - left, sample.at.y() - reach - top, 2 * reach, 2 * reach));
+            painter.drawImage(QRectF(0, 0, kShown, kShown), raw,
+                              QRectF(sample.at.x() - reach - left, sample.at.y() - reach - top, 2 * reach, 2 * reach));
             painter.end();
             QMetaObject::invokeMethod(this, [this, id, frame = sample.frame, patch = Patch{still, sample.at}] {
                 if (id != shown_) return;
@@ -177,7 +182,8 @@ QRect ProofStrip::cellRect(std::size_t index) const {
     const int small = (wide - kGap) / 2;
     const int row = int(index - 1) / 2;
     const int column = int(index - 1) % 2;
-    return {kMargin + column * (small + kGap), kTop + large + kCaption + kGap + row * (small + kCaption + kGap), small, small};
+    return {kMargin + column * (small + kGap), kTop + large + kCaption + kGap + row * (small + kCaption + kGap), small,
+            small};
 }
 
 void ProofStrip::resizeEvent(QResizeEvent*) {
@@ -198,11 +204,14 @@ void ProofStrip::paintEvent(QPaintEvent*) {
     differenceButton_->setVisible(track != nullptr);
     painter.setPen(theme::kDim);
     if (!track) {
-        painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap, "Select a track: its patch is shown here on many frames, held still. A drift shows as a picture that walks.");
+        painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap,
+                         "Select a track: its patch is shown here on many frames, held still. A drift shows as a "
+                         "picture that walks.");
         return;
     }
-    painter.drawText(QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
-                     fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, width() - 2 * kMargin - 50));
+    painter.drawText(
+        QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
+        fontMetrics().elidedText(QString::fromStdString(track->name), Qt::ElideRight, width() - 2 * kMargin - 50));
     for (std::size_t i = 0; i < order_.size(); ++i) {
         const QRect cell = cellRect(i);
         if (cell.top() > height()) break;
@@ -213,7 +222,8 @@ void ProofStrip::paintEvent(QPaintEvent*) {
         if (patch != patches_.end()) {
             painter.setRenderHint(QPainter::SmoothPixmapTransform);
             // The loupe and the dragged cell show the drag: the picture goes with the hand, the cross stays.
-            const bool follows = draggedCell_ >= 0 && (int(i) == draggedCell_ || order_[std::size_t(draggedCell_)] == frame);
+            const bool follows =
+                draggedCell_ >= 0 && (int(i) == draggedCell_ || order_[std::size_t(draggedCell_)] == frame);
             const double perPlate = patch->second.image.width() / (2 * marginPlate(*track));
             const QPointF by = follows ? QPointF(draggedBy_.x(), draggedBy_.y()) * perPlate : QPointF(0, 0);
             const QImage shown = difference_ && !follows ? differenceOf(patch->second.image) : patch->second.image;
@@ -221,12 +231,15 @@ void ProofStrip::paintEvent(QPaintEvent*) {
             const double part = i == 0 ? 0.5 : 1.0;
             const double wide = shown.width() * part;
             const double high = wide * cell.height() / cell.width();
-            painter.drawImage(cell, shown, QRectF((shown.width() - wide) / 2 - by.x(), (shown.height() - high) / 2 - by.y(), wide, high));
+            painter.drawImage(
+                cell, shown,
+                QRectF((shown.width() - wide) / 2 - by.x(), (shown.height() - high) / 2 - by.y(), wide, high));
             painter.setRenderHint(QPainter::Antialiasing);
             const QPointF c = QPointF(cell.center()) + QPointF(0.5, 0.5);
             for (const bool shadow : {true, false}) {
                 painter.setPen(shadow ? QPen(QColor(0, 0, 0, 140), 3) : QPen(QColor(0xf0, 0xb8, 0x4a), 1));
-                for (const auto& [x, y] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) painter.drawLine(c + QPointF(2 * x, 2 * y), c + QPointF(9 * x, 9 * y));
+                for (const auto& [x, y] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
+                    painter.drawLine(c + QPointF(2 * x, 2 * y), c + QPointF(9 * x, 9 * y));
             }
             painter.setRenderHint(QPainter::Antialiasing, false);
         } else if (!sample) {
@@ -240,10 +253,14 @@ void ProofStrip::paintEvent(QPaintEvent*) {
         }
         const QRect caption(cell.left() + 1, cell.bottom() + 3, cell.width(), kCaption - 2);
         painter.setPen(i == 0 ? theme::kText : theme::kDim);
-        painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter, i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
+        painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter,
+                         i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
         if (sample) {
             painter.setPen(badness > 0.5 ? theme::fitColour(badness) : theme::kDim);
-            painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, sample->tie ? "tie" : sample->bridged ? "bridged" : QString::number(sample->score, 'f', 3));
+            painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter,
+                             sample->tie       ? "tie"
+                             : sample->bridged ? "bridged"
+                                               : QString::number(sample->score, 'f', 3));
         }
     }
 }
@@ -280,10 +297,14 @@ void ProofStrip::mouseReleaseEvent(QMouseEvent*) {
     if (draggedBy_.isZero()) {
         workspace_.goTo(frame);
     } else if (!sample || track->locked || workspace_.isBusy()) {
-        workspace_.say(!sample ? "The track is not there on this frame." : track->locked ? QString("%1 is locked. Unlock it to move it.").arg(QString::fromStdString(track->name)) : QString("A job is running. Stop it or wait to correct."));
+        workspace_.say(!sample ? "The track is not there on this frame."
+                       : track->locked
+                           ? QString("%1 is locked. Unlock it to move it.").arg(QString::fromStdString(track->name))
+                           : QString("A job is running. Stop it or wait to correct."));
     } else {
         // The picture went one way, so the place in it goes the other.
-        workspace_.placeTie(track->id, frame, sample->at - draggedBy_, QString("Correct %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
+        workspace_.placeTie(track->id, frame, sample->at - draggedBy_,
+                            QString("Correct %1 on %2").arg(QString::fromStdString(track->name)).arg(frame));
     }
     draggedBy_.setZero();
     update();

@@ -13,8 +13,9 @@ class QToolButton;
 
 namespace pinion {
 
-/// The selected track's patch on chosen frames, held still in the track's own motion: a drift shows as a picture that walks.
-/// A click goes to the frame, a drag corrects it (a tie), the difference to the reference shows what has changed.
+/// The selected track's patch on chosen frames, held still in the track's own motion: a drift shows as a picture that
+/// walks. A click goes to the frame, a drag corrects it (a tie), the difference to the reference shows what has
+/// changed.
 class ProofStrip : public QWidget {
     Q_OBJECT
 public:

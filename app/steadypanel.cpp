@@ -49,7 +49,8 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     auto* scale = percent();
     form->wide(columns({{"Position", position}, {"Rotation", rotation}, {"Scale", scale}}));
     auto* smoother = choice({"soft", "even path"});
-    smoother->setToolTip("Soft: a Gaussian average of the path. Even path: still stretches and even pans, as from a tripod or a dolly");
+    smoother->setToolTip(
+        "Soft: a Gaussian average of the path. Even path: still stretches and even pans, as from a tripod or a dolly");
     auto* smoothness = decimal(0.5, 400, 1, 2, " frames");
     auto* leeway = decimal(0.2, 40, 1, 0.5, " %");
     leeway->setToolTip("How far an even path may leave the path as shot, in percent of the width");
@@ -115,8 +116,12 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         edit(shot.steady);
         workspace.edit(what, std::move(shot));
     };
-    QObject::connect(steady, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Steady the picture" : "Leave the picture as it is", [&](SteadySettings& s) { s.steady = on; }); });
-    QObject::connect(source, &QComboBox::activated, form, [change](int index) { change("Change what is steadied on", [&](SteadySettings& s) { s.source = SteadySettings::Source(index); }); });
+    QObject::connect(steady, &QCheckBox::clicked, form, [change](bool on) {
+        change(on ? "Steady the picture" : "Leave the picture as it is", [&](SteadySettings& s) { s.steady = on; });
+    });
+    QObject::connect(source, &QComboBox::activated, form, [change](int index) {
+        change("Change what is steadied on", [&](SteadySettings& s) { s.source = SteadySettings::Source(index); });
+    });
     QObject::connect(take, &QPushButton::clicked, form, [&workspace, change] {
         if (workspace.selection().empty()) {
             workspace.say("No track is selected. Click one or more on the plate or in the thread sheet.");
@@ -128,34 +133,68 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
             if (s.tracks.size() != 4) s.cornerPin = false;
             s.steady = true;
             // The frame on show is held if all of them are there.
-            if (std::all_of(s.tracks.begin(), s.tracks.end(), [&](TrackId id) { return sampleAt(*findTrack(workspace.shot(), id), workspace.frame()); })) s.referenceFrame = workspace.frame();
+            if (std::all_of(s.tracks.begin(), s.tracks.end(),
+                            [&](TrackId id) { return sampleAt(*findTrack(workspace.shot(), id), workspace.frame()); }))
+                s.referenceFrame = workspace.frame();
         });
     });
-    QObject::connect(pin, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Corner pin" : "No corner pin", [&](SteadySettings& s) { s.cornerPin = on; }); });
-    QObject::connect(mode, &QComboBox::activated, form, [change](int index) { change(index == 0 ? "Hold" : "Ease", [&](SteadySettings& s) { s.options.mode = SteadyOptions::Mode(index); }); });
-    QObject::connect(reference, &QSpinBox::valueChanged, form, [change](int value) { change("Change reference frame", [&](SteadySettings& s) { s.referenceFrame = value; }); });
-    QObject::connect(position, &QSpinBox::valueChanged, form, [change](int value) { change("Strength of position", [&](SteadySettings& s) { s.options.position = value / 100.0; }); });
-    QObject::connect(rotation, &QSpinBox::valueChanged, form, [change](int value) { change("Strength of rotation", [&](SteadySettings& s) { s.options.rotation = value / 100.0; }); });
-    QObject::connect(scale, &QSpinBox::valueChanged, form, [change](int value) { change("Strength of scale", [&](SteadySettings& s) { s.options.scale = value / 100.0; }); });
-    QObject::connect(smoother, &QComboBox::activated, form, [change](int index) { change("Change path", [&](SteadySettings& s) { s.options.smoother = SteadyOptions::Smoother(index); }); });
-    QObject::connect(smoothness, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change smoothness", [&](SteadySettings& s) { s.options.smooth_frames = value; }); });
-    QObject::connect(leeway, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change leeway", [&](SteadySettings& s) { s.options.leeway = value / 100; }); });
+    QObject::connect(pin, &QCheckBox::clicked, form, [change](bool on) {
+        change(on ? "Corner pin" : "No corner pin", [&](SteadySettings& s) { s.cornerPin = on; });
+    });
+    QObject::connect(mode, &QComboBox::activated, form, [change](int index) {
+        change(index == 0 ? "Hold" : "Ease", [&](SteadySettings& s) { s.options.mode = SteadyOptions::Mode(index); });
+    });
+    QObject::connect(reference, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Change reference frame", [&](SteadySettings& s) { s.referenceFrame = value; });
+    });
+    QObject::connect(position, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Strength of position", [&](SteadySettings& s) { s.options.position = value / 100.0; });
+    });
+    QObject::connect(rotation, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Strength of rotation", [&](SteadySettings& s) { s.options.rotation = value / 100.0; });
+    });
+    QObject::connect(scale, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Strength of scale", [&](SteadySettings& s) { s.options.scale = value / 100.0; });
+    });
+    QObject::connect(smoother, &QComboBox::activated, form, [change](int index) {
+        change("Change path", [&](SteadySettings& s) { s.options.smoother = SteadyOptions::Smoother(index); });
+    });
+    QObject::connect(smoothness, &QDoubleSpinBox::valueChanged, form, [change](double value) {
+        change("Change smoothness", [&](SteadySettings& s) { s.options.smooth_frames = value; });
+    });
+    QObject::connect(leeway, &QDoubleSpinBox::valueChanged, form, [change](double value) {
+        change("Change leeway", [&](SteadySettings& s) { s.options.leeway = value / 100; });
+    });
     QObject::connect(fit, &QComboBox::activated, form, [change](int index) {
         change("Change fit", [&](SteadySettings& s) {
             s.options.fit = SteadyOptions::Fit(index);
             s.lending.fit = index == 0 ? SteadyOptions::Fit::none : SteadyOptions::Fit::fill;
         });
     });
-    QObject::connect(crop, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change crop", [&](SteadySettings& s) { s.options.cropZoom = value / 100; }); });
-    QObject::connect(cropX, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change crop", [&](SteadySettings& s) { s.options.cropCentre.x() = value / 100; }); });
-    QObject::connect(cropY, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change crop", [&](SteadySettings& s) { s.options.cropCentre.y() = value / 100; }); });
+    QObject::connect(crop, &QDoubleSpinBox::valueChanged, form, [change](double value) {
+        change("Change crop", [&](SteadySettings& s) { s.options.cropZoom = value / 100; });
+    });
+    QObject::connect(cropX, &QDoubleSpinBox::valueChanged, form, [change](double value) {
+        change("Change crop", [&](SteadySettings& s) { s.options.cropCentre.x() = value / 100; });
+    });
+    QObject::connect(cropY, &QDoubleSpinBox::valueChanged, form, [change](double value) {
+        change("Change crop", [&](SteadySettings& s) { s.options.cropCentre.y() = value / 100; });
+    });
     QObject::connect(takeShake, &QPushButton::clicked, form, [&workspace, form, above] {
         workspace.startTakeShake(above->value(), [&workspace, form](const ShakeProfile& profile) {
-            const std::filesystem::path beside = workspace.shot().plate.path.parent_path() / (profile.name + ".shake.json");
-            const QString path = QFileDialog::getSaveFileName(form, "Keep the shake", text(beside.string()), "Shake profiles (*.json)");
+            const std::filesystem::path beside =
+                workspace.shot().plate.path.parent_path() / (profile.name + ".shake.json");
+            const QString path =
+                QFileDialog::getSaveFileName(form, "Keep the shake", text(beside.string()), "Shake profiles (*.json)");
             if (path.isEmpty()) return;
-            if (const auto written = writeFile(path.toStdString(), shakeJson(profile)); !written) workspace.sayError(text(written.error().message));
-            else workspace.say(QString("%1 s of shake, %2 % of the width and %3° RMS, kept in %4").arg(profile.seconds(), 0, 'f', 1).arg(profile.shiftRms() * 100, 0, 'f', 2).arg(profile.angleRms(), 0, 'f', 2).arg(path));
+            if (const auto written = writeFile(path.toStdString(), shakeJson(profile)); !written)
+                workspace.sayError(text(written.error().message));
+            else
+                workspace.say(QString("%1 s of shake, %2 % of the width and %3° RMS, kept in %4")
+                                  .arg(profile.seconds(), 0, 'f', 1)
+                                  .arg(profile.shiftRms() * 100, 0, 'f', 2)
+                                  .arg(profile.angleRms(), 0, 'f', 2)
+                                  .arg(path));
         });
     });
     QObject::connect(openShake, &QPushButton::clicked, form, [&workspace, form, change] {
@@ -177,22 +216,38 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
             s.shake = false;
         });
     });
-    QObject::connect(shake, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Shake the picture" : "Do not shake the picture", [&](SteadySettings& s) { s.shake = on; }); });
-    QObject::connect(lendPosition, &QSpinBox::valueChanged, form, [change](int value) { change("Amount of position", [&](SteadySettings& s) { s.lending.position = value / 100.0; }); });
-    QObject::connect(lendRotation, &QSpinBox::valueChanged, form, [change](int value) { change("Amount of rotation", [&](SteadySettings& s) { s.lending.rotation = value / 100.0; }); });
-    QObject::connect(lendScale, &QSpinBox::valueChanged, form, [change](int value) { change("Amount of scale", [&](SteadySettings& s) { s.lending.scale = value / 100.0; }); });
-    QObject::connect(filter, &QComboBox::activated, form, [change](int index) { change("Change filter", [&](SteadySettings& s) { s.filter = ResampleFilter(index); }); });
-    QObject::connect(edges, &QComboBox::activated, form, [change](int index) { change("Change edges", [&](SteadySettings& s) { s.edges = EdgeMode(index); }); });
+    QObject::connect(shake, &QCheckBox::clicked, form, [change](bool on) {
+        change(on ? "Shake the picture" : "Do not shake the picture", [&](SteadySettings& s) { s.shake = on; });
+    });
+    QObject::connect(lendPosition, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Amount of position", [&](SteadySettings& s) { s.lending.position = value / 100.0; });
+    });
+    QObject::connect(lendRotation, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Amount of rotation", [&](SteadySettings& s) { s.lending.rotation = value / 100.0; });
+    });
+    QObject::connect(lendScale, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Amount of scale", [&](SteadySettings& s) { s.lending.scale = value / 100.0; });
+    });
+    QObject::connect(filter, &QComboBox::activated, form, [change](int index) {
+        change("Change filter", [&](SteadySettings& s) { s.filter = ResampleFilter(index); });
+    });
+    QObject::connect(edges, &QComboBox::activated, form, [change](int index) {
+        change("Change edges", [&](SteadySettings& s) { s.edges = EdgeMode(index); });
+    });
     const auto placeOf = [&workspace] {
         const Shot& shot = workspace.shot();
-        return shot.steady.renderPlace.empty() ? shot.name + (shot.steady.shake ? ".shaken.####.png" : ".steady.####.png") : shot.steady.renderPlace;
+        return shot.steady.renderPlace.empty()
+                   ? shot.name + (shot.steady.shake ? ".shaken.####.png" : ".steady.####.png")
+                   : shot.steady.renderPlace;
     };
     QObject::connect(place, &QLineEdit::editingFinished, form, [place, change, placeOf] {
         const std::string to = place->text().trimmed().toStdString();
-        if (!to.empty() && to != placeOf()) change("Change where it is rendered to", [&](SteadySettings& s) { s.renderPlace = to; });
+        if (!to.empty() && to != placeOf())
+            change("Change where it is rendered to", [&](SteadySettings& s) { s.renderPlace = to; });
     });
     QObject::connect(render, &QPushButton::clicked, form, [&workspace, place] {
-        workspace.startRender(deliveryFolderOf(workspace.shot(), workspace.file()) / place->text().trimmed().toStdString());
+        workspace.startRender(deliveryFolderOf(workspace.shot(), workspace.file()) /
+                              place->text().trimmed().toStdString());
     });
 
     const auto refresh = [=, &workspace] {
@@ -207,7 +262,9 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         pin->setVisible(s.source == SteadySettings::Source::chosen && s.tracks.size() == 4);
         QStringList names;
         for (TrackId id : s.tracks) names << (findTrack(shot, id) ? text(findTrack(shot, id)->name) : QString("?"));
-        chosen->setText(names.isEmpty() ? QString("none taken yet") : names.size() > 6 ? QString("%1 tracks").arg(names.size()) : names.join(", "));
+        chosen->setText(names.isEmpty()    ? QString("none taken yet")
+                        : names.size() > 6 ? QString("%1 tracks").arg(names.size())
+                                           : names.join(", "));
         chosen->setVisible(s.source == SteadySettings::Source::chosen);
         mode->setCurrentIndex(int(o.mode));
         {
@@ -226,16 +283,21 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         reference->setVisible(!eases);
         referenceLabel->setVisible(!eases);
         for (QWidget* part : std::initializer_list<QWidget*>{smoother, smootherLabel}) part->setVisible(eases);
-        for (QWidget* part : std::initializer_list<QWidget*>{smoothness, smoothnessLabel}) part->setVisible(eases && !even);
+        for (QWidget* part : std::initializer_list<QWidget*>{smoothness, smoothnessLabel})
+            part->setVisible(eases && !even);
         for (QWidget* part : std::initializer_list<QWidget*>{leeway, leewayLabel}) part->setVisible(eases && even);
         fit->setCurrentIndex(int(o.fit));
         setQuietly(crop, o.cropZoom * 100);
         setQuietly(cropX, o.cropCentre.x() * 100);
         setQuietly(cropY, o.cropCentre.y() * 100);
-        for (QWidget* part : std::initializer_list<QWidget*>{crop, cropX, cropY, cropLabel, cropXLabel, cropYLabel}) part->setVisible(o.fit == SteadyOptions::Fit::crop);
+        for (QWidget* part : std::initializer_list<QWidget*>{crop, cropX, cropY, cropLabel, cropXLabel, cropYLabel})
+            part->setVisible(o.fit == SteadyOptions::Fit::crop);
         shake->setChecked(s.shake);
-        shake->setText(s.profile ? QString("Shake of %1, %2 s").arg(text(s.profile->name)).arg(s.profile->seconds(), 0, 'f', 1) : QString("Shake the picture"));
-        for (QWidget* part : std::initializer_list<QWidget*>{shake, dropShake, lends}) part->setVisible(s.profile != nullptr);
+        shake->setText(
+            s.profile ? QString("Shake of %1, %2 s").arg(text(s.profile->name)).arg(s.profile->seconds(), 0, 'f', 1)
+                      : QString("Shake the picture"));
+        for (QWidget* part : std::initializer_list<QWidget*>{shake, dropShake, lends})
+            part->setVisible(s.profile != nullptr);
         setQuietly(lendPosition, int(std::lround(s.lending.position * 100)));
         setQuietly(lendRotation, int(std::lround(s.lending.rotation * 100)));
         setQuietly(lendScale, int(std::lround(s.lending.scale * 100)));
@@ -251,14 +313,18 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         else if (!workspace.planProblem().isEmpty()) words = workspace.planProblem();
         else if (!plan) words = "working out the motion…";
         else {
-            words = QString("zoom %1 %%2").arg((plan->zoom - 1) * 100, 0, 'f', 1).arg(plan->fills ? "" : ", a border shows");
+            words = QString("zoom %1 %%2")
+                        .arg((plan->zoom - 1) * 100, 0, 'f', 1)
+                        .arg(plan->fills ? "" : ", a border shows");
             if (!plan->note.empty()) words += "\n" + text(plan->note);
         }
         result->setText(words);
         result->setStyleSheet(workspace.planProblem().isEmpty() ? "" : "color: #f3a58e;");
         result->setVisible(!words.isEmpty());
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::planChanged, &Workspace::jobChanged, &Workspace::fileChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged, &Workspace::planChanged,
+                        &Workspace::jobChanged, &Workspace::fileChanged})
+        QObject::connect(&workspace, signal, form, refresh);
     refresh();
     return form;
 }

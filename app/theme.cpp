@@ -81,7 +81,8 @@ QLabel[note="true"] { background: #2c2422; border-left: 2px solid #f07b5b; paddi
 }  // namespace
 
 void apply(QApplication& application) {
-    for (const char* face : {"Regular", "Medium", "SemiBold"}) QFontDatabase::addApplicationFont(QString(":/fonts/Inter-%1.otf").arg(face));
+    for (const char* face : {"Regular", "Medium", "SemiBold"})
+        QFontDatabase::addApplicationFont(QString(":/fonts/Inter-%1.otf").arg(face));
     application.setStyle(QStyleFactory::create("Fusion"));
     QFont font("Inter");
     font.setPixelSize(12);

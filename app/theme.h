@@ -7,7 +7,8 @@
 
 namespace pinion::theme {
 
-// Neutral around the picture; brass is the one accent. What fits recedes (slate), what needs a look glows (sand to coral).
+// Neutral around the picture; brass is the one accent. What fits recedes (slate), what needs a look glows (sand to
+// coral).
 inline const QColor kGround{0x1b, 0x1b, 0x1b};
 inline const QColor kPanel{0x21, 0x21, 0x21};
 inline const QColor kRaised{0x2b, 0x2b, 0x2b};

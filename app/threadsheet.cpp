@@ -73,8 +73,11 @@ void ThreadSheet::rebuildRows() {
     rows_.clear();
     const QStringList words = filter_.split(' ', Qt::SkipEmptyParts);
     for (std::size_t i = 0; i < shot.tracks.size(); ++i) {
-        const QString name = words.isEmpty() ? QString() : QString::fromStdString(shot.tracks[i].name + " " + shot.tracks[i].group);
-        if (std::all_of(words.begin(), words.end(), [&](const QString& word) { return name.contains(word, Qt::CaseInsensitive); })) rows_.push_back(i);
+        const QString name =
+            words.isEmpty() ? QString() : QString::fromStdString(shot.tracks[i].name + " " + shot.tracks[i].group);
+        if (std::all_of(words.begin(), words.end(),
+                        [&](const QString& word) { return name.contains(word, Qt::CaseInsensitive); }))
+            rows_.push_back(i);
     }
     std::stable_sort(rows_.begin(), rows_.end(), [&](std::size_t a, std::size_t b) {
         const Track& x = shot.tracks[a];
@@ -86,10 +89,14 @@ void ThreadSheet::rebuildRows() {
             return known == errors_.end() ? -1.0 : known->second;
         };
         switch (order_) {
-            case Order::start: return x.firstFrame() < y.firstFrame();
-            case Order::length: return x.samples.size() > y.samples.size();
-            case Order::error: return error(x) > error(y);
-            case Order::name: return x.name < y.name;
+            case Order::start:
+                return x.firstFrame() < y.firstFrame();
+            case Order::length:
+                return x.samples.size() > y.samples.size();
+            case Order::error:
+                return error(x) > error(y);
+            case Order::name:
+                return x.name < y.name;
         }
         return false;
     });
@@ -121,7 +128,12 @@ QString ThreadSheet::whatIsAt(const QPointF& at) const {
             if (frame >= note.first && frame <= note.last) lines << QString::fromStdString(note.words);
         for (const FrameCheck& facts : check.frames)
             if (facts.frame == frame)
-                lines.prepend(QString("%1: sharpness %2, motion %3 px, brightness %4, noise %5").arg(frame).arg(facts.sharpness, 0, 'f', 2).arg(facts.motion_px, 0, 'f', 1).arg(facts.brightness, 0, 'f', 0).arg(facts.noise, 0, 'f', 1));
+                lines.prepend(QString("%1: sharpness %2, motion %3 px, brightness %4, noise %5")
+                                  .arg(frame)
+                                  .arg(facts.sharpness, 0, 'f', 2)
+                                  .arg(facts.motion_px, 0, 'f', 1)
+                                  .arg(facts.brightness, 0, 'f', 0)
+                                  .arg(facts.noise, 0, 'f', 1));
         return lines.join("\n");
     }
     if (!rowsRect().contains(at.toPoint())) return {};
@@ -130,7 +142,9 @@ QString ThreadSheet::whatIsAt(const QPointF& at) const {
     const Track& track = shot.tracks[rows_[std::size_t(row)]];
     const QString name = QString::fromStdString(track.name);
     if (const Sample* sample = sampleAt(track, frame))
-        return sample->tie ? QString("%1, %2: tie").arg(name).arg(frame) : sample->bridged ? QString("%1, %2: bridged").arg(name).arg(frame) : QString("%1, %2: fit %3").arg(name).arg(frame).arg(sample->score, 0, 'f', 3);
+        return sample->tie       ? QString("%1, %2: tie").arg(name).arg(frame)
+               : sample->bridged ? QString("%1, %2: bridged").arg(name).arg(frame)
+                                 : QString("%1, %2: fit %3").arg(name).arg(frame).arg(sample->score, 0, 'f', 3);
     if (track.samples.isEmpty()) return name;
     // In front of, behind or between its frames: why it is not there.
     EndReason reason = frame < track.firstFrame() ? track.startReason : track.endReason;
@@ -211,27 +225,38 @@ void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
     // Four rows of bars. What a note speaks of glows; a cut is a line through all of them.
     const double high = (area.height() - 2.0) / 4;
     const char* const names[] = {"Sharpness", "Motion", "Brightness", "Noise"};
-    for (int row = 0; row < 4; ++row) painter.drawText(QRectF(14, area.top() + row * high, kNames - 20, high), Qt::AlignLeft | Qt::AlignVCenter, names[row]);
+    for (int row = 0; row < 4; ++row)
+        painter.drawText(QRectF(14, area.top() + row * high, kNames - 20, high), Qt::AlignLeft | Qt::AlignVCenter,
+                         names[row]);
     const auto spoken = [&](int frame, int row) {
         return std::any_of(check.notes.begin(), check.notes.end(), [&](const PlateNote& note) {
             if (frame < note.first || frame > note.last) return false;
             switch (note.kind) {
-                case PlateNote::Kind::blurred: return row <= 1;
-                case PlateNote::Kind::soft: return row == 0;
-                case PlateNote::Kind::fast: return row == 1;
-                case PlateNote::Kind::jump: return row == 2;
-                case PlateNote::Kind::noisy: return row == 3;
-                case PlateNote::Kind::cut: return false;
+                case PlateNote::Kind::blurred:
+                    return row <= 1;
+                case PlateNote::Kind::soft:
+                    return row == 0;
+                case PlateNote::Kind::fast:
+                    return row == 1;
+                case PlateNote::Kind::jump:
+                    return row == 2;
+                case PlateNote::Kind::noisy:
+                    return row == 3;
+                case PlateNote::Kind::cut:
+                    return false;
             }
             return false;
         });
     };
     for (const FrameCheck& frame : check.frames) {
         const double x = xOfFrame(frame.frame);
-        const double shares[] = {frame.sharpness, frame.motion_px / motion, frame.brightness / 255, frame.noise / noise};
+        const double shares[] = {frame.sharpness, frame.motion_px / motion, frame.brightness / 255,
+                                 frame.noise / noise};
         for (int row = 0; row < 4; ++row) {
             const double tall = std::clamp(shares[row], 0.0, 1.0) * (high - 2);
-            painter.fillRect(QRectF(x - cell / 2, area.top() + (row + 1) * high - 1 - tall, std::max(1.0, cell - (cell > 4 ? 1 : 0)), tall), spoken(frame.frame, row) ? theme::kSand : QColor(0x55, 0x60, 0x63));
+            painter.fillRect(QRectF(x - cell / 2, area.top() + (row + 1) * high - 1 - tall,
+                                    std::max(1.0, cell - (cell > 4 ? 1 : 0)), tall),
+                             spoken(frame.frame, row) ? theme::kSand : QColor(0x55, 0x60, 0x63));
         }
         if (frame.cut) {
             painter.setPen(QPen(theme::kCoral, 2));
@@ -253,14 +278,16 @@ void ThreadSheet::paintCounts(QPainter& painter, const QRect& area) {
         const bool poor = counts_[i] < kTrackFloor && most > 0;
         const double height = std::max(poor ? 3.0 : 0.0, counts_[i] * scale);
         const double x = xOfFrame(range.first + int(i)) - cell / 2;
-        painter.fillRect(QRectF(x, bottom - height, std::max(1.0, cell - (cell > 4 ? 1 : 0)), height), poor ? theme::kCoral : QColor(0x4a, 0x53, 0x56));
+        painter.fillRect(QRectF(x, bottom - height, std::max(1.0, cell - (cell > 4 ? 1 : 0)), height),
+                         poor ? theme::kCoral : QColor(0x4a, 0x53, 0x56));
     }
     if (most > 0) {
         const double y = bottom - kTrackFloor * scale;
         painter.setPen(QPen(theme::kBrass, 1, Qt::DotLine));
         painter.drawLine(QPointF(kNames, y), QPointF(width() - kRight, y));
         painter.setPen(theme::kBrass);
-        painter.drawText(QRectF(14, std::min(y - 8, bottom - 15), kNames - 20, 16), Qt::AlignRight | Qt::AlignVCenter, QString("floor %1").arg(kTrackFloor));
+        painter.drawText(QRectF(14, std::min(y - 8, bottom - 15), kNames - 20, 16), Qt::AlignRight | Qt::AlignVCenter,
+                         QString("floor %1").arg(kTrackFloor));
     }
 }
 
@@ -279,11 +306,14 @@ void ThreadSheet::paintRuler(QPainter& painter, const QRect& area) {
         painter.setPen(theme::kLine);
         painter.drawLine(QPointF(x, area.bottom() - 4), QPointF(x, area.bottom()));
         painter.setPen(theme::kDim);
-        painter.drawText(QRectF(x - 30, area.top() + 2, 60, area.height() - 5), Qt::AlignCenter, QString::number(frame));
+        painter.drawText(QRectF(x - 30, area.top() + 2, 60, area.height() - 5), Qt::AlignCenter,
+                         QString::number(frame));
     }
     if (workspace_.hasPlate())
         for (const int frame : workspace_.frames()->facts().missing)  // a gap: a filled block under the ruler
-            painter.fillRect(QRectF(xOfFrame(frame) - std::max(1.0, perFrame / 2), area.bottom() - 5, std::max(2.0, perFrame), 5), theme::kCoral);
+            painter.fillRect(
+                QRectF(xOfFrame(frame) - std::max(1.0, perFrame / 2), area.bottom() - 5, std::max(2.0, perFrame), 5),
+                theme::kCoral);
     const FrameRange range = drag_ == Drag::first || drag_ == Drag::last ? dragRange_ : plate.range;
     const double left = xOfFrame(range.first) - perFrame / 2;
     const double right = xOfFrame(range.last) + perFrame / 2;
@@ -297,14 +327,17 @@ void ThreadSheet::paintRuler(QPainter& painter, const QRect& area) {
         painter.drawLine(QPointF(x, area.bottom() - 2), QPointF(x + out * 5, area.bottom() - 2));
     }
     painter.setPen(theme::kDim);
-    painter.drawText(QRect(14, area.top(), kNames - 18, area.height()), Qt::AlignLeft | Qt::AlignVCenter, QString("%1–%2").arg(range.first).arg(range.last));
+    painter.drawText(QRect(14, area.top(), kNames - 18, area.height()), Qt::AlignLeft | Qt::AlignVCenter,
+                     QString("%1–%2").arg(range.first).arg(range.last));
 }
 
 void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     const Shot& shot = workspace_.shot();
     if (rows_.empty()) {
         painter.setPen(theme::kDim);
-        painter.drawText(area, Qt::AlignCenter, workspace_.isBusy() ? "Tracks appear here when the job is done" : "No tracks yet: scatter features, or place one by hand");
+        painter.drawText(area, Qt::AlignCenter,
+                         workspace_.isBusy() ? "Tracks appear here when the job is done"
+                                             : "No tracks yet: scatter features, or place one by hand");
         return;
     }
     painter.save();
@@ -324,16 +357,21 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
         QString name = QString::fromStdString(track.name);
         if (track.locked) name += " ·locked";
         if (track.hidden) name += " ·hidden";
-        painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideRight, kNames - 22));
+        painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(name, Qt::ElideRight, kNames - 22));
         if (track.colour != 0) painter.fillRect(QRect(6, y + 4, 4, kRow - 8), QColor::fromRgb(track.colour));
         const auto error = errors_.find(track.id);
         // Neighbouring cells of one shade are drawn at once; a row has few of them.
         const auto& samples = track.samples.vector();
         for (std::size_t i = 0; i < samples.size();) {
             // A bridged frame was not seen: a thin line, no cell.
-            const auto shade = [&](const Sample& s) { return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12)); };
+            const auto shade = [&](const Sample& s) {
+                return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12));
+            };
             std::size_t end = i + 1;
-            while (end < samples.size() && samples[end].frame == samples[end - 1].frame + 1 && shade(samples[end]) == shade(samples[i])) ++end;
+            while (end < samples.size() && samples[end].frame == samples[end - 1].frame + 1 &&
+                   shade(samples[end]) == shade(samples[i]))
+                ++end;
             QColor colour = theme::fitColour(shade(samples[i]) / 12.0);
             if (track.setAside) colour = QColor(0x30, 0x30, 0x30);
             const double x0 = xOfFrame(samples[i].frame) - cell / 2;
@@ -344,7 +382,8 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
         }
         if (error != errors_.end() && error->second > 1.0 && !samples.empty() && !track.setAside) {
             painter.setPen(theme::kCoral);
-            painter.drawText(QRectF(xOfFrame(samples.back().frame) - 52, y, 50, kRow), Qt::AlignRight | Qt::AlignVCenter, QString("%1 px").arg(error->second, 0, 'f', 1));
+            painter.drawText(QRectF(xOfFrame(samples.back().frame) - 52, y, 50, kRow),
+                             Qt::AlignRight | Qt::AlignVCenter, QString("%1 px").arg(error->second, 0, 'f', 1));
         }
         // A tie is a small bow.
         painter.setRenderHint(QPainter::Antialiasing);
@@ -362,7 +401,8 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     const int total = int(rows_.size()) * kRow;
     if (total > area.height()) {
         const double share = double(area.height()) / total;
-        painter.fillRect(QRectF(width() - 6, area.top() + scroll_ * share, 4, std::max(16.0, area.height() * share)), QColor(0x50, 0x50, 0x50));
+        painter.fillRect(QRectF(width() - 6, area.top() + scroll_ * share, 4, std::max(16.0, area.height() * share)),
+                         QColor(0x50, 0x50, 0x50));
     }
     painter.restore();
 }
@@ -407,11 +447,23 @@ void ThreadSheet::mouseMoveEvent(QMouseEvent* event) {
     const int frame = frameAtX(event->position().x());
     cursor_ = event->position();
     switch (drag_) {
-        case Drag::band: update(); break;
-        case Drag::playhead: workspace_.goTo(frame); break;
-        case Drag::first: dragRange_.first = std::min(frame, dragRange_.last); update(); break;
-        case Drag::last: dragRange_.last = std::max(frame, dragRange_.first); update(); break;
-        case Drag::none: setToolTip(whatIsAt(cursor_)); break;
+        case Drag::band:
+            update();
+            break;
+        case Drag::playhead:
+            workspace_.goTo(frame);
+            break;
+        case Drag::first:
+            dragRange_.first = std::min(frame, dragRange_.last);
+            update();
+            break;
+        case Drag::last:
+            dragRange_.last = std::max(frame, dragRange_.first);
+            update();
+            break;
+        case Drag::none:
+            setToolTip(whatIsAt(cursor_));
+            break;
     }
 }
 
@@ -432,19 +484,27 @@ void ThreadSheet::mouseReleaseEvent(QMouseEvent* event) {
             const FrameRange frames{frameAtX(band.left()), frameAtX(band.right())};
             marked_ = frames;
             const int first = std::max(0, int(std::floor((band.top() - rowsRect().top() + scroll_) / kRow)));
-            const int last = std::min(int(rows_.size()) - 1, int(std::floor((band.bottom() - rowsRect().top() + scroll_) / kRow)));
+            const int last =
+                std::min(int(rows_.size()) - 1, int(std::floor((band.bottom() - rowsRect().top() + scroll_) / kRow)));
             for (int row = first; row <= last; ++row) {
                 const Track& track = workspace_.shot().tracks[rows_[std::size_t(row)]];
-                if (std::any_of(track.samples.begin(), track.samples.end(), [&](const Sample& s) { return frames.holds(s.frame); })) chosen.insert(track.id);
+                if (std::any_of(track.samples.begin(), track.samples.end(),
+                                [&](const Sample& s) { return frames.holds(s.frame); }))
+                    chosen.insert(track.id);
             }
-            workspace_.say(QString("%1 tracks on the frames %2–%3. Cut these frames (Ctrl+Shift+X), keep only them (Ctrl+Shift+M), or set the tracks aside (X).").arg(chosen.size()).arg(frames.first).arg(frames.last));
+            workspace_.say(QString("%1 tracks on the frames %2–%3. Cut these frames (Ctrl+Shift+X), keep only them "
+                                   "(Ctrl+Shift+M), or set the tracks aside (X).")
+                               .arg(chosen.size())
+                               .arg(frames.first)
+                               .arg(frames.last));
         }
         workspace_.select(chosen);
         update();
         return;
     }
     if ((drag == Drag::first || drag == Drag::last) && !(dragRange_ == workspace_.shot().plate.range))
-        workspace_.edit(QString("Range %1–%2").arg(dragRange_.first).arg(dragRange_.last), withRange(workspace_.shot(), dragRange_));
+        workspace_.edit(QString("Range %1–%2").arg(dragRange_.first).arg(dragRange_.last),
+                        withRange(workspace_.shot(), dragRange_));
     update();
 }
 

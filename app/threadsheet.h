@@ -10,8 +10,8 @@
 
 namespace pinion {
 
-/// Tracks as rows, frames as columns, each cell shaded by how well it fits there; above them the tracks per frame with the
-/// floor of 8, below them the ruler with the range handles and the playhead.
+/// Tracks as rows, frames as columns, each cell shaded by how well it fits there; above them the tracks per frame with
+/// the floor of 8, below them the ruler with the range handles and the playhead.
 class ThreadSheet : public QWidget {
     Q_OBJECT
 public:

@@ -62,7 +62,8 @@ QWidget* makeTrackChoices(Workspace& workspace) {
     auto* clearOffset = button("No offset");
     form->wide(buttonRow({clearOutline, clearOffset}));
 
-    const auto change = [&workspace](const QString& what, const std::function<void(Track&)>& edit, bool evenLocked = false) {
+    const auto change = [&workspace](const QString& what, const std::function<void(Track&)>& edit,
+                                     bool evenLocked = false) {
         const auto tracks = workspace.selected();
         if (!tracks.empty()) workspace.edit(what, withTracksEdited(workspace.shot(), tracks, edit, evenLocked));
     };
@@ -72,7 +73,8 @@ QWidget* makeTrackChoices(Workspace& workspace) {
         const Track* track = findTrack(workspace.shot(), id);
         const std::string wanted = name->text().trimmed().toStdString();
         if (!track || wanted.empty() || wanted == track->name) return;
-        const bool taken = std::any_of(workspace.shot().tracks.begin(), workspace.shot().tracks.end(), [&](const Track& t) { return t.name == wanted; });
+        const bool taken = std::any_of(workspace.shot().tracks.begin(), workspace.shot().tracks.end(),
+                                       [&](const Track& t) { return t.name == wanted; });
         if (taken) {
             workspace.say("Another track has that name.");
             return;
@@ -81,38 +83,64 @@ QWidget* makeTrackChoices(Workspace& workspace) {
     });
     QObject::connect(group, &QLineEdit::editingFinished, form, [&workspace, group, change] {
         const std::string wanted = group->text().trimmed().toStdString();
-        const Track* first = workspace.selection().empty() ? nullptr : findTrack(workspace.shot(), *workspace.selection().begin());
+        const Track* first =
+            workspace.selection().empty() ? nullptr : findTrack(workspace.shot(), *workspace.selection().begin());
         if (!first || first->group == wanted) return;
-        change("Group tracks", [&](Track& t) { t.group = wanted; }, true);
+        change(
+            "Group tracks", [&](Track& t) { t.group = wanted; }, true);
     });
-    QObject::connect(motion, &QComboBox::activated, form, [change](int index) { change("Change motion", [&](Track& t) { t.motion = MotionModel(index); }); });
-    QObject::connect(channel, &QComboBox::activated, form, [change](int index) { change("Change channel", [&](Track& t) { t.channel = Channel(index); }); });
-    QObject::connect(filter, &QComboBox::activated, form, [change](int index) { change("Change pre-filter", [&](Track& t) { t.preFilter = PreFilter(index); }); });
+    QObject::connect(motion, &QComboBox::activated, form, [change](int index) {
+        change("Change motion", [&](Track& t) { t.motion = MotionModel(index); });
+    });
+    QObject::connect(channel, &QComboBox::activated, form,
+                     [change](int index) { change("Change channel", [&](Track& t) { t.channel = Channel(index); }); });
+    QObject::connect(filter, &QComboBox::activated, form, [change](int index) {
+        change("Change pre-filter", [&](Track& t) { t.preFilter = PreFilter(index); });
+    });
     QObject::connect(pattern, &QSpinBox::valueChanged, form, [change](int value) {
         change("Change pattern", [&](Track& t) {
             t.pattern_px = value | 1;
             t.search_px = std::max(t.search_px, t.pattern_px + 4);
         });
     });
-    QObject::connect(search, &QSpinBox::valueChanged, form, [change](int value) { change("Change search", [&](Track& t) { t.search_px = std::max(value, t.pattern_px + 4); }); });
-    QObject::connect(drift, &QDoubleSpinBox::valueChanged, form, [change](double value) { change("Change drift limit", [&](Track& t) { t.driftLimit = value; }); });
-    QObject::connect(pickUp, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Pick up again" : "Do not pick up again", [&](Track& t) { t.pickUp = on; }); });
-    QObject::connect(bridge, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Bridge gaps" : "Open gaps", [&](Track& t) { t = on ? bridged(t) : unbridged(t); }); });
-    QObject::connect(locked, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Lock tracks" : "Unlock tracks", [&](Track& t) { t.locked = on; }, true); });
-    QObject::connect(hidden, &QCheckBox::clicked, form, [change](bool on) { change(on ? "Hide tracks" : "Show tracks", [&](Track& t) { t.hidden = on; }, true); });
+    QObject::connect(search, &QSpinBox::valueChanged, form, [change](int value) {
+        change("Change search", [&](Track& t) { t.search_px = std::max(value, t.pattern_px + 4); });
+    });
+    QObject::connect(drift, &QDoubleSpinBox::valueChanged, form,
+                     [change](double value) { change("Change drift limit", [&](Track& t) { t.driftLimit = value; }); });
+    QObject::connect(pickUp, &QCheckBox::clicked, form, [change](bool on) {
+        change(on ? "Pick up again" : "Do not pick up again", [&](Track& t) { t.pickUp = on; });
+    });
+    QObject::connect(bridge, &QCheckBox::clicked, form, [change](bool on) {
+        change(on ? "Bridge gaps" : "Open gaps", [&](Track& t) { t = on ? bridged(t) : unbridged(t); });
+    });
+    QObject::connect(locked, &QCheckBox::clicked, form, [change](bool on) {
+        change(
+            on ? "Lock tracks" : "Unlock tracks", [&](Track& t) { t.locked = on; }, true);
+    });
+    QObject::connect(hidden, &QCheckBox::clicked, form, [change](bool on) {
+        change(
+            on ? "Hide tracks" : "Show tracks", [&](Track& t) { t.hidden = on; }, true);
+    });
     QObject::connect(colour, &QPushButton::clicked, form, [change, form] {
         const QColor chosen = QColorDialog::getColor(theme::kBrass, form, "Colour of the tracks");
-        if (chosen.isValid()) change("Colour tracks", [&](Track& t) { t.colour = chosen.rgb() & 0xFFFFFF; }, true);
+        if (chosen.isValid())
+            change(
+                "Colour tracks", [&](Track& t) { t.colour = chosen.rgb() & 0xFFFFFF; }, true);
     });
-    QObject::connect(clearOutline, &QPushButton::clicked, form, [change] { change("Remove outline", [](Track& t) { t.outline = {}; }); });
+    QObject::connect(clearOutline, &QPushButton::clicked, form,
+                     [change] { change("Remove outline", [](Track& t) { t.outline = {}; }); });
     QObject::connect(clearOffset, &QPushButton::clicked, form, [change] {
         change("Remove offset point", [](Track& t) {
             t.offset.setZero();
-            t.samples = t.samples.edited([](auto& samples) { for (Sample& s : samples) s.carried.setZero(); });
+            t.samples = t.samples.edited([](auto& samples) {
+                for (Sample& s : samples) s.carried.setZero();
+            });
         });
     });
 
-    const auto refresh = [&workspace, form, title, name, motion, pattern, search, channel, filter, drift, pickUp, bridge, group, locked, hidden, extras, clearOutline, clearOffset] {
+    const auto refresh = [&workspace, form, title, name, motion, pattern, search, channel, filter, drift, pickUp,
+                          bridge, group, locked, hidden, extras, clearOutline, clearOffset] {
         const auto ids = workspace.selected();
         const Track* first = ids.empty() ? nullptr : findTrack(workspace.shot(), ids.front());
         form->setVisible(first != nullptr);
@@ -128,23 +156,35 @@ QWidget* makeTrackChoices(Workspace& workspace) {
         setQuietly(search, first->search_px);
         setQuietly(drift, first->driftLimit);
         pickUp->setChecked(first->pickUp);
-        bridge->setChecked(std::any_of(first->samples.begin(), first->samples.end(), [](const Sample& s) { return s.bridged; }));
+        bridge->setChecked(
+            std::any_of(first->samples.begin(), first->samples.end(), [](const Sample& s) { return s.bridged; }));
         locked->setChecked(first->locked);
         hidden->setChecked(first->hidden);
-        for (QWidget* field : std::initializer_list<QWidget*>{motion, pattern, search, channel, filter, drift, pickUp, bridge}) field->setEnabled(!first->locked && !workspace.isBusy());
+        for (QWidget* field :
+             std::initializer_list<QWidget*>{motion, pattern, search, channel, filter, drift, pickUp, bridge})
+            field->setEnabled(!first->locked && !workspace.isBusy());
         QStringList lines;
         if (!first->samples.isEmpty())
-            lines << QString("frames %1–%2 (%3), reference %4").arg(first->firstFrame()).arg(first->lastFrame()).arg(first->samples.size()).arg(first->referenceFrame);
-        const auto because = [](EndReason reason) { return reason == EndReason::rangeEnd ? QString("with the range") : text(std::string(toString(reason))); };
+            lines << QString("frames %1–%2 (%3), reference %4")
+                         .arg(first->firstFrame())
+                         .arg(first->lastFrame())
+                         .arg(first->samples.size())
+                         .arg(first->referenceFrame);
+        const auto because = [](EndReason reason) {
+            return reason == EndReason::rangeEnd ? QString("with the range") : text(std::string(toString(reason)));
+        };
         if (first->samples.size() < 2) lines << "not tracked yet";
         else lines << QString("starts: %1; ends: %2").arg(because(first->startReason), because(first->endReason));
         if (!first->outline.isEmpty()) lines << QString("outline of %1 corners").arg(first->outline.size());
-        if (!first->offset.isZero()) lines << QString("offset %1, %2 px").arg(first->offset.x(), 0, 'f', 1).arg(first->offset.y(), 0, 'f', 1);
+        if (!first->offset.isZero())
+            lines << QString("offset %1, %2 px").arg(first->offset.x(), 0, 'f', 1).arg(first->offset.y(), 0, 'f', 1);
         extras->setText(lines.join("\n"));
         clearOutline->setVisible(!first->outline.isEmpty());
         clearOffset->setVisible(!first->offset.isZero());
     };
-    for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged, &Workspace::jobChanged}) QObject::connect(&workspace, signal, form, refresh);
+    for (auto signal :
+         {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged, &Workspace::jobChanged})
+        QObject::connect(&workspace, signal, form, refresh);
     refresh();
     return form;
 }

@@ -33,7 +33,8 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
     playTimer_.setTimerType(Qt::PreciseTimer);
     connect(&playTimer_, &QTimer::timeout, this, [this] {
         if (!frames_) return;
-        // The clock says how many frames are due; one is shown a tick, so that none is dropped while the cache keeps up.
+        // The clock says how many frames are due; one is shown a tick, so that none is dropped while the cache keeps
+        // up.
         const double due = double(playClock_.nsecsElapsed()) * 1e-9 * shot().plate.fps.perSecond();
         if (due < playShown_ + 1) return;
         const FrameRange& range = shot().plate.range;
@@ -115,15 +116,15 @@ void Workspace::redo() {
 
 bool Workspace::isModified() const { return modified_; }
 
-std::vector<StageReport> Workspace::stages() const { return stagesOf(shot(), frames_ ? frames_->facts().missing : std::vector<int>{}); }
+std::vector<StageReport> Workspace::stages() const {
+    return stagesOf(shot(), frames_ ? frames_->facts().missing : std::vector<int>{});
+}
 
 // ---- files
 
 void Workspace::open(const fs::path& path) {
-    if (path.extension() == ".pinion")
-        openShot(path);
-    else
-        openPlate(path);
+    if (path.extension() == ".pinion") openShot(path);
+    else openPlate(path);
 }
 
 void Workspace::openPlate(const fs::path& path) {
@@ -149,7 +150,10 @@ void Workspace::openPlate(const fs::path& path) {
             emit fileChanged();
             emit shotChanged();
             emit selectionChanged();
-            if (!facts.missing.empty()) say(QString("%1 frames of the sequence are missing: %2").arg(facts.missing.size()).arg(text(frameRanges(facts.missing))));
+            if (!facts.missing.empty())
+                say(QString("%1 frames of the sequence are missing: %2")
+                        .arg(facts.missing.size())
+                        .arg(text(frameRanges(facts.missing))));
         };
     });
 }
@@ -166,16 +170,25 @@ void Workspace::openShot(const fs::path& path) {
         if (shot && shot->plate.isOpen()) {
             auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress);
             if (!opened) {
-                problem = text(opened.error().message) + "\nThe shot is open without its plate; put the plate back or open it from its new place.";
-            } else if ((*opened)->facts().width != shot->plate.width || (*opened)->facts().height != shot->plate.height) {
-                problem = QString("The plate is now %1x%2, the shot was made on %3x%4. The shot is open without its plate.")
-                              .arg((*opened)->facts().width).arg((*opened)->facts().height).arg(shot->plate.width).arg(shot->plate.height);
+                problem = text(opened.error().message) +
+                          "\nThe shot is open without its plate; put the plate back or open it from its new place.";
+            } else if ((*opened)->facts().width != shot->plate.width ||
+                       (*opened)->facts().height != shot->plate.height) {
+                problem =
+                    QString("The plate is now %1x%2, the shot was made on %3x%4. The shot is open without its plate.")
+                        .arg((*opened)->facts().width)
+                        .arg((*opened)->facts().height)
+                        .arg(shot->plate.width)
+                        .arg(shot->plate.height);
             } else {
                 plate = *opened;
                 const PlateFacts& facts = plate->facts();
                 if (facts.firstFrame != shot->plate.frames.first || facts.lastFrame != shot->plate.frames.last)
                     problem = QString("The plate now holds frames %1-%2, the shot was made on %3-%4.")
-                                  .arg(facts.firstFrame).arg(facts.lastFrame).arg(shot->plate.frames.first).arg(shot->plate.frames.last);
+                                  .arg(facts.firstFrame)
+                                  .arg(facts.lastFrame)
+                                  .arg(shot->plate.frames.first)
+                                  .arg(shot->plate.frames.last);
             }
         }
         return [this, path, shot, plate, problem] {
@@ -279,7 +292,8 @@ void Workspace::recover(const Lost& lost) {
         auto shot = loadShot(lost.autosave);
         std::shared_ptr<const Plate> plate;
         if (shot && shot->plate.isOpen())
-            if (auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress)) plate = *opened;
+            if (auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress))
+                plate = *opened;
         return [this, lost, shot, plate] {
             if (!shot) {
                 sayError(text(shot.error().message));
@@ -355,7 +369,8 @@ void Workspace::wantAround() {
     const int ahead = std::min(isPlaying() ? 48 : 16, room);
     for (int i = 1; i <= ahead; ++i) {
         const int next = frame_ + i;
-        want(isPlaying() && next > range.last ? range.first + (next - range.last - 1) % std::max(1, range.count()) : next);
+        want(isPlaying() && next > range.last ? range.first + (next - range.last - 1) % std::max(1, range.count())
+                                              : next);
         if (!isPlaying() && i <= 4) want(frame_ - i);
     }
     frames_->want(std::move(wanted));
@@ -422,7 +437,8 @@ std::vector<TrackId> Workspace::tracksAbove(double error_px) const {
     for (const Track& track : shot().tracks)
         if (!track.setAside) active.insert(track.id);
     for (const SolvedTrack& track : shot().solve->tracks)
-        if (active.contains(track.track) && track.role != TrackRole::unplaced && track.rms_px > error_px) above.push_back(track.track);
+        if (active.contains(track.track) && track.role != TrackRole::unplaced && track.rms_px > error_px)
+            above.push_back(track.track);
     return above;
 }
 
@@ -454,34 +470,36 @@ void Workspace::updateCandidates() {
 
 // ---- jobs
 
-void Workspace::runJob(const QString& name, int frames, const std::function<std::function<void()>(const Progress&)>& work) {
+void Workspace::runJob(const QString& name, int frames,
+                       const std::function<std::function<void()>(const Progress&)>& work) {
     if (job_.joinable()) job_.join();
     jobState_ = {name, "", 0, 0, -1};
     jobFrames_ = frames;
     jobClock_.start();
     jobDone_ = false;
     livePoints_.clear();
-    jobProgress_ = Progress([this, last = std::make_shared<std::atomic<qint64>>(-1000)](double fraction, const std::string& detail) {
-        // A report a frame would be hundreds a second; the eye wants twenty.
-        const qint64 now = jobClock_.elapsed();
-        if (now - last->load() < 50 && fraction < 1) return;
-        last->store(now);
-        QMetaObject::invokeMethod(this, [this, fraction, detail = text(detail)] {
-            if (jobDone_) return;
-            const double seconds = double(jobClock_.elapsed()) / 1000.0;
-            jobState_.fraction = fraction;
-            jobState_.detail = detail;
-            jobState_.framesPerSecond = seconds > 0.2 ? fraction * jobFrames_ / seconds : 0;
-            jobState_.secondsLeft = fraction > 0.03 && seconds > 0.5 ? seconds * (1 - fraction) / fraction : -1;
-            {
-                const std::lock_guard lock(liveMutex_);
-                livePoints_ = livePending_;
-                if (liveFrame_ != 0 && !livePoints_.empty()) goTo(liveFrame_);
-            }
-            emit jobChanged();
-            emit liveChanged();
+    jobProgress_ = Progress(
+        [this, last = std::make_shared<std::atomic<qint64>>(-1000)](double fraction, const std::string& detail) {
+            // A report a frame would be hundreds a second; the eye wants twenty.
+            const qint64 now = jobClock_.elapsed();
+            if (now - last->load() < 50 && fraction < 1) return;
+            last->store(now);
+            QMetaObject::invokeMethod(this, [this, fraction, detail = text(detail)] {
+                if (jobDone_) return;
+                const double seconds = double(jobClock_.elapsed()) / 1000.0;
+                jobState_.fraction = fraction;
+                jobState_.detail = detail;
+                jobState_.framesPerSecond = seconds > 0.2 ? fraction * jobFrames_ / seconds : 0;
+                jobState_.secondsLeft = fraction > 0.03 && seconds > 0.5 ? seconds * (1 - fraction) / fraction : -1;
+                {
+                    const std::lock_guard lock(liveMutex_);
+                    livePoints_ = livePending_;
+                    if (liveFrame_ != 0 && !livePoints_.empty()) goTo(liveFrame_);
+                }
+                emit jobChanged();
+                emit liveChanged();
+            });
         });
-    });
     {
         const std::lock_guard lock(liveMutex_);
         livePending_.clear();
@@ -522,19 +540,23 @@ void Workspace::startScatter() {
     showCandidates(false);
     const Shot shot = this->shot();
     const int start = std::clamp(frame_, shot.plate.range.first, shot.plate.range.last);
-    runJob("Scattering", shot.plate.range.count(), [this, shot, start, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = runScatter(shot, *frames, start, progress, liveListener());
-        return [this, start, result] {
-            if (!result) {
-                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
-                return;
-            }
-            select({});
-            edit(result->stopped ? QString("Scatter, stopped early") : QString("Scatter %1 tracks").arg(result->tracks.size()), withScattered(this->shot(), result->tracks));
-            goTo(start);
-            say(result->stopped ? QString("Stopped. %1 tracks kept.").arg(result->tracks.size()) : QString("%1 tracks.").arg(result->tracks.size()));
-        };
-    });
+    runJob("Scattering", shot.plate.range.count(),
+           [this, shot, start, frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = runScatter(shot, *frames, start, progress, liveListener());
+               return [this, start, result] {
+                   if (!result) {
+                       if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                       return;
+                   }
+                   select({});
+                   edit(result->stopped ? QString("Scatter, stopped early")
+                                        : QString("Scatter %1 tracks").arg(result->tracks.size()),
+                        withScattered(this->shot(), result->tracks));
+                   goTo(start);
+                   say(result->stopped ? QString("Stopped. %1 tracks kept.").arg(result->tracks.size())
+                                       : QString("%1 tracks.").arg(result->tracks.size()));
+               };
+           });
 }
 
 void Workspace::startTrack(const std::vector<TrackId>& tracks, Direction direction, int steps) {
@@ -545,59 +567,72 @@ void Workspace::startTrack(const std::vector<TrackId>& tracks, Direction directi
     }
     setPlaying(false);
     const Shot shot = this->shot();
-    runJob("Tracking", shot.plate.range.count(), [this, shot, tracks, direction, steps, from = frame_, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = runTrack(shot, *frames, tracks, from, direction, steps, progress, steps == 1 ? LiveListener{} : liveListener());
-        return [this, result, direction, steps, from] {
-            if (!result) {
-                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
-                return;
-            }
-            edit(result->tracks.size() == 1 ? "Track " + text(result->tracks.front().name) : QString("Track %1 points").arg(result->tracks.size()), withTracked(this->shot(), result->tracks));
-            const Track& track = result->tracks.front();
-            if (steps == 1)
-                goTo(direction == Direction::forward ? std::min(from + 1, track.lastFrame()) : std::max(from - 1, track.firstFrame()));
-            else if (direction == Direction::forward)
-                goTo(track.lastFrame());
-            else if (direction == Direction::backward)
-                goTo(track.firstFrame());
-            const EndReason reason = direction == Direction::backward ? track.startReason : track.endReason;
-            if (reason != EndReason::rangeEnd && reason != EndReason::none)
-                say(QString("%1 ends on frame %2: %3.").arg(text(track.name)).arg(direction == Direction::backward ? track.firstFrame() : track.lastFrame()).arg(text(std::string(toString(reason)))));
-        };
-    });
+    runJob("Tracking", shot.plate.range.count(),
+           [this, shot, tracks, direction, steps, from = frame_,
+            frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = runTrack(shot, *frames, tracks, from, direction, steps, progress,
+                                      steps == 1 ? LiveListener{} : liveListener());
+               return [this, result, direction, steps, from] {
+                   if (!result) {
+                       if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                       return;
+                   }
+                   edit(result->tracks.size() == 1 ? "Track " + text(result->tracks.front().name)
+                                                   : QString("Track %1 points").arg(result->tracks.size()),
+                        withTracked(this->shot(), result->tracks));
+                   const Track& track = result->tracks.front();
+                   if (steps == 1)
+                       goTo(direction == Direction::forward ? std::min(from + 1, track.lastFrame())
+                                                            : std::max(from - 1, track.firstFrame()));
+                   else if (direction == Direction::forward) goTo(track.lastFrame());
+                   else if (direction == Direction::backward) goTo(track.firstFrame());
+                   const EndReason reason = direction == Direction::backward ? track.startReason : track.endReason;
+                   if (reason != EndReason::rangeEnd && reason != EndReason::none)
+                       say(QString("%1 ends on frame %2: %3.")
+                               .arg(text(track.name))
+                               .arg(direction == Direction::backward ? track.firstFrame() : track.lastFrame())
+                               .arg(text(std::string(toString(reason)))));
+               };
+           });
 }
 
 void Workspace::startSolve(bool refines) {
     if (isBusy()) return;
     const Shot shot = this->shot();
     const std::uint64_t key = solveKey(shot);
-    runJob(refines ? "Refining the solve" : "Solving", 0, [this, shot, key, refines](const Progress& progress) -> std::function<void()> {
-        // Poses and points as they come, four times a second: enough to see it grow.
-        auto last = std::chrono::steady_clock::now();
-        const auto watch = [this, last](const SolveView& view) mutable {
-            const auto now = std::chrono::steady_clock::now();
-            if (now - last < std::chrono::milliseconds(250)) return;
-            last = now;
-            QMetaObject::invokeMethod(this, [this, view] {
-                if (!isBusy()) return;
-                liveSolve_ = std::make_shared<const SolveView>(view);
-                emit liveSolveChanged();
-            });
-        };
-        auto result = runSolve(shot, progress, {.watch = watch, .refines = refines});
-        return [this, result, key] {
-            liveSolve_.reset();
-            emit liveSolveChanged();
-            if (!result) {
-                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
-                return;
-            }
-            previousSolve_ = this->shot().solve;
-            edit("Solve camera", withSolve(this->shot(), *result, key));
-            if (!result->doubt.empty()) say(text("Solved, but not sure: " + result->doubt + "."));
-            else say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.").arg(result->rms_px, 0, 'f', 2).arg(result->heldOutRms_px, 0, 'f', 2).arg(result->used).arg(result->frames.size()));
-        };
-    });
+    runJob(refines ? "Refining the solve" : "Solving", 0,
+           [this, shot, key, refines](const Progress& progress) -> std::function<void()> {
+               // Poses and points as they come, four times a second: enough to see it grow.
+               auto last = std::chrono::steady_clock::now();
+               const auto watch = [this, last](const SolveView& view) mutable {
+                   const auto now = std::chrono::steady_clock::now();
+                   if (now - last < std::chrono::milliseconds(250)) return;
+                   last = now;
+                   QMetaObject::invokeMethod(this, [this, view] {
+                       if (!isBusy()) return;
+                       liveSolve_ = std::make_shared<const SolveView>(view);
+                       emit liveSolveChanged();
+                   });
+               };
+               auto result = runSolve(shot, progress, {.watch = watch, .refines = refines});
+               return [this, result, key] {
+                   liveSolve_.reset();
+                   emit liveSolveChanged();
+                   if (!result) {
+                       if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                       return;
+                   }
+                   previousSolve_ = this->shot().solve;
+                   edit("Solve camera", withSolve(this->shot(), *result, key));
+                   if (!result->doubt.empty()) say(text("Solved, but not sure: " + result->doubt + "."));
+                   else
+                       say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.")
+                               .arg(result->rms_px, 0, 'f', 2)
+                               .arg(result->heldOutRms_px, 0, 'f', 2)
+                               .arg(result->used)
+                               .arg(result->frames.size()));
+               };
+           });
 }
 
 void Workspace::startDelivery(const std::vector<QString>& names) {
@@ -611,7 +646,8 @@ void Workspace::startDelivery(const std::vector<QString>& names) {
         for (std::size_t i = 0; i < shot.deliverables.size() && !progress.stopped(); ++i) {
             const Deliverable& deliverable = shot.deliverables[i];
             progress.report(double(i) / double(shot.deliverables.size()), deliverable.name);
-            if (!names.empty() && std::find(names.begin(), names.end(), text(deliverable.name)) == names.end()) continue;
+            if (!names.empty() && std::find(names.begin(), names.end(), text(deliverable.name)) == names.end())
+                continue;
             if (const auto report = deliver(shot, deliverable, folder)) {
                 done.push_back(deliverable.name);
                 files += report->files.size();

@@ -18,8 +18,8 @@
 
 namespace pinion {
 
-/// What the window works on: the history of the shot, its open plate, the playhead, the selection, and the one job that runs.
-/// Views get the current shot and show it; tools turn mouse and keys into edits made here.
+/// What the window works on: the history of the shot, its open plate, the playhead, the selection, and the one job that
+/// runs. Views get the current shot and show it; tools turn mouse and keys into edits made here.
 class Workspace : public QObject {
     Q_OBJECT
 public:
@@ -87,8 +87,8 @@ public:
     void setTrimPreview(double error_px);
     std::vector<TrackId> tracksAbove(double error_px) const;
 
-    /// An edit that places a tie, and then the stretches on its two sides tracked again: one step for undo. Keys that nudge come
-    /// fast; the tracking waits until they rest.
+    /// An edit that places a tie, and then the stretches on its two sides tracked again: one step for undo. Keys that
+    /// nudge come fast; the tracking waits until they rest.
     void placeTie(TrackId track, int frame, const Eigen::Vector2d& to, const QString& name);
     /// The same for any edit after which the stretches around `frame` have to be tracked again.
     void editTie(const QString& name, Shot shot, TrackId track, int frame);
@@ -149,14 +149,14 @@ signals:
     void liveSolveChanged();
     void shotChanged();
     void plateChanged();
-    void frameChanged();     ///< the playhead moved or its picture arrived
+    void frameChanged();  ///< the playhead moved or its picture arrived
     void playingChanged();
     void selectionChanged();
     void candidatesChanged();
-    void jobChanged();       ///< started, moved on, ended
+    void jobChanged();  ///< started, moved on, ended
     void liveChanged();
     void trimPreviewChanged();
-    void checkChanged();      ///< the plate check
+    void checkChanged();  ///< the plate check
     void proposalsChanged();
     void planChanged();
     void followedChanged();

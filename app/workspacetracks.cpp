@@ -15,11 +15,14 @@ QString text(const std::string& utf8) { return QString::fromStdString(utf8); }
 
 // ---- ties
 
-void Workspace::placeTie(TrackId id, int frame, const Eigen::Vector2d& to, const QString& name) { editTie(name, withTrackMoved(shot(), id, frame, to), id, frame); }
+void Workspace::placeTie(TrackId id, int frame, const Eigen::Vector2d& to, const QString& name) {
+    editTie(name, withTrackMoved(shot(), id, frame, to), id, frame);
+}
 
 void Workspace::editTie(const QString& name, Shot shot, TrackId id, int frame) {
     // Key after key on one frame is one correction, and one step back.
-    const bool goesOn = tieTimer_.isActive() && tieTrack_ == id && tieFrame_ == frame && history_.undoName() == name.toStdString();
+    const bool goesOn =
+        tieTimer_.isActive() && tieTrack_ == id && tieFrame_ == frame && history_.undoName() == name.toStdString();
     goesOn ? amend(std::move(shot)) : edit(name, std::move(shot));
     const Track* track = findTrack(this->shot(), id);
     // A track that was never tracked has nothing to track again.
@@ -32,36 +35,38 @@ void Workspace::editTie(const QString& name, Shot shot, TrackId id, int frame) {
 void Workspace::startTie(TrackId id, int frame) {
     if (!frames_ || isBusy() || !findTrack(shot(), id)) return;
     const Shot shot = this->shot();
-    runJob("Tracking between ties", shot.plate.range.count(), [this, shot, id, frame, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = runTie(shot, *frames, id, frame, progress);
-        return [this, result, id, before = findTrack(shot, id)->samples] {
-            // What was undone or changed meanwhile is not to come back.
-            const Track* now = findTrack(this->shot(), id);
-            if (!now || !now->samples.sharedWith(before)) return;
-            if (!result) {
-                // A gap with nothing to track again is no trouble.
-                if (result.error().fault == Fault::input) sayError(text(result.error().message));
-                return;
-            }
-            // Part of the edit that placed the tie: one step back undoes both.
-            amend(withTracked(this->shot(), result->tracks));
-        };
-    });
+    runJob("Tracking between ties", shot.plate.range.count(),
+           [this, shot, id, frame, frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = runTie(shot, *frames, id, frame, progress);
+               return [this, result, id, before = findTrack(shot, id)->samples] {
+                   // What was undone or changed meanwhile is not to come back.
+                   const Track* now = findTrack(this->shot(), id);
+                   if (!now || !now->samples.sharedWith(before)) return;
+                   if (!result) {
+                       // A gap with nothing to track again is no trouble.
+                       if (result.error().fault == Fault::input) sayError(text(result.error().message));
+                       return;
+                   }
+                   // Part of the edit that placed the tie: one step back undoes both.
+                   amend(withTracked(this->shot(), result->tracks));
+               };
+           });
 }
 
 void Workspace::startTrackBad(const std::vector<TrackId>& ids) {
     if (!frames_ || isBusy()) return;
     const Shot shot = this->shot();
-    runJob("Tracking what is bad", shot.plate.range.count(), [this, shot, ids, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = runTrackBad(shot, *frames, ids, 0.92, progress, liveListener());
-        return [this, result] {
-            if (!result) {
-                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
-                return;
-            }
-            edit("Track what is bad", withTracked(this->shot(), result->tracks));
-        };
-    });
+    runJob("Tracking what is bad", shot.plate.range.count(),
+           [this, shot, ids, frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = runTrackBad(shot, *frames, ids, 0.92, progress, liveListener());
+               return [this, result] {
+                   if (!result) {
+                       if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                       return;
+                   }
+                   edit("Track what is bad", withTracked(this->shot(), result->tracks));
+               };
+           });
 }
 
 // ---- looking at the plate
@@ -69,38 +74,44 @@ void Workspace::startTrackBad(const std::vector<TrackId>& ids) {
 void Workspace::startPlateCheck() {
     if (!frames_ || isBusy()) return;
     const FrameRange range = shot().plate.range;
-    runJob("Checking the plate", range.count(), [this, range, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = checkPlate(*frames, range.first, range.last, progress);
-        return [this, result] {
-            if (!result) {
-                sayError(text(result.error().message));
-                return;
-            }
-            plateCheck_ = *result;
-            emit checkChanged();
-            say(result->stopped ? QString("Stopped. %1 frames checked.").arg(result->frames.size()) : result->notes.empty() ? QString("The plate is even: nothing to watch for.") : text(result->notes.front().words));
-        };
-    });
+    runJob("Checking the plate", range.count(),
+           [this, range, frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = checkPlate(*frames, range.first, range.last, progress);
+               return [this, result] {
+                   if (!result) {
+                       sayError(text(result.error().message));
+                       return;
+                   }
+                   plateCheck_ = *result;
+                   emit checkChanged();
+                   say(result->stopped         ? QString("Stopped. %1 frames checked.").arg(result->frames.size())
+                       : result->notes.empty() ? QString("The plate is even: nothing to watch for.")
+                                               : text(result->notes.front().words));
+               };
+           });
 }
 
 void Workspace::startPropose(const Polygon& area) {
     if (!frames_ || isBusy()) return;
     const Shot shot = this->shot();
     constexpr int kSpots = 8;
-    runJob("Looking for spots", shot.plate.range.count(), [this, shot, area, frame = frame_, frames = frames_](const Progress& progress) -> std::function<void()> {
-        auto result = runPropose(shot, *frames, area, frame, kSpots, progress);
-        return [this, result, frame] {
-            if (!result) {
-                if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
-                return;
-            }
-            proposals_ = *result;
-            proposalsFrame_ = frame;
-            goTo(frame);
-            emit proposalsChanged();
-            say(QString("%1 spots, the best first. Click one with Place track in hand, or take them all with Ctrl+Shift+P.").arg(proposals_.size()));
-        };
-    });
+    runJob("Looking for spots", shot.plate.range.count(),
+           [this, shot, area, frame = frame_, frames = frames_](const Progress& progress) -> std::function<void()> {
+               auto result = runPropose(shot, *frames, area, frame, kSpots, progress);
+               return [this, result, frame] {
+                   if (!result) {
+                       if (result.error().fault != Fault::stopped) sayError(text(result.error().message));
+                       return;
+                   }
+                   proposals_ = *result;
+                   proposalsFrame_ = frame;
+                   goTo(frame);
+                   emit proposalsChanged();
+                   say(QString("%1 spots, the best first. Click one with Place track in hand, or take them all with "
+                               "Ctrl+Shift+P.")
+                           .arg(proposals_.size()));
+               };
+           });
 }
 
 void Workspace::clearProposals() {
@@ -153,20 +164,26 @@ void Workspace::refreshPlan() {
 void Workspace::startRender(const std::filesystem::path& pattern) {
     if (!frames_ || isBusy()) return;
     const Shot shot = this->shot();
-    runJob("Rendering", shot.plate.range.count(), [this, shot, pattern, frames = frames_](const Progress& progress) -> std::function<void()> {
-        const auto plan = picturePlan(shot);
-        const auto report = plan ? runRender(shot, *plan, *frames, pattern, progress) : Expected<RenderReport>(tl::unexpected(plan.error()));
-        return [this, report, pattern] {
-            if (!report) {
-                sayError(text(report.error().message));
-                return;
-            }
-            QString words = report->stopped ? QString("Stopped. %1 frames kept in %2").arg(report->frames).arg(text(pattern.parent_path().string()))
-                                            : QString("%1 frames: %2").arg(report->frames).arg(text(pattern.string()));
-            if (!report->missing.empty()) words += QString("\nNot readable in the plate: %1").arg(text(frameRanges(report->missing)));
-            say(words);
-        };
-    });
+    runJob("Rendering", shot.plate.range.count(),
+           [this, shot, pattern, frames = frames_](const Progress& progress) -> std::function<void()> {
+               const auto plan = picturePlan(shot);
+               const auto report = plan ? runRender(shot, *plan, *frames, pattern, progress)
+                                        : Expected<RenderReport>(tl::unexpected(plan.error()));
+               return [this, report, pattern] {
+                   if (!report) {
+                       sayError(text(report.error().message));
+                       return;
+                   }
+                   QString words = report->stopped
+                                       ? QString("Stopped. %1 frames kept in %2")
+                                             .arg(report->frames)
+                                             .arg(text(pattern.parent_path().string()))
+                                       : QString("%1 frames: %2").arg(report->frames).arg(text(pattern.string()));
+                   if (!report->missing.empty())
+                       words += QString("\nNot readable in the plate: %1").arg(text(frameRanges(report->missing)));
+                   say(words);
+               };
+           });
 }
 
 void Workspace::startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done) {
@@ -213,13 +230,22 @@ void Workspace::importTracks(const std::filesystem::path& path) {
                 return;
             }
             if (file->width != 0 && (file->width != facts.width || file->height != facts.height)) {
-                sayError(QString("%1: is for %2x%3, the plate is %4x%5. Nothing was imported.").arg(text(path.string())).arg(file->width).arg(file->height).arg(facts.width).arg(facts.height));
+                sayError(QString("%1: is for %2x%3, the plate is %4x%5. Nothing was imported.")
+                             .arg(text(path.string()))
+                             .arg(file->width)
+                             .arg(file->height)
+                             .arg(facts.width)
+                             .arg(facts.height));
                 return;
             }
             for (const Track& track : file->tracks)
                 for (const Sample& sample : track.samples)
                     if (!facts.holds(sample.frame)) {
-                        sayError(QString("%1: track '%2' has frame %3, the plate holds %4-%5. Nothing was imported.").arg(text(path.string()), text(track.name)).arg(sample.frame).arg(facts.firstFrame).arg(facts.lastFrame));
+                        sayError(QString("%1: track '%2' has frame %3, the plate holds %4-%5. Nothing was imported.")
+                                     .arg(text(path.string()), text(track.name))
+                                     .arg(sample.frame)
+                                     .arg(facts.firstFrame)
+                                     .arg(facts.lastFrame));
                         return;
                     }
             std::vector<TrackId> ids;

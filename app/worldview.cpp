@@ -56,14 +56,16 @@ bool hasOpenGL() {
         QOffscreenSurface surface;
         surface.setFormat(context.format());
         surface.create();
-        const bool usable = surface.isValid() && context.makeCurrent(&surface) && context.format().version() >= qMakePair(3, 3);
+        const bool usable =
+            surface.isValid() && context.makeCurrent(&surface) && context.format().version() >= qMakePair(3, 3);
         if (usable) context.doneCurrent();
         return usable;
     }();
     return available;
 }
 
-WorldView::WorldView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace), buffer_(QOpenGLBuffer::VertexBuffer) {
+WorldView::WorldView(Workspace& workspace, QWidget* parent)
+    : QOpenGLWidget(parent), workspace_(workspace), buffer_(QOpenGLBuffer::VertexBuffer) {
     setObjectName("worldView");
     setFormat(coreFormat());
     setMinimumSize(320, 200);
@@ -142,19 +144,23 @@ void WorldView::rebuild() {
     if (!shot.solve) return;
     const Orientation orientation = orientationOf(shot);
     const auto vertex = [](const Vector3d& p, const QColor& c, float alpha = 1.0F) {
-        return Vertex{float(p.x()), float(p.y()), float(p.z()), float(c.redF()), float(c.greenF()), float(c.blueF()), alpha};
+        return Vertex{float(p.x()),      float(p.y()),     float(p.z()), float(c.redF()),
+                      float(c.greenF()), float(c.blueF()), alpha};
     };
     std::vector<double> distances;
     Vector3d low = Vector3d::Constant(1e30), high = Vector3d::Constant(-1e30);
     Vector3d eye = Vector3d::Zero();
-    for (const SolvedFrame& frame : shot.solve->frames) eye += orientation.apply(Vector3d(frame.worldFromCamera.translation())) / double(shot.solve->frames.size());
+    for (const SolvedFrame& frame : shot.solve->frames)
+        eye += orientation.apply(Vector3d(frame.worldFromCamera.translation())) / double(shot.solve->frames.size());
     // A camera that only turns sees directions: they stand on a sphere around it.
     const bool travels = shot.solve->motion == CameraMotion::travelling;
     for (const SolvedTrack& track : shot.solve->tracks) {
         if (track.role == TrackRole::disagreed || (travels ? !track.xyz : !track.direction)) continue;
-        const Vector3d p = travels ? orientation.apply(*track.xyz) : Vector3d(eye + kSphere * (orientation.rotation * *track.direction));
+        const Vector3d p = travels ? orientation.apply(*track.xyz)
+                                   : Vector3d(eye + kSphere * (orientation.rotation * *track.direction));
         const bool selected = workspace_.selection().contains(track.track);
-        const bool ground = std::find(shot.world.ground.begin(), shot.world.ground.end(), track.track) != shot.world.ground.end();
+        const bool ground =
+            std::find(shot.world.ground.begin(), shot.world.ground.end(), track.track) != shot.world.ground.end();
         QColor colour = theme::fitColour(theme::badnessOfError(track.rms_px)).lighter(150);
         if (selected || ground) colour = theme::kBrass;
         cloud_.push_back(vertex(p, colour));
@@ -176,16 +182,19 @@ void WorldView::rebuild() {
         // No ground to lay a grid on: circles of equal height and heading instead.
         constexpr int kPieces = 72;
         const auto onSphere = [&](double heading, double height) -> Vector3d {
-            return eye + kSphere * Vector3d(std::cos(height) * std::sin(heading), std::sin(height), -std::cos(height) * std::cos(heading));
+            return eye + kSphere * Vector3d(std::cos(height) * std::sin(heading), std::sin(height),
+                                            -std::cos(height) * std::cos(heading));
         };
         for (int line = -5; line <= 5; ++line)
             for (int piece = 0; piece < kPieces; ++piece) {
                 const QColor colour = line == 0 ? QColor(150, 120, 60) : QColor(70, 70, 70);
-                for (const int end : {piece, piece + 1}) grid_.push_back(vertex(onSphere(2 * M_PI * end / kPieces, line * M_PI / 12), colour));
+                for (const int end : {piece, piece + 1})
+                    grid_.push_back(vertex(onSphere(2 * M_PI * end / kPieces, line * M_PI / 12), colour));
             }
         for (int line = 0; line < 24; ++line)
             for (int piece = -15; piece < 15; ++piece)
-                for (const int end : {piece, piece + 1}) grid_.push_back(vertex(onSphere(2 * M_PI * line / 24, end * M_PI / 36), QColor(70, 70, 70)));
+                for (const int end : {piece, piece + 1})
+                    grid_.push_back(vertex(onSphere(2 * M_PI * line / 24, end * M_PI / 36), QColor(70, 70, 70)));
     }
     for (int i = -12; travels && i <= 12; ++i)
         for (int axis = 0; axis < 2; ++axis) {
@@ -224,14 +233,17 @@ void WorldView::rebuildLive(const SolveView& view) {
     for (const Vector3d& point : view.points) distances.push_back((point - eye).norm());
     std::nth_element(distances.begin(), distances.begin() + std::ptrdiff_t(distances.size() / 2), distances.end());
     const double scale = kSphere / std::max(1e-9, distances[distances.size() / 2]);
-    const Eigen::Quaterniond turn = Eigen::Quaterniond::FromTwoVectors(up.norm() > 1e-9 ? up.normalized() : Vector3d(0, 1, 0), Vector3d::UnitY());
+    const Eigen::Quaterniond turn =
+        Eigen::Quaterniond::FromTwoVectors(up.norm() > 1e-9 ? up.normalized() : Vector3d(0, 1, 0), Vector3d::UnitY());
     const auto vertex = [&](const Vector3d& p, const QColor& c) {
         const Vector3d at = scale * (turn * (p - eye));
-        return Vertex{float(at.x()), float(at.y()), float(at.z()), float(c.redF()), float(c.greenF()), float(c.blueF()), 1.0F};
+        return Vertex{float(at.x()),     float(at.y()),    float(at.z()), float(c.redF()),
+                      float(c.greenF()), float(c.blueF()), 1.0F};
     };
     for (const Vector3d& point : view.points)
         if ((point - eye).norm() * scale < 12 * kSphere) cloud_.push_back(vertex(point, QColor(150, 150, 150)));
-    for (const SolvedFrame& frame : view.frames) path_.push_back(vertex(frame.worldFromCamera.translation(), theme::kBrass));
+    for (const SolvedFrame& frame : view.frames)
+        path_.push_back(vertex(frame.worldFromCamera.translation(), theme::kBrass));
     size_ = kSphere;
     target_ = Vector3d::Zero();
     distance_ = 2.6 * kSphere;
@@ -240,10 +252,13 @@ void WorldView::rebuildLive(const SolveView& view) {
 
 QMatrix4x4 WorldView::orbitMatrix() const {
     QMatrix4x4 projection;
-    projection.perspective(42.0F, float(width()) / float(std::max(1, height())), float(distance_ * 0.01), float(distance_ * 200));
-    const Vector3d eye = target_ + distance_ * Vector3d(std::cos(pitch_) * std::sin(yaw_), std::sin(pitch_), std::cos(pitch_) * std::cos(yaw_));
+    projection.perspective(42.0F, float(width()) / float(std::max(1, height())), float(distance_ * 0.01),
+                           float(distance_ * 200));
+    const Vector3d eye = target_ + distance_ * Vector3d(std::cos(pitch_) * std::sin(yaw_), std::sin(pitch_),
+                                                        std::cos(pitch_) * std::cos(yaw_));
     QMatrix4x4 view;
-    view.lookAt({float(eye.x()), float(eye.y()), float(eye.z())}, {float(target_.x()), float(target_.y()), float(target_.z())}, {0, 1, 0});
+    view.lookAt({float(eye.x()), float(eye.y()), float(eye.z())},
+                {float(target_.x()), float(target_.y()), float(target_.z())}, {0, 1, 0});
     return projection * view;
 }
 
@@ -257,12 +272,14 @@ std::optional<QMatrix4x4> WorldView::cameraMatrix() const {
         for (int c = 0; c < 4; ++c) viewMatrix(r, c) = float(view(r, c));
     // The plate fits inside the widget; what the widget shows beyond it is beyond the frame.
     const Lens lens = lensOf(*shot.solve, *frame);
-    const double fit = std::max(double(lens.width) / std::max(1, width()), double(lens.height) / std::max(1, height())) * 1.08;
+    const double fit =
+        std::max(double(lens.width) / std::max(1, width()), double(lens.height) / std::max(1, height())) * 1.08;
     const double near = size_ * 0.01;
     const double halfWidth = 0.5 * width() * fit / frame->focal_px * near;
     const double halfHeight = 0.5 * height() * fit / frame->focal_px * near;
     QMatrix4x4 projection;
-    projection.frustum(float(-halfWidth), float(halfWidth), float(-halfHeight), float(halfHeight), float(near), float(size_ * 200));
+    projection.frustum(float(-halfWidth), float(halfWidth), float(-halfHeight), float(halfHeight), float(near),
+                       float(size_ * 200));
     return projection * viewMatrix;
 }
 
@@ -289,7 +306,8 @@ void WorldView::drawPlate(const QMatrix4x4& clipFromWorld, const std::vector<Ver
     if (!picture) return;
     if (picture != textureOf_ || !texture_) {
         const auto pixels = displayPixels(*picture, workspace_.view());
-        const QImage image(reinterpret_cast<const uchar*>(pixels.data()), picture->width, picture->height, QImage::Format_RGB32);
+        const QImage image(reinterpret_cast<const uchar*>(pixels.data()), picture->width, picture->height,
+                           QImage::Format_RGB32);
         texture_ = std::make_unique<QOpenGLTexture>(image, QOpenGLTexture::DontGenerateMipMaps);
         texture_->setMinMagFilters(QOpenGLTexture::Linear, QOpenGLTexture::Linear);
         texture_->setWrapMode(QOpenGLTexture::ClampToEdge);
@@ -336,7 +354,8 @@ void WorldView::paintGL() {
         const double depth = through ? size_ * 60 : size_ * 0.16;
         const Eigen::Isometry3d worldFromCamera = orientationOf(shot).apply(solved->worldFromCamera);
         const auto corner = [&](double x, double y) -> Vector3d {
-            return worldFromCamera * Vector3d((x - lens.cx) / (solved->focal_px * lens.squeeze) * depth, -(y - lens.cy) / solved->focal_px * depth, -depth);
+            return worldFromCamera * Vector3d((x - lens.cx) / (solved->focal_px * lens.squeeze) * depth,
+                                              -(y - lens.cy) / solved->focal_px * depth, -depth);
         };
         // The plate is bent as the lens bends it, so that the cloud lies on what it is of.
         constexpr int kPatches = 16;
@@ -346,18 +365,25 @@ void WorldView::paintGL() {
             const double y = lens.height * double(j) / kPatches;
             const auto straight = undistortedFromPlate(lens, {x, y});
             const Vector3d p = straight ? corner(straight->x(), straight->y()) : corner(x, y);
-            return Vertex{float(p.x()), float(p.y()), float(p.z()), float(i) / kPatches, float(j) / kPatches, 0, through ? 1.0F : 0.92F};
+            return Vertex{float(p.x()),          float(p.y()),        float(p.z()),
+                          float(i) / kPatches,   float(j) / kPatches, 0,
+                          through ? 1.0F : 0.92F};
         };
         for (int j = 0; j < kPatches; ++j)
             for (int i = 0; i < kPatches; ++i)
-                for (const auto& [di, dj] : {std::pair{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}}) quad.push_back(bent(i + di, j + dj));
+                for (const auto& [di, dj] : {std::pair{0, 0}, {1, 0}, {1, 1}, {0, 0}, {1, 1}, {0, 1}})
+                    quad.push_back(bent(i + di, j + dj));
         drawPlate(clip, quad);
         if (!through) {
             std::vector<Vertex> edges;
             const Vector3d eye = worldFromCamera.translation();
             const QColor c = theme::kBrass;
-            const auto add = [&](const Vector3d& p) { edges.push_back({float(p.x()), float(p.y()), float(p.z()), float(c.redF()), float(c.greenF()), float(c.blueF()), 1}); };
-            const Vector3d corners[4] = {corner(0, 0), corner(lens.width, 0), corner(lens.width, lens.height), corner(0, lens.height)};
+            const auto add = [&](const Vector3d& p) {
+                edges.push_back({float(p.x()), float(p.y()), float(p.z()), float(c.redF()), float(c.greenF()),
+                                 float(c.blueF()), 1});
+            };
+            const Vector3d corners[4] = {corner(0, 0), corner(lens.width, 0), corner(lens.width, lens.height),
+                                         corner(0, lens.height)};
             for (int i = 0; i < 4; ++i) {
                 add(eye);
                 add(corners[i]);
@@ -374,15 +400,20 @@ void WorldView::paintGL() {
     QPainter painter(this);
     painter.setPen(theme::kDim);
     if (live) {
-        painter.drawText(rect().adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom, "solving: cameras and points as they come");
+        painter.drawText(rect().adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
+                         "solving: cameras and points as they come");
     } else if (!shot.solve) {
         painter.drawText(rect(), Qt::AlignCenter, "No camera yet: scatter features, then solve in the Camera card");
     } else {
         const QString units = shot.world.measure ? "metres" : "units";
         painter.drawText(rect().adjusted(14, 10, -14, -10), Qt::AlignLeft | Qt::AlignBottom,
                          through ? QString("through the camera, frame %1").arg(workspace_.frame())
-                                 : QString("left drag orbits · middle drag pans · wheel zooms · %1").arg(shot.solve->motion == CameraMotion::travelling ? units : QString("directions only: this camera sees no depth")));
-        if (through_ && !camera) painter.drawText(rect(), Qt::AlignCenter, QString("Frame %1 is not solved").arg(workspace_.frame()));
+                                 : QString("left drag orbits · middle drag pans · wheel zooms · %1")
+                                       .arg(shot.solve->motion == CameraMotion::travelling
+                                                ? units
+                                                : QString("directions only: this camera sees no depth")));
+        if (through_ && !camera)
+            painter.drawText(rect(), Qt::AlignCenter, QString("Frame %1 is not solved").arg(workspace_.frame()));
     }
 }
 

@@ -17,8 +17,8 @@ namespace pinion {
 /// Whether this machine can show the 3D view at all.
 bool hasOpenGL();
 
-/// The solved scene: cloud, camera path, the current camera with the plate in its frustum, the ground. Left drag orbits,
-/// middle drag pans, wheel zooms; or the scene is looked at through the solved camera.
+/// The solved scene: cloud, camera path, the current camera with the plate in its frustum, the ground. Left drag
+/// orbits, middle drag pans, wheel zooms; or the scene is looked at through the solved camera.
 class WorldView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     Q_OBJECT
 public:

@@ -9,7 +9,9 @@
 
 namespace pinion::bench {
 
-inline double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
+inline double now() {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
 
 struct Errors {
     std::vector<double> values;
@@ -26,12 +28,13 @@ struct Errors {
 };
 
 inline void printErrors(const char* name, Errors errors) {
-    fmt::print("  {:<34} {:6} samples   median {:.3f}   95 % {:.3f}   99 % {:.3f}   RMS {:.3f} px\n", name, errors.values.size(), errors.at(0.5),
-               errors.at(0.95), errors.at(0.99), errors.rms());
+    fmt::print("  {:<34} {:6} samples   median {:.3f}   95 % {:.3f}   99 % {:.3f}   RMS {:.3f} px\n", name,
+               errors.values.size(), errors.at(0.5), errors.at(0.95), errors.at(0.99), errors.rms());
 }
 
-/// Every motion model under blur, grain, changing light, a doubling of the scale and partial cover, on a photograph moved by known
-/// amounts, beside OpenCV's chained Lucas-Kanade and its template matching on the same frames; then the published pair of pictures.
+/// Every motion model under blur, grain, changing light, a doubling of the scale and partial cover, on a photograph
+/// moved by known amounts, beside OpenCV's chained Lucas-Kanade and its template matching on the same frames; then the
+/// published pair of pictures.
 void benchConditions();
 
 /// Hold and ease on the mooring plate in `folder`, against its truth.

@@ -25,7 +25,12 @@ Picture photograph(const std::string& name) {
     const auto input = OIIO::ImageInput::open(kFolder + name);
     if (!input) return picture;
     const OIIO::ImageSpec spec = input->spec();
-    picture = {spec.width, spec.height, Picture::Depth::bits8, false, std::vector<std::uint8_t>(std::size_t(spec.width) * std::size_t(spec.height) * 3), {}};
+    picture = {spec.width,
+               spec.height,
+               Picture::Depth::bits8,
+               false,
+               std::vector<std::uint8_t>(std::size_t(spec.width) * std::size_t(spec.height) * 3),
+               {}};
     if (!input->read_image(0, 0, 0, 3, OIIO::TypeDesc::UINT8, picture.bytes.data())) picture.width = 0;
     return picture;
 }
@@ -33,7 +38,9 @@ Picture photograph(const std::string& name) {
 /// How the photograph lies in a frame: a hand's wander, plus what the condition adds.
 Matrix3d plateFromPhotograph(double frame, double growth) {
     const double t = frame / (kFrames - 1);
-    MotionParts parts{{9 * std::sin(0.31 * frame) + 14 * t, 6 * std::sin(0.23 * frame + 1) - 6 * std::sin(1.0)}, 0.05 * std::sin(0.14 * frame), std::pow(growth, t)};
+    MotionParts parts{{9 * std::sin(0.31 * frame) + 14 * t, 6 * std::sin(0.23 * frame + 1) - 6 * std::sin(1.0)},
+                      0.05 * std::sin(0.14 * frame),
+                      std::pow(growth, t)};
     Matrix3d m = parts.about({400, 320});
     Matrix3d tilt = Matrix3d::Identity();
     tilt(2, 0) = 6e-5 * std::sin(0.1 * frame);
@@ -47,12 +54,13 @@ struct Condition {
     double shutter = 0.0;  ///< frames
     double grain = 0.0;    ///< grey levels
     bool light = false;
-    bool cover = false;    ///< a striped bar over a third of every pattern for some frames
+    bool cover = false;  ///< a striped bar over a third of every pattern for some frames
 };
 
 class MovedPhotograph final : public Plate {
 public:
-    MovedPhotograph(const Picture& still, const Condition& condition, std::vector<Vector2d> points) : still_(still), condition_(condition), points_(std::move(points)) {
+    MovedPhotograph(const Picture& still, const Condition& condition, std::vector<Vector2d> points)
+        : still_(still), condition_(condition), points_(std::move(points)) {
         facts_.path = condition.name;
         facts_.width = still.width;
         facts_.height = still.height;
@@ -64,7 +72,8 @@ public:
         std::vector<float> sum(still_.bytes.size(), 0.0F);
         for (int step = 0; step < steps; ++step) {
             const double at = frame + condition_.shutter * ((step + 0.5) / steps - 0.5);
-            const Picture part = warped(still_, plateFromPhotograph(at, condition_.growth).inverse(), ResampleFilter::lanczos, EdgeMode::mirrored);
+            const Picture part = warped(still_, plateFromPhotograph(at, condition_.growth).inverse(),
+                                        ResampleFilter::lanczos, EdgeMode::mirrored);
             for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += float(part.bytes[i]) / float(steps);
         }
         std::mt19937 random(static_cast<unsigned>(frame) + 1);
@@ -78,13 +87,17 @@ public:
         }
         if (condition_.cover && frame >= 12 && frame < 24)
             for (const Vector2d& point : points_) {
-                const Vector2d centre = (plateFromPhotograph(frame, condition_.growth) * point.homogeneous()).hnormalized();
+                const Vector2d centre =
+                    (plateFromPhotograph(frame, condition_.growth) * point.homogeneous()).hnormalized();
                 // The bar comes in from the right, over up to seven of the pattern's 21 columns, and goes again.
                 const int left = int(centre.x() + 10.5 - std::min(7, std::min(frame - 11, 24 - frame) * 2));
                 for (int y = int(centre.y()) - 16; y < int(centre.y()) + 16; ++y)
                     for (int x = left; x < left + 24; ++x)
                         if (x >= 0 && y >= 0 && x < picture->width && y < picture->height)
-                            for (std::size_t c = 0; c < 3; ++c) picture->bytes[(std::size_t(y) * std::size_t(picture->width) + std::size_t(x)) * 3 + c] = std::uint8_t((x + y) / 4 % 2 ? 200 : 60);
+                            for (std::size_t c = 0; c < 3; ++c)
+                                picture
+                                    ->bytes[(std::size_t(y) * std::size_t(picture->width) + std::size_t(x)) * 3 + c] =
+                                    std::uint8_t((x + y) / 4 % 2 ? 200 : 60);
             }
         return picture;
     }
@@ -103,9 +116,10 @@ struct Answer {
 };
 
 void print(const char* name, Answer answer) {
-    fmt::print("   {:<30} tracked {:5.1f} %   median {:.3f}   RMS {:7.3f}   drift at the end {:.3f} px   {:6.0f} patterns/s\n", name,
-               100.0 * double(answer.all.values.size()) / double(answer.possible), answer.all.at(0.5), answer.all.rms(), answer.drift.at(0.5),
-               answer.seconds > 0 ? double(answer.all.values.size()) / answer.seconds : 0.0);
+    fmt::print(
+        "   {:<30} tracked {:5.1f} %   median {:.3f}   RMS {:7.3f}   drift at the end {:.3f} px   {:6.0f} patterns/s\n",
+        name, 100.0 * double(answer.all.values.size()) / double(answer.possible), answer.all.at(0.5), answer.all.rms(),
+        answer.drift.at(0.5), answer.seconds > 0 ? double(answer.all.values.size()) / answer.seconds : 0.0);
 }
 
 using Seen = std::function<void(std::size_t point, int frame, const Vector2d& at)>;
@@ -117,7 +131,8 @@ void flow(FrameCache& frames, const std::vector<Vector2d>& points, const Seen& s
     std::vector<bool> alive(places.size(), true);
     for (int frame = 0; frame < kFrames; ++frame) {
         const auto picture = frames.get(frame);
-        const cv::Mat colour((*picture)->height, (*picture)->width, CV_8UC3, const_cast<std::uint8_t*>((*picture)->bytes.data()));
+        const cv::Mat colour((*picture)->height, (*picture)->width, CV_8UC3,
+                             const_cast<std::uint8_t*>((*picture)->bytes.data()));
         cv::Mat grey;
         cv::cvtColor(colour, grey, cv::COLOR_RGB2GRAY);
         if (!previous.empty()) {
@@ -142,7 +157,8 @@ void matchTemplates(FrameCache& frames, const std::vector<Vector2d>& points, con
     std::vector<bool> alive(points.size(), true);
     for (int frame = 0; frame < kFrames; ++frame) {
         const auto picture = frames.get(frame);
-        const cv::Mat colour((*picture)->height, (*picture)->width, CV_8UC3, const_cast<std::uint8_t*>((*picture)->bytes.data()));
+        const cv::Mat colour((*picture)->height, (*picture)->width, CV_8UC3,
+                             const_cast<std::uint8_t*>((*picture)->bytes.data()));
         cv::Mat grey;
         cv::cvtColor(colour, grey, cv::COLOR_RGB2GRAY);
         for (std::size_t i = 0; i < points.size(); ++i) {
@@ -167,10 +183,12 @@ void matchTemplates(FrameCache& frames, const std::vector<Vector2d>& points, con
             const auto peak = [&](int dx, int dy) {
                 const int x = best.x, y = best.y;
                 if (x - dx < 0 || y - dy < 0 || x + dx >= scores.cols || y + dy >= scores.rows) return 0.0;
-                const double a = scores.at<float>(y - dy, x - dx), b = scores.at<float>(y, x), c = scores.at<float>(y + dy, x + dx);
+                const double a = scores.at<float>(y - dy, x - dx), b = scores.at<float>(y, x),
+                             c = scores.at<float>(y + dy, x + dx);
                 return a - 2 * b + c < 0 ? 0.5 * (a - c) / (a - 2 * b + c) : 0.0;
             };
-            places[i] = Vector2d(window.x + best.x + 10 + 0.5 + peak(1, 0), window.y + best.y + 10 + 0.5 + peak(0, 1)) + fraction[i];
+            places[i] = Vector2d(window.x + best.x + 10 + 0.5 + peak(1, 0), window.y + best.y + 10 + 0.5 + peak(0, 1)) +
+                        fraction[i];
             if (score < 0.5) alive[i] = false;
             else seen(i, frame, places[i]);
         }
@@ -241,9 +259,12 @@ void benchConditions() {
     std::vector<Vector2d> points;
     for (const Candidate& candidate : findCandidates(buildPyramid(still), options)) points.push_back(candidate.at);
     fmt::print("graf1.png moved by known homographies, {} points, {} frames, 21 px patterns\n", points.size(), kFrames);
-    for (const Condition& condition : {Condition{"plain"}, Condition{.name = "motion blur, half a shutter", .shutter = 0.5}, Condition{.name = "grain of 6 grey levels", .grain = 6},
-                                       Condition{.name = "light: gain 0.65 to 1.35, offset 12", .light = true}, Condition{.name = "scale 1 to 2", .growth = 2.0},
-                                       Condition{.name = "a third covered for 12 frames", .cover = true}}) {
+    for (const Condition& condition :
+         {Condition{"plain"}, Condition{.name = "motion blur, half a shutter", .shutter = 0.5},
+          Condition{.name = "grain of 6 grey levels", .grain = 6},
+          Condition{.name = "light: gain 0.65 to 1.35, offset 12", .light = true},
+          Condition{.name = "scale 1 to 2", .growth = 2.0},
+          Condition{.name = "a third covered for 12 frames", .cover = true}}) {
         const auto plate = std::make_shared<MovedPhotograph>(still, condition, points);
         FrameCache frames(plate);
         for (int frame = 0; frame < kFrames; ++frame) (void)frames.get(frame);  // made before anything is timed
@@ -252,13 +273,16 @@ void benchConditions() {
             Answer answer;
             for (const Vector2d& point : points)
                 for (int frame = 1; frame < kFrames; ++frame) {
-                    const Vector2d at = (plateFromPhotograph(frame, condition.growth) * point.homogeneous()).hnormalized();
+                    const Vector2d at =
+                        (plateFromPhotograph(frame, condition.growth) * point.homogeneous()).hnormalized();
                     answer.possible += at.x() > 0 && at.y() > 0 && at.x() < still.width && at.y() < still.height;
                 }
             const double before = now();
             run([&](std::size_t i, int frame, const Vector2d& at) {
                 if (frame == 0) return;
-                const double error = (at - (plateFromPhotograph(frame, condition.growth) * points[i].homogeneous()).hnormalized()).norm();
+                const double error =
+                    (at - (plateFromPhotograph(frame, condition.growth) * points[i].homogeneous()).hnormalized())
+                        .norm();
                 answer.all.values.push_back(error);
                 if (frame == kFrames - 1) answer.drift.values.push_back(error);
             });
@@ -266,7 +290,8 @@ void benchConditions() {
             return answer;
         };
         std::vector<Vector2d> starts;
-        for (const Vector2d& point : points) starts.push_back((plateFromPhotograph(0, condition.growth) * point.homogeneous()).hnormalized());
+        for (const Vector2d& point : points)
+            starts.push_back((plateFromPhotograph(0, condition.growth) * point.homogeneous()).hnormalized());
         const auto ours = [&](MotionModel motion, bool pickUp) {
             return measured([&](const Seen& seen) {
                 std::vector<Track> tracks;
@@ -285,7 +310,8 @@ void benchConditions() {
                     for (const Sample& sample : result->tracks[i].samples) seen(i, sample.frame, sample.at);
             });
         };
-        for (const MotionModel motion : {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective})
+        for (const MotionModel motion :
+             {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective})
             print(fmt::format("Pinion, {}", toString(motion)).c_str(), ours(motion, false));
         if (condition.cover) print("Pinion, affine, picked up again", ours(MotionModel::affine, true));
         print("OpenCV Lucas-Kanade, chained", measured([&](const Seen& seen) { flow(frames, starts, seen); }));

@@ -1,5 +1,5 @@
-// pinion-bench: accuracy and speed on a rendered plate whose truth is known, beside OpenCV's pyramidal Lucas-Kanade (Bouguet
-// 2001, cv::calcOpticalFlowPyrLK) on the same frames in the same run.
+// pinion-bench: accuracy and speed on a rendered plate whose truth is known, beside OpenCV's pyramidal Lucas-Kanade
+// (Bouguet 2001, cv::calcOpticalFlowPyrLK) on the same frames in the same run.
 
 #include "benches.h"
 #include "camera/solve.h"
@@ -36,10 +36,12 @@ void benchHandTracks(FrameCache& frames, const Truth& truth, MotionModel motion)
     const PlateFacts& facts = frames.facts();
     std::vector<const Truth::Point*> chosen;
     for (const auto& point : truth.points)
-        if (point.chosenOn == facts.firstFrame && point.visible.size() > std::size_t(facts.frameCount()) / 2) chosen.push_back(&point);
+        if (point.chosenOn == facts.firstFrame && point.visible.size() > std::size_t(facts.frameCount()) / 2)
+            chosen.push_back(&point);
     // Forty, spread over the list.
     std::vector<const Truth::Point*> forty;
-    for (std::size_t i = 0; i < std::min<std::size_t>(40, chosen.size()); ++i) forty.push_back(chosen[i * chosen.size() / std::min<std::size_t>(40, chosen.size())]);
+    for (std::size_t i = 0; i < std::min<std::size_t>(40, chosen.size()); ++i)
+        forty.push_back(chosen[i * chosen.size() / std::min<std::size_t>(40, chosen.size())]);
     std::vector<Track> tracks;
     for (const auto* point : forty) {
         Track track;
@@ -47,7 +49,8 @@ void benchHandTracks(FrameCache& frames, const Truth& truth, MotionModel motion)
         track.byHand = true;
         track.motion = motion;
         track.referenceFrame = point->visible.begin()->first;
-        track.samples = List<Sample>({{.frame = track.referenceFrame, .at = point->visible.begin()->second, .tie = true}});
+        track.samples =
+            List<Sample>({{.frame = track.referenceFrame, .at = point->visible.begin()->second, .tie = true}});
         tracks.push_back(track);
     }
     const double before = now();
@@ -75,15 +78,19 @@ void benchHandTracks(FrameCache& frames, const Truth& truth, MotionModel motion)
         }
         if (final >= 0) last.values.push_back(final);
     }
-    fmt::print(" {} points by hand, {} motion, {:.2f} s ({:.0f} patterns/s)\n", forty.size(), toString(motion), seconds, double(ours.values.size()) / seconds);
+    fmt::print(" {} points by hand, {} motion, {:.2f} s ({:.0f} patterns/s)\n", forty.size(), toString(motion), seconds,
+               double(ours.values.size()) / seconds);
     printErrors("Pinion", ours);
     printErrors("Pinion, at the track's last frame", last);
-    fmt::print("  {:.1f} % of the visible samples tracked; {} samples on frames where the point is covered\n", 100.0 * double(ours.values.size()) / double(visible), covered);
+    fmt::print("  {:.1f} % of the visible samples tracked; {} samples on frames where the point is covered\n",
+               100.0 * double(ours.values.size()) / double(visible), covered);
 
     // The same points by OpenCV, frame to frame, measured where ours holds.
     cv::Mat previous;
     std::vector<cv::Point2f> points;
-    for (const auto* point : forty) points.emplace_back(float(point->visible.begin()->second.x() - 0.5), float(point->visible.begin()->second.y() - 0.5));
+    for (const auto* point : forty)
+        points.emplace_back(float(point->visible.begin()->second.x() - 0.5),
+                            float(point->visible.begin()->second.y() - 0.5));
     std::vector<bool> alive(points.size(), true);
     Errors theirs, theirLast;
     std::vector<double> theirFinal(points.size(), -1);
@@ -165,14 +172,16 @@ void benchMatchSpeed(FrameCache& frames) {
             std::sort(v.begin(), v.end());
             return v[v.size() / 2];
         };
-        fmt::print(" one thread, {} patterns of 21 px, {}: Pinion {:.1f} us, OpenCV LK {:.1f} us a pattern; ratio {:.2f}\n", candidates.size(), toString(motion),
-                   median(ours), median(theirs), median(ratios));
+        fmt::print(
+            " one thread, {} patterns of 21 px, {}: Pinion {:.1f} us, OpenCV LK {:.1f} us a pattern; ratio {:.2f}\n",
+            candidates.size(), toString(motion), median(ours), median(theirs), median(ratios));
     }
     limitThreads(0);
     cv::setNumThreads(-1);
 }
 
-std::vector<Track> benchScatter(const std::shared_ptr<const Plate>& plate, const Truth* truth, MotionModel motion, double* seconds) {
+std::vector<Track> benchScatter(const std::shared_ptr<const Plate>& plate, const Truth* truth, MotionModel motion,
+                                double* seconds) {
     FrameCache cold(plate);
     const PlateFacts& facts = plate->facts();
     ScatterOptions options;
@@ -197,11 +206,15 @@ std::vector<Track> benchScatter(const std::shared_ptr<const Plate>& plate, const
     for (const auto& [frame, count] : perFrame) least = std::min(least, count);
     std::map<EndReason, int> reasons;
     for (const Track& track : result->tracks) ++reasons[track.endReason];
-    fmt::print(" scatter 500, {} motion, decoding included: {:.2f} s, {:.1f} frames/s; {} tracks, median length {} frames, fewest in a frame {}\n", toString(motion),
-               *seconds, facts.frameCount() / *seconds, result->tracks.size(), lengths.empty() ? 0 : lengths[lengths.size() / 2], least);
+    fmt::print(
+        " scatter 500, {} motion, decoding included: {:.2f} s, {:.1f} frames/s; {} tracks, median length {} frames, "
+        "fewest in a frame {}\n",
+        toString(motion), *seconds, facts.frameCount() / *seconds, result->tracks.size(),
+        lengths.empty() ? 0 : lengths[lengths.size() / 2], least);
     for (const auto& [reason, count] : reasons) fmt::print("   {}: {}\n", toString(reason), count);
     if (truth && !result->tracks.empty()) {
-        // Each track's point by intersecting its rays with the true cameras; what is left is the tracker's error (or a mover).
+        // Each track's point by intersecting its rays with the true cameras; what is left is the tracker's error (or a
+        // mover).
         Errors errors;
         std::size_t movers = 0;
         for (const Track& track : result->tracks) {
@@ -219,7 +232,8 @@ std::vector<Track> benchScatter(const std::shared_ptr<const Plate>& plate, const
             Errors own;
             for (const Sample& sample : track.samples) {
                 const Vector3d seen = truth->cameras.at(sample.frame).inverse() * point;
-                if (const auto at = plateFromPlane(truth->lens, {seen.x() / -seen.z(), seen.y() / seen.z()})) own.values.push_back((*at - sample.at).norm());
+                if (const auto at = plateFromPlane(truth->lens, {seen.x() / -seen.z(), seen.y() / seen.z()}))
+                    own.values.push_back((*at - sample.at).norm());
             }
             if (own.rms() > 2) {
                 ++movers;
@@ -246,25 +260,32 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
     double since = before;
     std::string stages;
     const auto solve = solveCamera(tracks, options, Progress([&](double, const std::string& what) {
-        if (what == stage) return;
-        if (!stage.empty()) stages += fmt::format("{} {:.2f} s; ", stage, now() - since);
-        stage = what;
-        since = now();
-    }));
+                                       if (what == stage) return;
+                                       if (!stage.empty()) stages += fmt::format("{} {:.2f} s; ", stage, now() - since);
+                                       stage = what;
+                                       since = now();
+                                   }));
     const double seconds = now() - before;
     if (!solve) {
         fmt::print(" solve failed after {:.2f} s: {}\n", seconds, solve.error().message);
         return;
     }
     const double focal_mm = focalMillimetres(solve->lens.focal_px, options.sensorWidth_mm, options.width);
-    fmt::print(" solve, focal {}, distortion unknown: {:.2f} s (with scatter {:.2f} s)\n", focal == Knowledge::known ? "known" : "unknown", seconds, seconds + scatterSeconds);
+    fmt::print(" solve, focal {}, distortion unknown: {:.2f} s (with scatter {:.2f} s)\n",
+               focal == Knowledge::known ? "known" : "unknown", seconds, seconds + scatterSeconds);
     fmt::print("  {}\n", stages);
-    fmt::print("  RMS {:.3f} px, held out {:.3f} px; {} tracks used, {} held out, {} disagree; {} frames; parallax {:.1f} degrees\n", solve->rms_px,
-               solve->heldOutRms_px, solve->used, solve->heldOut, solve->disagreed, solve->frames.size(), solve->medianAngleDegrees);
-    fmt::print("  focal {:.3f} mm (+- {:.3f}), error {:.3f} %; k1 {:.4f} (true {:.4f}), k2 {:.4f} (true {:.4f})\n", focal_mm, solve->focalDeviation_mm.value_or(0),
-               100 * std::abs(focal_mm - truth.focal_mm) / truth.focal_mm, solve->lens.k1, truth.lens.k1, solve->lens.k2, truth.lens.k2);
-    fmt::print("  {}; axis off the middle by {:.2f} +- {:.2f}, {:.2f} +- {:.2f} px; noise {:.3f} px{}\n", solve->reason, solve->lens.cx - 0.5 * options.width, solve->axisDeviation_px.x(),
-               solve->lens.cy - 0.5 * options.height, solve->axisDeviation_px.y(), solve->noise_px, solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
+    fmt::print(
+        "  RMS {:.3f} px, held out {:.3f} px; {} tracks used, {} held out, {} disagree; {} frames; parallax {:.1f} "
+        "degrees\n",
+        solve->rms_px, solve->heldOutRms_px, solve->used, solve->heldOut, solve->disagreed, solve->frames.size(),
+        solve->medianAngleDegrees);
+    fmt::print("  focal {:.3f} mm (+- {:.3f}), error {:.3f} %; k1 {:.4f} (true {:.4f}), k2 {:.4f} (true {:.4f})\n",
+               focal_mm, solve->focalDeviation_mm.value_or(0),
+               100 * std::abs(focal_mm - truth.focal_mm) / truth.focal_mm, solve->lens.k1, truth.lens.k1,
+               solve->lens.k2, truth.lens.k2);
+    fmt::print("  {}; axis off the middle by {:.2f} +- {:.2f}, {:.2f} +- {:.2f} px; noise {:.3f} px{}\n", solve->reason,
+               solve->lens.cx - 0.5 * options.width, solve->axisDeviation_px.x(), solve->lens.cy - 0.5 * options.height,
+               solve->axisDeviation_px.y(), solve->noise_px, solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
     std::vector<Vector3d> found, real;
     double length = 0;
     for (const SolvedFrame& frame : solve->frames) {
@@ -278,20 +299,23 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
     for (const SolvedFrame& frame : solve->frames)
         for (int axis = 0; axis < 3; ++axis) {
             found.push_back(frame.worldFromCamera.translation() + frame.worldFromCamera.linear().col(axis) / scale);
-            real.push_back(truth.cameras.at(frame.frame).translation() + truth.cameras.at(frame.frame).linear().col(axis));
+            real.push_back(truth.cameras.at(frame.frame).translation() +
+                           truth.cameras.at(frame.frame).linear().col(axis));
         }
     realFromFound = bench::similarityBetween(found, real);
     found.resize(solve->frames.size());
     double squares = 0;
     for (std::size_t i = 0; i < found.size(); ++i) squares += (realFromFound * found[i] - real[i]).squaredNorm();
     const double pathError = std::sqrt(squares / double(found.size()));
-    fmt::print("  path: RMS {:.4f} m over {:.2f} m, {:.3f} % of its length\n", pathError, length, 100 * pathError / length);
+    fmt::print("  path: RMS {:.4f} m over {:.2f} m, {:.3f} % of its length\n", pathError, length,
+               100 * pathError / length);
     // The true points through the found camera.
     Errors errors;
     const Eigen::Affine3d foundFromReal = realFromFound.inverse();
     for (const auto& point : truth.points)
         for (const auto& [frame, at] : point.visible)
-            if (const auto plate = projected(*solve, frame, foundFromReal * point.xyz)) errors.values.push_back((*plate - at).norm());
+            if (const auto plate = projected(*solve, frame, foundFromReal * point.xyz))
+                errors.values.push_back((*plate - at).norm());
     printErrors("truth points reprojected", errors);
 }
 
@@ -307,7 +331,9 @@ int main(int argc, char** argv) {
     app.add_option("--truth", truthPath, "its truth; by default beside it");
     app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, render");
     CLI11_PARSE(app, argc, argv);
-    const auto wanted = [&](const std::string& part) { return only.empty() || std::find(only.begin(), only.end(), part) != only.end(); };
+    const auto wanted = [&](const std::string& part) {
+        return only.empty() || std::find(only.begin(), only.end(), part) != only.end();
+    };
     if (truthPath.empty()) truthPath = std::filesystem::path(platePath).replace_extension().string() + ".truth.json";
     const auto plate = Plate::open(platePath);
     if (!plate) {
@@ -320,11 +346,14 @@ int main(int argc, char** argv) {
         return 2;
     }
     const PlateFacts& facts = (*plate)->facts();
-    fmt::print("{}: {}x{}, {} frames, {} truth points; {} threads\n", platePath, facts.width, facts.height, facts.frameCount(), truth->points.size(), limitThreads(0));
+    fmt::print("{}: {}x{}, {} frames, {} truth points; {} threads\n", platePath, facts.width, facts.height,
+               facts.frameCount(), truth->points.size(), limitThreads(0));
     {
         FrameCache frames(*plate);
         if (wanted("hand"))
-            for (const MotionModel motion : {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective}) benchHandTracks(frames, *truth, motion);
+            for (const MotionModel motion :
+                 {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective})
+                benchHandTracks(frames, *truth, motion);
         if (wanted("speed")) benchMatchSpeed(frames);
     }
     if (wanted("conditions")) benchConditions();

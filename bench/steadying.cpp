@@ -13,14 +13,16 @@ namespace {
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
 
-std::optional<Vector2d> seenBy(const Lens& lens, const Eigen::Isometry3d& worldFromCamera, const Eigen::Vector3d& place) {
+std::optional<Vector2d> seenBy(const Lens& lens, const Eigen::Isometry3d& worldFromCamera,
+                               const Eigen::Vector3d& place) {
     const Eigen::Vector3d seen = worldFromCamera.inverse() * place;
     if (seen.z() > -0.05) return std::nullopt;
     return plateFromPlane(lens, {seen.x() / -seen.z(), seen.y() / seen.z()});
 }
 
 /// How far the truth points wander, shown through the maps, about their mean offset from `wanted`.
-double wander(const Truth& truth, const std::vector<FrameMap>& maps, const std::function<std::optional<Vector2d>(const Truth::Point&, int frame)>& wanted) {
+double wander(const Truth& truth, const std::vector<FrameMap>& maps,
+              const std::function<std::optional<Vector2d>(const Truth::Point&, int frame)>& wanted) {
     double squares = 0, count = 0;
     for (const auto& point : truth.points) {
         std::vector<Vector2d> offsets;
@@ -79,13 +81,20 @@ void benchSteady(const std::filesystem::path& folder) {
     fmt::print("mooring: the picture's motion from {} tracks in {:.2f} s\n", scattered->tracks.size(), seconds);
     SteadyOptions hold;
     hold.fit = SteadyOptions::Fit::none;
-    const auto still = [&](const Truth::Point& point, int) { return std::optional<Vector2d>(point.visible.begin()->second); };
-    const auto jitter = [&](const PlateMotion& m) { return wander(*truth, planSteady(m, facts.width, facts.height, hold)->frames, still); };
+    const auto still = [&](const Truth::Point& point, int) {
+        return std::optional<Vector2d>(point.visible.begin()->second);
+    };
+    const auto jitter = [&](const PlateMotion& m) {
+        return wander(*truth, planSteady(m, facts.width, facts.height, hold)->frames, still);
+    };
     std::vector<FrameMap> bare;
     for (const FrameMotion& frame : motion->frames) bare.push_back({frame.frame, Matrix3d::Identity()});
-    fmt::print("  hold: truth points wander {:.3f} px RMS; by the truth itself {:.3f} px; as shot {:.2f} px\n", jitter(*motion), jitter(*known), wander(*truth, bare, still));
+    fmt::print("  hold: truth points wander {:.3f} px RMS; by the truth itself {:.3f} px; as shot {:.2f} px\n",
+               jitter(*motion), jitter(*known), wander(*truth, bare, still));
     // The intended path: what a camera without unrest would have seen of the same points.
-    const auto intended = [&](const Truth::Point& point, int frame) { return seenBy(truth->lens, truth->intended.at(frame), point.xyz); };
+    const auto intended = [&](const Truth::Point& point, int frame) {
+        return seenBy(truth->lens, truth->intended.at(frame), point.xyz);
+    };
     fmt::print("  as shot, the picture leaves the intended move by {:.2f} px RMS\n", wander(*truth, bare, intended));
     for (const double smooth : {8.0, 16.0, 24.0}) {
         SteadyOptions ease = hold;
@@ -93,7 +102,9 @@ void benchSteady(const std::filesystem::path& folder) {
         ease.smooth_frames = smooth;
         const auto plan = planSteady(*motion, facts.width, facts.height, ease);
         ease.fit = SteadyOptions::Fit::fill;
-        fmt::print("  ease, soft {:.0f} frames: {:.2f} px RMS from it, zoom {:.1f} %\n", smooth, wander(*truth, plan->frames, intended), (planSteady(*motion, facts.width, facts.height, ease)->zoom - 1) * 100);
+        fmt::print("  ease, soft {:.0f} frames: {:.2f} px RMS from it, zoom {:.1f} %\n", smooth,
+                   wander(*truth, plan->frames, intended),
+                   (planSteady(*motion, facts.width, facts.height, ease)->zoom - 1) * 100);
     }
     for (const double leeway : {0.02, 0.04}) {
         SteadyOptions ease = hold;
@@ -104,7 +115,8 @@ void benchSteady(const std::filesystem::path& folder) {
         const auto plan = planSteady(*motion, facts.width, facts.height, ease);
         const double taken = now() - before;
         ease.fit = SteadyOptions::Fit::fill;
-        fmt::print("  ease, even path within {:.0f} %: {:.2f} px RMS from it, zoom {:.1f} %, {:.2f} s\n", leeway * 100, wander(*truth, plan->frames, intended),
+        fmt::print("  ease, even path within {:.0f} %: {:.2f} px RMS from it, zoom {:.1f} %, {:.2f} s\n", leeway * 100,
+                   wander(*truth, plan->frames, intended),
                    (planSteady(*motion, facts.width, facts.height, ease)->zoom - 1) * 100, taken);
     }
 }

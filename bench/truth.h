@@ -22,8 +22,8 @@ struct Truth {
     Lens lens;
     double focal_mm;
     double sensorWidth_mm;
-    std::map<int, Eigen::Isometry3d> cameras;  ///< worldFromCamera
-    std::map<int, Eigen::Isometry3d> intended; ///< the same without the hand's unrest, where the plate has it
+    std::map<int, Eigen::Isometry3d> cameras;   ///< worldFromCamera
+    std::map<int, Eigen::Isometry3d> intended;  ///< the same without the hand's unrest, where the plate has it
     std::vector<Point> points;
 };
 

@@ -64,10 +64,8 @@ Progress consoleProgress(const std::string& what) {
 }
 
 void say(const Console& console, const nlohmann::json& figures, const std::string& text) {
-    if (console.json)
-        std::printf("%s\n", figures.dump().c_str());
-    else if (!text.empty())
-        std::printf("%s\n", text.c_str());
+    if (console.json) std::printf("%s\n", figures.dump().c_str());
+    else if (!text.empty()) std::printf("%s\n", text.c_str());
 }
 
 int fail(const Error& error) {

@@ -15,7 +15,8 @@ struct Console {
     int memory_mib = 2048;  ///< the frame cache's budget
 };
 
-/// Progress on standard error: one line that updates on a terminal, a plain line every tenth otherwise. Ctrl-C stops it.
+/// Progress on standard error: one line that updates on a terminal, a plain line every tenth otherwise. Ctrl-C stops
+/// it.
 Progress consoleProgress(const std::string& what);
 
 /// Prints the figures as JSON, or `text` for a reader.

@@ -1,5 +1,5 @@
-// pinion-cli: the same jobs as the window, for scripts, batch work and checks. Exit status: 0 done; 1 no result could be
-// reached, or it could not be written; 2 the input or the words are wrong; 130 stopped by Ctrl-C.
+// pinion-cli: the same jobs as the window, for scripts, batch work and checks. Exit status: 0 done; 1 no result could
+// be reached, or it could not be written; 2 the input or the words are wrong; 130 stopped by Ctrl-C.
 
 #include "base/files.h"
 #include "base/memory.h"
@@ -39,14 +39,19 @@ struct TrackWords {
 };
 
 void addTrackOptions(CLI::App& command, TrackWords& words) {
-    command.add_option("--motion", words.motion, "how the pattern may change: translation, similarity, affine, perspective")
+    command
+        .add_option("--motion", words.motion,
+                    "how the pattern may change: translation, similarity, affine, perspective")
         ->check(CLI::IsMember({"translation", "similarity", "affine", "perspective"}));
     command.add_option("--pattern", words.pattern, "side of the pattern area in pixels")->check(CLI::Range(5, 101));
     command.add_option("--search", words.search, "side of the search area in pixels")->check(CLI::Range(7, 1001));
     command.add_option("--range", words.range, "frames A-B; the whole plate by default");
-    command.add_option("--channel", words.channel, "luma, red, green, blue")->check(CLI::IsMember({"luma", "red", "green", "blue"}));
-    command.add_option("--drift-limit", words.driftLimit, "least score, 0 to 1; a track stops below it")->check(CLI::Range(0.0, 1.0));
-    command.add_option("--pre-filter", words.preFilter, "for analysis only: none, denoise, local-contrast")->check(CLI::IsMember({"none", "denoise", "local-contrast"}));
+    command.add_option("--channel", words.channel, "luma, red, green, blue")
+        ->check(CLI::IsMember({"luma", "red", "green", "blue"}));
+    command.add_option("--drift-limit", words.driftLimit, "least score, 0 to 1; a track stops below it")
+        ->check(CLI::Range(0.0, 1.0));
+    command.add_option("--pre-filter", words.preFilter, "for analysis only: none, denoise, local-contrast")
+        ->check(CLI::IsMember({"none", "denoise", "local-contrast"}));
 }
 
 json tracksFigures(const TrackingResult& result) {
@@ -60,25 +65,40 @@ json tracksFigures(const TrackingResult& result) {
         ends[reason] = ends.value(reason, 0) + 1;
     }
     std::sort(lengths.begin(), lengths.end());
-    return {{"tracks", result.tracks.size()}, {"samples", samples}, {"median_length", lengths.empty() ? 0 : lengths[lengths.size() / 2]},
-            {"ends", ends}, {"unreadable_frames", result.unreadable}};
+    return {{"tracks", result.tracks.size()},
+            {"samples", samples},
+            {"median_length", lengths.empty() ? 0 : lengths[lengths.size() / 2]},
+            {"ends", ends},
+            {"unreadable_frames", result.unreadable}};
 }
 
 int info(const Console& console, const std::string& path, const std::string& fps, int firstFrame) {
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& f = (*plate)->facts();
-    const json figures{{"path", f.path.string()}, {"kind", f.kind == PlateKind::video ? "video" : "sequence"}, {"width", f.width}, {"height", f.height},
-                       {"fps", toString(f.fps)}, {"fps_from_plate", f.fpsFromPlate}, {"first_frame", f.firstFrame}, {"last_frame", f.lastFrame},
-                       {"frames", f.frameCount()}, {"pixel_format", f.pixelFormat}, {"pixel_aspect", f.pixelAspect}, {"linear", f.linear}, {"missing_frames", f.missing}};
+    const json figures{{"path", f.path.string()},
+                       {"kind", f.kind == PlateKind::video ? "video" : "sequence"},
+                       {"width", f.width},
+                       {"height", f.height},
+                       {"fps", toString(f.fps)},
+                       {"fps_from_plate", f.fpsFromPlate},
+                       {"first_frame", f.firstFrame},
+                       {"last_frame", f.lastFrame},
+                       {"frames", f.frameCount()},
+                       {"pixel_format", f.pixelFormat},
+                       {"pixel_aspect", f.pixelAspect},
+                       {"linear", f.linear},
+                       {"missing_frames", f.missing}};
     say(console, figures,
-        fmt::format("{}\n{}x{}, {} frames/s{}, frames {}-{} ({}), {}, pixel aspect {:g}{}", f.path.string(), f.width, f.height, toString(f.fps),
-                    f.fpsFromPlate ? "" : " (assumed)", f.firstFrame, f.lastFrame, f.frameCount(), f.pixelFormat, f.pixelAspect,
+        fmt::format("{}\n{}x{}, {} frames/s{}, frames {}-{} ({}), {}, pixel aspect {:g}{}", f.path.string(), f.width,
+                    f.height, toString(f.fps), f.fpsFromPlate ? "" : " (assumed)", f.firstFrame, f.lastFrame,
+                    f.frameCount(), f.pixelFormat, f.pixelAspect,
                     f.missing.empty() ? "" : "\nmissing: " + frameRanges(f.missing)));
     return 0;
 }
 
-int finishTracks(const Console& console, const Expected<TrackingResult>& result, const PlateFacts& facts, const std::string& out) {
+int finishTracks(const Console& console, const Expected<TrackingResult>& result, const PlateFacts& facts,
+                 const std::string& out) {
     if (!result) return fail(result.error());
     if (result->stopped) return fail({Fault::stopped, ""});
     const TrackFile file{facts.width, facts.height, facts.fps, result->tracks};
@@ -86,12 +106,17 @@ int finishTracks(const Console& console, const Expected<TrackingResult>& result,
     if (const auto written = put(out, csv ? tracksCsv(file) : tracksJson(file)); !written) return fail(written.error());
     json figures = tracksFigures(*result);
     figures["out"] = out;
-    say(console, figures, out == "-" ? "" : fmt::format("{} tracks, median length {} frames: {}", result->tracks.size(), figures["median_length"].get<int>(), out));
-    if (!result->unreadable.empty()) std::fprintf(stderr, "left out, missing or damaged: %s\n", frameRanges(result->unreadable).c_str());
+    say(console, figures,
+        out == "-" ? ""
+                   : fmt::format("{} tracks, median length {} frames: {}", result->tracks.size(),
+                                 figures["median_length"].get<int>(), out));
+    if (!result->unreadable.empty())
+        std::fprintf(stderr, "left out, missing or damaged: %s\n", frameRanges(result->unreadable).c_str());
     return 0;
 }
 
-int track(const Console& console, const std::string& path, const std::string& pointsPath, const std::string& out, const TrackWords& words, const std::string& fps, int firstFrame) {
+int track(const Console& console, const std::string& path, const std::string& pointsPath, const std::string& out,
+          const TrackWords& words, const std::string& fps, int firstFrame) {
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -99,13 +124,18 @@ int track(const Console& console, const std::string& path, const std::string& po
     if (!points) return fail(points.error());
     const auto range = parseRange(words.range, facts);
     if (!range) return fail(range.error());
-    if (words.search < words.pattern) return fail({Fault::input, fmt::format("--search {}: is smaller than the pattern of {}", words.search, words.pattern)});
+    if (words.search < words.pattern)
+        return fail(
+            {Fault::input, fmt::format("--search {}: is smaller than the pattern of {}", words.search, words.pattern)});
     if (!range->holds(points->referenceFrame))
-        return fail({Fault::input, fmt::format("{}: reference_frame {} lies outside the frames {}-{}", pointsPath, points->referenceFrame, range->first, range->last)});
+        return fail({Fault::input, fmt::format("{}: reference_frame {} lies outside the frames {}-{}", pointsPath,
+                                               points->referenceFrame, range->first, range->last)});
     std::vector<Track> tracks;
     for (const auto& point : points->points) {
         if (!(point.at.x() >= 0 && point.at.y() >= 0 && point.at.x() <= facts.width && point.at.y() <= facts.height))
-            return fail({Fault::input, fmt::format("{}: point '{}' at {:g}, {:g} lies outside the frame of {}x{}", pointsPath, point.name, point.at.x(), point.at.y(), facts.width, facts.height)});
+            return fail(
+                {Fault::input, fmt::format("{}: point '{}' at {:g}, {:g} lies outside the frame of {}x{}", pointsPath,
+                                           point.name, point.at.x(), point.at.y(), facts.width, facts.height)});
         Track one;
         one.id = TrackId(tracks.size() + 1);
         one.name = point.name;
@@ -122,7 +152,8 @@ int track(const Console& console, const std::string& path, const std::string& po
         for (Eigen::Vector2d& corner : outline) corner -= point.at;
         one.outline = List<Eigen::Vector2d>(std::move(outline));
         one.referenceFrame = points->referenceFrame;
-        one.samples = List<Sample>({{.frame = points->referenceFrame, .carried = one.offset.cast<float>(), .at = point.at, .tie = true}});
+        one.samples = List<Sample>(
+            {{.frame = points->referenceFrame, .carried = one.offset.cast<float>(), .at = point.at, .tie = true}});
         tracks.push_back(std::move(one));
     }
     auto result = [&] {
@@ -134,8 +165,8 @@ int track(const Console& console, const std::string& path, const std::string& po
     return finishTracks(console, result, facts, out);
 }
 
-int scatterPlate(const Console& console, const std::string& path, const std::string& out, int features, double distance, const std::string& exclude, const TrackWords& words,
-                 const std::string& fps, int firstFrame) {
+int scatterPlate(const Console& console, const std::string& path, const std::string& out, int features, double distance,
+                 const std::string& exclude, const TrackWords& words, const std::string& fps, int firstFrame) {
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -143,7 +174,15 @@ int scatterPlate(const Console& console, const std::string& path, const std::str
     const auto range = parseRange(words.range, facts);
     if (!range) return fail(range.error());
     shot = withRange(shot, *range);
-    shot.scatterSettings = {features, distance, 0.01, words.pattern, words.search, *motionModelFrom(words.motion), words.driftLimit, *channelFrom(words.channel), *preFilterFrom(words.preFilter)};
+    shot.scatterSettings = {features,
+                            distance,
+                            0.01,
+                            words.pattern,
+                            words.search,
+                            *motionModelFrom(words.motion),
+                            words.driftLimit,
+                            *channelFrom(words.channel),
+                            *preFilterFrom(words.preFilter)};
     if (!exclude.empty()) {
         const auto mattes = readMattes(exclude);
         if (!mattes) return fail(mattes.error());
@@ -163,12 +202,14 @@ int stmap(const Console& console, const std::string& lensPath, const std::string
     if (!size.empty()) {
         int width = 0, height = 0;
         char rest = 0;
-        if (std::sscanf(size.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 1 || height < 1 || width > 32768 || height > 32768)
+        if (std::sscanf(size.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 1 || height < 1 ||
+            width > 32768 || height > 32768)
             return fail({Fault::input, fmt::format("--size {}: write WxH, as in 1920x1080", size)});
         // Another size of the same picture: all pixels scale, the distortion stays.
         const double ratio = double(width) / lens->width;
         if (std::abs(ratio * lens->height - height) > 1.0)
-            return fail({Fault::input, fmt::format("--size {}: has another shape than the lens's {}x{}", size, lens->width, lens->height)});
+            return fail({Fault::input, fmt::format("--size {}: has another shape than the lens's {}x{}", size,
+                                                   lens->width, lens->height)});
         lens->focal_px *= ratio;
         lens->cx *= ratio;
         lens->cy *= ratio;
@@ -178,16 +219,23 @@ int stmap(const Console& console, const std::string& lensPath, const std::string
     if (const auto made = makeFolder(folder); !made) return fail(made.error());
     const StMap undistort = undistortMap(*lens);
     const StMap redistort = redistortMap(*lens);
-    for (const auto& [map, name] : {std::pair<const StMap*, const char*>{&undistort, "undistort.exr"}, {&redistort, "redistort.exr"}})
+    for (const auto& [map, name] :
+         {std::pair<const StMap*, const char*>{&undistort, "undistort.exr"}, {&redistort, "redistort.exr"}})
         if (const auto written = writeStMap(*map, fs::path(folder) / name); !written) return fail(written.error());
     const PixelBox& box = undistort.data;
-    say(console, {{"width", lens->width}, {"height", lens->height}, {"data_window", {box.x0, box.y0, box.x1, box.y1}}, {"out_dir", folder}},
-        fmt::format("undistort.exr, redistort.exr in {}; overscan left {}, top {}, right {}, bottom {} px", folder, -box.x0, -box.y0, box.x1 - lens->width, box.y1 - lens->height));
+    say(console,
+        {{"width", lens->width},
+         {"height", lens->height},
+         {"data_window", {box.x0, box.y0, box.x1, box.y1}},
+         {"out_dir", folder}},
+        fmt::format("undistort.exr, redistort.exr in {}; overscan left {}, top {}, right {}, bottom {} px", folder,
+                    -box.x0, -box.y0, box.x1 - lens->width, box.y1 - lens->height));
     return 0;
 }
 
 struct SolveWords {
-    std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto", basePair;
+    std::string out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto",
+                                      basePair;
     std::vector<std::string> distances, places;
     int features = 500;
     double sensorWidth = 36.0;
@@ -203,7 +251,9 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
                       : words.motion == "nodal"    ? std::optional(CameraMotion::nodal)
                       : words.motion == "locked"   ? std::optional(CameraMotion::locked)
                                                    : std::nullopt;
-    settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre : words.axis == "free" ? SolveOptions::Axis::free : SolveOptions::Axis::automatic;
+    settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre
+                    : words.axis == "free" ? SolveOptions::Axis::free
+                                           : SolveOptions::Axis::automatic;
     settings.squeeze = words.squeeze;
     if (words.focal != "unknown") {
         char rest = 0;
@@ -214,7 +264,8 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
         } else if (std::sscanf(words.focal.c_str(), "%lf%c", &value, &rest) == 1 && value > 0) {
             settings.focal = Knowledge::known;
         } else {
-            return failure(Fault::input, "--focal {}: write millimetres (35), a value and its trust (35~2), or unknown", words.focal);
+            return failure(Fault::input, "--focal {}: write millimetres (35), a value and its trust (35~2), or unknown",
+                           words.focal);
         }
         settings.focal_mm = value;
     }
@@ -233,7 +284,8 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
     if (!words.basePair.empty()) {
         int a = 0, b = 0;
         char rest = 0;
-        if (std::sscanf(words.basePair.c_str(), "%d,%d%c", &a, &b, &rest) != 2) return failure(Fault::input, "--base-pair {}: write A,B, as in 1001,1040", words.basePair);
+        if (std::sscanf(words.basePair.c_str(), "%d,%d%c", &a, &b, &rest) != 2)
+            return failure(Fault::input, "--base-pair {}: write A,B, as in 1001,1040", words.basePair);
         settings.basePair = {a, b};
     }
     return {};
@@ -252,10 +304,12 @@ Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
         KnownDistance known;
         char rest = 0;
         const bool read = comma != std::string::npos && equals != std::string::npos && comma < equals;
-        const int count = read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.trust, &rest) : 0;
+        const int count =
+            read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.trust, &rest) : 0;
         if (count < 1 || count > 2 || (count == 1 && word.find('~', equals) != std::string::npos))
             return failure(Fault::input, "--distance {}: write A,B=METRES~TRUST, as in p1,p2=2.5~0.01", word);
-        const auto a = idOf(word.substr(0, comma), "--distance " + word), b = idOf(word.substr(comma + 1, equals - comma - 1), "--distance " + word);
+        const auto a = idOf(word.substr(0, comma), "--distance " + word),
+                   b = idOf(word.substr(comma + 1, equals - comma - 1), "--distance " + word);
         if (!a) return tl::unexpected(a.error());
         if (!b) return tl::unexpected(b.error());
         known.a = *a;
@@ -267,7 +321,10 @@ Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
         const auto equals = word.rfind('=');
         KnownPlace known;
         char rest = 0;
-        const int count = equals == std::string::npos ? 0 : std::sscanf(word.c_str() + equals + 1, "%lf,%lf,%lf~%lf%c", &known.metres[0], &known.metres[1], &known.metres[2], &known.trust, &rest);
+        const int count = equals == std::string::npos
+                              ? 0
+                              : std::sscanf(word.c_str() + equals + 1, "%lf,%lf,%lf~%lf%c", &known.metres[0],
+                                            &known.metres[1], &known.metres[2], &known.trust, &rest);
         if (count < 3 || count > 4 || (count == 3 && word.find('~', equals) != std::string::npos))
             return failure(Fault::input, "--place {}: write A=X,Y,Z~TRUST in metres, as in p1=0,1.2,-3~0.01", word);
         const auto id = idOf(word.substr(0, equals), "--place " + word);
@@ -281,10 +338,18 @@ Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
 }
 
 json solveFigures(const Solve& solve, int width) {
-    json figures{{"rms_px", solve.rms_px}, {"held_out_rms_px", solve.heldOutRms_px}, {"tracks", solve.used}, {"held_out_tracks", solve.heldOut},
-                 {"disagreed_tracks", solve.disagreed}, {"frames", solve.frames.size()}, {"focal_px", solve.lens.focal_px},
-                 {"focal_mm", focalMillimetres(solve.lens.focal_px, solve.sensorWidth_mm, width)}, {"k1", solve.lens.k1}, {"k2", solve.lens.k2},
-                 {"base_pair", {solve.basePair.first, solve.basePair.second}}, {"parallax_degrees", solve.medianAngleDegrees}};
+    json figures{{"rms_px", solve.rms_px},
+                 {"held_out_rms_px", solve.heldOutRms_px},
+                 {"tracks", solve.used},
+                 {"held_out_tracks", solve.heldOut},
+                 {"disagreed_tracks", solve.disagreed},
+                 {"frames", solve.frames.size()},
+                 {"focal_px", solve.lens.focal_px},
+                 {"focal_mm", focalMillimetres(solve.lens.focal_px, solve.sensorWidth_mm, width)},
+                 {"k1", solve.lens.k1},
+                 {"k2", solve.lens.k2},
+                 {"base_pair", {solve.basePair.first, solve.basePair.second}},
+                 {"parallax_degrees", solve.medianAngleDegrees}};
     if (solve.focalDeviation_mm) figures["focal_deviation_mm"] = *solve.focalDeviation_mm;
     figures["motion"] = toString(solve.motion);
     figures["reason"] = solve.reason;
@@ -297,16 +362,19 @@ json solveFigures(const Solve& solve, int width) {
             least = std::min(least, frame.focal_px);
             most = std::max(most, frame.focal_px);
         }
-        figures["zoom_mm"] = {focalMillimetres(least, solve.sensorWidth_mm, width), focalMillimetres(most, solve.sensorWidth_mm, width)};
+        figures["zoom_mm"] = {focalMillimetres(least, solve.sensorWidth_mm, width),
+                              focalMillimetres(most, solve.sensorWidth_mm, width)};
     }
     if (solve.focalRange_mm) figures["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
     if (!solve.doubt.empty()) figures["doubt"] = solve.doubt;
     return figures;
 }
 
-int solve(const Console& console, const std::string& path, const SolveWords& words, const std::string& fps, int firstFrame) {
+int solve(const Console& console, const std::string& path, const SolveWords& words, const std::string& fps,
+          int firstFrame) {
     const std::string ending = words.out == "-" ? ".json" : fs::path(words.out).extension().string();
-    if (ending != ".json" && ending != ".usda") return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", words.out)});
+    if (ending != ".json" && ending != ".usda")
+        return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", words.out)});
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -340,12 +408,17 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
     if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
     json figures = solveFigures(*solved, facts.width);
     figures["out"] = words.out;
-    say(console, figures, words.out == "-" ? "" : fmt::format("RMS {:.3f} px, held out {:.3f} px, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}", solved->rms_px,
-        solved->heldOutRms_px, solved->used, solved->frames.size(), figures["focal_mm"].get<double>(), solved->lens.k1, words.out));
+    say(console, figures,
+        words.out == "-"
+            ? ""
+            : fmt::format("RMS {:.3f} px, held out {:.3f} px, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}",
+                          solved->rms_px, solved->heldOutRms_px, solved->used, solved->frames.size(),
+                          figures["focal_mm"].get<double>(), solved->lens.k1, words.out));
     return 0;
 }
 
-int deliverShot(const Console& console, const std::string& shotPath, const std::string& only, const std::string& folder) {
+int deliverShot(const Console& console, const std::string& shotPath, const std::string& only,
+                const std::string& folder) {
     const auto shot = loadShot(shotPath);
     if (!shot) return fail(shot.error());
     json written = json::array();
@@ -363,14 +436,17 @@ int deliverShot(const Console& console, const std::string& shotPath, const std::
     }
     if (!any) {
         std::string names;
-        for (const Deliverable& deliverable : shot->deliverables) names += (names.empty() ? "" : ", ") + deliverable.name;
-        return fail({Fault::input, only.empty() ? fmt::format("{}: lists no deliverable", shotPath) : fmt::format("--only {}: the shot has {}", only, names)});
+        for (const Deliverable& deliverable : shot->deliverables)
+            names += (names.empty() ? "" : ", ") + deliverable.name;
+        return fail({Fault::input, only.empty() ? fmt::format("{}: lists no deliverable", shotPath)
+                                                : fmt::format("--only {}: the shot has {}", only, names)});
     }
     say(console, {{"files", written}}, text);
     return 0;
 }
 
-int runShot(const Console& console, const std::string& shotPath, std::vector<std::string> steps, const std::string& save, const std::string& folder) {
+int runShot(const Console& console, const std::string& shotPath, std::vector<std::string> steps,
+            const std::string& save, const std::string& folder) {
     const auto loaded = loadShot(shotPath);
     if (!loaded) return fail(loaded.error());
     Shot shot = *loaded;
@@ -381,7 +457,8 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
         steps.push_back("deliver");
     }
     for (const std::string& step : steps)
-        if (step != "scatter" && step != "solve" && step != "deliver") return fail({Fault::input, fmt::format("--steps {}: the steps are scatter, solve, deliver", step)});
+        if (step != "scatter" && step != "solve" && step != "deliver")
+            return fail({Fault::input, fmt::format("--steps {}: the steps are scatter, solve, deliver", step)});
     json figures{{"steps", steps}};
     for (const std::string& step : steps) {
         if (step == "scatter") {
@@ -458,7 +535,8 @@ int main(int argc, char** argv) {
     scatterCommand->add_option("PLATE", plate)->required();
     scatterCommand->add_option("--out", out, "tracks.json, or a .csv; - for standard output")->required();
     scatterCommand->add_option("--features", features, "how many to keep in each frame")->check(CLI::Range(1, 100000));
-    scatterCommand->add_option("--least-distance", distance, "pixels between two features")->check(CLI::Range(2.0, 1000.0));
+    scatterCommand->add_option("--least-distance", distance, "pixels between two features")
+        ->check(CLI::Range(2.0, 1000.0));
     scatterCommand->add_option("--exclude", exclude, "mattes.json");
     addTrackOptions(*scatterCommand, scatterWords);
 
@@ -475,16 +553,22 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--exclude", solveWords.exclude, "mattes.json");
     solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::PositiveNumber);
     solveCommand->add_option("--focal", solveWords.focal, "MM, MM~TRUST or unknown");
-    auto* zooms = solveCommand->add_flag("--zoom", solveWords.zoom, "a focal length per frame; found from the tracks when neither is said");
+    auto* zooms = solveCommand->add_flag("--zoom", solveWords.zoom,
+                                         "a focal length per frame; found from the tracks when neither is said");
     solveCommand->add_flag("--no-zoom", solveWords.fixed, "one focal length for all frames")->excludes(zooms);
     solveCommand->add_option("--distortion", solveWords.distortion, "none, unknown (k1 and k2), k1, full or lens.json");
-    solveCommand->add_option("--motion", solveWords.motion, "auto, travelling, nodal or locked")->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
-    solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")->check(CLI::IsMember({"auto", "centre", "free"}));
+    solveCommand->add_option("--motion", solveWords.motion, "auto, travelling, nodal or locked")
+        ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
+    solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")
+        ->check(CLI::IsMember({"auto", "centre", "free"}));
     solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::PositiveNumber);
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
-    solveCommand->add_option("--distance", solveWords.distances, "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
-    solveCommand->add_option("--place", solveWords.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
-    solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
+    solveCommand->add_option("--distance", solveWords.distances,
+                             "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
+    solveCommand->add_option("--place", solveWords.places,
+                             "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
+    solveCommand->add_option("--trim", solveWords.trim, "set tracks aside above this error in pixels")
+        ->check(CLI::NonNegativeNumber);
 
     SteadyCommands steadyCommands(app);
 
@@ -507,10 +591,12 @@ int main(int argc, char** argv) {
         return 2;
     }
     limitThreads(console.threads);
-    if (console.json && (out == "-" || solveWords.out == "-")) return fail({Fault::input, "--json and --out -: both want standard output"});
+    if (console.json && (out == "-" || solveWords.out == "-"))
+        return fail({Fault::input, "--json and --out -: both want standard output"});
     if (infoCommand->parsed()) return info(console, plate, fps, firstFrame);
     if (trackCommand->parsed()) return track(console, plate, points, out, trackWords, fps, firstFrame);
-    if (scatterCommand->parsed()) return scatterPlate(console, plate, out, features, distance, exclude, scatterWords, fps, firstFrame);
+    if (scatterCommand->parsed())
+        return scatterPlate(console, plate, out, features, distance, exclude, scatterWords, fps, firstFrame);
     if (stmapCommand->parsed()) return stmap(console, lensPath, size, folder);
     if (solveCommand->parsed()) return solve(console, plate, solveWords, fps, firstFrame);
     if (steadyCommands.parsed()) return steadyCommands.run(console, fps, firstFrame);

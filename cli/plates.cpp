@@ -11,7 +11,8 @@ Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts
     if (std::sscanf(text.c_str(), "%d-%d%c", &range.first, &range.last, &rest) != 2)
         return failure(Fault::input, "--range {}: write A-B, as in 1001-1120", text);
     if (range.last < range.first || !facts.holds(range.first) || !facts.holds(range.last))
-        return failure(Fault::input, "--range {}: lies outside the plate's frames {}-{}", text, facts.firstFrame, facts.lastFrame);
+        return failure(Fault::input, "--range {}: lies outside the plate's frames {}-{}", text, facts.firstFrame,
+                       facts.lastFrame);
     return range;
 }
 
@@ -33,13 +34,16 @@ Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts
     if (!file) return tl::unexpected(file.error());
     // A table need not say the size.
     if (file->width != 0 && (file->width != facts.width || file->height != facts.height))
-        return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", path, file->width, file->height, facts.width, facts.height);
+        return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", path, file->width, file->height,
+                       facts.width, facts.height);
     if (file->width != 0 && !(file->fps == facts.fps))
-        std::fprintf(stderr, "note: %s says %s frames/s, the plate %s\n", path.c_str(), toString(file->fps).c_str(), toString(facts.fps).c_str());
+        std::fprintf(stderr, "note: %s says %s frames/s, the plate %s\n", path.c_str(), toString(file->fps).c_str(),
+                     toString(facts.fps).c_str());
     for (const Track& track : file->tracks)
         for (const Sample& sample : track.samples)
             if (!facts.holds(sample.frame))
-                return failure(Fault::input, "{}: track '{}' has frame {}, the plate holds {}-{}", path, track.name, sample.frame, facts.firstFrame, facts.lastFrame);
+                return failure(Fault::input, "{}: track '{}' has frame {}, the plate holds {}-{}", path, track.name,
+                               sample.frame, facts.firstFrame, facts.lastFrame);
     return std::move(file->tracks);
 }
 

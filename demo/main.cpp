@@ -32,8 +32,8 @@ struct Picked {
     std::map<std::string, int> count;
 };
 
-/// Picks what a feature finder likes in a rendered frame and casts it back into the scene, so that the place is exact. Points
-/// near an edge of the surface are left out: what a tracker sees there is no single place.
+/// Picks what a feature finder likes in a rendered frame and casts it back into the scene, so that the place is exact.
+/// Points near an edge of the surface are left out: what a tracker sees there is no single place.
 void pickPoints(const Renderer& renderer, const Scene& scene, const Lens& lens, const std::vector<std::uint8_t>& rgb,
                 const Eigen::Affine3f& pose, int frame, Picked& picked) {
     cv::Mat colour(lens.height, lens.width, CV_8UC3, const_cast<std::uint8_t*>(rgb.data()));
@@ -55,9 +55,11 @@ void pickPoints(const Renderer& renderer, const Scene& scene, const Lens& lens, 
         const std::string& object = scene.objects[std::size_t(hit->triangle->object)];
         if (object == "water" || object == "trolley" || object == "shore") continue;
         bool flat = true;
-        for (const auto& [dx, dy] : {std::pair{-13, 0}, {13, 0}, {0, -13}, {0, 13}, {-11, -11}, {11, -11}, {-11, 11}, {11, 11}}) {
+        for (const auto& [dx, dy] :
+             {std::pair{-13, 0}, {13, 0}, {0, -13}, {0, 13}, {-11, -11}, {11, -11}, {-11, 11}, {11, 11}}) {
             const auto near = castAt(x + dx, y + dy);
-            flat = flat && near && near->triangle->object == hit->triangle->object && near->normal.dot(hit->normal) > 0.999F &&
+            flat = flat && near && near->triangle->object == hit->triangle->object &&
+                   near->normal.dot(hit->normal) > 0.999F &&
                    std::abs((near->place - hit->place).dot(hit->normal)) < 0.005F;
         }
         if (!flat) continue;
@@ -87,7 +89,8 @@ json trolleyOutline(const Scene& scene, const Lens& lens, const Eigen::Affine3d&
     std::vector<cv::Point2f> points;
     for (const Triangle& triangle : scene.trolley)
         for (const Vector3f& corner : triangle.corner)
-            if (const auto at = projected(lens, pose, trolley * corner.cast<double>())) points.emplace_back(float(at->x()), float(at->y()));
+            if (const auto at = projected(lens, pose, trolley * corner.cast<double>()))
+                points.emplace_back(float(at->x()), float(at->y()));
     std::vector<cv::Point2f> hull;
     if (!points.empty()) cv::convexHull(points, hull);
     json outline = json::array();
@@ -95,16 +98,19 @@ json trolleyOutline(const Scene& scene, const Lens& lens, const Eigen::Affine3d&
     return outline;
 }
 
-int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int samples, int quality, int only, double shutter) {
+int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int samples, int quality, int only,
+        double shutter) {
     const Scene scene = shot.scene();
     const Lens lens = shot.lens(size, 0);
     Renderer renderer(scene, lens);
     const bool sequence = out.find('#') != std::string::npos;
     const auto openedFrame = [&](int frame) {
-        renderer.setTrolley(shot.trolley(size, frame - shutter / 2).cast<float>(), shot.trolley(size, frame + shutter / 2).cast<float>());
+        renderer.setTrolley(shot.trolley(size, frame - shutter / 2).cast<float>(),
+                            shot.trolley(size, frame + shutter / 2).cast<float>());
         if (shot.zoom) renderer.setLens(shot.lens(size, frame));
         std::vector<Eigen::Affine3f> poses;
-        for (int s = 0; s < samples; ++s) poses.push_back(shot.camera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
+        for (int s = 0; s < samples; ++s)
+            poses.push_back(shot.camera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
         return renderer.frame(poses, float(frame / size.fps), std::uint32_t(frame + 1));
     };
     const auto writePicture = [&](const std::string& path, const std::vector<std::uint8_t>& rgb) {
@@ -116,7 +122,8 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
 
     std::unique_ptr<pinion::VideoWriter> video;
     if (!sequence) {
-        auto created = pinion::VideoWriter::create(out, size.width, size.height, pinion::frameRateNear(size.fps), {.quality = quality});
+        auto created = pinion::VideoWriter::create(out, size.width, size.height, pinion::frameRateNear(size.fps),
+                                                   {.quality = quality});
         if (!created) {
             fmt::print(stderr, "{}\n", created.error().message);
             return 1;
@@ -134,10 +141,14 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
         } else {
             const auto hash = out.find('#');
             const auto last = out.find_last_of('#');
-            if (!writePicture(fmt::format("{}{:0{}d}{}", out.substr(0, hash), 1001 + frame, last - hash + 1, out.substr(last + 1)), rgb)) return 1;
+            if (!writePicture(fmt::format("{}{:0{}d}{}", out.substr(0, hash), 1001 + frame, last - hash + 1,
+                                          out.substr(last + 1)),
+                              rgb))
+                return 1;
         }
         if (frame % std::max(1, size.frames / 6) == 0 || frame == size.frames - 1)
-            pickPoints(renderer, scene, shot.lens(size, frame), rgb, shot.camera(size, frame).cast<float>(), frame, picked);
+            pickPoints(renderer, scene, shot.lens(size, frame), rgb, shot.camera(size, frame).cast<float>(), frame,
+                       picked);
         fmt::print(stderr, "frame {} of {}\n", frame + 1, size.frames);
     }
     if (video)
@@ -146,18 +157,32 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
             return 1;
         }
 
-    json truth{{"format", "pinion.truth"}, {"version", 1}, {"width", size.width}, {"height", size.height}, {"fps", size.fps},
-               {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", shot.focal_mm}};
-    truth["lens"] = {{"format", "pinion.lens"}, {"version", 1}, {"width", lens.width}, {"height", lens.height}, {"model", "brown-conrady"},
-                     {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
-                     {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
+    json truth{
+        {"format", "pinion.truth"}, {"version", 1},        {"width", size.width},     {"height", size.height},
+        {"fps", size.fps},          {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", shot.focal_mm}};
+    truth["lens"] = {{"format", "pinion.lens"},
+                     {"version", 1},
+                     {"width", lens.width},
+                     {"height", lens.height},
+                     {"model", "brown-conrady"},
+                     {"focal_px", lens.focal_px},
+                     {"k1", lens.k1},
+                     {"k2", lens.k2},
+                     {"k3", lens.k3},
+                     {"p1", lens.p1},
+                     {"p2", lens.p2},
+                     {"cx", lens.cx},
+                     {"cy", lens.cy},
+                     {"squeeze", lens.squeeze}};
     truth["frames"] = json::array();
     std::vector<json> samplesOf(picked.points.size(), json::array());
     for (int frame = 0; frame < size.frames; ++frame) {
         const Eigen::Affine3d pose = shot.camera(size, frame);
         const Eigen::Affine3d trolley = shot.trolley(size, frame);
-        truth["frames"].push_back({{"frame", 1001 + frame}, {"world_from_camera", matrixJson(pose)},
-                                   {"world_from_intended", matrixJson(shot.intended(size, frame))}, {"trolley", trolleyOutline(scene, shot.lens(size, frame), pose, trolley)}});
+        truth["frames"].push_back({{"frame", 1001 + frame},
+                                   {"world_from_camera", matrixJson(pose)},
+                                   {"world_from_intended", matrixJson(shot.intended(size, frame))},
+                                   {"trolley", trolleyOutline(scene, shot.lens(size, frame), pose, trolley)}});
         const Lens own = shot.lens(size, frame);
         if (shot.zoom) {
             truth["frames"].back()["focal_px"] = own.focal_px;
@@ -178,8 +203,10 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
     truth["points"] = json::array();
     for (std::size_t i = 0; i < picked.points.size(); ++i) {
         const TruthPoint& point = picked.points[i];
-        truth["points"].push_back({{"name", point.name}, {"chosen_on", 1001 + point.seenFrom},
-                                   {"xyz", {point.place.x(), point.place.y(), point.place.z()}}, {"samples", samplesOf[i]}});
+        truth["points"].push_back({{"name", point.name},
+                                   {"chosen_on", 1001 + point.seenFrom},
+                                   {"xyz", {point.place.x(), point.place.y(), point.place.z()}},
+                                   {"samples", samplesOf[i]}});
     }
     const fs::path beside = fs::path(out).parent_path() / (fs::path(out).stem().stem().string() + ".truth.json");
     if (const auto written = pinion::writeFile(beside, truth.dump()); !written) {
@@ -204,15 +231,20 @@ int main(int argc, char** argv) {
     double shutter = 0.5;
     size.frames = 0;
     app.add_option("--shot", name, "landing, mooring, breakwater, pan or zoom");
-    app.add_option("--out", out, "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
+    app.add_option(
+        "--out", out,
+        "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
     app.add_option("--size", sizeText, "WxH");
-    app.add_option("--frames", size.frames, "length; the move takes as long. The shot's own by default")->check(CLI::Range(1, 100000));
+    app.add_option("--frames", size.frames, "length; the move takes as long. The shot's own by default")
+        ->check(CLI::Range(1, 100000));
     app.add_option("--samples", samples, "rays a pixel")->check(CLI::Range(1, 1024));
     app.add_option("--quality", quality, "of the video: 0 lossless to 51")->check(CLI::Range(0, 51));
     app.add_option("--only", only, "render this one frame (from 0) to a picture");
-    app.add_option("--shutter", shutter, "the part of a frame's time that the shutter is open")->check(CLI::Range(0.0, 1.0));
+    app.add_option("--shutter", shutter, "the part of a frame's time that the shutter is open")
+        ->check(CLI::Range(0.0, 1.0));
     CLI11_PARSE(app, argc, argv);
-    if (std::sscanf(sizeText.c_str(), "%dx%d", &size.width, &size.height) != 2 || size.width < 16 || size.height < 16 || size.width % 2 || size.height % 2) {
+    if (std::sscanf(sizeText.c_str(), "%dx%d", &size.width, &size.height) != 2 || size.width < 16 || size.height < 16 ||
+        size.width % 2 || size.height % 2) {
         fmt::print(stderr, "--size {}: write WxH, both even, as in 1280x720\n", sizeText);
         return 2;
     }

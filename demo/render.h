@@ -18,7 +18,8 @@ struct Hit {
     const Triangle* triangle;
 };
 
-/// Renders the scene through a distorted lens: sun with soft shadows, sky light, water, motion blur over the shutter, grain.
+/// Renders the scene through a distorted lens: sun with soft shadows, sky light, water, motion blur over the shutter,
+/// grain.
 class Renderer {
 public:
     Renderer(const Scene& scene, const pinion::Lens& lens);
@@ -32,18 +33,21 @@ public:
     /// Where the trolley is when the shutter opens and when it closes.
     void setTrolley(const Eigen::Affine3f& opening, const Eigen::Affine3f& closing);
 
-    /// One frame as 8-bit RGB. `poses` are `worldFromCamera` at even steps over the shutter; each gives one sample a pixel.
+    /// One frame as 8-bit RGB. `poses` are `worldFromCamera` at even steps over the shutter; each gives one sample a
+    /// pixel.
     std::vector<std::uint8_t> frame(const std::vector<Eigen::Affine3f>& poses, float seconds, std::uint32_t seed) const;
 
     /// The first thing met from `origin` along `direction`, the trolley at the middle of the shutter.
     std::optional<Hit> cast(const Vector3f& origin, const Vector3f& direction, float time = 0.5F) const;
 
 private:
-    Colour radiance(const Vector3f& origin, const Vector3f& direction, float time, float seconds, std::uint32_t key) const;
+    Colour radiance(const Vector3f& origin, const Vector3f& direction, float time, float seconds,
+                    std::uint32_t key) const;
     Colour lit(const Hit& hit, float footprint, float time, std::uint32_t key) const;
     Colour sky(const Vector3f& direction) const;
     bool occluded(const Vector3f& from, const Vector3f& direction, float time) const;
-    RTCGeometry addGeometry(const std::vector<Triangle>& triangles, const Eigen::Affine3f& opening, const Eigen::Affine3f& closing, unsigned id);
+    RTCGeometry addGeometry(const std::vector<Triangle>& triangles, const Eigen::Affine3f& opening,
+                            const Eigen::Affine3f& closing, unsigned id);
 
     const Scene& scene_;
     pinion::Lens lens_;
@@ -51,8 +55,8 @@ private:
     RTCScene world_ = nullptr;
     Eigen::Affine3f opening_ = Eigen::Affine3f::Identity();
     Eigen::Affine3f closing_ = Eigen::Affine3f::Identity();
-    std::vector<Vector3f> rays_;   ///< camera directions of the pixel corners
-    std::vector<Colour> dome_;     ///< the sky, by azimuth and height
+    std::vector<Vector3f> rays_;  ///< camera directions of the pixel corners
+    std::vector<Colour> dome_;    ///< the sky, by azimuth and height
 };
 
 }  // namespace ternholm

@@ -22,11 +22,14 @@ public:
     void object(const std::string& name) {
         scene_.objects.push_back(name);
         // Each object starts elsewhere in its texture, so that no two crates look alike.
-        shift_ = Vector2f(hashed(std::uint32_t(scene_.objects.size()), 7), hashed(std::uint32_t(scene_.objects.size()), 8)) * 3.0F;
+        shift_ =
+            Vector2f(hashed(std::uint32_t(scene_.objects.size()), 7), hashed(std::uint32_t(scene_.objects.size()), 8)) *
+            3.0F;
     }
     void place(const Eigen::Affine3f& transform) { transform_ = transform; }
 
-    void quad(const Vector3f& a, const Vector3f& b, const Vector3f& c, const Vector3f& d, int material, bool turned = false, bool exact = false) {
+    void quad(const Vector3f& a, const Vector3f& b, const Vector3f& c, const Vector3f& d, int material,
+              bool turned = false, bool exact = false) {
         const float width = (b - a).norm();
         const float height = (d - a).norm();
         Vector2f uv[4] = {{0, height}, {width, height}, {width, 0}, {0, 0}};
@@ -69,7 +72,8 @@ public:
     }
 
     /// A surface of revolution about the vertical through `base`; `profile` lists (radius, height).
-    void turned(const Vector3f& base, const std::vector<Vector2f>& corners, int material, int sides = 28, bool soft = false) {
+    void turned(const Vector3f& base, const std::vector<Vector2f>& corners, int material, int sides = 28,
+                bool soft = false) {
         std::vector<Vector2f> profile = corners;
         // Chaikin's corner cutting, twice: cloth has no edges.
         for (int round = 0; soft && round < 2; ++round) {
@@ -94,8 +98,10 @@ public:
                 const float u1 = radius * 2 * kPi * float(s + 1) / float(sides);
                 const Vector3f a = point(s, profile[i]), b = point(s + 1, profile[i]);
                 const Vector3f c = point(s + 1, profile[i + 1]), d = point(s, profile[i + 1]);
-                triangle(a, b, c, Vector2f(u0, along) + shift_, Vector2f(u1, along) + shift_, Vector2f(u1, along + length) + shift_, material);
-                triangle(a, c, d, Vector2f(u0, along) + shift_, Vector2f(u1, along + length) + shift_, Vector2f(u0, along + length) + shift_, material);
+                triangle(a, b, c, Vector2f(u0, along) + shift_, Vector2f(u1, along) + shift_,
+                         Vector2f(u1, along + length) + shift_, material);
+                triangle(a, c, d, Vector2f(u0, along) + shift_, Vector2f(u1, along + length) + shift_,
+                         Vector2f(u0, along + length) + shift_, material);
             }
             along += length;
         }
@@ -106,7 +112,8 @@ public:
         float along = 0;
         for (std::size_t i = 0; i + 1 < points.size(); ++i) {
             const Vector3f direction = (points[i + 1] - points[i]).normalized();
-            Vector3f side = direction.cross(std::abs(direction.y()) < 0.9F ? Vector3f(0, 1, 0) : Vector3f(1, 0, 0)).normalized();
+            Vector3f side =
+                direction.cross(std::abs(direction.y()) < 0.9F ? Vector3f(0, 1, 0) : Vector3f(1, 0, 0)).normalized();
             const Vector3f up = side.cross(direction);
             const float length = (points[i + 1] - points[i]).norm();
             for (int s = 0; s < sides; ++s) {
@@ -116,15 +123,19 @@ public:
                 };
                 const float v0 = 2 * kPi * radius * float(s) / float(sides);
                 const float v1 = 2 * kPi * radius * float(s + 1) / float(sides);
-                triangle(at(0, s), at(1, s), at(1, s + 1), {along, v0}, {along + length, v0}, {along + length, v1}, material);
-                triangle(at(0, s), at(1, s + 1), at(0, s + 1), {along, v0}, {along + length, v1}, {along, v1}, material);
+                triangle(at(0, s), at(1, s), at(1, s + 1), {along, v0}, {along + length, v0}, {along + length, v1},
+                         material);
+                triangle(at(0, s), at(1, s + 1), at(0, s + 1), {along, v0}, {along + length, v1}, {along, v1},
+                         material);
             }
             along += length;
         }
     }
 
-    void triangle(const Vector3f& a, const Vector3f& b, const Vector3f& c, const Vector2f& ua, const Vector2f& ub, const Vector2f& uc, int material) {
-        into_->push_back({{transform_ * a, transform_ * b, transform_ * c}, {ua, ub, uc}, material, int(scene_.objects.size()) - 1});
+    void triangle(const Vector3f& a, const Vector3f& b, const Vector3f& c, const Vector2f& ua, const Vector2f& ub,
+                  const Vector2f& uc, int material) {
+        into_->push_back(
+            {{transform_ * a, transform_ * b, transform_ * c}, {ua, ub, uc}, material, int(scene_.objects.size()) - 1});
     }
 
 private:
@@ -183,7 +194,8 @@ Scene buildLanding() {
             constexpr int steps = 420;
             const auto top = [&](int i) {
                 const float t = float(i) / steps;
-                return (ridge == 0 ? 4.6F : 11.0F) + 5.5F * fractal(t, 0.3F, 7, 6, 900 + std::uint32_t(ridge)) + 2.6F * fractal(t, 0.7F, 60, 3, 910);
+                return (ridge == 0 ? 4.6F : 11.0F) + 5.5F * fractal(t, 0.3F, 7, 6, 900 + std::uint32_t(ridge)) +
+                       2.6F * fractal(t, 0.7F, 60, 3, 910);
             };
             for (int i = 0; i < steps; ++i) {
                 const float x0 = -170 + 340.0F * float(i) / steps;
@@ -195,7 +207,8 @@ Scene buildLanding() {
         }
         for (int i = 0; i < 5; ++i) {
             build.object(fmt::format("farm-{}", i + 1));
-            build.place(placed(-34.0F + 17.0F * float(i) + 5 * hashed(std::uint32_t(i), 3), -1.1F, -72, 20.0F * hashed(std::uint32_t(i), 4)));
+            build.place(placed(-34.0F + 17.0F * float(i) + 5 * hashed(std::uint32_t(i), 3), -1.1F, -72,
+                               20.0F * hashed(std::uint32_t(i), 4)));
             build.box({-2.6F, 0, -2}, {2.6F, 2.3F, 2}, i % 2 ? white : red);
             build.quad({-2.9F, 2.2F, 2.3F}, {2.9F, 2.2F, 2.3F}, {2.9F, 4.0F, 0}, {-2.9F, 4.0F, 0}, roof);
         }
@@ -210,7 +223,8 @@ Scene buildLanding() {
     build.object("hut-roof");
     build.quad({1.3F, 2.62F, -0.95F}, {6.0F, 2.62F, -0.95F}, {6.0F, 4.1F, -3.0F}, {1.3F, 4.1F, -3.0F}, roof);
     build.quad({6.0F, 2.62F, -5.0F}, {1.3F, 2.62F, -5.0F}, {1.3F, 4.1F, -3.0F}, {6.0F, 4.1F, -3.0F}, roof);
-    build.triangle({1.7F, 2.7F, -1.4F}, {1.7F, 2.7F, -4.6F}, {1.7F, 3.95F, -3.0F}, {0, 0}, {3.2F, 0}, {1.6F, 1.25F}, brick);
+    build.triangle({1.7F, 2.7F, -1.4F}, {1.7F, 2.7F, -4.6F}, {1.7F, 3.95F, -3.0F}, {0, 0}, {3.2F, 0}, {1.6F, 1.25F},
+                   brick);
     build.object("hut-eave");
     build.box({1.3F, 2.50F, -0.99F}, {6.0F, 2.64F, -0.90F}, white);
     build.object("hut-door");
@@ -220,7 +234,8 @@ Scene buildLanding() {
     build.box({5.25F, 0.3F, -1.42F}, {5.34F, 2.34F, -1.32F}, white, true);
     build.box({4.26F, 2.25F, -1.42F}, {5.34F, 2.34F, -1.32F}, white);
     build.object("board");
-    build.quad({2.25F, 1.0F, -1.33F}, {3.85F, 1.0F, -1.33F}, {3.85F, 2.12F, -1.33F}, {2.25F, 2.12F, -1.33F}, notice, false, true);
+    build.quad({2.25F, 1.0F, -1.33F}, {3.85F, 1.0F, -1.33F}, {3.85F, 2.12F, -1.33F}, {2.25F, 2.12F, -1.33F}, notice,
+               false, true);
     build.object("board-back");
     build.box({2.23F, 0.98F, -1.40F}, {3.87F, 2.14F, -1.335F}, blue);
 
@@ -248,15 +263,23 @@ Scene buildLanding() {
     build.crate({-0.28F, 0, -0.26F}, {0.28F, 0.36F, 0.26F}, red, grey);
     build.object("sacks");
     build.place(placed(1.15F, 0, -1.35F, 12));
-    build.turned({0, 0, 0}, {{0.0F, 0.02F}, {0.30F, 0.03F}, {0.36F, 0.16F}, {0.31F, 0.40F}, {0.13F, 0.52F}, {0.16F, 0.60F}, {0.0F, 0.6F}}, sack, 40, true);
-    build.turned({0.52F, 0, 0.18F}, {{0.0F, 0.02F}, {0.27F, 0.03F}, {0.33F, 0.14F}, {0.28F, 0.36F}, {0.10F, 0.47F}, {0.13F, 0.54F}, {0.0F, 0.54F}}, sack, 40, true);
+    build.turned(
+        {0, 0, 0},
+        {{0.0F, 0.02F}, {0.30F, 0.03F}, {0.36F, 0.16F}, {0.31F, 0.40F}, {0.13F, 0.52F}, {0.16F, 0.60F}, {0.0F, 0.6F}},
+        sack, 40, true);
+    build.turned(
+        {0.52F, 0, 0.18F},
+        {{0.0F, 0.02F}, {0.27F, 0.03F}, {0.33F, 0.14F}, {0.28F, 0.36F}, {0.10F, 0.47F}, {0.13F, 0.54F}, {0.0F, 0.54F}},
+        sack, 40, true);
     build.object("barrel");
     build.place(placed(-2.75F, 0, -2.6F, 0));
-    build.turned({0, 0, 0}, {{0.27F, 0}, {0.34F, 0.25F}, {0.36F, 0.45F}, {0.34F, 0.65F}, {0.27F, 0.9F}, {0.0F, 0.88F}}, grey);
+    build.turned({0, 0, 0}, {{0.27F, 0}, {0.34F, 0.25F}, {0.36F, 0.45F}, {0.34F, 0.65F}, {0.27F, 0.9F}, {0.0F, 0.88F}},
+                 grey);
     build.turned({0, 0.2F, 0}, {{0.335F, 0}, {0.348F, 0.06F}}, iron);
     build.turned({0, 0.62F, 0}, {{0.352F, 0}, {0.34F, 0.06F}}, iron);
     build.place(placed(-3.45F, 0, -2.2F, 0));
-    build.turned({0, 0, 0}, {{0.27F, 0}, {0.34F, 0.25F}, {0.36F, 0.45F}, {0.34F, 0.65F}, {0.27F, 0.9F}, {0.0F, 0.88F}}, ochre);
+    build.turned({0, 0, 0}, {{0.27F, 0}, {0.34F, 0.25F}, {0.36F, 0.45F}, {0.34F, 0.65F}, {0.27F, 0.9F}, {0.0F, 0.88F}},
+                 ochre);
     build.turned({0, 0.2F, 0}, {{0.335F, 0}, {0.348F, 0.06F}}, iron);
 
     // Along the edge: bollards, posts and ropes; a stone stair head to the left.
@@ -264,8 +287,19 @@ Scene buildLanding() {
     for (int i = 0; i < 4; ++i) {
         build.object(fmt::format("bollard-{}", i + 1));
         build.place(placed(posts[i] + 0.8F, 0, -4.75F, 30.0F * float(i)));
-        build.turned({0, 0, 0}, {{0.22F, 0}, {0.17F, 0.08F}, {0.14F, 0.42F}, {0.23F, 0.50F}, {0.23F, 0.58F}, {0.10F, 0.66F}, {0.0F, 0.66F}}, iron);
-        build.turned({0, 0, 0}, {{0.19F, 0.14F}, {0.225F, 0.17F}, {0.19F, 0.20F}, {0.225F, 0.24F}, {0.18F, 0.27F}, {0.215F, 0.30F}, {0.17F, 0.33F}}, rope);
+        build.turned(
+            {0, 0, 0},
+            {{0.22F, 0}, {0.17F, 0.08F}, {0.14F, 0.42F}, {0.23F, 0.50F}, {0.23F, 0.58F}, {0.10F, 0.66F}, {0.0F, 0.66F}},
+            iron);
+        build.turned({0, 0, 0},
+                     {{0.19F, 0.14F},
+                      {0.225F, 0.17F},
+                      {0.19F, 0.20F},
+                      {0.225F, 0.24F},
+                      {0.18F, 0.27F},
+                      {0.215F, 0.30F},
+                      {0.17F, 0.33F}},
+                     rope);
         build.object(fmt::format("post-{}", i + 1));
         build.place(placed(posts[i], 0, -5.0F, 0));
         build.box({-0.07F, 0, -0.07F}, {0.07F, 1.15F, 0.07F}, grey, true);
@@ -283,7 +317,8 @@ Scene buildLanding() {
         for (int i = 0; i < 200; ++i) {
             const float angle = float(i) * 0.25F;
             const float radius = 0.36F - 0.0004F * float(i) - 0.05F * float(i / 50);
-            coil.emplace_back(-0.9F + radius * std::sin(angle), 0.035F + 0.0011F * float(i), 1.1F + radius * std::cos(angle));
+            coil.emplace_back(-0.9F + radius * std::sin(angle), 0.035F + 0.0011F * float(i),
+                              1.1F + radius * std::cos(angle));
         }
         build.tube(coil, 0.03F, rope);
     }
@@ -304,7 +339,9 @@ Scene buildLanding() {
             keel.emplace_back(-3.6F + 7.0F * t, -0.2F, s * bulge * 0.6F);
             rail.emplace_back(-3.7F + 7.4F * t, 1.05F + 0.45F * (2 * t - 1) * (2 * t - 1), s * bulge);
         }
-        for (int i = 0; i < 12; ++i) build.quad(keel[std::size_t(i)], keel[std::size_t(i) + 1], rail[std::size_t(i) + 1], rail[std::size_t(i)], side > 0 ? red : white);
+        for (int i = 0; i < 12; ++i)
+            build.quad(keel[std::size_t(i)], keel[std::size_t(i) + 1], rail[std::size_t(i) + 1], rail[std::size_t(i)],
+                       side > 0 ? red : white);
         build.tube(rail, 0.06F, white);
     }
     build.object("cabin");
@@ -323,7 +360,9 @@ Scene buildLanding() {
     build.box({-0.6F, 0, -0.45F}, {0.6F, 0.035F, 0.45F}, iron);
     build.object("plank-pile");
     build.place(placed(1.7F, 0, 2.1F, 63));
-    for (int i = 0; i < 3; ++i) build.box({-1.1F + 0.1F * float(i), 0.06F * float(i), -0.35F + 0.06F * float(i)}, {1.1F, 0.06F * float(i) + 0.055F, 0.35F - 0.05F * float(i)}, i % 2 ? ochre : grey);
+    for (int i = 0; i < 3; ++i)
+        build.box({-1.1F + 0.1F * float(i), 0.06F * float(i), -0.35F + 0.06F * float(i)},
+                  {1.1F, 0.06F * float(i) + 0.055F, 0.35F - 0.05F * float(i)}, i % 2 ? ochre : grey);
     build.object("hut-crate");
     build.place(placed(2.3F, 0, -0.75F, 3));
     build.crate({-0.33F, 0, -0.3F}, {0.33F, 0.46F, 0.3F}, red, ochre);
@@ -336,12 +375,16 @@ Scene buildLanding() {
     build.crate({-0.68F, 0.36F, -0.35F}, {-0.02F, 0.92F, 0.33F}, ochre, red);
     build.crate({0.04F, 0.36F, -0.33F}, {0.64F, 0.78F, 0.30F}, green, grey);
     build.crate({-0.50F, 0.92F, -0.28F}, {0.02F, 1.30F, 0.26F}, red, ochre);
-    build.turned({0.34F, 0.78F, 0}, {{0.0F, 0}, {0.24F, 0.02F}, {0.28F, 0.12F}, {0.22F, 0.3F}, {0.1F, 0.38F}, {0.0F, 0.38F}}, sack, 40, true);
+    build.turned({0.34F, 0.78F, 0},
+                 {{0.0F, 0}, {0.24F, 0.02F}, {0.28F, 0.12F}, {0.22F, 0.3F}, {0.1F, 0.38F}, {0.0F, 0.38F}}, sack, 40,
+                 true);
     build.tube({{0.75F, 0.32F, -0.3F}, {1.05F, 1.0F, -0.3F}, {1.05F, 1.0F, 0.3F}, {0.75F, 0.32F, 0.3F}}, 0.022F, iron);
     for (float x : {-0.52F, 0.52F})
         for (float z : {-0.42F, 0.42F}) {
             std::vector<Vector3f> rim;
-            for (int i = 0; i <= 18; ++i) rim.emplace_back(x + 0.15F * std::cos(2 * kPi * float(i) / 18), 0.18F + 0.15F * std::sin(2 * kPi * float(i) / 18), z);
+            for (int i = 0; i <= 18; ++i)
+                rim.emplace_back(x + 0.15F * std::cos(2 * kPi * float(i) / 18),
+                                 0.18F + 0.15F * std::sin(2 * kPi * float(i) / 18), z);
             build.tube(rim, 0.032F, iron, 8);
             build.tube({{x - 0.14F, 0.18F, z}, {x + 0.14F, 0.18F, z}}, 0.015F, iron, 6);
             build.tube({{x, 0.04F, z}, {x, 0.32F, z}}, 0.015F, iron, 6);
@@ -365,32 +408,41 @@ Scene buildHarbour() {
         const auto chance = [&](std::uint32_t k) { return hashed(std::uint32_t(i), 50 + k); };
         const int row = i % 3;
         const float size = 0.35F + 0.45F * chance(1);
-        Eigen::Affine3f at = placed(1.0F + 0.21F * float(i) + chance(2), -1.15F + 0.30F * float(row) * chance(3), -19.2F - 0.75F * float(row) + chance(4), 360 * chance(5));
-        at = at * Eigen::AngleAxisf(0.5F * (chance(6) - 0.5F), Vector3f::UnitX()) * Eigen::AngleAxisf(0.5F * (chance(7) - 0.5F), Vector3f::UnitZ());
+        Eigen::Affine3f at = placed(1.0F + 0.21F * float(i) + chance(2), -1.15F + 0.30F * float(row) * chance(3),
+                                    -19.2F - 0.75F * float(row) + chance(4), 360 * chance(5));
+        at = at * Eigen::AngleAxisf(0.5F * (chance(6) - 0.5F), Vector3f::UnitX()) *
+             Eigen::AngleAxisf(0.5F * (chance(7) - 0.5F), Vector3f::UnitZ());
         build.place(at);
         build.box({-size, -0.4F, -size * 0.7F}, {size, 0.25F + 0.5F * size, size * 0.7F}, stone);
     }
     build.place(placed(0, 0, 0, 0));
     build.object("cap");
-    for (int i = 0; i < 14; ++i) build.box({2.5F + 2.0F * float(i), -1.2F, -22.6F}, {4.44F + 2.0F * float(i), -0.05F + 0.04F * hashed(std::uint32_t(i), 91), -21.0F}, i % 3 == 1 ? brick : stone);
+    for (int i = 0; i < 14; ++i)
+        build.box({2.5F + 2.0F * float(i), -1.2F, -22.6F},
+                  {4.44F + 2.0F * float(i), -0.05F + 0.04F * hashed(std::uint32_t(i), 91), -21.0F},
+                  i % 3 == 1 ? brick : stone);
     build.object("beacon-foot");
     build.box({9.2F, -0.05F, -22.4F}, {11.4F, 0.75F, -21.1F}, brick);
     build.object("beacon");
     build.place(placed(10.3F, 0.75F, -21.75F, 0));
     for (int band = 0; band < 4; ++band) {
         const float low = 0.8F * float(band), top = 0.8F * float(band + 1);
-        build.turned({0, 0, 0}, {{0.62F - 0.07F * float(band), low}, {0.62F - 0.07F * float(band + 1), top}}, band % 2 ? white : red);
+        build.turned({0, 0, 0}, {{0.62F - 0.07F * float(band), low}, {0.62F - 0.07F * float(band + 1), top}},
+                     band % 2 ? white : red);
     }
-    build.turned({0, 3.2F, 0}, {{0.5F, 0}, {0.5F, 0.06F}, {0.24F, 0.07F}, {0.24F, 0.5F}, {0.42F, 0.52F}, {0.0F, 0.85F}}, iron);
+    build.turned({0, 3.2F, 0}, {{0.5F, 0}, {0.5F, 0.06F}, {0.24F, 0.07F}, {0.24F, 0.5F}, {0.42F, 0.52F}, {0.0F, 0.85F}},
+                 iron);
     build.object("shed");
     build.place(placed(17.5F, -0.05F, -21.8F, 6));
     build.box({-1.2F, 0, -0.7F}, {1.2F, 1.7F, 0.7F}, green, true);
     build.box({-1.35F, 1.7F, -0.85F}, {1.35F, 1.8F, 0.85F}, white);
-    build.quad({-0.75F, 0.5F, 0.72F}, {0.35F, 0.5F, 0.72F}, {0.35F, 1.3F, 0.72F}, {-0.75F, 1.3F, 0.72F}, notice, false, true);
+    build.quad({-0.75F, 0.5F, 0.72F}, {0.35F, 0.5F, 0.72F}, {0.35F, 1.3F, 0.72F}, {-0.75F, 1.3F, 0.72F}, notice, false,
+               true);
     build.object("marks");
     for (int i = 0; i < 7; ++i) {
         build.place(placed(3.6F + 3.9F * float(i), -0.05F, -21.2F, 15.0F * float(i)));
-        build.turned({0, 0, 0}, {{0.12F, 0}, {0.12F, 0.7F}, {0.2F, 0.75F}, {0.2F, 0.95F}, {0.0F, 1.0F}}, i % 2 ? red : white);
+        build.turned({0, 0, 0}, {{0.12F, 0}, {0.12F, 0.7F}, {0.2F, 0.75F}, {0.2F, 0.95F}, {0.0F, 1.0F}},
+                     i % 2 ? red : white);
     }
     build.place(Eigen::Affine3f::Identity());
     return scene;

@@ -26,13 +26,14 @@ struct Material {
     Surface surface = Surface::matt;
 };
 
-/// The quay of Ternholm in metres: Y up, the deck at 0, the water at -1.1, the camera walks at positive z looking to -z.
+/// The quay of Ternholm in metres: Y up, the deck at 0, the water at -1.1, the camera walks at positive z looking to
+/// -z.
 struct Scene {
     std::vector<Texture> textures;
     std::vector<Material> materials;
-    std::vector<std::string> objects;       ///< names
+    std::vector<std::string> objects;  ///< names
     std::vector<Triangle> still;
-    std::vector<Triangle> trolley;          ///< around its own origin, on the deck
+    std::vector<Triangle> trolley;  ///< around its own origin, on the deck
 };
 
 Scene buildLanding();

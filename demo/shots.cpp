@@ -19,7 +19,9 @@ double unrest(double seconds, int seed) {
     return sum / 2.0;
 }
 
-Eigen::Matrix3d turned(double angleDegrees, const Vector3d& axis) { return Eigen::AngleAxisd(pinion::radians(angleDegrees), axis).toRotationMatrix(); }
+Eigen::Matrix3d turned(double angleDegrees, const Vector3d& axis) {
+    return Eigen::AngleAxisd(pinion::radians(angleDegrees), axis).toRotationMatrix();
+}
 
 /// `worldFromCamera` of a camera at `eye` that looks at `target`, upright.
 Eigen::Affine3d lookingAt(const Vector3d& eye, const Vector3d& target) {
@@ -52,11 +54,13 @@ Eigen::Affine3d landingCamera(const ShotSize& size, double frame) {
     const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
     const double step = 6.283185 * 1.75 * seconds;  // paces a second
     Vector3d eye(-2.1 + 3.4 * along, 1.62, 7.1 - 2.2 * along);
-    eye += Vector3d(0.022 * std::sin(step / 2) + 0.02 * unrest(seconds, 1), 0.024 * std::sin(step) + 0.012 * unrest(seconds, 2), 0.02 * unrest(seconds, 3));
+    eye += Vector3d(0.022 * std::sin(step / 2) + 0.02 * unrest(seconds, 1),
+                    0.024 * std::sin(step) + 0.012 * unrest(seconds, 2), 0.02 * unrest(seconds, 3));
     const Vector3d target(-0.35 + 1.35 * along, 1.05 + 0.1 * along, -2.0);
     Eigen::Affine3d pose = lookingAt(eye, target);
     pose.linear() = pose.linear() * turned(0.55 * unrest(seconds, 4) + 0.12 * std::sin(step), Vector3d::UnitX()) *
-                    turned(0.70 * unrest(seconds, 5) + 0.10 * std::sin(step / 2), Vector3d::UnitY()) * turned(0.5 * unrest(seconds, 6), Vector3d::UnitZ());
+                    turned(0.70 * unrest(seconds, 5) + 0.10 * std::sin(step / 2), Vector3d::UnitY()) *
+                    turned(0.5 * unrest(seconds, 6), Vector3d::UnitZ());
     return pose;
 }
 
@@ -84,9 +88,13 @@ Eigen::Affine3d mooringCamera(const ShotSize& size, double frame) {
     const double seconds = frame / size.fps;
     const double swell = 6.283185 * 0.55 * seconds;
     Eigen::Affine3d pose = mooringIntended(size, frame);
-    pose.translation() += Vector3d(0.004 * unrest(seconds, 11), 0.006 * std::sin(swell) + 0.003 * unrest(1.6 * seconds, 12), 0.003 * unrest(seconds, 13));
-    pose.linear() = pose.linear() * turned(0.42 * unrest(1.7 * seconds, 14) + 0.16 * std::sin(swell + 0.6), Vector3d::UnitX()) *
-                    turned(0.46 * unrest(1.6 * seconds, 15), Vector3d::UnitY()) * turned(0.55 * unrest(1.2 * seconds, 16) + 0.2 * std::sin(swell), Vector3d::UnitZ());
+    pose.translation() +=
+        Vector3d(0.004 * unrest(seconds, 11), 0.006 * std::sin(swell) + 0.003 * unrest(1.6 * seconds, 12),
+                 0.003 * unrest(seconds, 13));
+    pose.linear() = pose.linear() *
+                    turned(0.42 * unrest(1.7 * seconds, 14) + 0.16 * std::sin(swell + 0.6), Vector3d::UnitX()) *
+                    turned(0.46 * unrest(1.6 * seconds, 15), Vector3d::UnitY()) *
+                    turned(0.55 * unrest(1.2 * seconds, 16) + 0.2 * std::sin(swell), Vector3d::UnitZ());
     return pose;
 }
 
@@ -111,7 +119,8 @@ Eigen::Affine3d panIntended(const ShotSize& size, double frame) {
 Eigen::Affine3d panCamera(const ShotSize& size, double frame) {
     const double seconds = frame / size.fps;
     Eigen::Affine3d pose = panIntended(size, frame);
-    pose.linear() = pose.linear() * turned(0.35 * unrest(seconds, 21), Vector3d::UnitX()) * turned(0.3 * unrest(seconds, 22), Vector3d::UnitY()) *
+    pose.linear() = pose.linear() * turned(0.35 * unrest(seconds, 21), Vector3d::UnitX()) *
+                    turned(0.3 * unrest(seconds, 22), Vector3d::UnitY()) *
                     turned(0.25 * unrest(seconds, 23), Vector3d::UnitZ());
     return pose;
 }

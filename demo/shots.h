@@ -17,15 +17,15 @@ struct ShotSize {
     double fps = 24.0;
 };
 
-/// One of the demo's plates: what is in front of the camera, and how the camera and the trolley move. `frame` counts from 0
-/// and may be fractional (the shutter).
+/// One of the demo's plates: what is in front of the camera, and how the camera and the trolley move. `frame` counts
+/// from 0 and may be fractional (the shutter).
 struct DemoShot {
     const char* name;
     double focal_mm;  ///< on a sensor 36 mm wide
     int frames;
     double fps;
     Scene (*scene)();
-    pinion::Lens (*lens)(const ShotSize&, double frame);         ///< the same on every frame, but for a zoom
+    pinion::Lens (*lens)(const ShotSize&, double frame);  ///< the same on every frame, but for a zoom
     bool zoom;
     Eigen::Affine3d (*camera)(const ShotSize&, double frame);    ///< `worldFromCamera`
     Eigen::Affine3d (*intended)(const ShotSize&, double frame);  ///< the same without the hand's unrest

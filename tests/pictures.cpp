@@ -30,7 +30,8 @@ TrackId nearest(const Shot& shot, int frame, double x, double y, bool solvedOnly
         const Sample* sample = sampleAt(track, frame);
         if (!sample) continue;
         const SolvedTrack* solved = findSolved(shot, track.id);
-        if (solvedOnly && (!solved || !solved->xyz || solved->role == TrackRole::disagreed || solved->rms_px > 0.6)) continue;
+        if (solvedOnly && (!solved || !solved->xyz || solved->role == TrackRole::disagreed || solved->rms_px > 0.6))
+            continue;
         const double d = std::hypot(sample->at.x() - x, sample->at.y() - y);
         if (d < distance) {
             distance = d;
@@ -43,7 +44,8 @@ TrackId nearest(const Shot& shot, int frame, double x, double y, bool solvedOnly
 using Shoot = std::function<void(const QString&)>;
 
 void clickAt(MainWindow& window, double x, double y, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
-    QTest::mouseClick(&window.canvas(), Qt::LeftButton, modifiers, window.canvas().mapping().screenFromPlate({x, y}).toPoint());
+    QTest::mouseClick(&window.canvas(), Qt::LeftButton, modifiers,
+                      window.canvas().mapping().screenFromPlate({x, y}).toPoint());
 }
 
 /// Candidates, scatter, a track by hand, the camera, the world, the delivery.
@@ -96,7 +98,8 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     workspace.goTo(1001);
     settle(window);
     std::set<TrackId> floor;
-    for (const auto& [x, y] : {std::pair{420.0, 690.0}, {860.0, 690.0}, {560.0, 610.0}, {960.0, 560.0}, {300.0, 640.0}}) floor.insert(nearest(workspace.shot(), 1001, x, y, true));
+    for (const auto& [x, y] : {std::pair{420.0, 690.0}, {860.0, 690.0}, {560.0, 610.0}, {960.0, 560.0}, {300.0, 640.0}})
+        floor.insert(nearest(workspace.shot(), 1001, x, y, true));
     workspace.select(floor);
     QTest::mouseClick(window.findChild<QPushButton*>("button-ground"), Qt::LeftButton);
     workspace.select({nearest(workspace.shot(), 1001, 560, 610, true)});
@@ -144,7 +147,8 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     workspace.goTo(1001);
     settle(window);
     QTest::keyClick(&canvas, Qt::Key_P, Qt::ShiftModifier);
-    const QPoint from = canvas.mapping().screenFromPlate({420, 330}).toPoint(), to = canvas.mapping().screenFromPlate({760, 560}).toPoint();
+    const QPoint from = canvas.mapping().screenFromPlate({420, 330}).toPoint(),
+                 to = canvas.mapping().screenFromPlate({760, 560}).toPoint();
     QTest::mousePress(&canvas, Qt::LeftButton, {}, from);
     QTest::mouseMove(&canvas, to);
     QTest::mouseRelease(&canvas, Qt::LeftButton, {}, to);

@@ -14,22 +14,29 @@ namespace fs = std::filesystem;
 
 std::string reason(int code) {
     switch (code) {
-        case ENOSPC: return "the disk is full; free some space and write again";
-        case EDQUOT: return "the disk quota is used up; free some space and write again";
+        case ENOSPC:
+            return "the disk is full; free some space and write again";
+        case EDQUOT:
+            return "the disk quota is used up; free some space and write again";
         case EACCES:
-        case EPERM: return "there is no permission; choose another folder or change its rights";
-        case EROFS: return "the disk is read-only; choose another folder";
-        case ENOENT: return "there is no such file or folder";
-        case EISDIR: return "it is a folder";
-        default: return std::strerror(code);
+        case EPERM:
+            return "there is no permission; choose another folder or change its rights";
+        case EROFS:
+            return "the disk is read-only; choose another folder";
+        case ENOENT:
+            return "there is no such file or folder";
+        case EISDIR:
+            return "it is a folder";
+        default:
+            return std::strerror(code);
     }
 }
 
 fs::path pathBeside(const fs::path& path) {
     static std::atomic<unsigned> counter{0};
     // The ending stays the same: picture libraries choose the format by it.
-    return path.parent_path() / fmt::format(".{}.{}-{}.part{}", path.stem().string(), ::getpid(), counter++,
-                                            path.extension().string());
+    return path.parent_path() /
+           fmt::format(".{}.{}-{}.part{}", path.stem().string(), ::getpid(), counter++, path.extension().string());
 }
 
 }  // namespace
@@ -42,7 +49,8 @@ Expected<std::string> readFile(const fs::path& path, std::size_t limit) {
     std::string contents;
     char buffer[1 << 16];
     std::size_t count = 0;
-    while ((count = std::fread(buffer, 1, sizeof buffer, file)) > 0 && contents.size() <= limit) contents.append(buffer, count);
+    while ((count = std::fread(buffer, 1, sizeof buffer, file)) > 0 && contents.size() <= limit)
+        contents.append(buffer, count);
     const bool failed = std::ferror(file) != 0;
     std::fclose(file);
     if (failed) return failure(Fault::system, "{}: cannot be read to its end", path.string());
@@ -69,11 +77,11 @@ Expected<void> writeFile(const fs::path& path, std::string_view contents) {
 
 Expected<void> writeBeside(const fs::path& path, const std::function<Expected<void>(const fs::path&)>& write) {
     std::error_code code;
-    if (fs::is_directory(path, code))
-        return failure(Fault::input, "{}: is a folder; give a file name", path.string());
+    if (fs::is_directory(path, code)) return failure(Fault::input, "{}: is a folder; give a file name", path.string());
     const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
     if (!fs::is_directory(folder, code))
-        return failure(Fault::input, "{}: cannot be written: the folder {} does not exist", path.string(), folder.string());
+        return failure(Fault::input, "{}: cannot be written: the folder {} does not exist", path.string(),
+                       folder.string());
     // Renaming over a file needs rights on the folder only; a file the artist has locked is to stay as it is.
     if (fs::exists(path, code) && ::access(path.c_str(), W_OK) != 0)
         return failure(Fault::system, "{}: cannot be written: {}", path.string(), reason(errno));

@@ -12,8 +12,8 @@ namespace pinion {
 /// Reads a whole file. Fails when it is missing, a directory, unreadable or larger than `limit` bytes.
 Expected<std::string> readFile(const std::filesystem::path& path, std::size_t limit = std::size_t(1) << 30);
 
-/// Writes a file beside its place and renames it there, so that the place holds the old or the new contents whole, never
-/// a part. On a full disk or a missing permission the old file stays and the error says so.
+/// Writes a file beside its place and renames it there, so that the place holds the old or the new contents whole,
+/// never a part. On a full disk or a missing permission the old file stays and the error says so.
 Expected<void> writeFile(const std::filesystem::path& path, std::string_view contents);
 
 /// The same for libraries that write to a path of their own: `write` gets the path beside.

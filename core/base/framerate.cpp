@@ -14,8 +14,21 @@ FrameRate reduced(FrameRate rate) {
 }
 
 FrameRate frameRateNear(double perSecond) {
-    static constexpr std::array<FrameRate, 15> known{{{24000, 1001}, {24, 1}, {25, 1}, {30000, 1001}, {30, 1},
-        {48000, 1001}, {48, 1}, {50, 1}, {60000, 1001}, {60, 1}, {12, 1}, {15, 1}, {100, 1}, {120000, 1001}, {120, 1}}};
+    static constexpr std::array<FrameRate, 15> known{{{24000, 1001},
+                                                      {24, 1},
+                                                      {25, 1},
+                                                      {30000, 1001},
+                                                      {30, 1},
+                                                      {48000, 1001},
+                                                      {48, 1},
+                                                      {50, 1},
+                                                      {60000, 1001},
+                                                      {60, 1},
+                                                      {12, 1},
+                                                      {15, 1},
+                                                      {100, 1},
+                                                      {120000, 1001},
+                                                      {120, 1}}};
     for (const FrameRate& rate : known)
         if (std::abs(rate.perSecond() - perSecond) < 0.002) return rate;
     return reduced({std::int64_t(std::llround(perSecond * 1000)), 1000});

@@ -71,8 +71,8 @@ inline void expectFormat(const json& document, const char* format, int version) 
     if (found != format) malformed("its format is '" + found + "', '" + format + "' is expected");
     const int foundVersion = whole(document, "version", "file");
     if (foundVersion != version)
-        malformed("its version is " + std::to_string(foundVersion) + ", this program reads version " + std::to_string(version) +
-                  (foundVersion > version ? "; it was written by a newer one" : ""));
+        malformed("its version is " + std::to_string(foundVersion) + ", this program reads version " +
+                  std::to_string(version) + (foundVersion > version ? "; it was written by a newer one" : ""));
 }
 
 /// The rate as a number, and as the exact fraction when it is none.
@@ -100,14 +100,18 @@ inline FrameRate takeRate(const json& document, const std::string& where) {
 
 /// Reads a JSON file and lets `take` make a value of it; what goes wrong names the file and the place in it.
 template <class Take>
-auto parseText(const std::string& contents, const std::string& name, Take&& take) -> Expected<decltype(take(std::declval<const json&>()))> {
+auto parseText(const std::string& contents, const std::string& name, Take&& take)
+    -> Expected<decltype(take(std::declval<const json&>()))> {
     try {
         return take(json::parse(contents));
     } catch (const Malformed& error) {
         return failure(Fault::input, "{}: {}", name, error.what);
     } catch (const json::parse_error& error) {
-        const std::size_t line = 1 + std::size_t(std::count(contents.begin(), contents.begin() + std::ptrdiff_t(std::min(error.byte, contents.size())), '\n'));
-        if (error.byte >= contents.size()) return failure(Fault::input, "{}: breaks off at line {}; the file is cut off", name, line);
+        const std::size_t line =
+            1 + std::size_t(std::count(contents.begin(),
+                                       contents.begin() + std::ptrdiff_t(std::min(error.byte, contents.size())), '\n'));
+        if (error.byte >= contents.size())
+            return failure(Fault::input, "{}: breaks off at line {}; the file is cut off", name, line);
         return failure(Fault::input, "{}: is no valid JSON near line {}", name, line);
     } catch (const std::exception& error) {
         return failure(Fault::input, "{}: {}", name, error.what());
@@ -115,7 +119,8 @@ auto parseText(const std::string& contents, const std::string& name, Take&& take
 }
 
 template <class Take>
-auto parseFile(const std::filesystem::path& path, Take&& take) -> Expected<decltype(take(std::declval<const json&>()))> {
+auto parseFile(const std::filesystem::path& path, Take&& take)
+    -> Expected<decltype(take(std::declval<const json&>()))> {
     const auto contents = readFile(path);
     if (!contents) return tl::unexpected(contents.error());
     return parseText(*contents, path.string(), std::forward<Take>(take));

@@ -10,9 +10,10 @@
 namespace pinion {
 
 void parallelFor(std::size_t count, const std::function<void(std::size_t)>& body, std::size_t grain) {
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, grain), [&](const tbb::blocked_range<std::size_t>& range) {
-        for (std::size_t i = range.begin(); i != range.end(); ++i) body(i);
-    });
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, grain),
+                      [&](const tbb::blocked_range<std::size_t>& range) {
+                          for (std::size_t i = range.begin(); i != range.end(); ++i) body(i);
+                      });
 }
 
 int limitThreads(int threads) {

@@ -23,9 +23,10 @@ struct RenderReport {
     bool stopped = false;      ///< a sequence keeps what was written, a video leaves nothing
 };
 
-/// Reads each frame of the plate through its map and writes it to `pattern` (see `FrameWriter`), at the depth of the source and in
-/// one resampling. The next frame is read and the last one written while one is warped.
-Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameMap>& maps, const std::filesystem::path& pattern,
-                                    const RenderOptions& options = {}, const Progress& progress = Progress{});
+/// Reads each frame of the plate through its map and writes it to `pattern` (see `FrameWriter`), at the depth of the
+/// source and in one resampling. The next frame is read and the last one written while one is warped.
+Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameMap>& maps,
+                                    const std::filesystem::path& pattern, const RenderOptions& options = {},
+                                    const Progress& progress = Progress{});
 
 }  // namespace pinion

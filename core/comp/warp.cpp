@@ -25,8 +25,10 @@ constexpr int kPhases = 2048;  // steps between two pixels: the place is off by 
 double kernel(ResampleFilter filter, double x) {
     x = std::abs(x);
     switch (filter) {
-        case ResampleFilter::bilinear: return std::max(0.0, 1 - x);
-        case ResampleFilter::bicubic: return x < 1 ? (1.5 * x - 2.5) * x * x + 1 : x < 2 ? ((-0.5 * x + 2.5) * x - 4) * x + 2 : 0.0;
+        case ResampleFilter::bilinear:
+            return std::max(0.0, 1 - x);
+        case ResampleFilter::bicubic:
+            return x < 1 ? (1.5 * x - 2.5) * x * x + 1 : x < 2 ? ((-0.5 * x + 2.5) * x - 4) * x + 2 : 0.0;
         case ResampleFilter::lanczos: {
             if (x < 1e-9) return 1;
             if (x >= 3) return 0;
@@ -45,7 +47,8 @@ const std::vector<std::array<float, Taps>>& weightsOf(ResampleFilter filter) {
         for (int phase = 0; phase <= kPhases; ++phase) {
             double sum = 0;
             std::array<double, Taps> row;
-            for (int k = 0; k < Taps; ++k) sum += row[std::size_t(k)] = kernel(filter, k - (Taps / 2 - 1) - double(phase) / kPhases);
+            for (int k = 0; k < Taps; ++k)
+                sum += row[std::size_t(k)] = kernel(filter, k - (Taps / 2 - 1) - double(phase) / kPhases);
             for (int k = 0; k < Taps; ++k) rows[std::size_t(phase)][std::size_t(k)] = float(row[std::size_t(k)] / sum);
         }
         return rows;
@@ -67,7 +70,8 @@ struct Source {
 };
 
 PINION_CLONED void widen(const std::uint8_t* __restrict from, std::size_t count, Pixel* __restrict to) {
-    for (std::size_t x = 0; x < count; ++x) to[x] = Pixel{float(from[3 * x]), float(from[3 * x + 1]), float(from[3 * x + 2]), 0};
+    for (std::size_t x = 0; x < count; ++x)
+        to[x] = Pixel{float(from[3 * x]), float(from[3 * x + 1]), float(from[3 * x + 2]), 0};
 }
 
 PINION_CLONED void widen(const float* __restrict from, std::size_t count, Pixel* __restrict to) {
@@ -76,11 +80,16 @@ PINION_CLONED void widen(const float* __restrict from, std::size_t count, Pixel*
 
 Source sourceOf(const Picture& picture) {
     const auto width = std::size_t(picture.width);
-    Source source{picture.width, picture.height, std::make_unique_for_overwrite<Pixel[]>(width * std::size_t(picture.height))};
-    parallelFor(std::size_t(picture.height), [&](std::size_t y) {
-        if (picture.depth == Picture::Depth::bits8) widen(picture.bytes.data() + y * width * 3, width, source.pixels.get() + y * width);
-        else widen(picture.floats.data() + y * width * 3, width, source.pixels.get() + y * width);
-    }, 64);
+    Source source{picture.width, picture.height,
+                  std::make_unique_for_overwrite<Pixel[]>(width * std::size_t(picture.height))};
+    parallelFor(
+        std::size_t(picture.height),
+        [&](std::size_t y) {
+            if (picture.depth == Picture::Depth::bits8)
+                widen(picture.bytes.data() + y * width * 3, width, source.pixels.get() + y * width);
+            else widen(picture.floats.data() + y * width * 3, width, source.pixels.get() + y * width);
+        },
+        64);
     return source;
 }
 
@@ -103,7 +112,9 @@ Pixel sampleAtEdge(const Source& source, int left, int top, const float* wx, con
         if (row < 0) continue;
         for (int k = 0; k < Taps; ++k) {
             const int column = edgeIndex(left + k, source.width, edges);
-            if (column >= 0) sum += source.pixels[std::size_t(row) * std::size_t(source.width) + std::size_t(column)] * (wx[k] * wy[j]);
+            if (column >= 0)
+                sum +=
+                    source.pixels[std::size_t(row) * std::size_t(source.width) + std::size_t(column)] * (wx[k] * wy[j]);
         }
     }
     return sum;
@@ -111,7 +122,9 @@ Pixel sampleAtEdge(const Source& source, int left, int top, const float* wx, con
 
 /// One row of the output, as pixels.
 template <int Taps>
-inline __attribute__((always_inline)) void sampleRow(const Source& source, const double* m, double v, int width, const std::array<float, Taps>* weights, EdgeMode edges, Pixel* out) {
+inline __attribute__((always_inline)) void sampleRow(const Source& source, const double* m, double v, int width,
+                                                     const std::array<float, Taps>* weights, EdgeMode edges,
+                                                     Pixel* out) {
     const bool straight = m[6] == 0 && m[7] == 0 && m[8] == 1;
     const Pixel* pixels = source.pixels.get();
     const std::ptrdiff_t stride = source.width;
@@ -151,13 +164,16 @@ inline __attribute__((always_inline)) void sampleRow(const Source& source, const
     }
 }
 
-PINION_CLONED void sampleRow2(const Source& source, const double* m, double v, int width, const std::array<float, 2>* weights, EdgeMode edges, Pixel* out) {
+PINION_CLONED void sampleRow2(const Source& source, const double* m, double v, int width,
+                              const std::array<float, 2>* weights, EdgeMode edges, Pixel* out) {
     sampleRow<2>(source, m, v, width, weights, edges, out);
 }
-PINION_CLONED void sampleRow4(const Source& source, const double* m, double v, int width, const std::array<float, 4>* weights, EdgeMode edges, Pixel* out) {
+PINION_CLONED void sampleRow4(const Source& source, const double* m, double v, int width,
+                              const std::array<float, 4>* weights, EdgeMode edges, Pixel* out) {
     sampleRow<4>(source, m, v, width, weights, edges, out);
 }
-PINION_CLONED void sampleRow6(const Source& source, const double* m, double v, int width, const std::array<float, 6>* weights, EdgeMode edges, Pixel* out) {
+PINION_CLONED void sampleRow6(const Source& source, const double* m, double v, int width,
+                              const std::array<float, 6>* weights, EdgeMode edges, Pixel* out) {
     sampleRow<6>(source, m, v, width, weights, edges, out);
 }
 
@@ -176,24 +192,30 @@ PINION_CLONED void narrow(const Pixel* __restrict from, std::size_t count, float
 }
 
 template <int Taps, class Row>
-void warpInto(const Source& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges, Picture& out, Row&& sampleOne) {
+void warpInto(const Source& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges,
+              Picture& out, Row&& sampleOne) {
     const auto* weights = weightsOf<Taps>(filter).data();
     const Eigen::Matrix<double, 3, 3, Eigen::RowMajor> m = sourceFromOutput;
     const auto width = std::size_t(out.width);
-    parallelFor(std::size_t(out.height), [&](std::size_t row) {
-        static thread_local std::vector<Pixel> line;
-        line.resize(width);
-        sampleOne(source, m.data(), double(row) + 0.5, out.width, weights, edges, line.data());
-        if (out.depth == Picture::Depth::bits8) narrow(line.data(), width, out.bytes.data() + row * width * 3);
-        else narrow(line.data(), width, out.floats.data() + row * width * 3);
-    }, 16);
+    parallelFor(
+        std::size_t(out.height),
+        [&](std::size_t row) {
+            static thread_local std::vector<Pixel> line;
+            line.resize(width);
+            sampleOne(source, m.data(), double(row) + 0.5, out.width, weights, edges, line.data());
+            if (out.depth == Picture::Depth::bits8) narrow(line.data(), width, out.bytes.data() + row * width * 3);
+            else narrow(line.data(), width, out.floats.data() + row * width * 3);
+        },
+        16);
 }
 
 }  // namespace
 
 std::string_view toString(ResampleFilter filter) { return kFilters[std::size_t(filter)]; }
 
-std::optional<ResampleFilter> resampleFilterFrom(std::string_view word) { return fromWord<ResampleFilter>(kFilters, word); }
+std::optional<ResampleFilter> resampleFilterFrom(std::string_view word) {
+    return fromWord<ResampleFilter>(kFilters, word);
+}
 
 std::string_view toString(EdgeMode edges) { return kEdges[std::size_t(edges)]; }
 
@@ -206,9 +228,15 @@ Picture warped(const Picture& source, const Eigen::Matrix3d& sourceFromOutput, R
     else out.floats.resize(count);
     const Source from = sourceOf(source);
     switch (filter) {
-        case ResampleFilter::bilinear: warpInto<2>(from, sourceFromOutput, filter, edges, out, sampleRow2); break;
-        case ResampleFilter::bicubic: warpInto<4>(from, sourceFromOutput, filter, edges, out, sampleRow4); break;
-        case ResampleFilter::lanczos: warpInto<6>(from, sourceFromOutput, filter, edges, out, sampleRow6); break;
+        case ResampleFilter::bilinear:
+            warpInto<2>(from, sourceFromOutput, filter, edges, out, sampleRow2);
+            break;
+        case ResampleFilter::bicubic:
+            warpInto<4>(from, sourceFromOutput, filter, edges, out, sampleRow4);
+            break;
+        case ResampleFilter::lanczos:
+            warpInto<6>(from, sourceFromOutput, filter, edges, out, sampleRow6);
+            break;
     }
     return out;
 }

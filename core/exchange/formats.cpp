@@ -16,9 +16,20 @@ using namespace jsonfile;
 std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
 
 json lensObject(const Lens& lens) {
-    return {{"format", "pinion.lens"}, {"version", 1}, {"width", lens.width}, {"height", lens.height}, {"model", "brown-conrady"},
-            {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
-            {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
+    return {{"format", "pinion.lens"},
+            {"version", 1},
+            {"width", lens.width},
+            {"height", lens.height},
+            {"model", "brown-conrady"},
+            {"focal_px", lens.focal_px},
+            {"k1", lens.k1},
+            {"k2", lens.k2},
+            {"k3", lens.k3},
+            {"p1", lens.p1},
+            {"p2", lens.p2},
+            {"cx", lens.cx},
+            {"cy", lens.cy},
+            {"squeeze", lens.squeeze}};
 }
 
 Lens takeLens(const json& document, const std::string& where) {
@@ -59,8 +70,10 @@ Expected<PointList> readPoints(const std::filesystem::path& path) {
             };
             if (point.contains("wanted")) taken.wanted = pair(point["wanted"], where + ".wanted");
             if (point.contains("outline"))
-                for (const json& corner : list(point, "outline", where)) taken.outline.push_back(pair(corner, where + ".outline"));
-            if (!taken.outline.empty() && taken.outline.size() < 3) malformed(where + ".outline: has fewer than three corners");
+                for (const json& corner : list(point, "outline", where))
+                    taken.outline.push_back(pair(corner, where + ".outline"));
+            if (!taken.outline.empty() && taken.outline.size() < 3)
+                malformed(where + ".outline: has fewer than three corners");
             result.points.push_back(std::move(taken));
         }
         if (result.points.empty()) malformed("points: the list is empty");
@@ -86,7 +99,8 @@ std::string tracksJson(const TrackFile& file, Origin origin) {
     putRate(header, file.fps);
     if (origin == Origin::bottomLeft) header["origin"] = toString(origin);
     const auto placed = [&](const Sample& sample) { return deliveredPlace(sample, origin, file.height); };
-    // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a gigabyte.
+    // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a
+    // gigabyte.
     std::string out = header.dump();
     out.pop_back();
     out += ",\n\"tracks\":[";
@@ -95,11 +109,13 @@ std::string tracksJson(const TrackFile& file, Origin origin) {
     out.reserve(out.size() + samples * 64 + file.tracks.size() * 64);
     for (std::size_t i = 0; i < file.tracks.size(); ++i) {
         const Track& track = file.tracks[i];
-        out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(), track.setAside ? "\"set_aside\":true," : "");
+        out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(),
+                           track.setAside ? "\"set_aside\":true," : "");
         for (std::size_t k = 0; k < track.samples.size(); ++k) {
             const Sample& sample = track.samples[k];
             const Eigen::Vector2d place = placed(sample);
-            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "", sample.frame, place.x(), place.y(), sample.score);
+            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "",
+                               sample.frame, place.x(), place.y(), sample.score);
         }
         out += "]}";
     }
@@ -118,7 +134,8 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
         result.width = whole(document, "width", "file");
         result.height = whole(document, "height", "file");
         result.fps = takeRate(document, "file");
-        const bool fromBottom = document.contains("origin") && originFrom(text(document, "origin", "file")) == Origin::bottomLeft;
+        const bool fromBottom =
+            document.contains("origin") && originFrom(text(document, "origin", "file")) == Origin::bottomLeft;
         for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
             const std::string where = at("tracks", i++);
             Track track;
@@ -128,10 +145,12 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
             std::vector<Sample> samples;
             for (std::size_t k = 0; const json& sample : list(entry, "samples", where)) {
                 const std::string place = where + "." + at("samples", k++);
-                Sample taken{.frame = whole(sample, "frame", place), .at = {number(sample, "x", place), number(sample, "y", place)}};
+                Sample taken{.frame = whole(sample, "frame", place),
+                             .at = {number(sample, "x", place), number(sample, "y", place)}};
                 taken.score = numberOr(sample, "score", 1.0, place);
                 if (fromBottom) taken.at.y() = result.height - taken.at.y();
-                if (!samples.empty() && taken.frame <= samples.back().frame) malformed(place + ".frame: frames have to rise, each once");
+                if (!samples.empty() && taken.frame <= samples.back().frame)
+                    malformed(place + ".frame: frames have to rise, each once");
                 samples.push_back(taken);
             }
             if (!samples.empty()) track.referenceFrame = samples.front().frame;
@@ -149,8 +168,10 @@ std::string tracksCsv(const TrackFile& file, Origin origin) {
         first = first == 0 ? track.firstFrame() : std::min(first, track.firstFrame());
         last = std::max(last, track.lastFrame());
     }
-    std::string csv = fmt::format("# pinion.tracks version=1 width={} height={} fps={} first_frame={} last_frame={} origin={}\ntrack,frame,x,y,score\n", file.width,
-                                  file.height, toString(file.fps), first, last, toString(origin));
+    std::string csv = fmt::format(
+        "# pinion.tracks version=1 width={} height={} fps={} first_frame={} last_frame={} "
+        "origin={}\ntrack,frame,x,y,score\n",
+        file.width, file.height, toString(file.fps), first, last, toString(origin));
     for (const Track& track : file.tracks) {
         const std::string name = csvField(track.name);
         for (const Sample& sample : track.samples) {
@@ -230,24 +251,32 @@ Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::strin
             for (std::size_t i = 0; i < fields.size(); ++i) columns[fields[i]] = i;
             for (const char* needed : {"track", "frame", "x", "y"})
                 if (!columns.contains(needed))
-                    malformed(fmt::format("{}: the column '{}' is missing{}; the first line has to name track, frame, x, y", where, needed,
-                                          row.find(';') != std::string::npos ? " (fields are parted by ';', a comma is expected)" : ""));
+                    malformed(fmt::format(
+                        "{}: the column '{}' is missing{}; the first line has to name track, frame, x, y", where,
+                        needed,
+                        row.find(';') != std::string::npos ? " (fields are parted by ';', a comma is expected)" : ""));
             continue;
         }
         const auto field = [&](const char* column) -> const std::string& {
             const std::size_t index = columns.at(column);
-            if (index >= fields.size()) malformed(fmt::format("{}: has {} fields, the column '{}' is missing", where, fields.size(), column));
+            if (index >= fields.size())
+                malformed(fmt::format("{}: has {} fields, the column '{}' is missing", where, fields.size(), column));
             return fields[index];
         };
         if (fields.size() > columns.size())
-            malformed(fmt::format("{}: has {} fields where {} are named; decimals are written with a point, and a name with a comma in quotes", where, fields.size(), columns.size()));
+            malformed(
+                fmt::format("{}: has {} fields where {} are named; decimals are written with a point, and a name with "
+                            "a comma in quotes",
+                            where, fields.size(), columns.size()));
         const double frame = csvNumber(field("frame"), where + ", frame");
         if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(where + ", frame: is not a whole number");
-        Sample sample{.frame = int(frame), .at = {csvNumber(field("x"), where + ", x"), csvNumber(field("y"), where + ", y")}};
+        Sample sample{.frame = int(frame),
+                      .at = {csvNumber(field("x"), where + ", x"), csvNumber(field("y"), where + ", y")}};
         if (columns.contains("score")) sample.score = csvNumber(field("score"), where + ", score");
         const auto [found, fresh] = byName.emplace(field("track"), tracks.size());
         if (fresh) tracks.push_back({field("track"), {}});
-        if (!tracks[found->second].second.emplace(sample.frame, sample).second) malformed(fmt::format("{}: track '{}' has frame {} twice", where, field("track"), sample.frame));
+        if (!tracks[found->second].second.emplace(sample.frame, sample).second)
+            malformed(fmt::format("{}: track '{}' has frame {} twice", where, field("track"), sample.frame));
     }
     if (columns.empty()) malformed("the file is empty; the first line has to name track, frame, x, y");
     if (tracks.empty()) malformed("the file holds no samples");
@@ -285,7 +314,8 @@ Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
             Matte matte;
             matte.name = text(shape, "name", where);
             const std::string mode = shape.contains("mode") ? text(shape, "mode", where) : "exclude";
-            if (mode != "exclude" && mode != "include") malformed(where + ".mode: is '" + mode + "'; exclude or include is expected");
+            if (mode != "exclude" && mode != "include")
+                malformed(where + ".mode: is '" + mode + "'; exclude or include is expected");
             matte.mode = mode == "include" ? Matte::Mode::include : Matte::Mode::exclude;
             for (std::size_t k = 0; const json& key : list(shape, "keys", where)) {
                 const std::string place = where + "." + at("keys", k++);
@@ -296,7 +326,8 @@ Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
                     taken.polygon.emplace_back(number(corner[0], spot), number(corner[1], spot));
                 }
                 if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
-                if (!matte.keys.empty() && taken.frame <= matte.keys.back().frame) malformed(place + ".frame: frames have to rise, each once");
+                if (!matte.keys.empty() && taken.frame <= matte.keys.back().frame)
+                    malformed(place + ".frame: frames have to rise, each once");
                 if (!matte.keys.empty() && taken.polygon.size() != matte.keys.front().polygon.size())
                     malformed(place + ".polygon: has another number of corners than the first key");
                 matte.keys.push_back(std::move(taken));
@@ -309,15 +340,21 @@ Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
 }
 
 std::string cameraJson(const CameraFile& file) {
-    json document{{"format", "pinion.camera"}, {"version", 1}, {"width", file.width}, {"height", file.height},
-                  {"sensor_width_mm", file.sensorWidth_mm}, {"lens", lensObject(file.lens)}};
+    json document{{"format", "pinion.camera"},
+                  {"version", 1},
+                  {"width", file.width},
+                  {"height", file.height},
+                  {"sensor_width_mm", file.sensorWidth_mm},
+                  {"lens", lensObject(file.lens)}};
     putRate(document, file.fps);
     json& frames = document["frames"] = json::array();
     for (const CameraFile::Frame& frame : file.frames) {
         json matrix = json::array();
         for (int r = 0; r < 4; ++r)
             for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
-        frames.push_back({{"frame", frame.frame}, {"world_from_camera", std::move(matrix)}, {"focal_px", frame.focal_px},
+        frames.push_back({{"frame", frame.frame},
+                          {"world_from_camera", std::move(matrix)},
+                          {"focal_px", frame.focal_px},
                           {"focal_mm", focalMillimetres(frame.focal_px, file.sensorWidth_mm, file.width)}});
         if (file.zoom) frames.back()["k1"] = frame.k1;
     }
@@ -325,8 +362,13 @@ std::string cameraJson(const CameraFile& file) {
     for (const CameraFile::Point& point : file.points)
         points.push_back({{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
     for (const CameraFile::Point& point : file.directions)
-        document["directions"].push_back({{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
-    document["solve"] = {{"rms_px", file.rms_px}, {"held_out_rms_px", file.heldOutRms_px}, {"tracks", file.tracks}, {"frames", file.frames.size()}, {"motion", file.motion}};
+        document["directions"].push_back(
+            {{"name", point.name}, {"xyz", {point.xyz.x(), point.xyz.y(), point.xyz.z()}}});
+    document["solve"] = {{"rms_px", file.rms_px},
+                         {"held_out_rms_px", file.heldOutRms_px},
+                         {"tracks", file.tracks},
+                         {"frames", file.frames.size()},
+                         {"motion", file.motion}};
     if (file.focalDeviation_mm > 0) document["solve"]["focal_deviation_mm"] = file.focalDeviation_mm;
     if (!file.doubt.empty()) document["solve"]["doubt"] = file.doubt;
     return document.dump(1) + "\n";
@@ -345,10 +387,12 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
             const std::string where = at("frames", i++);
             const json& matrix = list(entry, "world_from_camera", where);
             if (matrix.size() != 16) malformed(where + ".world_from_camera: has not 16 numbers");
-            CameraFile::Frame frame{whole(entry, "frame", where), Eigen::Isometry3d::Identity(), number(entry, "focal_px", where)};
+            CameraFile::Frame frame{whole(entry, "frame", where), Eigen::Isometry3d::Identity(),
+                                    number(entry, "focal_px", where)};
             for (int r = 0; r < 4; ++r)
                 for (int c = 0; c < 4; ++c)
-                    frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where + ".world_from_camera");
+                    frame.worldFromCamera.matrix()(r, c) =
+                        number(matrix[std::size_t(r * 4 + c)], where + ".world_from_camera");
             if (entry.contains("k1")) {
                 file.zoom = true;
                 frame.k1 = number(entry, "k1", where);
@@ -360,7 +404,8 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
                 const std::string where = at(name, i++);
                 const json& xyz = list(entry, "xyz", where);
                 if (xyz.size() != 3) malformed(where + ".xyz: has not 3 numbers");
-                points.push_back({text(entry, "name", where), {number(xyz[0], where), number(xyz[1], where), number(xyz[2], where)}});
+                points.push_back({text(entry, "name", where),
+                                  {number(xyz[0], where), number(xyz[1], where), number(xyz[2], where)}});
             }
         };
         takePoints("points", file.points);

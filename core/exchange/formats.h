@@ -14,8 +14,8 @@
 
 namespace pinion {
 
-// The JSON files of docs/formats.md. Writers give the text; `writeFile` puts it in place. Readers refuse what they do not know
-// and say where in the file.
+// The JSON files of docs/formats.md. Writers give the text; `writeFile` puts it in place. Readers refuse what they do
+// not know and say where in the file.
 
 struct PointList {
     int referenceFrame = 0;
@@ -42,10 +42,11 @@ std::string tracksJson(const TrackFile& file, Origin origin = Origin::topLeft);
 /// JSON, or CSV by the ending. Of a CSV that does not say them, size and rate are 0.
 Expected<TrackFile> readTracks(const std::filesystem::path& path);
 
-/// One row a sample: track, frame, x, y, score. Numbers with a point, fields with a comma; a line that begins with # carries size,
-/// rate, frames and origin, the next one names the columns.
+/// One row a sample: track, frame, x, y, score. Numbers with a point, fields with a comma; a line that begins with #
+/// carries size, rate, frames and origin, the next one names the columns.
 std::string tracksCsv(const TrackFile& file, Origin origin = Origin::topLeft);
-/// Columns in any order, others left out; fails where one of track, frame, x, y is missing or a value is none, naming the line.
+/// Columns in any order, others left out; fails where one of track, frame, x, y is missing or a value is none, naming
+/// the line.
 Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::string& name);
 
 std::string lensJson(const Lens& lens);
@@ -64,7 +65,7 @@ struct CameraFile {
         int frame;
         Eigen::Isometry3d worldFromCamera;
         double focal_px;
-        double k1 = 0.0;     ///< of a zoom
+        double k1 = 0.0;  ///< of a zoom
     };
     std::vector<Frame> frames;
     bool zoom = false;
@@ -73,7 +74,7 @@ struct CameraFile {
         Eigen::Vector3d xyz;
     };
     std::vector<Point> points;
-    std::vector<Point> directions;   ///< of tracks whose depth is not known, of length 1
+    std::vector<Point> directions;  ///< of tracks whose depth is not known, of length 1
     std::string motion = "travelling";
     double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given
     std::string doubt;

@@ -13,13 +13,14 @@ struct TransformSource {
     FrameRate fps;
 };
 
-/// Per frame: translate, rotate (degrees), scale about a pivot, and the 3x3 they make. A point p of the reference frame goes to
-/// `pivot + translate + scale * R(rotate) * (p - pivot)`; counted from the bottom left a positive angle turns anticlockwise.
+/// Per frame: translate, rotate (degrees), scale about a pivot, and the 3x3 they make. A point p of the reference frame
+/// goes to `pivot + translate + scale * R(rotate) * (p - pivot)`; counted from the bottom left a positive angle turns
+/// anticlockwise.
 std::string transformsJson(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options);
 std::string transformsCsv(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options);
 
-/// Per frame: four corners (top-left, top-right, bottom-right, bottom-left) and the 3x3 that takes those of the reference frame
-/// there. Of a motion that is no corner pin, the corners of the plate.
+/// Per frame: four corners (top-left, top-right, bottom-right, bottom-left) and the 3x3 that takes those of the
+/// reference frame there. Of a motion that is no corner pin, the corners of the plate.
 std::string cornerPinJson(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options);
 std::string cornerPinCsv(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options);
 

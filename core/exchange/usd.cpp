@@ -35,7 +35,8 @@ Matrix4d inFile(const Eigen::Isometry3d& worldFromCamera, bool zUp) {
 std::string matrixText(const Matrix4d& m) {
     std::string text = "( ";
     for (int r = 0; r < 4; ++r)
-        text += fmt::format("({:.10g}, {:.10g}, {:.10g}, {:.10g}){}", m(r, 0), m(r, 1), m(r, 2), m(r, 3), r < 3 ? ", " : " )");
+        text += fmt::format("({:.10g}, {:.10g}, {:.10g}, {:.10g}){}", m(r, 0), m(r, 1), m(r, 2), m(r, 3),
+                            r < 3 ? ", " : " )");
     return text;
 }
 
@@ -50,10 +51,12 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
     const int last = file.frames.empty() ? 0 : file.frames.back().frame;
     std::string out = "#usda 1.0\n(\n";
     out += fmt::format("    defaultPrim = \"{}\"\n", identifier(options.name));
-    out += fmt::format("    doc = \"\"\"Camera solved by Pinion. {}x{}, {} frames/s. {}\"\"\"\n", file.width, file.height, toString(file.fps),
+    out += fmt::format("    doc = \"\"\"Camera solved by Pinion. {}x{}, {} frames/s. {}\"\"\"\n", file.width,
+                       file.height, toString(file.fps),
                        options.metres ? "Units are metres." : "The scale was not set: units are arbitrary.");
     out += fmt::format("    startTimeCode = {}\n    endTimeCode = {}\n", first, last);
-    out += fmt::format("    timeCodesPerSecond = {:.10g}\n    framesPerSecond = {:.10g}\n", file.fps.perSecond(), file.fps.perSecond());
+    out += fmt::format("    timeCodesPerSecond = {:.10g}\n    framesPerSecond = {:.10g}\n", file.fps.perSecond(),
+                       file.fps.perSecond());
     out += fmt::format("    metersPerUnit = 1\n    upAxis = \"{}\"\n)\n\n", options.zUp ? "Z" : "Y");
     out += fmt::format("def Xform \"{}\"\n{{\n", identifier(options.name));
 
@@ -61,23 +64,38 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
     out += "        token projection = \"perspective\"\n        float2 clippingRange = (0.01, 100000)\n";
     bool zoom = false;
     for (const auto& frame : file.frames) zoom = zoom || std::abs(frame.focal_px - file.frames.front().focal_px) > 1e-9;
-    const auto millimetres = [&](double focal_px) { return focalMillimetres(focal_px, file.sensorWidth_mm, file.width); };
+    const auto millimetres = [&](double focal_px) {
+        return focalMillimetres(focal_px, file.sensorWidth_mm, file.width);
+    };
     if (zoom) {
         out += "        float focalLength.timeSamples = {\n";
-        for (const auto& frame : file.frames) out += fmt::format("            {}: {:.8g},\n", frame.frame, millimetres(frame.focal_px));
+        for (const auto& frame : file.frames)
+            out += fmt::format("            {}: {:.8g},\n", frame.frame, millimetres(frame.focal_px));
         out += "        }\n";
     } else {
         out += fmt::format("        float focalLength = {:.8g}\n", millimetres(lens.focal_px));
     }
-    out += fmt::format("        float horizontalAperture = {:.8g}\n        float verticalAperture = {:.8g}\n", file.sensorWidth_mm, verticalAperture);
-    out += fmt::format("        float horizontalApertureOffset = {:.8g}\n        float verticalApertureOffset = {:.8g}\n",
-                       (file.width / 2.0 - lens.cx) / file.width * file.sensorWidth_mm, (lens.cy - file.height / 2.0) / file.height * verticalAperture);
-    for (const auto& [name, value] : {std::pair<const char*, double>{"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3}, {"p1", lens.p1}, {"p2", lens.p2},
-                                      {"cx", lens.cx}, {"cy", lens.cy}, {"focal_px", lens.focal_px}, {"squeeze", lens.squeeze}})
+    out += fmt::format("        float horizontalAperture = {:.8g}\n        float verticalAperture = {:.8g}\n",
+                       file.sensorWidth_mm, verticalAperture);
+    out +=
+        fmt::format("        float horizontalApertureOffset = {:.8g}\n        float verticalApertureOffset = {:.8g}\n",
+                    (file.width / 2.0 - lens.cx) / file.width * file.sensorWidth_mm,
+                    (lens.cy - file.height / 2.0) / file.height * verticalAperture);
+    for (const auto& [name, value] : {std::pair<const char*, double>{"k1", lens.k1},
+                                      {"k2", lens.k2},
+                                      {"k3", lens.k3},
+                                      {"p1", lens.p1},
+                                      {"p2", lens.p2},
+                                      {"cx", lens.cx},
+                                      {"cy", lens.cy},
+                                      {"focal_px", lens.focal_px},
+                                      {"squeeze", lens.squeeze}})
         out += fmt::format("        custom double pinion:lens:{} = {:.12g}\n", name, value);
     out += fmt::format("        custom int2 pinion:plate:size = ({}, {})\n", file.width, file.height);
     out += "        matrix4d xformOp:transform.timeSamples = {\n";
-    for (const auto& frame : file.frames) out += fmt::format("            {}: {},\n", frame.frame, matrixText(inFile(frame.worldFromCamera, options.zUp)));
+    for (const auto& frame : file.frames)
+        out +=
+            fmt::format("            {}: {},\n", frame.frame, matrixText(inFile(frame.worldFromCamera, options.zUp)));
     out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n";
 
     const Eigen::Matrix3d turn = axes(options.zUp);
@@ -101,17 +119,24 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
         constexpr int kCells = 10;
         std::string corners, counts, indices;
         for (int z = 0; z <= kCells; ++z)
-            for (int x = 0; x <= kCells; ++x) corners += (corners.empty() ? "" : ", ") + pointText(turn * Vector3d(x - kCells / 2.0, 0, z - kCells / 2.0));
+            for (int x = 0; x <= kCells; ++x)
+                corners +=
+                    (corners.empty() ? "" : ", ") + pointText(turn * Vector3d(x - kCells / 2.0, 0, z - kCells / 2.0));
         for (int z = 0; z < kCells; ++z)
             for (int x = 0; x < kCells; ++x) {
                 const int at = z * (kCells + 1) + x;
                 counts += counts.empty() ? "4" : ", 4";
-                indices += fmt::format("{}{}, {}, {}, {}", indices.empty() ? "" : ", ", at, at + kCells + 1, at + kCells + 2, at + 1);
+                indices += fmt::format("{}{}, {}, {}, {}", indices.empty() ? "" : ", ", at, at + kCells + 1,
+                                       at + kCells + 2, at + 1);
             }
-        out += "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        bool doubleSided = 1\n";
-        out += fmt::format("        float3[] extent = [{}, {}]\n", pointText((turn * Vector3d(-5, 0, -5)).cwiseMin(turn * Vector3d(5, 0, 5))),
+        out +=
+            "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        bool "
+            "doubleSided = 1\n";
+        out += fmt::format("        float3[] extent = [{}, {}]\n",
+                           pointText((turn * Vector3d(-5, 0, -5)).cwiseMin(turn * Vector3d(5, 0, 5))),
                            pointText((turn * Vector3d(-5, 0, -5)).cwiseMax(turn * Vector3d(5, 0, 5))));
-        out += "        int[] faceVertexCounts = [" + counts + "]\n        int[] faceVertexIndices = [" + indices + "]\n        point3f[] points = [" + corners + "]\n    }\n";
+        out += "        int[] faceVertexCounts = [" + counts + "]\n        int[] faceVertexIndices = [" + indices +
+               "]\n        point3f[] points = [" + corners + "]\n    }\n";
     }
     return out + "}\n";
 }
@@ -119,14 +144,17 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
 Expected<void> checkCameraUsd(const std::filesystem::path& path, const CameraFile& file, const UsdOptions& options) {
     const auto contents = readFile(path);
     if (!contents) return tl::unexpected(contents.error());
-    const auto wrong = [&](const std::string& what) { return failure(Fault::system, "{}: read back, {}", path.string(), what); };
+    const auto wrong = [&](const std::string& what) {
+        return failure(Fault::system, "{}: read back, {}", path.string(), what);
+    };
     if (!contents->starts_with("#usda 1.0")) return wrong("it does not begin as USD text");
     const auto value = [&](const std::string& name) -> double {
         const auto at = contents->find(name + " = ");
         return at == std::string::npos ? std::nan("") : std::strtod(contents->c_str() + at + name.size() + 3, nullptr);
     };
     if (!(std::abs(value("timeCodesPerSecond") - file.fps.perSecond()) < 1e-6)) return wrong("its frame rate differs");
-    if (!file.frames.empty() && (int(value("startTimeCode")) != file.frames.front().frame || int(value("endTimeCode")) != file.frames.back().frame))
+    if (!file.frames.empty() && (int(value("startTimeCode")) != file.frames.front().frame ||
+                                 int(value("endTimeCode")) != file.frames.back().frame))
         return wrong("its frame range differs");
     const auto start = contents->find("xformOp:transform.timeSamples = {");
     if (start == std::string::npos) return wrong("it holds no camera motion");
@@ -134,12 +162,15 @@ Expected<void> checkCameraUsd(const std::filesystem::path& path, const CameraFil
     for (const auto& frame : file.frames) {
         const Matrix4d expected = inFile(frame.worldFromCamera, options.zUp);
         char* next = nullptr;
-        if (std::strtol(cursor, &next, 10) != frame.frame || *next != ':') return wrong(fmt::format("frame {} is missing", frame.frame));
+        if (std::strtol(cursor, &next, 10) != frame.frame || *next != ':')
+            return wrong(fmt::format("frame {} is missing", frame.frame));
         cursor = next + 1;
         for (int i = 0; i < 16; ++i) {
-            while (*cursor && !std::isdigit(static_cast<unsigned char>(*cursor)) && *cursor != '-' && *cursor != '}') ++cursor;
+            while (*cursor && !std::isdigit(static_cast<unsigned char>(*cursor)) && *cursor != '-' && *cursor != '}')
+                ++cursor;
             const double read = std::strtod(cursor, &next);
-            if (next == cursor || std::abs(read - expected(i / 4, i % 4)) > 1e-6 * (1 + std::abs(read))) return wrong(fmt::format("the camera on frame {} differs", frame.frame));
+            if (next == cursor || std::abs(read - expected(i / 4, i % 4)) > 1e-6 * (1 + std::abs(read)))
+                return wrong(fmt::format("the camera on frame {} differs", frame.frame));
             cursor = next;
         }
         while (*cursor && *cursor != ',') ++cursor;

@@ -21,10 +21,11 @@ Expected<void> checkSame(bool same, const fs::path& path, const char* what) {
 Expected<void> checkCamera(const fs::path& path, const CameraFile& written) {
     const auto read = readCamera(path);
     if (!read) return tl::unexpected(read.error());
-    bool same = read->frames.size() == written.frames.size() && read->points.size() == written.points.size() && read->fps == written.fps &&
-                read->width == written.width && read->height == written.height;
+    bool same = read->frames.size() == written.frames.size() && read->points.size() == written.points.size() &&
+                read->fps == written.fps && read->width == written.width && read->height == written.height;
     for (std::size_t i = 0; same && i < written.frames.size(); ++i)
-        same = read->frames[i].frame == written.frames[i].frame && read->frames[i].worldFromCamera.isApprox(written.frames[i].worldFromCamera, 1e-9);
+        same = read->frames[i].frame == written.frames[i].frame &&
+               read->frames[i].worldFromCamera.isApprox(written.frames[i].worldFromCamera, 1e-9);
     return checkSame(same, path, "the camera differs from the shot's");
 }
 
@@ -32,14 +33,17 @@ Expected<void> checkTracks(const fs::path& path, const TrackFile& written) {
     const auto read = readTracks(path);
     if (!read) return tl::unexpected(read.error());
     bool same = read->tracks.size() == written.tracks.size() && read->fps == written.fps;
-    for (std::size_t i = 0; same && i < written.tracks.size(); ++i) same = read->tracks[i].samples.size() == written.tracks[i].samples.size();
+    for (std::size_t i = 0; same && i < written.tracks.size(); ++i)
+        same = read->tracks[i].samples.size() == written.tracks[i].samples.size();
     return checkSame(same, path, "the tracks differ from the shot's");
 }
 
 Expected<void> checkMap(const fs::path& path, const StMap& written) {
     const auto read = readStMap(path);
     if (!read) return tl::unexpected(read.error());
-    return checkSame(read->data == written.data && read->width == written.width && read->height == written.height && read->st == written.st, path, "the map differs");
+    return checkSame(read->data == written.data && read->width == written.width && read->height == written.height &&
+                         read->st == written.st,
+                     path, "the map differs");
 }
 
 UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
@@ -55,13 +59,14 @@ Expected<void> checkText(const fs::path& path, const std::string& written) {
 
 }  // namespace
 
-Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress,
+                                    const LiveListener& live) {
     if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
     return scatter(frames, scatterOptionsOf(shot, startFrame), progress, live);
 }
 
-Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, int from, Direction direction, int steps,
-                                  const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, int from,
+                                  Direction direction, int steps, const Progress& progress, const LiveListener& live) {
     if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
     const std::set<TrackId> meant(ids.begin(), ids.end());
     std::vector<Track> tracks;
@@ -76,11 +81,13 @@ Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const st
     return trackPoints(frames, tracks, from, range, direction, progress, live);
 }
 
-Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id, int frame, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id, int frame, const Progress& progress,
+                                const LiveListener& live) {
     const Track* track = findTrack(shot, id);
     if (!track) return failure(Fault::input, "the track is gone");
     if (track->locked) return failure(Fault::input, "track {} is locked; unlock it to track it", track->name);
-    if (const Sample* sample = sampleAt(*track, frame); sample && sample->tie) return trackAroundTie(frames, *track, frame, shot.plate.range, progress, live);
+    if (const Sample* sample = sampleAt(*track, frame); sample && sample->tie)
+        return trackAroundTie(frames, *track, frame, shot.plate.range, progress, live);
     // The tie was taken away: the gap it left, from its neighbours. Other gaps are none of its business.
     FrameRange gap = shot.plate.range;
     for (const Sample& sample : track->samples) {
@@ -93,7 +100,8 @@ Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id
     return trackBad(frames, {*track}, 0.0, gap, progress, live);
 }
 
-Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, double least, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids,
+                                     double least, const Progress& progress, const LiveListener& live) {
     const std::set<TrackId> meant(ids.begin(), ids.end());
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks)
@@ -102,15 +110,18 @@ Expected<TrackingResult> runTrackBad(const Shot& shot, FrameCache& frames, const
     return trackBad(frames, tracks, least, shot.plate.range, progress, live);
 }
 
-Expected<std::vector<SpotProposal>> runPropose(const Shot& shot, FrameCache& frames, const Polygon& area, int frame, int count, const Progress& progress) {
+Expected<std::vector<SpotProposal>> runPropose(const Shot& shot, FrameCache& frames, const Polygon& area, int frame,
+                                               int count, const Progress& progress) {
     if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
     TrackId id = 0;
     const Shot with = withTrackAdded(shot, frame, {0, 0}, &id);
     return proposeSpots(frames, area, frame, shot.plate.range, count, *findTrack(with, id), progress);
 }
 
-Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, FrameCache& frames, const fs::path& pattern, const Progress& progress) {
-    return renderFrames(frames, plan.frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges}, progress);
+Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, FrameCache& frames, const fs::path& pattern,
+                                 const Progress& progress) {
+    return renderFrames(frames, plan.frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges},
+                        progress);
 }
 
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz) {
@@ -125,38 +136,49 @@ Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliv
         case DeliverableKind::camera: {
             const auto camera = cameraFileOf(shot);
             if (!camera) return tl::unexpected(camera.error());
-            if (deliverable.format == DeliverableFormat::usda) return cameraUsd(*camera, usdOptionsOf(shot, deliverable));
-            if (deliverable.format != DeliverableFormat::json) return failure(Fault::input, "deliverable {}: a camera is written as usda or json", deliverable.name);
+            if (deliverable.format == DeliverableFormat::usda)
+                return cameraUsd(*camera, usdOptionsOf(shot, deliverable));
+            if (deliverable.format != DeliverableFormat::json)
+                return failure(Fault::input, "deliverable {}: a camera is written as usda or json", deliverable.name);
             return cameraJson(*camera);
         }
         case DeliverableKind::tracks: {
-            if (shot.tracks.isEmpty()) return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
-            if (!csv && deliverable.format != DeliverableFormat::json) return failure(Fault::input, "deliverable {}: tracks are written as json or csv", deliverable.name);
+            if (shot.tracks.isEmpty())
+                return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
+            if (!csv && deliverable.format != DeliverableFormat::json)
+                return failure(Fault::input, "deliverable {}: tracks are written as json or csv", deliverable.name);
             const TrackFile file = trackFileOf(shot);
             return csv ? tracksCsv(file, deliverable.transform.origin) : tracksJson(file, deliverable.transform.origin);
         }
         case DeliverableKind::transforms:
         case DeliverableKind::cornerPin: {
             const Locator* locator = findLocator(shot, deliverable.locator);
-            if (!locator) return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name, deliverable.locator);
+            if (!locator)
+                return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name,
+                               deliverable.locator);
             const auto motion = locatorMotion(shot, *locator);
             if (!motion) return tl::unexpected(motion.error());
             const TransformSource source{locator->name, shot.plate.width, shot.plate.height, shot.plate.fps};
-            if (deliverable.kind == DeliverableKind::transforms) return csv ? transformsCsv(*motion, source, deliverable.transform) : transformsJson(*motion, source, deliverable.transform);
-            return csv ? cornerPinCsv(*motion, source, deliverable.transform) : cornerPinJson(*motion, source, deliverable.transform);
+            if (deliverable.kind == DeliverableKind::transforms)
+                return csv ? transformsCsv(*motion, source, deliverable.transform)
+                           : transformsJson(*motion, source, deliverable.transform);
+            return csv ? cornerPinCsv(*motion, source, deliverable.transform)
+                       : cornerPinJson(*motion, source, deliverable.transform);
         }
-        case DeliverableKind::stMaps: break;
+        case DeliverableKind::stMaps:
+            break;
     }
     return failure(Fault::input, "deliverable {}: is a picture, not text", deliverable.name);
 }
 
 Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveRun& run) {
-    if (shot.tracks.isEmpty()) return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
+    if (shot.tracks.isEmpty())
+        return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks) {
         if (track.setAside) continue;
         Track within = track;
-        within.samples = track.samples.edited([&](auto& samples) { 
+        within.samples = track.samples.edited([&](auto& samples) {
             std::erase_if(samples, [&](const Sample& s) { return !shot.plate.range.holds(s.frame) || s.bridged; });
             for (Sample& sample : samples) sample.at = sample.wanted();
         });
@@ -169,7 +191,8 @@ Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const Solve
 }
 
 Expected<CameraFile> cameraFileOf(const Shot& shot) {
-    if (!shot.solve) return failure(Fault::outcome, "shot {}: there is no solved camera to deliver; solve it first", shot.name);
+    if (!shot.solve)
+        return failure(Fault::outcome, "shot {}: there is no solved camera to deliver; solve it first", shot.name);
     const auto orientation = orient(shot.world, *shot.solve);
     if (!orientation) return tl::unexpected(orientation.error());
     CameraFile file;
@@ -183,7 +206,8 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.doubt = shot.solve->doubt;
     file.focalDeviation_mm = shot.solve->focalDeviation_mm.value_or(0);
     for (const SolvedFrame& frame : shot.solve->frames)
-        file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px, file.zoom ? lensOf(*shot.solve, frame).k1 : 0.0});
+        file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px,
+                               file.zoom ? lensOf(*shot.solve, frame).k1 : 0.0});
     for (const SolvedTrack& track : shot.solve->tracks) {
         if ((!track.xyz && !track.direction) || track.role == TrackRole::disagreed) continue;
         const Track* named = findTrack(shot, track.track);
@@ -197,7 +221,9 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     return file;
 }
 
-TrackFile trackFileOf(const Shot& shot) { return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector()}; }
+TrackFile trackFileOf(const Shot& shot) {
+    return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector()};
+}
 
 fs::path deliveryFolderOf(const Shot& shot, const fs::path& shotFile) {
     const fs::path folder = shot.deliveryFolder.empty() ? fs::path("delivery") : fs::path(shot.deliveryFolder);
@@ -226,7 +252,10 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
     switch (deliverable.kind) {
         case DeliverableKind::camera: {
             const auto camera = cameraFileOf(shot);
-            if (done) done = deliverable.format == DeliverableFormat::usda ? checkCameraUsd(path, *camera, usdOptionsOf(shot, deliverable)) : checkCamera(path, *camera);
+            if (done)
+                done = deliverable.format == DeliverableFormat::usda
+                           ? checkCameraUsd(path, *camera, usdOptionsOf(shot, deliverable))
+                           : checkCamera(path, *camera);
             break;
         }
         case DeliverableKind::tracks:
@@ -240,7 +269,9 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
             }
             break;
         case DeliverableKind::stMaps: {
-            if (!shot.solve) return failure(Fault::outcome, "shot {}: there is no lens to make ST maps of; solve the camera first", shot.name);
+            if (!shot.solve)
+                return failure(Fault::outcome, "shot {}: there is no lens to make ST maps of; solve the camera first",
+                               shot.name);
             if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());
             for (const bool undistort : {true, false}) {
                 const StMap map = undistort ? undistortMap(shot.solve->lens) : redistortMap(shot.solve->lens);

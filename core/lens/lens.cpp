@@ -41,8 +41,7 @@ Matrix2d distortionJacobian(const Lens& lens, const Vector2d& plane) {
     const double slope = lens.k1 + r2 * (2 * lens.k2 + r2 * 3 * lens.k3);  // d radial / d r2
     Matrix2d jacobian;
     jacobian << radial + 2 * x * x * slope + 2 * lens.p1 * y + 6 * lens.p2 * x,
-        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
-        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
+        2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y, 2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y,
         radial + 2 * y * y * slope + 6 * lens.p1 * y + 2 * lens.p2 * x;
     return jacobian;
 }
@@ -74,7 +73,8 @@ std::optional<Vector2d> undistort(const Lens& lens, const Vector2d& distorted) {
     for (int i = 0; i < 8; ++i) {
         const Vector2d residual = distort(lens, plane) - distorted;
         const double r2 = plane.squaredNorm();
-        const bool surelyInside = r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 0.8;
+        const bool surelyInside =
+            r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 0.8;
         if (!surelyInside) break;
         if (residual.squaredNorm() < 1e-26) return plane;
         plane -= distortionJacobian(lens, plane).inverse() * residual;
@@ -103,7 +103,8 @@ std::optional<Vector2d> planeFromPlate(const Lens& lens, const Vector2d& plate) 
 std::optional<Vector2d> plateFromPlane(const Lens& lens, const Vector2d& plane) {
     // Most points lie where no set of such coefficients could fold; only the others need the limit itself.
     const double r2 = plane.squaredNorm();
-    const bool surelyInside = r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 1;
+    const bool surelyInside =
+        r2 * (3 * std::abs(lens.k1) + r2 * (5 * std::abs(lens.k2) + r2 * 7 * std::abs(lens.k3))) < 1;
     if (!surelyInside && lens.isDistorted() && plane.norm() > planeRadiusLimit(lens)) return std::nullopt;
     return pixelsFromPlane(lens, distort(lens, plane));
 }

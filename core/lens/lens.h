@@ -7,9 +7,10 @@
 
 namespace pinion {
 
-/// A lens as Brown and Conrady describe it (Brown 1971), on a plate of `width` x `height` pixels. "Plane" is the normalised
-/// image plane (x right, y down, a point at depth z lies at X/z, Y/z); "plate" is in pixels, (0,0) the outer corner of the
-/// top-left pixel; "undistorted" is in pixels of the picture the same lens would give without its distortion.
+/// A lens as Brown and Conrady describe it (Brown 1971), on a plate of `width` x `height` pixels. "Plane" is the
+/// normalised image plane (x right, y down, a point at depth z lies at X/z, Y/z); "plate" is in pixels, (0,0) the outer
+/// corner of the top-left pixel; "undistorted" is in pixels of the picture the same lens would give without its
+/// distortion.
 struct Lens {
     int width = 0;
     int height = 0;
@@ -35,8 +36,8 @@ Eigen::Matrix2d distortionJacobian(const Lens& lens, const Eigen::Vector2d& plan
 /// The largest plane radius up to which the radial polynomial grows; beyond it the lens would fold the picture over.
 double planeRadiusLimit(const Lens& lens);
 
-/// The plane position that `distort` takes to `distorted`, by Newton's method to 1e-12. None when `distorted` lies where no
-/// ray of this lens arrives.
+/// The plane position that `distort` takes to `distorted`, by Newton's method to 1e-12. None when `distorted` lies
+/// where no ray of this lens arrives.
 std::optional<Eigen::Vector2d> undistort(const Lens& lens, const Eigen::Vector2d& distorted);
 
 std::optional<Eigen::Vector2d> planeFromPlate(const Lens& lens, const Eigen::Vector2d& plate);

@@ -16,14 +16,17 @@ template <class Mapping>
 StMap mapOver(const Lens& lens, const PixelBox& data, Mapping&& mapping) {
     StMap map{.width = lens.width, .height = lens.height, .data = data, .st = {}};
     map.st.resize(std::size_t(data.width()) * std::size_t(data.height()) * 2);
-    parallelFor(std::size_t(data.height()), [&](std::size_t row) {
-        float* out = map.st.data() + row * std::size_t(data.width()) * 2;
-        for (int column = 0; column < data.width(); ++column, out += 2) {
-            const auto source = mapping(Vector2d(data.x0 + column + 0.5, data.y0 + int(row) + 0.5));
-            out[0] = source ? float(source->x() / lens.width) : -1.0F;
-            out[1] = source ? float(1.0 - source->y() / lens.height) : -1.0F;
-        }
-    }, 8);
+    parallelFor(
+        std::size_t(data.height()),
+        [&](std::size_t row) {
+            float* out = map.st.data() + row * std::size_t(data.width()) * 2;
+            for (int column = 0; column < data.width(); ++column, out += 2) {
+                const auto source = mapping(Vector2d(data.x0 + column + 0.5, data.y0 + int(row) + 0.5));
+                out[0] = source ? float(source->x() / lens.width) : -1.0F;
+                out[1] = source ? float(1.0 - source->y() / lens.height) : -1.0F;
+            }
+        },
+        8);
     return map;
 }
 
@@ -59,7 +62,8 @@ StMap undistortMap(const Lens& lens) {
 }
 
 StMap redistortMap(const Lens& lens) {
-    return mapOver(lens, {0, 0, lens.width, lens.height}, [&](const Vector2d& p) { return undistortedFromPlate(lens, p); });
+    return mapOver(lens, {0, 0, lens.width, lens.height},
+                   [&](const Vector2d& p) { return undistortedFromPlate(lens, p); });
 }
 
 Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path) {

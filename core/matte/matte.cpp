@@ -6,7 +6,8 @@ namespace pinion {
 
 Polygon outlineAt(const Matte& matte, int frame) {
     if (matte.keys.empty()) return {};
-    const auto after = std::find_if(matte.keys.begin(), matte.keys.end(), [&](const Matte::Key& key) { return key.frame >= frame; });
+    const auto after =
+        std::find_if(matte.keys.begin(), matte.keys.end(), [&](const Matte::Key& key) { return key.frame >= frame; });
     if (after == matte.keys.end()) return matte.keys.back().polygon;
     if (after == matte.keys.begin() || after->frame == frame) return after->polygon;
     const auto before = after - 1;
@@ -22,7 +23,8 @@ bool contains(const Polygon& polygon, const Eigen::Vector2d& point) {
     for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
         const auto& a = polygon[i];
         const auto& b = polygon[j];
-        if ((a.y() > point.y()) != (b.y() > point.y()) && point.x() < (b.x() - a.x()) * (point.y() - a.y()) / (b.y() - a.y()) + a.x())
+        if ((a.y() > point.y()) != (b.y() > point.y()) &&
+            point.x() < (b.x() - a.x()) * (point.y() - a.y()) / (b.y() - a.y()) + a.x())
             inside = !inside;
     }
     return inside;

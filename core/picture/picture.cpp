@@ -31,7 +31,8 @@ float encodeFast(float linear) {
     const float position = std::sqrt(linear) * kTableSize;
     const int index = int(position);
     const auto& table = encodingTable();
-    return table[std::size_t(index)] + (table[std::size_t(index) + 1] - table[std::size_t(index)]) * (position - float(index));
+    return table[std::size_t(index)] +
+           (table[std::size_t(index) + 1] - table[std::size_t(index)]) * (position - float(index));
 }
 
 #if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
@@ -41,7 +42,8 @@ void weightedRow(const std::uint8_t* __restrict in, std::size_t count, const flo
     const float red = weights[0];
     const float green = weights[1];
     const float blue = weights[2];
-    for (std::size_t x = 0; x < count; ++x) out[x] = red * float(in[3 * x]) + green * float(in[3 * x + 1]) + blue * float(in[3 * x + 2]);
+    for (std::size_t x = 0; x < count; ++x)
+        out[x] = red * float(in[3 * x]) + green * float(in[3 * x + 1]) + blue * float(in[3 * x + 2]);
 }
 
 std::uint32_t packed(float red, float green, float blue) {
@@ -67,19 +69,22 @@ Plane analysisPlane(const Picture& picture, Channel channel) {
     if (channel != Channel::luma)
         for (int i = 0; i < 3; ++i) weights[i] = i == int(channel) - 1 ? 1.0F : 0.0F;
     const std::size_t rowLength = std::size_t(picture.width);
-    parallelFor(std::size_t(picture.height), [&](std::size_t y) {
-        float* out = plane.values.data() + y * rowLength;
-        if (picture.depth == Picture::Depth::bits8) {
-            const std::uint8_t* in = picture.bytes.data() + y * rowLength * 3;
-            weightedRow(in, rowLength, weights, out);
-        } else {
-            const float* in = picture.floats.data() + y * rowLength * 3;
-            for (std::size_t x = 0; x < rowLength; ++x, in += 3) {
-                const float value = weights[0] * in[0] + weights[1] * in[1] + weights[2] * in[2];
-                out[x] = 255.0F * (picture.linear ? encodeFast(value) : std::clamp(value, 0.0F, 4.0F));
+    parallelFor(
+        std::size_t(picture.height),
+        [&](std::size_t y) {
+            float* out = plane.values.data() + y * rowLength;
+            if (picture.depth == Picture::Depth::bits8) {
+                const std::uint8_t* in = picture.bytes.data() + y * rowLength * 3;
+                weightedRow(in, rowLength, weights, out);
+            } else {
+                const float* in = picture.floats.data() + y * rowLength * 3;
+                for (std::size_t x = 0; x < rowLength; ++x, in += 3) {
+                    const float value = weights[0] * in[0] + weights[1] * in[1] + weights[2] * in[2];
+                    out[x] = 255.0F * (picture.linear ? encodeFast(value) : std::clamp(value, 0.0F, 4.0F));
+                }
             }
-        }
-    }, 64);
+        },
+        64);
     return plane;
 }
 
@@ -96,24 +101,25 @@ std::vector<std::uint32_t> displayPixels(const Picture& picture, const ViewTrans
     for (std::size_t i = 0; i < 256; ++i)
         bytes[i] = plain ? std::uint8_t(i) : std::uint8_t(shown(decodeSrgb(float(i) / 255.0F)) * 255.0F + 0.5F);
     const std::size_t rowLength = std::size_t(picture.width);
-    parallelFor(std::size_t(picture.height), [&](std::size_t y) {
-        std::uint32_t* out = pixels.data() + y * rowLength;
-        if (picture.depth == Picture::Depth::bits8) {
-            const std::uint8_t* in = picture.bytes.data() + y * rowLength * 3;
-            for (std::size_t x = 0; x < rowLength; ++x, in += 3)
-                out[x] = 0xFF000000U | std::uint32_t(bytes[in[0]]) << 16 | std::uint32_t(bytes[in[1]]) << 8 | bytes[in[2]];
-        } else {
-            const float* in = picture.floats.data() + y * rowLength * 3;
-            for (std::size_t x = 0; x < rowLength; ++x, in += 3) {
-                if (picture.linear)
-                    out[x] = packed(shown(in[0]), shown(in[1]), shown(in[2]));
-                else if (plain)
-                    out[x] = packed(in[0], in[1], in[2]);
-                else
-                    out[x] = packed(shown(decodeSrgb(in[0])), shown(decodeSrgb(in[1])), shown(decodeSrgb(in[2])));
+    parallelFor(
+        std::size_t(picture.height),
+        [&](std::size_t y) {
+            std::uint32_t* out = pixels.data() + y * rowLength;
+            if (picture.depth == Picture::Depth::bits8) {
+                const std::uint8_t* in = picture.bytes.data() + y * rowLength * 3;
+                for (std::size_t x = 0; x < rowLength; ++x, in += 3)
+                    out[x] = 0xFF000000U | std::uint32_t(bytes[in[0]]) << 16 | std::uint32_t(bytes[in[1]]) << 8 |
+                             bytes[in[2]];
+            } else {
+                const float* in = picture.floats.data() + y * rowLength * 3;
+                for (std::size_t x = 0; x < rowLength; ++x, in += 3) {
+                    if (picture.linear) out[x] = packed(shown(in[0]), shown(in[1]), shown(in[2]));
+                    else if (plain) out[x] = packed(in[0], in[1], in[2]);
+                    else out[x] = packed(shown(decodeSrgb(in[0])), shown(decodeSrgb(in[1])), shown(decodeSrgb(in[2])));
+                }
             }
-        }
-    }, 64);
+        },
+        64);
     return pixels;
 }
 

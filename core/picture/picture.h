@@ -7,8 +7,8 @@
 
 namespace pinion {
 
-/// An RGB picture, three interleaved channels, rows from the top. 8-bit values are display-ready (as stored); float values
-/// are 0 to 1 display-ready or, when `linear`, scene-linear and open at the top.
+/// An RGB picture, three interleaved channels, rows from the top. 8-bit values are display-ready (as stored); float
+/// values are 0 to 1 display-ready or, when `linear`, scene-linear and open at the top.
 struct Picture {
     enum class Depth { bits8, float32 };
 
@@ -39,12 +39,12 @@ struct Plane {
 
 enum class Channel { luma, red, green, blue };
 
-/// What analysis looks through: nothing; without grain; with the contrast of every place evened out, so that shadows and
-/// flicker do not count. Both are symmetric: they move nothing.
+/// What analysis looks through: nothing; without grain; with the contrast of every place evened out, so that shadows
+/// and flicker do not count. Both are symmetric: they move nothing.
 enum class PreFilter { none, denoise, localContrast };
 
-/// What the matcher looks at: one channel (luma after ITU-R BT.709), display-encoded, 0 to 255. Linear pictures go through
-/// the sRGB curve first, so that highlights do not drown the rest.
+/// What the matcher looks at: one channel (luma after ITU-R BT.709), display-encoded, 0 to 255. Linear pictures go
+/// through the sRGB curve first, so that highlights do not drown the rest.
 Plane analysisPlane(const Picture& picture, Channel channel = Channel::luma);
 
 struct ViewTransform {
@@ -54,8 +54,8 @@ struct ViewTransform {
     bool operator==(const ViewTransform&) const = default;
 };
 
-/// The picture as 8-bit values for the screen: linear pictures through exposure, the sRGB curve (IEC 61966-2-1) and gamma;
-/// display-ready ones change only when exposure or gamma are set. Rows of 4-byte pixels, blue first, alpha 255.
+/// The picture as 8-bit values for the screen: linear pictures through exposure, the sRGB curve (IEC 61966-2-1) and
+/// gamma; display-ready ones change only when exposure or gamma are set. Rows of 4-byte pixels, blue first, alpha 255.
 std::vector<std::uint32_t> displayPixels(const Picture& picture, const ViewTransform& view = {});
 
 /// The sRGB curve (IEC 61966-2-1) and its inverse, for values from 0 up.

@@ -15,7 +15,8 @@
 
 namespace pinion {
 
-/// Serves a plate's frames from memory, within a budget, the least lately used going first. Safe to use from several threads.
+/// Serves a plate's frames from memory, within a budget, the least lately used going first. Safe to use from several
+/// threads.
 class FrameCache {
 public:
     static constexpr std::size_t kDefaultBudget = std::size_t(2) << 30;

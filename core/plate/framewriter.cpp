@@ -25,7 +25,9 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
     }
     for (std::size_t i = 0; i < count; ++i) {
         const float value = picture.floats[i];
-        values[i] = picture.linear == linear ? value : linear ? decodeSrgb(std::max(0.0F, value)) : encodeSrgb(std::max(0.0F, value));
+        values[i] = picture.linear == linear ? value
+                    : linear                 ? decodeSrgb(std::max(0.0F, value))
+                                             : encodeSrgb(std::max(0.0F, value));
     }
     return values;
 }
@@ -33,14 +35,22 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
 class SequenceWriter final : public FrameWriter {
 public:
     SequenceWriter(fs::path folder, std::string before, std::size_t digits, std::string after, FrameRate fps, bool half)
-        : folder_(std::move(folder)), before_(std::move(before)), digits_(digits), after_(std::move(after)), fps_(fps), half_(half) {}
+        : folder_(std::move(folder)),
+          before_(std::move(before)),
+          digits_(digits),
+          after_(std::move(after)),
+          fps_(fps),
+          half_(half) {}
 
     Expected<void> write(int frame, const Picture& picture) override {
         const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
         const std::string ending = path.extension().string();
         const bool exr = ending == ".exr";
         const bool bytes = !exr && picture.depth == Picture::Depth::bits8;
-        const auto type = bytes ? OIIO::TypeDesc::UINT8 : exr ? (half_ || picture.depth == Picture::Depth::bits8 ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT) : OIIO::TypeDesc::UINT16;
+        const auto type =
+            bytes ? OIIO::TypeDesc::UINT8
+            : exr ? (half_ || picture.depth == Picture::Depth::bits8 ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT)
+                  : OIIO::TypeDesc::UINT16;
         return writeBeside(path, [&](const fs::path& beside) -> Expected<void> {
             const auto output = OIIO::ImageOutput::create(ending.substr(1));
             OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
@@ -49,10 +59,14 @@ public:
             spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
             spec.attribute("compression", exr ? "zip:2" : "lzw");
             spec.attribute("png:compressionLevel", 2);
-            if (!output || !output->open(beside.string(), spec)) return failure(Fault::system, "{}: cannot be written: {}", path.string(), output ? output->geterror() : OIIO::geterror());
+            if (!output || !output->open(beside.string(), spec))
+                return failure(Fault::system, "{}: cannot be written: {}", path.string(),
+                               output ? output->geterror() : OIIO::geterror());
             const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
-            const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data()) : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
-            if (!written || !output->close()) return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
+            const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data())
+                                       : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
+            if (!written || !output->close())
+                return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
             return {};
         });
     }
@@ -75,7 +89,8 @@ public:
         if (picture.depth == Picture::Depth::bits8) return video_->write(picture.bytes);
         const std::vector<float> values = valuesFor(picture, false);
         std::vector<std::uint8_t> bytes(values.size());
-        for (std::size_t i = 0; i < values.size(); ++i) bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
+        for (std::size_t i = 0; i < values.size(); ++i)
+            bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
         return video_->write(bytes);
     }
     Expected<void> finish() override { return video_->finish(); }
@@ -86,21 +101,26 @@ private:
 
 }  // namespace
 
-Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& pattern, int width, int height, FrameRate fps, const FrameWriterOptions& options) {
+Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& pattern, int width, int height,
+                                                           FrameRate fps, const FrameWriterOptions& options) {
     static const std::set<std::string> kVideos{".mp4", ".mov", ".mkv"};
     static const std::set<std::string> kPictures{".exr", ".png", ".tif", ".tiff"};
     const std::string ending = pattern.extension().string();
     const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
     if (kVideos.contains(ending)) {
         if (width % 2 != 0 || height % 2 != 0)
-            return failure(Fault::input, "{}: this video format needs an even width and height, the plate is {}x{}; write a sequence", pattern.string(), width, height);
+            return failure(Fault::input,
+                           "{}: this video format needs an even width and height, the plate is {}x{}; write a sequence",
+                           pattern.string(), width, height);
         if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
         auto video = VideoWriter::create(pattern, width, height, fps, {.quality = options.quality});
         if (!video) return tl::unexpected(video.error());
         return std::make_unique<VideoFrames>(std::move(*video));
     }
     if (!kPictures.contains(ending))
-        return failure(Fault::input, "{}: its ending is none of .exr, .png, .tif (a sequence) or .mp4, .mov, .mkv (a video)", pattern.string());
+        return failure(Fault::input,
+                       "{}: its ending is none of .exr, .png, .tif (a sequence) or .mp4, .mov, .mkv (a video)",
+                       pattern.string());
     const std::string name = pattern.filename().string();
     std::string before, after;
     std::size_t digits = 0;
@@ -118,7 +138,8 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
         digits = width0.empty() ? 1 : std::size_t(std::stoi(width0));
         after = name.substr(d + 1);
     } else {
-        return failure(Fault::input, "{}: one file cannot hold many frames; write the frame number as in {}.####{}", pattern.string(), pattern.stem().string(), ending);
+        return failure(Fault::input, "{}: one file cannot hold many frames; write the frame number as in {}.####{}",
+                       pattern.string(), pattern.stem().string(), ending);
     }
     if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
     return std::make_unique<SequenceWriter>(folder, before, digits, after, fps, options.half);

@@ -17,14 +17,15 @@ struct FrameWriterOptions {
     bool half = false;
 };
 
-/// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each file of a
-/// sequence is written beside its place and renamed, so stopping leaves whole frames only. EXR holds scene-linear values, the
-/// others display-ready ones; 8-bit pictures stay 8-bit in PNG and TIFF, floats become 16-bit there.
+/// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each
+/// file of a sequence is written beside its place and renamed, so stopping leaves whole frames only. EXR holds
+/// scene-linear values, the others display-ready ones; 8-bit pictures stay 8-bit in PNG and TIFF, floats become 16-bit
+/// there.
 class FrameWriter {
 public:
     /// Fails for a name without a number or a known ending, saying what to write instead.
-    static Expected<std::unique_ptr<FrameWriter>> create(const std::filesystem::path& pattern, int width, int height, FrameRate fps,
-                                                         const FrameWriterOptions& options = {});
+    static Expected<std::unique_ptr<FrameWriter>> create(const std::filesystem::path& pattern, int width, int height,
+                                                         FrameRate fps, const FrameWriterOptions& options = {});
     virtual ~FrameWriter() = default;
 
     /// Of a sequence several frames may be written at once, from several threads; those of a video come in their order.

@@ -19,13 +19,15 @@ std::string lowerExtension(const fs::path& path) {
 }
 
 bool isPicture(const fs::path& path) {
-    static const char* const endings[] = {".exr", ".dpx", ".tif", ".tiff", ".png", ".jpg", ".jpeg", ".bmp", ".tga", ".hdr", ".cin"};
+    static const char* const endings[] = {".exr",  ".dpx", ".tif", ".tiff", ".png", ".jpg",
+                                          ".jpeg", ".bmp", ".tga", ".hdr",  ".cin"};
     const std::string ending = lowerExtension(path);
     return std::any_of(std::begin(endings), std::end(endings), [&](const char* e) { return ending == e; });
 }
 
 bool isVideo(const fs::path& path) {
-    static const char* const endings[] = {".mp4", ".mov", ".mkv", ".avi", ".mxf", ".webm", ".m4v", ".mpg", ".mpeg", ".ts", ".mts", ".ogv"};
+    static const char* const endings[] = {".mp4", ".mov", ".mkv",  ".avi", ".mxf", ".webm",
+                                          ".m4v", ".mpg", ".mpeg", ".ts",  ".mts", ".ogv"};
     const std::string ending = lowerExtension(path);
     return std::any_of(std::begin(endings), std::end(endings), [&](const char* e) { return ending == e; });
 }
@@ -48,7 +50,8 @@ std::optional<SequenceName> nameOfPattern(const fs::path& path) {
     return SequenceName{path.parent_path(), match.prefix().str(), match.suffix().str()};
 }
 
-Expected<std::shared_ptr<const Plate>> openFolder(const fs::path& folder, const PlateOptions& options, const Progress& progress) {
+Expected<std::shared_ptr<const Plate>> openFolder(const fs::path& folder, const PlateOptions& options,
+                                                  const Progress& progress) {
     std::map<std::string, SequenceName> sequences;
     std::vector<fs::path> videos;
     std::error_code code;
@@ -56,7 +59,8 @@ Expected<std::shared_ptr<const Plate>> openFolder(const fs::path& folder, const 
         if (!entry.is_regular_file(code) || entry.path().filename().string().starts_with('.')) continue;
         if (isVideo(entry.path())) videos.push_back(entry.path());
         if (isPicture(entry.path()))
-            if (const auto name = nameOfFrame(entry.path())) sequences.emplace(name->before + "####" + name->after, *name);
+            if (const auto name = nameOfFrame(entry.path()))
+                sequences.emplace(name->before + "####" + name->after, *name);
     }
     if (code) return failure(Fault::input, "{}: the folder cannot be read: {}", folder.string(), code.message());
     if (sequences.size() + videos.size() > 1) {
@@ -72,7 +76,8 @@ Expected<std::shared_ptr<const Plate>> openFolder(const fs::path& folder, const 
 
 }  // namespace
 
-Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const PlateOptions& options, const Progress& progress) {
+Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const PlateOptions& options,
+                                                   const Progress& progress) {
     std::error_code code;
     if (path.empty()) return failure(Fault::input, "no plate was named");
     if (fs::is_directory(path, code)) return openFolder(path, options, progress);
@@ -82,7 +87,8 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
     }
     if (isPicture(path)) {
         if (const auto name = nameOfFrame(path)) return openSequence(*name, options);
-        return failure(Fault::input, "{}: a single picture without a frame number is no plate; number it, as in name.1001{}",
+        return failure(Fault::input,
+                       "{}: a single picture without a frame number is no plate; number it, as in name.1001{}",
                        path.string(), path.extension().string());
     }
     return openVideo(path, options, progress);

@@ -22,20 +22,21 @@ struct PlateFacts {
     int width = 0;
     int height = 0;
     FrameRate fps;
-    bool fpsFromPlate = true;    ///< false: a sequence that does not say; 24 is assumed
+    bool fpsFromPlate = true;  ///< false: a sequence that does not say; 24 is assumed
     int firstFrame = 1001;
-    int lastFrame = 1001;        ///< inclusive
+    int lastFrame = 1001;  ///< inclusive
     double pixelAspect = 1.0;
-    std::string pixelFormat;     ///< "yuv420p", "rgb half", ...
-    bool linear = false;         ///< scene-linear values, shown through the display transform
-    std::vector<int> missing;    ///< frames between first and last that have no file
+    std::string pixelFormat;   ///< "yuv420p", "rgb half", ...
+    bool linear = false;       ///< scene-linear values, shown through the display transform
+    std::vector<int> missing;  ///< frames between first and last that have no file
 
     int frameCount() const { return lastFrame - firstFrame + 1; }
     bool holds(int frame) const { return frame >= firstFrame && frame <= lastFrame; }
 };
 
 struct PlateOptions {
-    /// The number of a video's first frame; videos carry none, and the trade counts from 1001. Sequences keep their own.
+    /// The number of a video's first frame; videos carry none, and the trade counts from 1001. Sequences keep their
+    /// own.
     int firstFrameOfVideo = 1001;
 
     /// Overrides the rate the plate says, for sequences that say none or say it wrongly.
@@ -47,9 +48,11 @@ class Plate {
 public:
     virtual ~Plate() = default;
 
-    /// Opens a video file, a sequence (`plate.%04d.exr`, `plate.####.exr`, or the path of one of its frames) or a folder
-    /// holding one of either. Gaps in a sequence are listed in the facts, not errors. Fails with what was found instead.
-    static Expected<std::shared_ptr<const Plate>> open(const std::filesystem::path& path, const PlateOptions& options = {},
+    /// Opens a video file, a sequence (`plate.%04d.exr`, `plate.####.exr`, or the path of one of its frames) or a
+    /// folder holding one of either. Gaps in a sequence are listed in the facts, not errors. Fails with what was found
+    /// instead.
+    static Expected<std::shared_ptr<const Plate>> open(const std::filesystem::path& path,
+                                                       const PlateOptions& options = {},
                                                        const Progress& progress = Progress{});
 
     const PlateFacts& facts() const { return facts_; }

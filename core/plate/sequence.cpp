@@ -12,7 +12,9 @@ namespace fs = std::filesystem;
 
 class SequencePlate final : public Plate {
 public:
-    SequencePlate(PlateFacts facts, std::map<int, fs::path> files) : files_(std::move(files)) { facts_ = std::move(facts); }
+    SequencePlate(PlateFacts facts, std::map<int, fs::path> files) : files_(std::move(files)) {
+        facts_ = std::move(facts);
+    }
 
     Expected<PicturePtr> read(int frame) const override {
         const auto file = files_.find(frame);
@@ -29,8 +31,8 @@ public:
         const int width = spec.full_width > 0 ? spec.full_width : spec.width;
         const int height = spec.full_height > 0 ? spec.full_height : spec.height;
         if (width != facts_.width || height != facts_.height)
-            return failure(Fault::input, "{}: is {}x{}, but the sequence is {}x{}; re-render or remove this frame", name, width,
-                           height, facts_.width, facts_.height);
+            return failure(Fault::input, "{}: is {}x{}, but the sequence is {}x{}; re-render or remove this frame",
+                           name, width, height, facts_.width, facts_.height);
         auto picture = std::make_shared<Picture>();
         picture->width = width;
         picture->height = height;
@@ -39,7 +41,8 @@ public:
         picture->depth = bytes ? Picture::Depth::bits8 : Picture::Depth::float32;
         const auto type = bytes ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::FLOAT;
         const std::size_t count = std::size_t(width) * std::size_t(height) * 3;
-        const bool read = bytes ? readInto(*input, spec, type, picture->bytes, count) : readInto(*input, spec, type, picture->floats, count);
+        const bool read = bytes ? readInto(*input, spec, type, picture->bytes, count)
+                                : readInto(*input, spec, type, picture->floats, count);
         if (!read) return failure(Fault::input, "{}: is damaged: {}", name, input->geterror());
         return picture;
     }
@@ -47,14 +50,15 @@ public:
 private:
     /// Reads the data window into the display window, grey spread to three channels, alpha dropped.
     template <class Value>
-    static bool readInto(OIIO::ImageInput& input, const OIIO::ImageSpec& spec, OIIO::TypeDesc type, std::vector<Value>& out,
-                         std::size_t count) {
+    static bool readInto(OIIO::ImageInput& input, const OIIO::ImageSpec& spec, OIIO::TypeDesc type,
+                         std::vector<Value>& out, std::size_t count) {
         const int channels = std::min(spec.nchannels, 3);
         std::vector<Value> data(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(channels));
         if (!input.read_image(0, 0, 0, channels, type, data.data())) return false;
         const int width = spec.full_width > 0 ? spec.full_width : spec.width;
         const int height = spec.full_height > 0 ? spec.full_height : spec.height;
-        if (channels == 3 && spec.width == width && spec.height == height && spec.x == spec.full_x && spec.y == spec.full_y) {
+        if (channels == 3 && spec.width == width && spec.height == height && spec.x == spec.full_x &&
+            spec.y == spec.full_y) {
             out = std::move(data);
             return true;
         }
@@ -86,7 +90,8 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     std::error_code code;
     for (const auto& entry : fs::directory_iterator(folder, code)) {
         const std::string file = entry.path().filename().string();
-        if (file.size() <= name.before.size() + name.after.size() || !file.starts_with(name.before) || !file.ends_with(name.after))
+        if (file.size() <= name.before.size() + name.after.size() || !file.starts_with(name.before) ||
+            !file.ends_with(name.after))
             continue;
         const std::string_view digits =
             std::string_view(file).substr(name.before.size(), file.size() - name.before.size() - name.after.size());
@@ -103,7 +108,8 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     facts.firstFrame = files.begin()->first;
     facts.lastFrame = files.rbegin()->first;
     if (facts.frameCount() > 1'000'000)
-        return failure(Fault::input, "{}: frames {} and {} are too far apart for one sequence", pattern, facts.firstFrame, facts.lastFrame);
+        return failure(Fault::input, "{}: frames {} and {} are too far apart for one sequence", pattern,
+                       facts.firstFrame, facts.lastFrame);
     for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame)
         if (!files.contains(frame)) facts.missing.push_back(frame);
 
@@ -119,14 +125,20 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
         facts.width = spec.full_width > 0 ? spec.full_width : spec.width;
         facts.height = spec.full_height > 0 ? spec.full_height : spec.height;
         facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
-        facts.pixelFormat = fmt::format("{} {}", spec.nchannels == 1 ? "grey" : spec.nchannels == 4 ? "rgba" : "rgb", spec.format.c_str());
+        facts.pixelFormat = fmt::format("{} {}",
+                                        spec.nchannels == 1   ? "grey"
+                                        : spec.nchannels == 4 ? "rgba"
+                                                              : "rgb",
+                                        spec.format.c_str());
         facts.linear = spec.format == OIIO::TypeDesc::HALF || spec.format == OIIO::TypeDesc::FLOAT;
         facts.fpsFromPlate = false;
         int rational[2] = {0, 0};
         if (spec.getattribute("FramesPerSecond", OIIO::TypeRational, rational) && rational[0] > 0 && rational[1] > 0) {
             facts.fps = reduced({rational[0], rational[1]});
             facts.fpsFromPlate = true;
-        } else if (const float rate = spec.get_float_attribute("dpx:FrameRate", spec.get_float_attribute("FramesPerSecond", 0.0F)); rate > 0.5F && rate < 1000.0F) {
+        } else if (const float rate =
+                       spec.get_float_attribute("dpx:FrameRate", spec.get_float_attribute("FramesPerSecond", 0.0F));
+                   rate > 0.5F && rate < 1000.0F) {
             facts.fps = frameRateNear(rate);
             facts.fpsFromPlate = true;
         }

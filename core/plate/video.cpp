@@ -44,7 +44,9 @@ public:
         const std::lock_guard lock(mutex_);
         FfmsError error;
         const FFMS_Frame* decoded = FFMS_GetFrame(source_, frame - facts_.firstFrame, &error.info);
-        if (!decoded) return failure(Fault::input, "{}: frame {} cannot be decoded: {}", facts_.path.string(), frame, error.text());
+        if (!decoded)
+            return failure(Fault::input, "{}: frame {} cannot be decoded: {}", facts_.path.string(), frame,
+                           error.text());
         auto picture = std::make_shared<Picture>();
         picture->width = facts_.width;
         picture->height = facts_.height;
@@ -64,7 +66,8 @@ public:
         } else {
             picture->bytes.resize(rowValues * rows);
             for (std::size_t y = 0; y < rows; ++y)
-                std::memcpy(picture->bytes.data() + y * rowValues, decoded->Data[0] + y * std::size_t(decoded->Linesize[0]), rowValues);
+                std::memcpy(picture->bytes.data() + y * rowValues,
+                            decoded->Data[0] + y * std::size_t(decoded->Linesize[0]), rowValues);
         }
         return picture;
     }
@@ -87,7 +90,8 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
     FfmsError error;
     FFMS_Indexer* indexer = FFMS_CreateIndexer(path.c_str(), &error.info);
     if (!indexer)
-        return failure(Fault::input, "{}: is no video that can be read, or is cut off at its start or end", path.string());
+        return failure(Fault::input, "{}: is no video that can be read, or is cut off at its start or end",
+                       path.string());
     FFMS_SetProgressCallback(indexer, &onIndexing, const_cast<Progress*>(&progress));
     // A file that breaks off keeps the frames before the break.
     FFMS_Index* index = FFMS_DoIndexing2(indexer, FFMS_IEH_STOP_TRACK, &error.info);
@@ -118,7 +122,8 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
     if (options.fps) facts.fps = *options.fps;
     facts.firstFrame = options.firstFrameOfVideo;
     facts.lastFrame = facts.firstFrame + properties->NumFrames - 1;
-    if (properties->SARNum > 0 && properties->SARDen > 0) facts.pixelAspect = double(properties->SARNum) / properties->SARDen;
+    if (properties->SARNum > 0 && properties->SARDen > 0)
+        facts.pixelAspect = double(properties->SARNum) / properties->SARDen;
     const auto format = AVPixelFormat(first->EncodedPixelFormat);
     const char* formatName = av_get_pix_fmt_name(format);
     facts.pixelFormat = formatName ? formatName : "unknown";
@@ -126,7 +131,8 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
     const bool deep = descriptor && descriptor->comp[0].depth > 8;
 
     const int formats[] = {FFMS_GetPixFmt(deep ? "rgb48le" : "rgb24"), -1};
-    if (FFMS_SetOutputFormatV2(source, formats, facts.width, facts.height, FFMS_RESIZER_FAST_BILINEAR, &error.info) != 0) {
+    if (FFMS_SetOutputFormatV2(source, formats, facts.width, facts.height, FFMS_RESIZER_FAST_BILINEAR, &error.info) !=
+        0) {
         FFMS_DestroyVideoSource(source);
         return failure(Fault::input, "{}: its pixel format {} cannot be converted", path.string(), facts.pixelFormat);
     }

@@ -73,7 +73,8 @@ public:
         frame_->height = height;
         av_frame_get_buffer(frame_, 0);
         packet_ = av_packet_alloc();
-        scaler_ = sws_getContext(width, height, AV_PIX_FMT_RGB24, width, height, AV_PIX_FMT_YUV420P, SWS_BICUBIC, nullptr, nullptr, nullptr);
+        scaler_ = sws_getContext(width, height, AV_PIX_FMT_RGB24, width, height, AV_PIX_FMT_YUV420P, SWS_BICUBIC,
+                                 nullptr, nullptr, nullptr);
         const int* coefficients = sws_getCoefficients(SWS_CS_ITU709);
         sws_setColorspaceDetails(scaler_, coefficients, 1, coefficients, 0, 0, 1 << 16, 1 << 16);
         return {};
@@ -107,7 +108,8 @@ private:
             code = avcodec_receive_packet(encoder_, packet_);
             if (code == AVERROR(EAGAIN) || code == AVERROR_EOF) return {};
             if (code < 0) break;
-            // One frame long in the encoder's time base; without it the last frame has no duration and the rate reads wrong.
+            // One frame long in the encoder's time base; without it the last frame has no duration and the rate reads
+            // wrong.
             packet_->duration = 1;
             av_packet_rescale_ts(packet_, encoder_->time_base, stream_->time_base);
             packet_->stream_index = stream_->index;

@@ -31,8 +31,12 @@ public:
     bool canRedo() const { return place_ + 1 < versions_.size(); }
     std::string undoName() const { return canUndo() ? versions_[place_].name : ""; }
     std::string redoName() const { return canRedo() ? versions_[place_ + 1].name : ""; }
-    void undo() { if (canUndo()) --place_; }
-    void redo() { if (canRedo()) ++place_; }
+    void undo() {
+        if (canUndo()) --place_;
+    }
+    void redo() {
+        if (canRedo()) ++place_;
+    }
 
 private:
     struct Version {

@@ -40,7 +40,9 @@ void addTracks(Fingerprint& print, const List<Track>& tracks, bool withSetAside)
     }
 }
 
-Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) { return withTracksEdited(shot, {id}, edit); }
+Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) {
+    return withTracksEdited(shot, {id}, edit);
+}
 
 /// Gives names that no track of the shot has: "p-1" if it is free, else "p-1-2", ...
 class FreeNames {
@@ -93,14 +95,18 @@ Shot withPlate(const Shot& shot, const PlateFacts& facts) {
     Shot result = shot;
     const FrameRange range = shot.plate.range;
     result.plate = plateRef(facts);
-    if (shot.plate.isOpen()) result.plate.range = {std::clamp(range.first, facts.firstFrame, facts.lastFrame), std::clamp(range.last, facts.firstFrame, facts.lastFrame)};
+    if (shot.plate.isOpen())
+        result.plate.range = {std::clamp(range.first, facts.firstFrame, facts.lastFrame),
+                              std::clamp(range.last, facts.firstFrame, facts.lastFrame)};
     return result;
 }
 
 Shot withRange(const Shot& shot, const FrameRange& range) {
     Shot result = shot;
-    result.plate.range.first = std::clamp(std::min(range.first, range.last), shot.plate.frames.first, shot.plate.frames.last);
-    result.plate.range.last = std::clamp(std::max(range.first, range.last), shot.plate.frames.first, shot.plate.frames.last);
+    result.plate.range.first =
+        std::clamp(std::min(range.first, range.last), shot.plate.frames.first, shot.plate.frames.last);
+    result.plate.range.last =
+        std::clamp(std::max(range.first, range.last), shot.plate.frames.first, shot.plate.frames.last);
     return result;
 }
 
@@ -129,19 +135,22 @@ Shot withTrackAdded(const Shot& shot, int frame, const Vector2d& at, TrackId* id
 Shot withTrackMoved(const Shot& shot, TrackId id, int frame, const Vector2d& to) {
     return withTrackEdited(shot, id, [&](Track& track) {
         track.samples = track.samples.edited([&](std::vector<Sample>& samples) {
-            const auto at = std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
+            const auto at = std::lower_bound(samples.begin(), samples.end(), frame,
+                                             [](const Sample& s, int f) { return s.frame < f; });
             // The offset point stays where the pattern had carried it.
             const bool there = at != samples.end() && at->frame == frame;
-            const Sample moved{.frame = frame, .carried = there ? at->carried : Eigen::Vector2f(track.offset.cast<float>()), .at = to, .tie = true};
-            if (at != samples.end() && at->frame == frame)
-                *at = moved;
-            else
-                samples.insert(at, moved);
+            const Sample moved{.frame = frame,
+                               .carried = there ? at->carried : Eigen::Vector2f(track.offset.cast<float>()),
+                               .at = to,
+                               .tie = true};
+            if (at != samples.end() && at->frame == frame) *at = moved;
+            else samples.insert(at, moved);
         });
     });
 }
 
-Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& ids, const std::function<void(Track&)>& edit, bool evenLocked) {
+Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& ids, const std::function<void(Track&)>& edit,
+                      bool evenLocked) {
     const std::set<TrackId> meant(ids.begin(), ids.end());
     Shot result = shot;
     result.tracks = shot.tracks.edited([&](std::vector<Track>& tracks) {
@@ -154,12 +163,15 @@ Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& ids, const s
 Shot withTieRemoved(const Shot& shot, TrackId id, int frame) {
     return withTrackEdited(shot, id, [&](Track& track) {
         if (track.samples.size() < 2) return;
-        track.samples = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return s.frame == frame && s.tie; }); });
+        track.samples = track.samples.edited(
+            [&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return s.frame == frame && s.tie; }); });
         if (sampleAt(track, track.referenceFrame)) return;
         // The reference frame was it: the nearest other tie takes its place, else the first frame.
         track.referenceFrame = track.firstFrame();
         for (const Sample& sample : track.samples)
-            if (sample.tie && (!sampleAt(track, track.referenceFrame)->tie || std::abs(sample.frame - frame) < std::abs(track.referenceFrame - frame))) track.referenceFrame = sample.frame;
+            if (sample.tie && (!sampleAt(track, track.referenceFrame)->tie ||
+                               std::abs(sample.frame - frame) < std::abs(track.referenceFrame - frame)))
+                track.referenceFrame = sample.frame;
     });
 }
 
@@ -193,19 +205,22 @@ Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& ids, std
 Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second) {
     const Track* other = findTrack(shot, second);
     if (!other || first == second) return shot;
-    return withTracksRemoved(withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }), {second});
+    return withTracksRemoved(withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }),
+                             {second});
 }
 
 Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& ids, const FrameRange& range) {
     return withTracksEdited(shot, ids, [&](Track& track) {
-        List<Sample> kept = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return !range.holds(s.frame); }); });
+        List<Sample> kept = track.samples.edited(
+            [&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return !range.holds(s.frame); }); });
         if (kept.isEmpty()) return;
         if (kept.size() != track.samples.size()) {
             if (kept.front().frame != track.samples.front().frame) track.startReason = EndReason::none;
             if (kept.back().frame != track.samples.back().frame) track.endReason = EndReason::none;
         }
         track.samples = kept;
-        if (!sampleAt(track, track.referenceFrame)) track.referenceFrame = std::clamp(track.referenceFrame, track.firstFrame(), track.lastFrame());
+        if (!sampleAt(track, track.referenceFrame))
+            track.referenceFrame = std::clamp(track.referenceFrame, track.firstFrame(), track.lastFrame());
         if (!sampleAt(track, track.referenceFrame)) track.referenceFrame = track.firstFrame();
     });
 }
@@ -230,7 +245,8 @@ Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int ref
     const Track* first = ids.empty() ? nullptr : findTrack(shot, ids.front());
     Locator locator;
     const std::string wanted = first ? first->name : "locator";
-    for (int number = 1; locator.name.empty() || findLocator(shot, locator.name); ++number) locator.name = number == 1 ? "on " + wanted : fmt::format("on {} {}", wanted, number);
+    for (int number = 1; locator.name.empty() || findLocator(shot, locator.name); ++number)
+        locator.name = number == 1 ? "on " + wanted : fmt::format("on {} {}", wanted, number);
     locator.tracks = List<TrackId>(ids);
     locator.referenceFrame = referenceFrame;
     locator.kind = kind;
@@ -240,11 +256,13 @@ Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int ref
         const bool pin = kind == MotionKind::cornerPin;
         for (const DeliverableFormat format : {DeliverableFormat::json, DeliverableFormat::csv}) {
             Deliverable item;
-            item.name = fmt::format("{} {}{}", locator.name, pin ? "corner pin" : "transform", format == DeliverableFormat::csv ? " as a table" : "");
+            item.name = fmt::format("{} {}{}", locator.name, pin ? "corner pin" : "transform",
+                                    format == DeliverableFormat::csv ? " as a table" : "");
             item.kind = pin ? DeliverableKind::cornerPin : DeliverableKind::transforms;
             item.format = format;
             item.locator = locator.name;
-            item.place = fmt::format("{}.{}.{}.{}", shot.name, file, pin ? "cornerpin" : "transforms", format == DeliverableFormat::csv ? "csv" : "json");
+            item.place = fmt::format("{}.{}.{}.{}", shot.name, file, pin ? "cornerpin" : "transforms",
+                                     format == DeliverableFormat::csv ? "csv" : "json");
             list.push_back(std::move(item));
         }
     });
@@ -255,7 +273,8 @@ Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int ref
 Shot withTracksRemoved(const Shot& shot, const std::vector<TrackId>& ids) {
     const std::set<TrackId> gone(ids.begin(), ids.end());
     Shot result = shot;
-    result.tracks = shot.tracks.edited([&](auto& tracks) { std::erase_if(tracks, [&](const Track& t) { return gone.contains(t.id) && !t.locked; }); });
+    result.tracks = shot.tracks.edited(
+        [&](auto& tracks) { std::erase_if(tracks, [&](const Track& t) { return gone.contains(t.id) && !t.locked; }); });
     return result;
 }
 
@@ -343,7 +362,11 @@ std::uint64_t solveKey(const Shot& shot) {
     Fingerprint print;
     addTracks(print, shot.tracks, false);
     const SolveSettings& s = shot.solveSettings;
-    print.add(s.sensorWidth_mm).add(int(s.focal)).add(int(s.distortion)).add(shot.plate.range.first).add(shot.plate.range.last);
+    print.add(s.sensorWidth_mm)
+        .add(int(s.focal))
+        .add(int(s.distortion))
+        .add(shot.plate.range.first)
+        .add(shot.plate.range.last);
     if (s.focal != Knowledge::unknown) print.add(s.focal_mm);
     if (s.focal == Knowledge::guessed) print.add(s.focalTrust_mm);
     if (s.basePair) print.add(s.basePair->first).add(s.basePair->second);
@@ -352,8 +375,15 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.motion) print.add(102).add(int(*s.motion));
     if (s.zoom) print.add(*s.zoom ? 103 : 107);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
-    for (const KnownDistance& known : s.distances) print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
-    for (const KnownPlace& known : s.places) print.add(106).add(double(known.track)).add(known.metres.x()).add(known.metres.y()).add(known.metres.z()).add(known.trust);
+    for (const KnownDistance& known : s.distances)
+        print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
+    for (const KnownPlace& known : s.places)
+        print.add(106)
+            .add(double(known.track))
+            .add(known.metres.x())
+            .add(known.metres.y())
+            .add(known.metres.z())
+            .add(known.trust);
     return print.value();
 }
 
@@ -361,13 +391,30 @@ std::uint64_t steadyKey(const Shot& shot) {
     Fingerprint print;
     const SteadySettings& s = shot.steady;
     const SteadyOptions& o = s.options;
-    print.add(int(s.steady)).add(int(s.source)).add(int(s.cornerPin)).add(steadyReference(shot)).add(shot.plate.range.first).add(shot.plate.range.last);
-    print.add(int(o.mode)).add(o.position).add(o.rotation).add(o.scale).add(int(o.smoother)).add(o.smooth_frames).add(o.leeway).add(int(o.fit));
+    print.add(int(s.steady))
+        .add(int(s.source))
+        .add(int(s.cornerPin))
+        .add(steadyReference(shot))
+        .add(shot.plate.range.first)
+        .add(shot.plate.range.last);
+    print.add(int(o.mode))
+        .add(o.position)
+        .add(o.rotation)
+        .add(o.scale)
+        .add(int(o.smoother))
+        .add(o.smooth_frames)
+        .add(o.leeway)
+        .add(int(o.fit));
     print.add(o.cropZoom).add(o.cropCentre.x()).add(o.cropCentre.y());
-    print.add(int(s.shake)).add(s.lending.position).add(s.lending.rotation).add(s.lending.scale).add(int(s.lending.fit));
+    print.add(int(s.shake))
+        .add(s.lending.position)
+        .add(s.lending.rotation)
+        .add(s.lending.scale)
+        .add(int(s.lending.fit));
     if (s.shake && s.profile) {
         print.add(std::uint64_t(s.profile->samples.size()));
-        for (const ShakeSample& sample : s.profile->samples) print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
+        for (const ShakeSample& sample : s.profile->samples)
+            print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
     }
     print.add(shot.plate.width).add(shot.plate.height).add(shot.plate.fps.perSecond());
     for (TrackId id : s.tracks) print.add(std::uint64_t(id));
@@ -382,11 +429,15 @@ std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
     Fingerprint print;
     print.add(int(deliverable.kind)).add(int(deliverable.format)).add(int(deliverable.upAxis));
     const TransformOptions& t = deliverable.transform;
-    if (!(t == TransformOptions{})) print.add(int(t.origin)).add(int(t.inverse)).add(int(t.position)).add(int(t.rotation)).add(int(t.scale));
+    if (!(t == TransformOptions{}))
+        print.add(int(t.origin)).add(int(t.inverse)).add(int(t.position)).add(int(t.rotation)).add(int(t.scale));
     for (char c : deliverable.place) print.add(int(c));
     if (deliverable.kind == DeliverableKind::transforms || deliverable.kind == DeliverableKind::cornerPin) {
         if (const Locator* locator = findLocator(shot, deliverable.locator)) {
-            print.add(locator->referenceFrame).add(int(locator->kind)).add(shot.plate.range.first).add(shot.plate.range.last);
+            print.add(locator->referenceFrame)
+                .add(int(locator->kind))
+                .add(shot.plate.range.first)
+                .add(shot.plate.range.last);
             addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
         }
         return print.value();
@@ -403,7 +454,8 @@ std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
     if (deliverable.kind == DeliverableKind::camera) {
         const Orientation orientation = orientationOf(shot);
         print.add(orientation.scale);
-        for (int i = 0; i < 3; ++i) print.add(orientation.translation[i]).add(orientation.rotation(i, 0)).add(orientation.rotation(i, 1));
+        for (int i = 0; i < 3; ++i)
+            print.add(orientation.translation[i]).add(orientation.rotation(i, 0)).add(orientation.rotation(i, 1));
         for (const SolvedFrame& frame : shot.solve->frames)
             for (int i = 0; i < 3; ++i) print.add(frame.worldFromCamera.translation()[i]);
     }
@@ -427,7 +479,9 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     options.squeeze = s.squeeze;
     options.basePair = s.basePair;
     // A measure goes with its track.
-    const auto isThere = [&](TrackId id) { return std::any_of(shot.tracks.begin(), shot.tracks.end(), [&](const Track& track) { return track.id == id; }); };
+    const auto isThere = [&](TrackId id) {
+        return std::any_of(shot.tracks.begin(), shot.tracks.end(), [&](const Track& track) { return track.id == id; });
+    };
     for (const KnownDistance& known : s.distances)
         if (isThere(known.a) && isThere(known.b)) options.distances.push_back(known);
     for (const KnownPlace& known : s.places)
@@ -448,24 +502,32 @@ int steadyReference(const Shot& shot) {
 
 Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
     const std::vector<Track> tracks = tracksOf(shot, locator.tracks);
-    if (tracks.empty() || tracks.size() != locator.tracks.size()) return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
+    if (tracks.empty() || tracks.size() != locator.tracks.size())
+        return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
     return motionOf(tracks, locator.referenceFrame, shot.plate.range, locator.kind);
 }
 
 Expected<PlateMotion> steadyMotion(const Shot& shot) {
     const SteadySettings& s = shot.steady;
     if (s.source == SteadySettings::Source::allTracks) {
-        if (shot.tracks.isEmpty()) return failure(Fault::outcome, "there are no tracks to steady on; scatter features, or place one and track it");
+        if (shot.tracks.isEmpty())
+            return failure(Fault::outcome,
+                           "there are no tracks to steady on; scatter features, or place one and track it");
         return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range);
     }
     const std::vector<Track> tracks = tracksOf(shot, s.tracks);
-    if (tracks.empty()) return failure(Fault::outcome, "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
-    const MotionKind kind = s.cornerPin ? MotionKind::cornerPin : tracks.size() == 1 ? MotionKind::position : MotionKind::similarity;
+    if (tracks.empty())
+        return failure(Fault::outcome,
+                       "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
+    const MotionKind kind = s.cornerPin          ? MotionKind::cornerPin
+                            : tracks.size() == 1 ? MotionKind::position
+                                                 : MotionKind::similarity;
     return motionOf(tracks, steadyReference(shot), shot.plate.range, kind);
 }
 
 const FrameMap* PicturePlan::at(int frame) const {
-    const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
+    const auto found =
+        std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
@@ -501,7 +563,8 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
         } else {
             std::vector<FrameMap> both;
             for (const FrameMap& map : shake->frames)
-                if (const FrameMap* steady = plan.at(map.frame)) both.push_back({map.frame, steady->sourceFromOutput * map.sourceFromOutput});
+                if (const FrameMap* steady = plan.at(map.frame))
+                    both.push_back({map.frame, steady->sourceFromOutput * map.sourceFromOutput});
             plan.frames = std::move(both);
             if (s.options.fit == SteadyOptions::Fit::fill) {
                 const auto zoom = fillZoom(plan.frames, width, height);
@@ -511,10 +574,15 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
                 plan.fills = true;
             }
         }
-        if (shake->looped) plan.note += fmt::format("{}the shake of {:.1f} s is looped", plan.note.empty() ? "" : "; ", s.profile->seconds());
-        if (shake->cut) plan.note += fmt::format("{}the first part of a shake of {:.1f} s is used", plan.note.empty() ? "" : "; ", s.profile->seconds());
+        if (shake->looped)
+            plan.note +=
+                fmt::format("{}the shake of {:.1f} s is looped", plan.note.empty() ? "" : "; ", s.profile->seconds());
+        if (shake->cut)
+            plan.note += fmt::format("{}the first part of a shake of {:.1f} s is used", plan.note.empty() ? "" : "; ",
+                                     s.profile->seconds());
     }
-    if (plan.frames.empty()) return failure(Fault::outcome, "nothing is steadied and no shake is lent; turn one of them on");
+    if (plan.frames.empty())
+        return failure(Fault::outcome, "nothing is steadied and no shake is lent; turn one of them on");
     return plan;
 }
 
@@ -549,22 +617,26 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
         plate.state = missingFrames.empty() ? StageState::done : StageState::attention;
         plate.number = fmt::format("{} frames · {:.5g} fps", shot.plate.range.count(), shot.plate.fps.perSecond());
         if (!missingFrames.empty())
-            plate.message = fmt::format("{} frame{} missing: {}", missingFrames.size(), missingFrames.size() == 1 ? " is" : "s are", frameRanges(missingFrames));
+            plate.message = fmt::format("{} frame{} missing: {}", missingFrames.size(),
+                                        missingFrames.size() == 1 ? " is" : "s are", frameRanges(missingFrames));
     }
     stages.push_back(plate);
 
     StageReport tracks{Stage::tracks, StageState::empty, "none", ""};
     if (!shot.tracks.isEmpty()) {
-        const auto aside = std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
+        const auto aside =
+            std::count_if(shot.tracks.begin(), shot.tracks.end(), [](const Track& t) { return t.setAside; });
         tracks.state = StageState::done;
-        tracks.number = aside > 0 ? fmt::format("{} · {} set aside", shot.tracks.size(), aside) : fmt::format("{}", shot.tracks.size());
+        tracks.number = aside > 0 ? fmt::format("{} · {} set aside", shot.tracks.size(), aside)
+                                  : fmt::format("{}", shot.tracks.size());
         const auto counts = tracksPerFrame(shot);
         std::vector<int> poor;
         for (std::size_t i = 0; i < counts.size(); ++i)
             if (counts[i] < kTrackFloor) poor.push_back(shot.plate.range.first + int(i));
         if (!poor.empty()) {
             tracks.state = StageState::attention;
-            tracks.message = fmt::format("{} frame{} fewer than {} tracks: {}", poor.size(), poor.size() == 1 ? " has" : "s have", kTrackFloor, frameRanges(poor));
+            tracks.message = fmt::format("{} frame{} fewer than {} tracks: {}", poor.size(),
+                                         poor.size() == 1 ? " has" : "s have", kTrackFloor, frameRanges(poor));
         }
     }
     stages.push_back(tracks);
@@ -595,7 +667,8 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
     StageReport world{Stage::world, StageState::empty, "not set", ""};
     if (shot.world.isSet()) {
         world.state = StageState::done;
-        world.number = fmt::format("{}{}", shot.world.ground.isEmpty() ? "no ground" : "ground", shot.world.measure ? " · metres" : " · no scale");
+        world.number = fmt::format("{}{}", shot.world.ground.isEmpty() ? "no ground" : "ground",
+                                   shot.world.measure ? " · metres" : " · no scale");
         if (shot.solve) {
             if (const auto orientation = orient(shot.world, *shot.solve); !orientation) {
                 world.state = StageState::attention;
@@ -608,8 +681,10 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
     StageReport steady{Stage::steady, StageState::empty, "—", ""};
     if (shot.steady.changesPicture()) {
         steady.state = StageState::done;
-        steady.number = shot.steady.steady ? shot.steady.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease" : "";
-        if (shot.steady.shake && shot.steady.profile) steady.number += (steady.number.empty() ? "shake of " : " · shake of ") + shot.steady.profile->name;
+        steady.number =
+            shot.steady.steady ? shot.steady.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease" : "";
+        if (shot.steady.shake && shot.steady.profile)
+            steady.number += (steady.number.empty() ? "shake of " : " · shake of ") + shot.steady.profile->name;
     }
     stages.push_back(steady);
 
@@ -621,7 +696,8 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
     }
     if (written + stale > 0) {
         delivery.state = stale > 0 ? StageState::stale : StageState::done;
-        delivery.number = stale > 0 ? fmt::format("{} written · {} stale", written, stale) : fmt::format("{} written", written);
+        delivery.number =
+            stale > 0 ? fmt::format("{} written · {} stale", written, stale) : fmt::format("{} written", written);
         if (stale > 0) delivery.message = "The shot changed since the delivery. Deliver again.";
     }
     stages.push_back(delivery);

@@ -25,8 +25,8 @@ struct PlateRef {
     int width = 0;
     int height = 0;
     FrameRate fps;
-    FrameRange frames;           ///< all frames of the plate
-    FrameRange range;            ///< between the handles on the ruler
+    FrameRange frames;  ///< all frames of the plate
+    FrameRange range;   ///< between the handles on the ruler
     bool isOpen() const { return !path.empty(); }
 };
 
@@ -56,16 +56,16 @@ struct SteadySettings {
     bool steady = false;
     enum class Source { allTracks, chosen };
     Source source = Source::allTracks;
-    List<TrackId> tracks;      ///< the chosen ones
-    bool cornerPin = false;    ///< four chosen tracks as a corner pin
-    int referenceFrame = 0;    ///< 0: the first frame of the range
+    List<TrackId> tracks;    ///< the chosen ones
+    bool cornerPin = false;  ///< four chosen tracks as a corner pin
+    int referenceFrame = 0;  ///< 0: the first frame of the range
     SteadyOptions options;
     bool shake = false;
     std::shared_ptr<const ShakeProfile> profile;
     ShakeLending lending;
     ResampleFilter filter = ResampleFilter::bicubic;
     EdgeMode edges = EdgeMode::empty;
-    std::string renderPlace;   ///< where the frames go, relative to the delivery folder
+    std::string renderPlace;  ///< where the frames go, relative to the delivery folder
 
     bool changesPicture() const { return steady || (shake && profile); }
 };
@@ -80,7 +80,7 @@ struct SolveSettings {
     std::optional<Lens> lens;
     SolveOptions::Axis axis = SolveOptions::Axis::automatic;
     std::optional<CameraMotion> motion;  ///< none: found from the tracks
-    std::optional<bool> zoom;             ///< none: found from the tracks
+    std::optional<bool> zoom;            ///< none: found from the tracks
     double squeeze = 1.0;
     std::optional<std::pair<int, int>> basePair;
     List<KnownDistance> distances;  ///< measured on the set
@@ -96,11 +96,11 @@ struct Deliverable {
     std::string name;
     DeliverableKind kind = DeliverableKind::camera;
     DeliverableFormat format = DeliverableFormat::usda;
-    std::string place;              ///< a file name, or a folder for ST maps; relative to the delivery folder
+    std::string place;  ///< a file name, or a folder for ST maps; relative to the delivery folder
     UpAxis upAxis = UpAxis::y;
-    std::string locator;            ///< whose motion, for transforms and corner pins
-    TransformOptions transform;     ///< also the origin of tracks
-    std::uint64_t writtenKey = 0;   ///< `deliveryKey` when it was last written; 0: never
+    std::string locator;           ///< whose motion, for transforms and corner pins
+    TransformOptions transform;    ///< also the origin of tracks
+    std::uint64_t writtenKey = 0;  ///< `deliveryKey` when it was last written; 0: never
 };
 
 /// Everything an artist has decided about one shot. A value: copy it freely, the parts are shared until changed.
@@ -113,12 +113,12 @@ struct Shot {
     List<Track> tracks;
     TrackId nextTrack = 1;
     std::shared_ptr<const Solve> solve;
-    std::uint64_t solvedKey = 0;    ///< `solveKey` of the shot that was solved
+    std::uint64_t solvedKey = 0;  ///< `solveKey` of the shot that was solved
     World world;
     List<Locator> locators;
     SteadySettings steady;
     List<Deliverable> deliverables;
-    std::string deliveryFolder;     ///< empty: beside the shot, in "delivery"
+    std::string deliveryFolder;  ///< empty: beside the shot, in "delivery"
 };
 
 /// A shot of an opened plate, with the usual deliverables listed.
@@ -138,7 +138,8 @@ Shot withTieRemoved(const Shot& shot, TrackId track, int frame);
 /// The frame becomes a tie where it is, from which the pattern is taken anew.
 Shot withReferenceRenewed(const Shot& shot, TrackId track, int frame);
 /// Changes the choices of tracks; locked ones stay as they are unless `evenLocked`.
-Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& tracks, const std::function<void(Track&)>& edit, bool evenLocked = false);
+Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& tracks, const std::function<void(Track&)>& edit,
+                      bool evenLocked = false);
 Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& tracks, std::vector<TrackId>* copies = nullptr);
 /// The second track's frames go into the first, and it goes; the first one's frames win.
 Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second);
@@ -183,8 +184,8 @@ struct PicturePlan {
     std::vector<FrameMap> frames;
     double zoom = 1.0;
     bool fills = true;
-    std::string note;       ///< the blur that will stay visible, a profile that was looped or cut
-    PlateMotion motion;     ///< of the steadying, if any
+    std::string note;                ///< the blur that will stay visible, a profile that was looped or cut
+    PlateMotion motion;              ///< of the steadying, if any
     std::vector<ShakeSample> shake;  ///< as lent, if any
 
     const FrameMap* at(int frame) const;

@@ -47,21 +47,31 @@ Eigen::Vector2d vector2(const json& value, const std::string& where) {
 
 std::uint64_t key(const json& object, const char* name, const std::string& where) {
     const json& value = member(object, name, where);
-    if (!value.is_number_unsigned() && !(value.is_number_integer() && value.get<std::int64_t>() >= 0)) malformed(where + "." + name + ": is not a key");
+    if (!value.is_number_unsigned() && !(value.is_number_integer() && value.get<std::int64_t>() >= 0))
+        malformed(where + "." + name + ": is not a key");
     return value.get<std::uint64_t>();
 }
 
 json lensValues(const Lens& lens) {
-    return {{"width", lens.width}, {"height", lens.height}, {"focal_px", lens.focal_px}, {"k1", lens.k1}, {"k2", lens.k2}, {"k3", lens.k3},
-            {"p1", lens.p1}, {"p2", lens.p2}, {"cx", lens.cx}, {"cy", lens.cy}, {"squeeze", lens.squeeze}};
+    return {{"width", lens.width}, {"height", lens.height},  {"focal_px", lens.focal_px},
+            {"k1", lens.k1},       {"k2", lens.k2},          {"k3", lens.k3},
+            {"p1", lens.p1},       {"p2", lens.p2},          {"cx", lens.cx},
+            {"cy", lens.cy},       {"squeeze", lens.squeeze}};
 }
 
 Lens takeLensValues(const json& object, const std::string& where) {
     Lens lens;
     lens.width = whole(object, "width", where);
     lens.height = whole(object, "height", where);
-    for (const auto& [name, value] : {std::pair<const char*, double*>{"focal_px", &lens.focal_px}, {"k1", &lens.k1}, {"k2", &lens.k2}, {"k3", &lens.k3},
-                                      {"p1", &lens.p1}, {"p2", &lens.p2}, {"cx", &lens.cx}, {"cy", &lens.cy}, {"squeeze", &lens.squeeze}})
+    for (const auto& [name, value] : {std::pair<const char*, double*>{"focal_px", &lens.focal_px},
+                                      {"k1", &lens.k1},
+                                      {"k2", &lens.k2},
+                                      {"k3", &lens.k3},
+                                      {"p1", &lens.p1},
+                                      {"p2", &lens.p2},
+                                      {"cx", &lens.cx},
+                                      {"cy", &lens.cy},
+                                      {"squeeze", &lens.squeeze}})
         *value = number(object, name, where);
     if (const auto checked = checkLens(lens); !checked) malformed(where + ": " + checked.error().message);
     return lens;
@@ -80,11 +90,19 @@ json tracksValue(const Shot& shot) {
             }
             samples.push_back(std::move(sample));
         }
-        json entry{{"id", track.id}, {"name", track.name}, {"by_hand", track.byHand}, {"set_aside", track.setAside},
-                          {"motion", toString(track.motion)}, {"channel", toString(track.channel)}, {"pattern_px", track.pattern_px},
-                          {"search_px", track.search_px}, {"drift_limit", track.driftLimit}, {"reference_frame", track.referenceFrame},
-                          {"start", kReasons[std::size_t(track.startReason)]}, {"end", kReasons[std::size_t(track.endReason)]},
-                          {"samples", std::move(samples)}};
+        json entry{{"id", track.id},
+                   {"name", track.name},
+                   {"by_hand", track.byHand},
+                   {"set_aside", track.setAside},
+                   {"motion", toString(track.motion)},
+                   {"channel", toString(track.channel)},
+                   {"pattern_px", track.pattern_px},
+                   {"search_px", track.search_px},
+                   {"drift_limit", track.driftLimit},
+                   {"reference_frame", track.referenceFrame},
+                   {"start", kReasons[std::size_t(track.startReason)]},
+                   {"end", kReasons[std::size_t(track.endReason)]},
+                   {"samples", std::move(samples)}};
         // What is as usual is not written.
         if (track.preFilter != PreFilter::none) entry["pre_filter"] = toString(track.preFilter);
         if (track.pickUp) entry["pick_up"] = true;
@@ -138,11 +156,14 @@ Track takeTrack(const json& entry, const std::string& where) {
     std::vector<Sample> samples;
     for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
         const std::string place = fmt::format("{}.samples[{}]", where, k++);
-        if (!value.is_array() || (value.size() != 5 && value.size() != 7)) malformed(place + ": has not 5 or 7 numbers");
+        if (!value.is_array() || (value.size() != 5 && value.size() != 7))
+            malformed(place + ": has not 5 or 7 numbers");
         const double frame = number(value[0], place);
         if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
         const double marks = number(value[4], place);
-        Sample sample{.frame = int(frame), .at = {number(value[1], place), number(value[2], place)}, .score = number(value[3], place)};
+        Sample sample{.frame = int(frame),
+                      .at = {number(value[1], place), number(value[2], place)},
+                      .score = number(value[3], place)};
         sample.tie = int(marks) & 1;
         sample.renewed = int(marks) & 2;
         sample.bridged = int(marks) & 4;
@@ -150,7 +171,8 @@ Track takeTrack(const json& entry, const std::string& where) {
         if (marks < 0 || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
         sample.lost = EndReason(lost);
         if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
-        if (!samples.empty() && sample.frame <= samples.back().frame) malformed(place + ": frames have to rise, each once");
+        if (!samples.empty() && sample.frame <= samples.back().frame)
+            malformed(place + ": frames have to rise, each once");
         samples.push_back(sample);
     }
     track.samples = List<Sample>(std::move(samples));
@@ -169,30 +191,48 @@ json solveValue(const Shot& shot) {
         json matrix = json::array();
         for (int r = 0; r < 3; ++r)
             for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
-        frames.push_back({{"frame", frame.frame}, {"world_from_camera", matrix}, {"focal_px", frame.focal_px}, {"rms_px", frame.rms_px},
-                          {"tracks", frame.tracks}, {"deviation", vector3(frame.deviation)}});
+        frames.push_back({{"frame", frame.frame},
+                          {"world_from_camera", matrix},
+                          {"focal_px", frame.focal_px},
+                          {"rms_px", frame.rms_px},
+                          {"tracks", frame.tracks},
+                          {"deviation", vector3(frame.deviation)}});
         if (frame.focalDeviation_px > 0) frames.back()["focal_deviation_px"] = frame.focalDeviation_px;
     }
     json tracks = json::array();
     for (const SolvedTrack& track : solve.tracks) {
-        json entry{{"track", track.track}, {"role", kRoles[std::size_t(track.role)]}, {"rms_px", track.rms_px}, {"frames", track.frames}};
+        json entry{{"track", track.track},
+                   {"role", kRoles[std::size_t(track.role)]},
+                   {"rms_px", track.rms_px},
+                   {"frames", track.frames}};
         if (track.xyz) entry["xyz"] = vector3(*track.xyz);
         if (track.direction) entry["direction"] = vector3(*track.direction);
         if (track.deviation != Eigen::Vector3d::Zero()) entry["deviation"] = vector3(track.deviation);
         if (track.goodFrames) entry["good_frames"] = {track.goodFrames->first, track.goodFrames->second};
         tracks.push_back(std::move(entry));
     }
-    json value{{"lens", lensValues(solve.lens)}, {"sensor_width_mm", solve.sensorWidth_mm}, {"frames", frames}, {"tracks", tracks},
-               {"rms_px", solve.rms_px}, {"held_out_rms_px", solve.heldOutRms_px}, {"used", solve.used}, {"disagreed", solve.disagreed},
-               {"held_out", solve.heldOut}, {"base_pair", {solve.basePair.first, solve.basePair.second}},
-               {"median_angle_degrees", solve.medianAngleDegrees}, {"key", shot.solvedKey}};
+    json value{{"lens", lensValues(solve.lens)},
+               {"sensor_width_mm", solve.sensorWidth_mm},
+               {"frames", frames},
+               {"tracks", tracks},
+               {"rms_px", solve.rms_px},
+               {"held_out_rms_px", solve.heldOutRms_px},
+               {"used", solve.used},
+               {"disagreed", solve.disagreed},
+               {"held_out", solve.heldOut},
+               {"base_pair", {solve.basePair.first, solve.basePair.second}},
+               {"median_angle_degrees", solve.medianAngleDegrees},
+               {"key", shot.solvedKey}};
     if (solve.focalDeviation_mm) value["focal_deviation_mm"] = *solve.focalDeviation_mm;
     value["motion"] = kMotion[std::size_t(solve.motion)];
     value["reason"] = solve.reason;
     value["noise_px"] = solve.noise_px;
     if (solve.zoom) value["zoom"] = {{"k1_slope", solve.k1Slope}};
     if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
-    value["lens_deviation"] = {{"k1", solve.k1Deviation}, {"k2", solve.k2Deviation}, {"cx", solve.axisDeviation_px.x()}, {"cy", solve.axisDeviation_px.y()}};
+    value["lens_deviation"] = {{"k1", solve.k1Deviation},
+                               {"k2", solve.k2Deviation},
+                               {"cx", solve.axisDeviation_px.x()},
+                               {"cy", solve.axisDeviation_px.y()}};
     if (solve.duplicates > 0) value["duplicates"] = solve.duplicates;
     if (solve.inMetres) value["in_metres"] = true;
     if (!solve.doubt.empty()) value["doubt"] = solve.doubt;
@@ -210,14 +250,17 @@ void takeMeasures(const json& camera, SolveSettings& settings) {
         const std::string where = fmt::format("camera.distances[{}]", i);
         const json& entry = camera["distances"][i];
         const json& pair = list(entry, "tracks", where);
-        if (pair.size() != 2 || !pair[0].is_number_unsigned() || !pair[1].is_number_unsigned()) malformed(where + ".tracks: has not 2 track numbers");
-        distances.push_back({pair[0].get<TrackId>(), pair[1].get<TrackId>(), positive(entry, "metres", where), positive(entry, "trust", where)});
+        if (pair.size() != 2 || !pair[0].is_number_unsigned() || !pair[1].is_number_unsigned())
+            malformed(where + ".tracks: has not 2 track numbers");
+        distances.push_back({pair[0].get<TrackId>(), pair[1].get<TrackId>(), positive(entry, "metres", where),
+                             positive(entry, "trust", where)});
     }
     std::vector<KnownPlace> places;
     for (std::size_t i = 0; camera.contains("places") && i < list(camera, "places", "camera").size(); ++i) {
         const std::string where = fmt::format("camera.places[{}]", i);
         const json& entry = camera["places"][i];
-        places.push_back({TrackId(key(entry, "track", where)), vector3(member(entry, "metres", where), where + ".metres"), positive(entry, "trust", where)});
+        places.push_back({TrackId(key(entry, "track", where)),
+                          vector3(member(entry, "metres", where), where + ".metres"), positive(entry, "trust", where)});
     }
     settings.distances = List<KnownDistance>(std::move(distances));
     settings.places = List<KnownPlace>(std::move(places));
@@ -235,16 +278,19 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         const json& matrix = list(entry, "world_from_camera", where);
         if (matrix.size() != 12) malformed(where + ".world_from_camera: has not 12 numbers");
         for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c) frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
+            for (int c = 0; c < 4; ++c)
+                frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
         const Eigen::Matrix3d rotation = frame.worldFromCamera.linear();
-        if (!(rotation * rotation.transpose()).isIdentity(1e-4)) malformed(where + ".world_from_camera: is no rotation");
+        if (!(rotation * rotation.transpose()).isIdentity(1e-4))
+            malformed(where + ".world_from_camera: is no rotation");
         frame.focal_px = number(entry, "focal_px", where);
         frame.rms_px = number(entry, "rms_px", where);
         frame.tracks = whole(entry, "tracks", where);
         frame.deviation = vector3(member(entry, "deviation", where), where + ".deviation");
         if (entry.contains("focal_deviation_px")) frame.focalDeviation_px = number(entry, "focal_deviation_px", where);
         if (!(frame.focal_px > 0)) malformed(where + ".focal_px: has to be above 0");
-        if (!frames.empty() && frame.frame <= frames.back().frame) malformed(where + ".frame: frames have to rise, each once");
+        if (!frames.empty() && frame.frame <= frames.back().frame)
+            malformed(where + ".frame: frames have to rise, each once");
         frames.push_back(frame);
     }
     if (frames.empty()) malformed("solve.frames: the list is empty");
@@ -290,7 +336,8 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         const json& deviation = value["lens_deviation"];
         solve->k1Deviation = number(deviation, "k1", "solve.lens_deviation");
         solve->k2Deviation = number(deviation, "k2", "solve.lens_deviation");
-        solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"), number(deviation, "cy", "solve.lens_deviation")};
+        solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"),
+                                   number(deviation, "cy", "solve.lens_deviation")};
     }
     if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", "solve");
     solve->inMetres = value.value("in_metres", false);
@@ -306,16 +353,35 @@ List<TrackId> takeIds(const json& object, const char* name, const std::string& w
 
 json steadyValue(const SteadySettings& s) {
     const SteadyOptions& o = s.options;
-    json value{{"steady", s.steady}, {"source", kSources[std::size_t(s.source)]}, {"tracks", s.tracks.vector()}, {"corner_pin", s.cornerPin},
-               {"reference_frame", s.referenceFrame}, {"mode", kModes[std::size_t(o.mode)]}, {"position", o.position}, {"rotation", o.rotation}, {"scale", o.scale},
-               {"smoother", kSmoothers[std::size_t(o.smoother)]}, {"smooth_frames", o.smooth_frames}, {"leeway", o.leeway}, {"fit", kFits[std::size_t(o.fit)]},
-               {"crop_zoom", o.cropZoom}, {"crop_centre", {o.cropCentre.x(), o.cropCentre.y()}}, {"shake", s.shake},
-               {"lend_position", s.lending.position}, {"lend_rotation", s.lending.rotation}, {"lend_scale", s.lending.scale}, {"lend_fit", kFits[std::size_t(s.lending.fit)]},
-               {"filter", toString(s.filter)}, {"edges", toString(s.edges)}, {"render_place", s.renderPlace}};
+    json value{{"steady", s.steady},
+               {"source", kSources[std::size_t(s.source)]},
+               {"tracks", s.tracks.vector()},
+               {"corner_pin", s.cornerPin},
+               {"reference_frame", s.referenceFrame},
+               {"mode", kModes[std::size_t(o.mode)]},
+               {"position", o.position},
+               {"rotation", o.rotation},
+               {"scale", o.scale},
+               {"smoother", kSmoothers[std::size_t(o.smoother)]},
+               {"smooth_frames", o.smooth_frames},
+               {"leeway", o.leeway},
+               {"fit", kFits[std::size_t(o.fit)]},
+               {"crop_zoom", o.cropZoom},
+               {"crop_centre", {o.cropCentre.x(), o.cropCentre.y()}},
+               {"shake", s.shake},
+               {"lend_position", s.lending.position},
+               {"lend_rotation", s.lending.rotation},
+               {"lend_scale", s.lending.scale},
+               {"lend_fit", kFits[std::size_t(s.lending.fit)]},
+               {"filter", toString(s.filter)},
+               {"edges", toString(s.edges)},
+               {"render_place", s.renderPlace}};
     if (s.profile) {
         json samples = json::array();
-        for (const ShakeSample& sample : s.profile->samples) samples.push_back({sample.x, sample.y, sample.angleDegrees, sample.scale});
-        value["profile"] = {{"name", s.profile->name}, {"above_hz", s.profile->above_hz}, {"samples", std::move(samples)}};
+        for (const ShakeSample& sample : s.profile->samples)
+            samples.push_back({sample.x, sample.y, sample.angleDegrees, sample.scale});
+        value["profile"] = {
+            {"name", s.profile->name}, {"above_hz", s.profile->above_hz}, {"samples", std::move(samples)}};
         putRate(value["profile"], s.profile->fps);
     }
     return value;
@@ -331,8 +397,14 @@ SteadySettings takeSteady(const json& value) {
     s.cornerPin = value.value("corner_pin", false);
     s.referenceFrame = whole(value, "reference_frame", where);
     o.mode = word<SteadyOptions::Mode>(value, "mode", kModes, where);
-    for (const auto& [name, target] : {std::pair<const char*, double*>{"position", &o.position}, {"rotation", &o.rotation}, {"scale", &o.scale}, {"lend_position", &s.lending.position},
-                                       {"lend_rotation", &s.lending.rotation}, {"lend_scale", &s.lending.scale}, {"smooth_frames", &o.smooth_frames}, {"leeway", &o.leeway},
+    for (const auto& [name, target] : {std::pair<const char*, double*>{"position", &o.position},
+                                       {"rotation", &o.rotation},
+                                       {"scale", &o.scale},
+                                       {"lend_position", &s.lending.position},
+                                       {"lend_rotation", &s.lending.rotation},
+                                       {"lend_scale", &s.lending.scale},
+                                       {"smooth_frames", &o.smooth_frames},
+                                       {"leeway", &o.leeway},
                                        {"crop_zoom", &o.cropZoom}})
         *target = number(value, name, where);
     o.smoother = word<SteadyOptions::Smoother>(value, "smoother", kSmoothers, where);
@@ -348,10 +420,14 @@ SteadySettings takeSteady(const json& value) {
     s.renderPlace = text(value, "render_place", where);
     if (value.contains("profile")) {
         const json& held = value["profile"];
-        ShakeProfile profile{text(held, "name", "steady.profile"), takeRate(held, "steady.profile"), number(held, "above_hz", "steady.profile"), {}};
+        ShakeProfile profile{text(held, "name", "steady.profile"),
+                             takeRate(held, "steady.profile"),
+                             number(held, "above_hz", "steady.profile"),
+                             {}};
         for (const json& sample : list(held, "samples", "steady.profile")) {
             if (!sample.is_array() || sample.size() != 4) malformed("steady.profile.samples: has not 4 numbers");
-            profile.samples.push_back({number(sample[0], where), number(sample[1], where), number(sample[2], where), number(sample[3], where)});
+            profile.samples.push_back({number(sample[0], where), number(sample[1], where), number(sample[2], where),
+                                       number(sample[3], where)});
         }
         s.profile = std::make_shared<const ShakeProfile>(std::move(profile));
     }
@@ -362,7 +438,9 @@ List<Locator> takeLocators(const json& values) {
     std::vector<Locator> locators;
     for (std::size_t i = 0; const json& entry : values) {
         const std::string where = fmt::format("locators[{}]", i++);
-        locators.push_back({text(entry, "name", where), takeIds(entry, "tracks", where), whole(entry, "reference_frame", where), word<MotionKind>(entry, "kind", kMotionKinds, where)});
+        locators.push_back({text(entry, "name", where), takeIds(entry, "tracks", where),
+                            whole(entry, "reference_frame", where),
+                            word<MotionKind>(entry, "kind", kMotionKinds, where)});
     }
     return List<Locator>(std::move(locators));
 }
@@ -371,7 +449,8 @@ FrameRange takeRange(const json& object, const char* name, const std::string& wh
     const json& value = list(object, name, where);
     if (value.size() != 2) malformed(where + "." + name + ": has not 2 frames");
     const FrameRange range{int(number(value[0], where)), int(number(value[1], where))};
-    if (range.last < range.first || range.count() > 10'000'000) malformed(where + "." + name + ": its last frame lies before its first");
+    if (range.last < range.first || range.count() > 10'000'000)
+        malformed(where + "." + name + ": its last frame lies before its first");
     return range;
 }
 
@@ -389,7 +468,8 @@ Shot takeShot(const json& document, const fs::path& file) {
         shot.plate.fps = takeRate(plate, "plate");
         shot.plate.frames = takeRange(plate, "frames", "plate");
         shot.plate.range = takeRange(plate, "range", "plate");
-        if (shot.plate.range.first < shot.plate.frames.first || shot.plate.range.last > shot.plate.frames.last) malformed("plate.range: reaches beyond the plate");
+        if (shot.plate.range.first < shot.plate.frames.first || shot.plate.range.last > shot.plate.frames.last)
+            malformed("plate.range: reaches beyond the plate");
     }
     const json& scatter = member(document, "scatter", "file");
     ScatterSettings& s = shot.scatterSettings;
@@ -401,11 +481,13 @@ Shot takeShot(const json& document, const fs::path& file) {
     s.driftLimit = number(scatter, "drift_limit", "scatter");
     const auto motion = motionModelFrom(text(scatter, "motion", "scatter"));
     const auto channel = channelFrom(text(scatter, "channel", "scatter"));
-    if (!motion || !channel || s.features < 1 || s.features > 100000 || s.pattern_px < 5 || s.pattern_px > 101 || s.search_px < s.pattern_px)
+    if (!motion || !channel || s.features < 1 || s.features > 100000 || s.pattern_px < 5 || s.pattern_px > 101 ||
+        s.search_px < s.pattern_px)
         malformed("scatter: a setting is out of its range");
     s.motion = *motion;
     s.channel = *channel;
-    if (scatter.contains("pre_filter")) s.preFilter = preFilterFrom(text(scatter, "pre_filter", "scatter")).value_or(PreFilter::none);
+    if (scatter.contains("pre_filter"))
+        s.preFilter = preFilterFrom(text(scatter, "pre_filter", "scatter")).value_or(PreFilter::none);
     const json& camera = member(document, "camera", "file");
     SolveSettings& c = shot.solveSettings;
     c.sensorWidth_mm = number(camera, "sensor_width_mm", "camera");
@@ -421,7 +503,8 @@ Shot takeShot(const json& document, const fs::path& file) {
     if (!(c.squeeze > 0)) malformed("camera.squeeze: has to be above 0");
     if (camera.contains("base_pair")) c.basePair = twoFrames(camera["base_pair"], "camera.base_pair");
     takeMeasures(camera, c);
-    if (!(c.sensorWidth_mm > 0) || !(c.focal_mm > 0)) malformed("camera: sensor width and focal length have to be above 0");
+    if (!(c.sensorWidth_mm > 0) || !(c.focal_mm > 0))
+        malformed("camera: sensor width and focal length have to be above 0");
 
     std::vector<Track> tracks;
     std::set<TrackId> ids;
@@ -442,7 +525,9 @@ Shot takeShot(const json& document, const fs::path& file) {
     if (world.contains("origin")) shot.world.origin = TrackId(key(world, "origin", "world"));
     if (world.contains("measure")) {
         const json& measure = world["measure"];
-        shot.world.measure = World::Measure{TrackId(key(measure, "from", "world.measure")), TrackId(key(measure, "to", "world.measure")), number(measure, "length_m", "world.measure")};
+        shot.world.measure =
+            World::Measure{TrackId(key(measure, "from", "world.measure")), TrackId(key(measure, "to", "world.measure")),
+                           number(measure, "length_m", "world.measure")};
     }
     std::vector<Deliverable> deliverables;
     for (std::size_t i = 0; const json& entry : list(document, "deliverables", "file")) {
@@ -459,7 +544,8 @@ Shot takeShot(const json& document, const fs::path& file) {
             const json& t = entry["transform"];
             const auto origin = originFrom(text(t, "origin", where + ".transform"));
             if (!origin) malformed(where + ".transform.origin: is not known");
-            d.transform = {*origin, t.value("inverse", false), t.value("position", true), t.value("rotation", true), t.value("scale", true)};
+            d.transform = {*origin, t.value("inverse", false), t.value("position", true), t.value("rotation", true),
+                           t.value("scale", true)};
         }
         deliverables.push_back(std::move(d));
     }
@@ -491,36 +577,65 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
         plate["range"] = {shot.plate.range.first, shot.plate.range.last};
     }
     const ScatterSettings& s = shot.scatterSettings;
-    document["scatter"] = {{"features", s.features}, {"least_distance_px", s.leastDistance_px}, {"threshold", s.threshold}, {"pattern_px", s.pattern_px},
-                           {"search_px", s.search_px}, {"motion", toString(s.motion)}, {"drift_limit", s.driftLimit}, {"channel", toString(s.channel)}, {"pre_filter", toString(s.preFilter)}};
+    document["scatter"] = {{"features", s.features},
+                           {"least_distance_px", s.leastDistance_px},
+                           {"threshold", s.threshold},
+                           {"pattern_px", s.pattern_px},
+                           {"search_px", s.search_px},
+                           {"motion", toString(s.motion)},
+                           {"drift_limit", s.driftLimit},
+                           {"channel", toString(s.channel)},
+                           {"pre_filter", toString(s.preFilter)}};
     const SolveSettings& c = shot.solveSettings;
-    document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm}, {"focal", kKnowledge[std::size_t(c.focal)]}, {"focal_mm", c.focal_mm},
-                          {"focal_trust_mm", c.focalTrust_mm}, {"distortion", kDistortion[std::size_t(c.distortion)]}};
+    document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm},
+                          {"focal", kKnowledge[std::size_t(c.focal)]},
+                          {"focal_mm", c.focal_mm},
+                          {"focal_trust_mm", c.focalTrust_mm},
+                          {"distortion", kDistortion[std::size_t(c.distortion)]}};
     if (c.lens) document["camera"]["lens"] = lensValues(*c.lens);
     if (c.axis != SolveOptions::Axis::automatic) document["camera"]["axis"] = kAxis[std::size_t(c.axis)];
     if (c.motion) document["camera"]["motion"] = kMotion[std::size_t(*c.motion)];
     if (c.zoom) document["camera"]["zoom"] = *c.zoom;
     if (c.squeeze != 1.0) document["camera"]["squeeze"] = c.squeeze;
     if (c.basePair) document["camera"]["base_pair"] = {c.basePair->first, c.basePair->second};
-    for (const KnownDistance& known : c.distances) document["camera"]["distances"].push_back({{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.trust}});
-    for (const KnownPlace& known : c.places) document["camera"]["places"].push_back({{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
+    for (const KnownDistance& known : c.distances)
+        document["camera"]["distances"].push_back(
+            {{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.trust}});
+    for (const KnownPlace& known : c.places)
+        document["camera"]["places"].push_back(
+            {{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
     document["tracks"] = tracksValue(shot);
     if (shot.solve) document["solve"] = solveValue(shot);
     json& world = document["world"];
     world["ground"] = shot.world.ground.vector();
     if (shot.world.origin) world["origin"] = *shot.world.origin;
-    if (shot.world.measure) world["measure"] = {{"from", shot.world.measure->from}, {"to", shot.world.measure->to}, {"length_m", shot.world.measure->length_m}};
-    if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile && shot.steady.options == SteadyOptions{} && shot.steady.renderPlace.empty()))
+    if (shot.world.measure)
+        world["measure"] = {{"from", shot.world.measure->from},
+                            {"to", shot.world.measure->to},
+                            {"length_m", shot.world.measure->length_m}};
+    if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
+          shot.steady.options == SteadyOptions{} && shot.steady.renderPlace.empty()))
         document["steady"] = steadyValue(shot.steady);
     for (const Locator& locator : shot.locators)
-        document["locators"].push_back({{"name", locator.name}, {"tracks", locator.tracks.vector()}, {"reference_frame", locator.referenceFrame}, {"kind", kMotionKinds[std::size_t(locator.kind)]}});
+        document["locators"].push_back({{"name", locator.name},
+                                        {"tracks", locator.tracks.vector()},
+                                        {"reference_frame", locator.referenceFrame},
+                                        {"kind", kMotionKinds[std::size_t(locator.kind)]}});
     json& deliverables = document["deliverables"] = json::array();
     for (const Deliverable& d : shot.deliverables) {
-        json entry{{"name", d.name}, {"kind", kKinds[std::size_t(d.kind)]}, {"format", kFormats[std::size_t(d.format)]}, {"place", d.place},
-                                {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"}, {"written_key", d.writtenKey}};
+        json entry{{"name", d.name},
+                   {"kind", kKinds[std::size_t(d.kind)]},
+                   {"format", kFormats[std::size_t(d.format)]},
+                   {"place", d.place},
+                   {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"},
+                   {"written_key", d.writtenKey}};
         if (!d.locator.empty()) entry["locator"] = d.locator;
         if (const TransformOptions& t = d.transform; !(t == TransformOptions{}))
-            entry["transform"] = {{"origin", toString(t.origin)}, {"inverse", t.inverse}, {"position", t.position}, {"rotation", t.rotation}, {"scale", t.scale}};
+            entry["transform"] = {{"origin", toString(t.origin)},
+                                  {"inverse", t.inverse},
+                                  {"position", t.position},
+                                  {"rotation", t.rotation},
+                                  {"scale", t.scale}};
         deliverables.push_back(std::move(entry));
     }
     if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;

@@ -59,7 +59,8 @@ double biweight(double residual, double width) {
     return r >= 1 ? 0.0 : (1 - r * r) * (1 - r * r);
 }
 
-/// The similarity most pairs agree on: RANSAC over two of them (Fischler and Bolles 1981), then re-weighted least squares.
+/// The similarity most pairs agree on: RANSAC over two of them (Fischler and Bolles 1981), then re-weighted least
+/// squares.
 Matrix3d agreedSimilarity(std::vector<Pair> pairs) {
     std::mt19937 random(7);
     std::uniform_int_distribution<std::size_t> pick(0, pairs.size() - 1);
@@ -94,13 +95,14 @@ struct Seen {
     double weight = 1.0;
 };
 
-/// All frames at once. Taken backwards, from each frame to the reference frame, similarities are linear in a, b and the shift, and
-/// the places of the tracks are the means of what the frames say of them; what is left is a linear system in the frames alone,
-/// solved by conjugate gradients with the frames' own blocks as preconditioner. Going round frame by frame instead would carry
-/// an error along the plate at a crawl.
+/// All frames at once. Taken backwards, from each frame to the reference frame, similarities are linear in a, b and the
+/// shift, and the places of the tracks are the means of what the frames say of them; what is left is a linear system in
+/// the frames alone, solved by conjugate gradients with the frames' own blocks as preconditioner. Going round frame by
+/// frame instead would carry an error along the plate at a crawl.
 class JointFrames {
 public:
-    JointFrames(const std::vector<std::vector<Seen>>& byFrame, std::size_t tracks, std::size_t reference) : byFrame_(byFrame), reference_(reference), means_(tracks), weights_(tracks) {
+    JointFrames(const std::vector<std::vector<Seen>>& byFrame, std::size_t tracks, std::size_t reference)
+        : byFrame_(byFrame), reference_(reference), means_(tracks), weights_(tracks) {
         // Places around the middle and of about one in size: shift and scale then weigh alike.
         double count = 0;
         for (const auto& frame : byFrame)
@@ -155,7 +157,8 @@ public:
             const auto u = x.segment<4>(Eigen::Index(4 * f));
             Matrix3d back = Matrix3d::Identity();
             back.topRows<2>() << u[0], -u[1], u[2], u[1], u[0], u[3];
-            if (std::abs(back.determinant()) > 1e-9) plateFromReference[f] = (normal.inverse() * back * normal).inverse();
+            if (std::abs(back.determinant()) > 1e-9)
+                plateFromReference[f] = (normal.inverse() * back * normal).inverse();
         }
     }
 
@@ -170,7 +173,8 @@ private:
     Eigen::VectorXd product(const Eigen::VectorXd& x) {
         std::fill(means_.begin(), means_.end(), Vector2d(0, 0));
         for (std::size_t f = 0; f < byFrame_.size(); ++f)
-            for (const Seen& seen : byFrame_[f]) means_[seen.track] += seen.weight * (slope(seen) * x.segment<4>(Eigen::Index(4 * f)));
+            for (const Seen& seen : byFrame_[f])
+                means_[seen.track] += seen.weight * (slope(seen) * x.segment<4>(Eigen::Index(4 * f)));
         for (std::size_t i = 0; i < means_.size(); ++i)
             if (weights_[i] > 0) means_[i] /= weights_[i];
         Eigen::VectorXd result = Eigen::VectorXd::Zero(x.size());
@@ -187,7 +191,8 @@ private:
 
     Eigen::VectorXd preconditioned(const Eigen::VectorXd& x) const {
         Eigen::VectorXd result(x.size());
-        for (std::size_t f = 0; f < blocks_.size(); ++f) result.segment<4>(Eigen::Index(4 * f)) = blocks_[f] * x.segment<4>(Eigen::Index(4 * f));
+        for (std::size_t f = 0; f < blocks_.size(); ++f)
+            result.segment<4>(Eigen::Index(4 * f)) = blocks_[f] * x.segment<4>(Eigen::Index(4 * f));
         return result;
     }
 
@@ -200,7 +205,9 @@ private:
     std::vector<Eigen::Matrix4d> blocks_;
 };
 
-double turnOf(const Vector2d& a, const Vector2d& b, const Vector2d& c) { return (b.x() - a.x()) * (c.y() - b.y()) - (b.y() - a.y()) * (c.x() - b.x()); }
+double turnOf(const Vector2d& a, const Vector2d& b, const Vector2d& c) {
+    return (b.x() - a.x()) * (c.y() - b.y()) - (b.y() - a.y()) * (c.x() - b.x());
+}
 
 bool isConvex(const std::vector<Vector2d>& corners) {
     for (std::size_t i = 0; i < 4; ++i)
@@ -248,29 +255,38 @@ MotionParts partsOf(const Matrix3d& matrix, const Vector2d& pivot) {
 }
 
 const FrameMotion* PlateMotion::at(int frame) const {
-    const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMotion& m, int f) { return m.frame < f; });
+    const auto found =
+        std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMotion& m, int f) { return m.frame < f; });
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
-Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range, MotionKind kind) {
+Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range,
+                               MotionKind kind) {
     if (tracks.empty()) return failure(Fault::input, "no track is chosen");
     if (kind == MotionKind::similarity && tracks.size() < 2)
-        return failure(Fault::input, "track {}: one track gives position; rotation and scale need a second one", tracks.front().name);
-    if (kind == MotionKind::cornerPin && tracks.size() != 4) return failure(Fault::input, "a corner pin needs four tracks, {} are chosen", tracks.size());
+        return failure(Fault::input, "track {}: one track gives position; rotation and scale need a second one",
+                       tracks.front().name);
+    if (kind == MotionKind::cornerPin && tracks.size() != 4)
+        return failure(Fault::input, "a corner pin needs four tracks, {} are chosen", tracks.size());
     std::vector<Vector2d> places;
     for (const Track& track : tracks) {
         if (track.samples.size() < 2 && kind != MotionKind::position)
-            return failure(Fault::input, "track {}: has a single frame and shows no motion; track it first", track.name);
+            return failure(Fault::input, "track {}: has a single frame and shows no motion; track it first",
+                           track.name);
         const Sample* sample = sampleAt(track, referenceFrame);
         if (!sample)
-            return failure(Fault::input, "track {}: is not there on the reference frame {} (it has {}-{}); choose a frame that all chosen tracks share", track.name,
-                           referenceFrame, track.firstFrame(), track.lastFrame());
+            return failure(Fault::input,
+                           "track {}: is not there on the reference frame {} (it has {}-{}); choose a frame that all "
+                           "chosen tracks share",
+                           track.name, referenceFrame, track.firstFrame(), track.lastFrame());
         places.push_back(sample->wanted());
     }
     for (std::size_t i = 0; i < places.size() && kind != MotionKind::position; ++i)
         for (std::size_t k = i + 1; k < places.size(); ++k)
             if ((places[i] - places[k]).norm() < 2)
-                return failure(Fault::input, "tracks {} and {} lie on the same spot on frame {}; choose two that are apart", tracks[i].name, tracks[k].name, referenceFrame);
+                return failure(Fault::input,
+                               "tracks {} and {} lie on the same spot on frame {}; choose two that are apart",
+                               tracks[i].name, tracks[k].name, referenceFrame);
     PlateMotion motion{kind, referenceFrame, {0, 0}, {}, {}};
     for (const Vector2d& place : places) motion.pivot += place / double(places.size());
     std::vector<std::size_t> order(tracks.size());
@@ -281,11 +297,16 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
             const Vector2d p = places[a] - motion.pivot, q = places[b] - motion.pivot;
             return std::atan2(p.y(), p.x()) < std::atan2(q.y(), q.x());
         });
-        const auto first = std::min_element(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return places[a].sum() < places[b].sum(); });
+        const auto first = std::min_element(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+            return places[a].sum() < places[b].sum();
+        });
         std::rotate(order.begin(), first, order.end());
         for (std::size_t i : order) motion.corners.push_back(places[i]);
         if (!isConvex(motion.corners))
-            return failure(Fault::input, "the four corners do not span an area without dents on frame {}: one lies inside or on a line of the others", referenceFrame);
+            return failure(Fault::input,
+                           "the four corners do not span an area without dents on frame {}: one lies inside or on a "
+                           "line of the others",
+                           referenceFrame);
     }
     for (int frame = range.first; frame <= range.last; ++frame) {
         std::vector<Pair> pairs;
@@ -296,7 +317,10 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
             if (pairs.size() < 4) continue;
             std::vector<Vector2d> now;
             for (const Pair& p : pairs) now.push_back(p.to);
-            if (!isConvex(now)) return failure(Fault::outcome, "the four corners cross on frame {}; look at the tracks there, or shorten the range", frame);
+            if (!isConvex(now))
+                return failure(Fault::outcome,
+                               "the four corners cross on frame {}; look at the tracks there, or shorten the range",
+                               frame);
             found.plateFromReference = homographyOf(motion.corners, now);
         } else if (kind == MotionKind::position) {
             if (pairs.empty()) continue;
@@ -310,9 +334,11 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
             found.plateFromReference = similarityOf(pairs);
             for (int round = 0; round < 5 && pairs.size() > 3; ++round) {
                 std::vector<double> residuals;
-                for (const Pair& p : pairs) residuals.push_back((carried(found.plateFromReference, p.from) - p.to).norm());
+                for (const Pair& p : pairs)
+                    residuals.push_back((carried(found.plateFromReference, p.from) - p.to).norm());
                 const double width = std::max(0.5, 4.7 * 1.48 * medianOf(residuals));
-                for (std::size_t i = 0; i < pairs.size(); ++i) pairs[i].weight = std::max(1e-6, biweight(residuals[i], width));
+                for (std::size_t i = 0; i < pairs.size(); ++i)
+                    pairs[i].weight = std::max(1e-6, biweight(residuals[i], width));
                 found.plateFromReference = similarityOf(pairs);
             }
         }
@@ -325,13 +351,16 @@ Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFr
 }
 
 Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range) {
-    if (!range.holds(referenceFrame)) return failure(Fault::input, "the reference frame {} lies outside the range {}-{}", referenceFrame, range.first, range.last);
+    if (!range.holds(referenceFrame))
+        return failure(Fault::input, "the reference frame {} lies outside the range {}-{}", referenceFrame, range.first,
+                       range.last);
     const auto count = std::size_t(range.count());
     std::vector<std::vector<Seen>> byFrame(count);
     for (std::size_t i = 0; i < tracks.size(); ++i) {
         if (tracks[i].setAside) continue;
         for (const Sample& sample : tracks[i].samples)
-            if (range.holds(sample.frame) && !sample.bridged) byFrame[std::size_t(sample.frame - range.first)].push_back({i, sample.wanted()});
+            if (range.holds(sample.frame) && !sample.bridged)
+                byFrame[std::size_t(sample.frame - range.first)].push_back({i, sample.wanted()});
     }
     // A first answer along the plate: each frame against its neighbour towards the reference frame.
     std::vector<Matrix3d> frames(count, Matrix3d::Identity());
@@ -349,8 +378,10 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
             for (const Seen& seen : byFrame[next])
                 if (seenOn[seen.track] == int(f)) pairs.push_back({before[seen.track], seen.at, 1.0});
             if (pairs.size() < 3)
-                return failure(Fault::outcome, "only {} tracks connect the frames {} and {}; scatter features, or track more points there", pairs.size(),
-                               range.first + int(std::min(f, next)), range.first + int(std::max(f, next)));
+                return failure(
+                    Fault::outcome,
+                    "only {} tracks connect the frames {} and {}; scatter features, or track more points there",
+                    pairs.size(), range.first + int(std::min(f, next)), range.first + int(std::max(f, next)));
             frames[next] = agreedSimilarity(std::move(pairs)) * frames[f];
         }
     }
@@ -392,9 +423,12 @@ Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int refe
             for (Seen& seen : frame) {
                 const std::size_t f = std::size_t(&frame - byFrame.data());
                 const double residual = (carried(frames[f], places[seen.track]) - seen.at).norm();
-                // A track of few frames says little about where it is on the reference frame. Every frame keeps a thread of weight.
+                // A track of few frames says little about where it is on the reference frame. Every frame keeps a
+                // thread of weight.
                 const double length = std::min(1.0, counts[seen.track] / 8);
-                seen.weight = std::max(1e-6, length * biweight(std::sqrt(squares[seen.track] / counts[seen.track]), trackWidth) * biweight(residual, sampleWidth));
+                seen.weight =
+                    std::max(1e-6, length * biweight(std::sqrt(squares[seen.track] / counts[seen.track]), trackWidth) *
+                                       biweight(residual, sampleWidth));
             }
         joint.improve(frames, 120);
     }

@@ -9,8 +9,8 @@
 
 namespace pinion {
 
-/// A similarity about a pivot: `plate = pivot + shift + scale * R(angle) * (reference - pivot)`. The angle runs from x towards
-/// y: clockwise on the screen, since y points down.
+/// A similarity about a pivot: `plate = pivot + shift + scale * R(angle) * (reference - pivot)`. The angle runs from x
+/// towards y: clockwise on the screen, since y points down.
 struct MotionParts {
     Eigen::Vector2d shift{0, 0};  ///< pixels
     double angle = 0.0;           ///< radians
@@ -40,8 +40,9 @@ struct PlateMotion {
     MotionKind kind = MotionKind::position;
     int referenceFrame = 0;
     Eigen::Vector2d pivot{0, 0};
-    std::vector<Eigen::Vector2d> corners;  ///< of a corner pin: top-left, top-right, bottom-right, bottom-left on the reference frame
-    std::vector<FrameMotion> frames;       ///< by rising frame; frames without enough tracks are absent
+    std::vector<Eigen::Vector2d>
+        corners;  ///< of a corner pin: top-left, top-right, bottom-right, bottom-left on the reference frame
+    std::vector<FrameMotion> frames;  ///< by rising frame; frames without enough tracks are absent
 
     const FrameMotion* at(int frame) const;
 };
@@ -56,15 +57,17 @@ struct TransformOptions {
     bool operator==(const TransformOptions&) const = default;
 };
 
-/// What chosen tracks carry: one gives position; two and more rotation and scale too (least squares, outliers down-weighted);
-/// exactly four with `MotionKind::cornerPin` a homography, their corners put in order. Position alone can be asked of any number.
-/// Fails when a track is missing on the reference frame, when rotation is asked of one track, when two tracks lie on one spot,
-/// and when four corners do not span a convex area on some frame, naming it.
-Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range, MotionKind kind);
+/// What chosen tracks carry: one gives position; two and more rotation and scale too (least squares, outliers
+/// down-weighted); exactly four with `MotionKind::cornerPin` a homography, their corners put in order. Position alone
+/// can be asked of any number. Fails when a track is missing on the reference frame, when rotation is asked of one
+/// track, when two tracks lie on one spot, and when four corners do not span a convex area on some frame, naming it.
+Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range,
+                               MotionKind kind);
 
-/// The motion of the whole picture from many tracks, few of which need live on any one frame: places on the reference frame and
-/// a similarity per frame, adjusted together so that nothing adds up along the plate; tracks that disagree (movers, parallax)
-/// lose their weight (Tukey's biweight). Fails when fewer than three tracks connect two neighbouring frames.
+/// The motion of the whole picture from many tracks, few of which need live on any one frame: places on the reference
+/// frame and a similarity per frame, adjusted together so that nothing adds up along the plate; tracks that disagree
+/// (movers, parallax) lose their weight (Tukey's biweight). Fails when fewer than three tracks connect two neighbouring
+/// frames.
 Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range);
 
 }  // namespace pinion

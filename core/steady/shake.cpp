@@ -53,7 +53,8 @@ Path looped(const Path& path, std::size_t fade) {
         const double u = double(i) / double(fade);
         const double eased = u * u * (3 - 2 * u);
         // Equal power: the two stretches know nothing of each other, and their blend shakes as hard as each.
-        loop[i] = std::sin(0.5 * std::numbers::pi * eased) * path[i] + std::cos(0.5 * std::numbers::pi * eased) * path[period + i];
+        loop[i] = std::sin(0.5 * std::numbers::pi * eased) * path[i] +
+                  std::cos(0.5 * std::numbers::pi * eased) * path[period + i];
     }
     return loop;
 }
@@ -72,13 +73,20 @@ double ShakeProfile::angleRms() const {
     return samples.empty() ? 0 : std::sqrt(sum / double(samples.size()));
 }
 
-Expected<ShakeProfile> takeShake(const PlateMotion& motion, int width, int height, FrameRate fps, double above_hz, const std::string& name) {
-    if (motion.frames.size() < 8) return failure(Fault::outcome, "the motion is known on {} frames only; a shake needs at least 8", motion.frames.size());
+Expected<ShakeProfile> takeShake(const PlateMotion& motion, int width, int height, FrameRate fps, double above_hz,
+                                 const std::string& name) {
+    if (motion.frames.size() < 8)
+        return failure(Fault::outcome, "the motion is known on {} frames only; a shake needs at least 8",
+                       motion.frames.size());
     for (std::size_t i = 1; i < motion.frames.size(); ++i)
         if (motion.frames[i].frame != motion.frames[i - 1].frame + 1)
-            return failure(Fault::outcome, "the motion is not known between the frames {} and {}; track more points there", motion.frames[i - 1].frame, motion.frames[i].frame);
+            return failure(Fault::outcome,
+                           "the motion is not known between the frames {} and {}; track more points there",
+                           motion.frames[i - 1].frame, motion.frames[i].frame);
     if (above_hz < 0 || above_hz > 0.5 * fps.perSecond())
-        return failure(Fault::input, "a shake above {:.2f} Hz cannot be told at {} frames a second; write 0 (all of it) to {:.2f}", above_hz, toString(fps), 0.5 * fps.perSecond());
+        return failure(Fault::input,
+                       "a shake above {:.2f} Hz cannot be told at {} frames a second; write 0 (all of it) to {:.2f}",
+                       above_hz, toString(fps), 0.5 * fps.perSecond());
     const Eigen::Vector2d middle(width / 2.0, height / 2.0);
     std::vector<ShakeSample> samples;
     for (const FrameMotion& frame : motion.frames) {
@@ -97,11 +105,13 @@ Expected<ShakeProfile> takeShake(const PlateMotion& motion, int width, int heigh
         for (double& value : curve) value -= rest;
     }
     ShakeProfile profile{name, fps, above_hz, {}};
-    for (std::size_t i = 0; i < samples.size(); ++i) profile.samples.push_back({curves[0][i], curves[1][i], curves[2][i], std::exp(curves[3][i])});
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        profile.samples.push_back({curves[0][i], curves[1][i], curves[2][i], std::exp(curves[3][i])});
     return profile;
 }
 
-Expected<ShakePlan> lendShake(const ShakeProfile& profile, const FrameRange& frames, FrameRate fps, int width, int height, const ShakeLending& lending) {
+Expected<ShakePlan> lendShake(const ShakeProfile& profile, const FrameRange& frames, FrameRate fps, int width,
+                              int height, const ShakeLending& lending) {
     if (profile.samples.empty()) return failure(Fault::input, "the shake profile has no samples");
     ShakePlan plan;
     auto curves = curvesOf(profile.samples);
@@ -110,13 +120,15 @@ Expected<ShakePlan> lendShake(const ShakeProfile& profile, const FrameRange& fra
     plan.looped = needed > double(profile.samples.size() - 1) + 1e-9;
     plan.cut = double(profile.samples.size()) - needed > ratio + 1;
     if (plan.looped) {
-        const std::size_t fade = std::min(profile.samples.size() / 3, std::size_t(std::lround(profile.fps.perSecond())));
+        const std::size_t fade =
+            std::min(profile.samples.size() / 3, std::size_t(std::lround(profile.fps.perSecond())));
         if (fade >= 2)
             for (Path& curve : curves) {
                 // A drift from end to end would be a step at the seam.
                 const double drift = (curve.back() - curve.front()) / std::max<double>(1, double(curve.size() - 1));
                 Path level = curve;
-                for (std::size_t i = 0; i < level.size(); ++i) level[i] -= drift * (double(i) - 0.5 * double(level.size() - 1));
+                for (std::size_t i = 0; i < level.size(); ++i)
+                    level[i] -= drift * (double(i) - 0.5 * double(level.size() - 1));
                 curve = looped(level, fade);
             }
     }

@@ -14,7 +14,9 @@ namespace {
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
 
-std::array<Vector2d, 4> cornersOf(int width, int height) { return {Vector2d(0, 0), Vector2d(width, 0), Vector2d(width, height), Vector2d(0, height)}; }
+std::array<Vector2d, 4> cornersOf(int width, int height) {
+    return {Vector2d(0, 0), Vector2d(width, 0), Vector2d(width, height), Vector2d(0, height)};
+}
 
 bool readsInside(const Matrix3d& sourceFromOutput, int width, int height) {
     for (const Vector2d& corner : cornersOf(width, height)) {
@@ -27,12 +29,15 @@ bool readsInside(const Matrix3d& sourceFromOutput, int width, int height) {
     return true;
 }
 
-Matrix3d zoomed(const Matrix3d& sourceFromOutput, double zoom, const Vector2d& about) { return sourceFromOutput * MotionParts{{0, 0}, 0, 1 / zoom}.about(about); }
+Matrix3d zoomed(const Matrix3d& sourceFromOutput, double zoom, const Vector2d& about) {
+    return sourceFromOutput * MotionParts{{0, 0}, 0, 1 / zoom}.about(about);
+}
 
 }  // namespace
 
 const FrameMap* SteadyPlan::at(int frame) const {
-    const auto found = std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
+    const auto found =
+        std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
 
@@ -91,8 +96,8 @@ std::vector<double> smoothGaussian(const std::vector<double>& path, double sigma
 std::vector<double> smoothL1(const std::vector<double>& path, double leeway) {
     const auto count = int(path.size());
     if (count < 4 || leeway <= 0) return path;
-    // Alternating directions (Boyd 2011): P minimises the quadratic part, z the absolute values, b the box around the path.
-    // In units of the leeway, so that one step size fits every path.
+    // Alternating directions (Boyd 2011): P minimises the quadratic part, z the absolute values, b the box around the
+    // path. In units of the leeway, so that one step size fits every path.
     Eigen::VectorXd target(count);
     for (int i = 0; i < count; ++i) target[i] = (path[std::size_t(i)] - path.front()) / leeway;
     using Sparse = Eigen::SparseMatrix<double>;
@@ -103,7 +108,9 @@ std::vector<double> smoothL1(const std::vector<double>& path, double leeway) {
         std::vector<Eigen::Triplet<double>> entries;
         const int rows = count - order - 1;
         for (int row = 0; row < rows; ++row)
-            for (int k = 0; k < order + 2; ++k) entries.emplace_back(row, row + k, weights[std::size_t(order)] * stencils[std::size_t(order)][std::size_t(k)]);
+            for (int k = 0; k < order + 2; ++k)
+                entries.emplace_back(row, row + k,
+                                     weights[std::size_t(order)] * stencils[std::size_t(order)][std::size_t(k)]);
         differences[std::size_t(order)].resize(rows, count);
         differences[std::size_t(order)].setFromTriplets(entries.begin(), entries.end());
     }
@@ -127,13 +134,16 @@ std::vector<double> smoothL1(const std::vector<double>& path, double leeway) {
         for (std::size_t k = 0; k < 3; ++k) {
             const Eigen::VectorXd value = differences[k] * p;
             const Eigen::VectorXd wanted = value + dual[k];
-            const Eigen::VectorXd shrunk = wanted.unaryExpr([&](double v) { return std::copysign(std::max(0.0, std::abs(v) - 1 / rho), v); });
+            const Eigen::VectorXd shrunk =
+                wanted.unaryExpr([&](double v) { return std::copysign(std::max(0.0, std::abs(v) - 1 / rho), v); });
             change = std::max(change, rho * (shrunk - z[k]).cwiseAbs().maxCoeff());
             z[k] = shrunk;
             dual[k] += value - z[k];
             primal = std::max(primal, (value - z[k]).cwiseAbs().maxCoeff());
         }
-        box = (p + boxDual).cwiseMax(target.array().matrix() - Eigen::VectorXd::Ones(count)).cwiseMin(target + Eigen::VectorXd::Ones(count));
+        box = (p + boxDual)
+                  .cwiseMax(target.array().matrix() - Eigen::VectorXd::Ones(count))
+                  .cwiseMin(target + Eigen::VectorXd::Ones(count));
         boxDual += p - box;
         primal = std::max(primal, (p - box).cwiseAbs().maxCoeff());
         if (primal < 1e-4 && change < 1e-3) break;
@@ -174,7 +184,8 @@ void applyZoom(std::vector<FrameMap>& maps, double zoom, const Vector2d& about) 
     for (FrameMap& map : maps) map.sourceFromOutput = zoomed(map.sourceFromOutput, zoom, about);
 }
 
-Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height, const SteadyOptions& options, double shutter) {
+Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height, const SteadyOptions& options,
+                                double shutter) {
     if (motion.frames.empty()) return failure(Fault::outcome, "the tracks show no motion on any frame of the range");
     const Vector2d middle(width / 2.0, height / 2.0);
     const std::size_t count = motion.frames.size();
@@ -192,20 +203,29 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
     const std::array<double, 4> strengths{options.position, options.position, options.rotation, options.scale};
     // The angle and scale in pixels at the frame's corner, so that one leeway bounds all.
     const double radius = 0.5 * std::hypot(width, height);
-    const std::array<double, 4> leeway{options.leeway * width, options.leeway * width, options.leeway * width / radius, options.leeway * width / radius};
+    const std::array<double, 4> leeway{options.leeway * width, options.leeway * width, options.leeway * width / radius,
+                                       options.leeway * width / radius};
     for (std::size_t part = 0; part < 4; ++part) {
         std::vector<double> calm(count, 0.0);
         if (options.mode == SteadyOptions::Mode::ease)
-            calm = options.smoother == SteadyOptions::Smoother::gaussian ? smoothGaussian(path[part], options.smooth_frames) : smoothL1(path[part], leeway[part]);
-        for (std::size_t f = 0; f < count; ++f) wanted[part][f] = path[part][f] + std::clamp(strengths[part], 0.0, 1.0) * (calm[f] - path[part][f]);
+            calm = options.smoother == SteadyOptions::Smoother::gaussian
+                       ? smoothGaussian(path[part], options.smooth_frames)
+                       : smoothL1(path[part], leeway[part]);
+        for (std::size_t f = 0; f < count; ++f)
+            wanted[part][f] = path[part][f] + std::clamp(strengths[part], 0.0, 1.0) * (calm[f] - path[part][f]);
     }
-    const bool whole = options.mode == SteadyOptions::Mode::hold && options.position >= 1 && options.rotation >= 1 && options.scale >= 1;
+    const bool whole = options.mode == SteadyOptions::Mode::hold && options.position >= 1 && options.rotation >= 1 &&
+                       options.scale >= 1;
     SteadyPlan plan;
     for (std::size_t f = 0; f < count; ++f) {
         const FrameMotion& frame = motion.frames[f];
-        const Matrix3d desired = whole ? Matrix3d(Matrix3d::Identity()) : MotionParts{{wanted[0][f], wanted[1][f]}, wanted[2][f], std::exp(wanted[3][f])}.about(middle);
+        const Matrix3d desired =
+            whole ? Matrix3d(Matrix3d::Identity())
+                  : MotionParts{{wanted[0][f], wanted[1][f]}, wanted[2][f], std::exp(wanted[3][f])}.about(middle);
         // A similarity is its parts; of a corner pin they are the nearest.
-        const Matrix3d now = motion.kind == MotionKind::cornerPin && !whole ? partsOf(frame.plateFromReference, middle).about(middle) : frame.plateFromReference;
+        const Matrix3d now = motion.kind == MotionKind::cornerPin && !whole
+                                 ? partsOf(frame.plateFromReference, middle).about(middle)
+                                 : frame.plateFromReference;
         plan.frames.push_back({frame.frame, now * desired.inverse()});
     }
     const auto& bare = plan.frames;  // not zoomed yet
@@ -214,21 +234,28 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
         const std::size_t a = f > 0 ? f - 1 : f, b = f + 1 < count ? f + 1 : f;
         double moved = 0;
         if (b > a) {
-            for (const Vector2d& corner : cornersOf(width, height)) moved = std::max(moved, (carried(bare[b].sourceFromOutput, 0.5 * (corner + middle)) - carried(bare[a].sourceFromOutput, 0.5 * (corner + middle))).norm());
+            for (const Vector2d& corner : cornersOf(width, height))
+                moved = std::max(moved, (carried(bare[b].sourceFromOutput, 0.5 * (corner + middle)) -
+                                         carried(bare[a].sourceFromOutput, 0.5 * (corner + middle)))
+                                            .norm());
             moved /= double(b - a);
         }
         plan.blur_px.push_back(moved * shutter);
     }
     if (options.fit == SteadyOptions::Fit::fill) {
         const auto zoom = fillZoom(plan.frames, width, height);
-        if (!zoom) return failure(Fault::outcome, "no zoom fills the frame: the picture leaves it altogether; lower the strength, or shorten the range");
+        if (!zoom)
+            return failure(
+                Fault::outcome,
+                "no zoom fills the frame: the picture leaves it altogether; lower the strength, or shorten the range");
         plan.zoom = *zoom;
         applyZoom(plan.frames, plan.zoom, middle);
     } else if (options.fit == SteadyOptions::Fit::crop) {
         plan.zoom = std::max(0.05, options.cropZoom);
         // The chosen middle of the crop comes to the middle of the frame.
         const Vector2d from(options.cropCentre.x() * width, options.cropCentre.y() * height);
-        for (FrameMap& map : plan.frames) map.sourceFromOutput = map.sourceFromOutput * MotionParts{from - middle, 0, 1 / plan.zoom}.about(middle);
+        for (FrameMap& map : plan.frames)
+            map.sourceFromOutput = map.sourceFromOutput * MotionParts{from - middle, 0, 1 / plan.zoom}.about(middle);
     }
     for (const FrameMap& map : plan.frames) plan.fills = plan.fills && readsInside(map.sourceFromOutput, width, height);
     return plan;
@@ -243,7 +270,8 @@ std::string blurNote(const SteadyPlan& plan, double visible_px) {
         if (plan.blur_px[i] * plan.zoom > std::max(visible_px, 0.6 * most)) frames.push_back(plan.frames[i].frame);
     std::string where = frameRanges(frames);
     if (where.size() > 40) where = where.substr(0, where.find(',', 30)) + " and others";
-    return fmt::format("motion blur of up to {:.0f} px stays visible, most on {}; a lower strength hides it", most, where);
+    return fmt::format("motion blur of up to {:.0f} px stays visible, most on {}; a lower strength hides it", most,
+                       where);
 }
 
 }  // namespace pinion

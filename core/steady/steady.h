@@ -18,15 +18,16 @@ struct SteadyOptions {
     double rotation = 1.0;
     double scale = 1.0;
 
-    /// What ease keeps. Gaussian: a soft average over `smooth_frames` (its standard deviation); larger is calmer and cuts into the
-    /// intended move. L1: the path of fewest accelerations (Grundmann, Kwatra and Essa 2011) that stays within `leeway` of the
-    /// shot's width: still stretches and even pans, as from a tripod or a dolly.
+    /// What ease keeps. Gaussian: a soft average over `smooth_frames` (its standard deviation); larger is calmer and
+    /// cuts into the intended move. L1: the path of fewest accelerations (Grundmann, Kwatra and Essa 2011) that stays
+    /// within `leeway` of the shot's width: still stretches and even pans, as from a tripod or a dolly.
     enum class Smoother { gaussian, l1 };
     Smoother smoother = Smoother::gaussian;
     double smooth_frames = 12.0;
     double leeway = 0.05;
 
-    /// None: the border shows. Fill: the smallest zoom that shows none. Crop: `cropZoom` about `cropCentre` (0 to 1 of the frame).
+    /// None: the border shows. Fill: the smallest zoom that shows none. Crop: `cropZoom` about `cropCentre` (0 to 1 of
+    /// the frame).
     enum class Fit { none, fill, crop };
     Fit fit = Fit::fill;
     double cropZoom = 1.0;
@@ -50,11 +51,14 @@ struct SteadyPlan {
     const FrameMap* at(int frame) const;
 };
 
-/// The steadying of a plate whose motion is known. A corner pin is held whole when all three strengths are 1, else by its
-/// position, rotation and scale. `shutter` is the part of a frame's time that the shutter is open. Fails when there is no frame.
-Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height, const SteadyOptions& options, double shutter = 0.5);
+/// The steadying of a plate whose motion is known. A corner pin is held whole when all three strengths are 1, else by
+/// its position, rotation and scale. `shutter` is the part of a frame's time that the shutter is open. Fails when there
+/// is no frame.
+Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height, const SteadyOptions& options,
+                                double shutter = 0.5);
 
-/// The smallest zoom about the middle of the frame with which every map reads inside the source; none when even 20-fold does not.
+/// The smallest zoom about the middle of the frame with which every map reads inside the source; none when even 20-fold
+/// does not.
 std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height);
 
 /// The maps seen through a zoom about a point of the output.

@@ -33,7 +33,8 @@ double twinOf(const Plane& plane, const Vector2d& at, int pattern_px, int search
     const int away = std::max(4, half);
     for (int y = 0; y < scores.rows; ++y)
         for (int x = 0; x < scores.cols; ++x)
-            if (std::max(std::abs(x - own.x), std::abs(y - own.y)) >= away) best = std::max(best, double(scores.at<float>(y, x)));
+            if (std::max(std::abs(x - own.x), std::abs(y - own.y)) >= away)
+                best = std::max(best, double(scores.at<float>(y, x)));
     return best;
 }
 
@@ -90,7 +91,8 @@ SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px
     if (advice.slideDegrees <= -90) advice.slideDegrees += 180;
     if (advice.contrast < kFlatContrast || advice.strong_px > kSlides_px) {
         advice.kind = SpotAdvice::Kind::flat;
-    } else if (advice.weak_px > kSlides_px || (advice.weak_px > kSlideRatio * advice.strong_px && advice.weak_px > 0.015)) {
+    } else if (advice.weak_px > kSlides_px ||
+               (advice.weak_px > kSlideRatio * advice.strong_px && advice.weak_px > 0.015)) {
         advice.kind = SpotAdvice::Kind::edge;
     } else {
         advice.twin = twinOf(plane, at, pattern_px, search_px);
@@ -101,17 +103,23 @@ SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px
 
 std::string toString(const SpotAdvice& advice) {
     switch (advice.kind) {
-        case SpotAdvice::Kind::corner: return fmt::format("a corner: held to {:.2f} px both ways", std::max(0.01, advice.weak_px));
-        case SpotAdvice::Kind::edge: return fmt::format("an edge: would slide along it, {:.0f}°", advice.slideDegrees);
-        case SpotAdvice::Kind::flat: return "flat: only grain to hold on to";
-        case SpotAdvice::Kind::repeated: return fmt::format("a corner with a twin nearby ({:.2f}): smaller search", advice.twin);
-        case SpotAdvice::Kind::border: return "too near the border for the pattern";
+        case SpotAdvice::Kind::corner:
+            return fmt::format("a corner: held to {:.2f} px both ways", std::max(0.01, advice.weak_px));
+        case SpotAdvice::Kind::edge:
+            return fmt::format("an edge: would slide along it, {:.0f}°", advice.slideDegrees);
+        case SpotAdvice::Kind::flat:
+            return "flat: only grain to hold on to";
+        case SpotAdvice::Kind::repeated:
+            return fmt::format("a corner with a twin nearby ({:.2f}): smaller search", advice.twin);
+        case SpotAdvice::Kind::border:
+            return "too near the border for the pattern";
     }
     return "";
 }
 
-Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polygon& area, int frame, const FrameRange& range, int count,
-                                                 const Track& settings, const Progress& progress) {
+Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polygon& area, int frame,
+                                                 const FrameRange& range, int count, const Track& settings,
+                                                 const Progress& progress) {
     if (area.size() < 3) return failure(Fault::input, "the area has no inside; drag a larger one");
     const auto picture = frames.get(frame);
     if (!picture) return tl::unexpected(picture.error());
@@ -132,8 +140,10 @@ Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polyg
     std::vector<Track> tracks;
     const double grain = grainOf(pyramid);
     for (const Candidate& candidate : findCandidates(pyramid, options, {}, std::span(&within, 1), frame)) {
-        SpotProposal proposal{candidate.at, adviseSpot(pyramid, candidate.at, settings.pattern_px, settings.search_px, grain), 0, 0};
-        if (proposal.advice.kind != SpotAdvice::Kind::corner && proposal.advice.kind != SpotAdvice::Kind::repeated) continue;
+        SpotProposal proposal{candidate.at,
+                              adviseSpot(pyramid, candidate.at, settings.pattern_px, settings.search_px, grain), 0, 0};
+        if (proposal.advice.kind != SpotAdvice::Kind::corner && proposal.advice.kind != SpotAdvice::Kind::repeated)
+            continue;
         Track track = settings;
         track.id = TrackId(tracks.size());
         track.name = fmt::format("spot-{}", tracks.size() + 1);
@@ -145,7 +155,10 @@ Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polyg
         proposals.push_back(proposal);
         tracks.push_back(std::move(track));
     }
-    if (proposals.empty()) return failure(Fault::outcome, "no corner in this area on frame {}: flat or only edges; try a larger area or another frame", frame);
+    if (proposals.empty())
+        return failure(Fault::outcome,
+                       "no corner in this area on frame {}: flat or only edges; try a larger area or another frame",
+                       frame);
     const auto tracked = trackPoints(frames, tracks, range, Direction::both, progress);
     if (!tracked) return tl::unexpected(tracked.error());
     double most = 1;
@@ -155,9 +168,11 @@ Expected<std::vector<SpotProposal>> proposeSpots(FrameCache& frames, const Polyg
         proposal.frames = int(tracked->tracks[i].samples.size());
         const double corner = std::clamp(1 - proposal.advice.weak_px / kSlides_px, 0.0, 1.0);
         const double length = double(proposal.frames) / std::max(1, range.count());
-        proposal.rank = (0.25 * corner + 0.15 * proposal.advice.contrast / most + 0.6 * length) * (proposal.advice.kind == SpotAdvice::Kind::repeated ? 0.7 : 1.0);
+        proposal.rank = (0.25 * corner + 0.15 * proposal.advice.contrast / most + 0.6 * length) *
+                        (proposal.advice.kind == SpotAdvice::Kind::repeated ? 0.7 : 1.0);
     }
-    std::sort(proposals.begin(), proposals.end(), [](const SpotProposal& a, const SpotProposal& b) { return a.rank > b.rank; });
+    std::sort(proposals.begin(), proposals.end(),
+              [](const SpotProposal& a, const SpotProposal& b) { return a.rank > b.rank; });
     if (int(proposals.size()) > count) proposals.resize(std::size_t(count));
     return proposals;
 }

@@ -15,7 +15,9 @@ using Eigen::Vector2d;
 class PlaceGrid {
 public:
     PlaceGrid(int width, int height, double distance)
-        : distance_(std::max(1.0, distance)), columns_(int(width / distance_) + 1), rows_(int(height / distance_) + 1),
+        : distance_(std::max(1.0, distance)),
+          columns_(int(width / distance_) + 1),
+          rows_(int(height / distance_) + 1),
           cells_(std::size_t(columns_) * std::size_t(rows_)) {}
 
     bool isFree(const Vector2d& at) const {
@@ -44,8 +46,8 @@ constexpr float kGrainFloor = 1.0F;  // what grain alone reaches after smoothing
 
 }  // namespace
 
-std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOptions& options, std::span<const Vector2d> taken,
-                                      std::span<const Matte> mattes, int frame) {
+std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOptions& options,
+                                      std::span<const Vector2d> taken, std::span<const Matte> mattes, int frame) {
     if (pyramid.levels.empty() || options.features <= 0) return {};
     // Half resolution: a corner that is one at that scale too survives blur and a change of distance.
     const std::size_t level = pyramid.levels.size() > 1 ? 1 : 0;
@@ -59,15 +61,18 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
     const cv::Size window(9, 9);
     for (cv::Mat* product : {&xx, &xy, &yy}) cv::boxFilter(*product, *product, CV_32F, window);
     cv::Mat strength(grey.size(), CV_32F);
-    parallelFor(std::size_t(grey.rows), [&](std::size_t row) {
-        const int y = int(row);
-        const float *a = xx.ptr<float>(y), *b = xy.ptr<float>(y), *c = yy.ptr<float>(y);
-        float* out = strength.ptr<float>(y);
-        for (int x = 0; x < grey.cols; ++x) {
-            const float difference = 0.5F * (a[x] - c[x]);
-            out[x] = 0.5F * (a[x] + c[x]) - std::sqrt(difference * difference + b[x] * b[x]);
-        }
-    }, 32);
+    parallelFor(
+        std::size_t(grey.rows),
+        [&](std::size_t row) {
+            const int y = int(row);
+            const float *a = xx.ptr<float>(y), *b = xy.ptr<float>(y), *c = yy.ptr<float>(y);
+            float* out = strength.ptr<float>(y);
+            for (int x = 0; x < grey.cols; ++x) {
+                const float difference = 0.5F * (a[x] - c[x]);
+                out[x] = 0.5F * (a[x] + c[x]) - std::sqrt(difference * difference + b[x] * b[x]);
+            }
+        },
+        32);
     cv::Mat highest;
     cv::dilate(strength, highest, cv::Mat());
     double strongest = 0;
@@ -97,7 +102,8 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
     std::vector<std::pair<std::size_t, Candidate>> ranked;
     for (std::size_t index = 0; index < parts.size(); ++index) {
         auto& part = parts[index];
-        std::sort(part.begin(), part.end(), [](const Candidate& a, const Candidate& b) { return a.strength > b.strength; });
+        std::sort(part.begin(), part.end(),
+                  [](const Candidate& a, const Candidate& b) { return a.strength > b.strength; });
         std::size_t rank = holding[index];  // a part that is well covered waits for the others
         for (const Candidate& candidate : part)
             if (grid.isFree(candidate.at) && !isExcluded(mattes, frame, candidate.at)) {

@@ -16,8 +16,8 @@ struct CandidateOptions {
     /// Least distance between two candidates, in pixels. Larger spreads them and avoids two tracks of one feature.
     double leastDistance_px = 16.0;
 
-    /// The weakest corner taken, as a share of the strongest in the frame. Lower reaches into dull areas (sky, water), whose
-    /// tracks are short.
+    /// The weakest corner taken, as a share of the strongest in the frame. Lower reaches into dull areas (sky, water),
+    /// whose tracks are short.
     double threshold = 0.01;
 
     /// Distance kept from the border, so that the pattern fits.
@@ -29,9 +29,10 @@ struct Candidate {
     double strength;  ///< the smaller eigenvalue of the gradient matrix, grey levels squared a pixel
 };
 
-/// Corners worth tracking (Shi and Tomasi 1994), the strongest of every part of the frame first, so that the frame is covered
-/// before any part is filled. `taken` are places already tracked; `mattes` are asked at `frame`.
+/// Corners worth tracking (Shi and Tomasi 1994), the strongest of every part of the frame first, so that the frame is
+/// covered before any part is filled. `taken` are places already tracked; `mattes` are asked at `frame`.
 std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOptions& options,
-                                      std::span<const Eigen::Vector2d> taken = {}, std::span<const Matte> mattes = {}, int frame = 0);
+                                      std::span<const Eigen::Vector2d> taken = {}, std::span<const Matte> mattes = {},
+                                      int frame = 0);
 
 }  // namespace pinion

@@ -12,7 +12,8 @@
 namespace pinion::kernels {
 namespace {
 
-PINION_CLONED void sampleShifted(const float* __restrict pixels, int stride, float x0, float y0, int size, float* __restrict out) {
+PINION_CLONED void sampleShifted(const float* __restrict pixels, int stride, float x0, float y0, int size,
+                                 float* __restrict out) {
     const int ix = int(x0);
     const int iy = int(y0);
     const float fx = x0 - float(ix);
@@ -27,7 +28,8 @@ PINION_CLONED void sampleShifted(const float* __restrict pixels, int stride, flo
     }
 }
 
-PINION_CLONED void sampleAffine(const float* __restrict pixels, int stride, const double* m, int size, float* __restrict out) {
+PINION_CLONED void sampleAffine(const float* __restrict pixels, int stride, const double* m, int size,
+                                float* __restrict out) {
     const float half = 0.5F * float(size - 1);
     const float ax = float(m[0]), bx = float(m[1]), ay = float(m[3]), by = float(m[4]);
     for (int row = 0; row < size; ++row) {
@@ -50,7 +52,8 @@ PINION_CLONED void sampleAffine(const float* __restrict pixels, int stride, cons
     }
 }
 
-PINION_CLONED void sampleProjective(const float* __restrict pixels, int stride, const double* m, int size, float* __restrict out) {
+PINION_CLONED void sampleProjective(const float* __restrict pixels, int stride, const double* m, int size,
+                                    float* __restrict out) {
     const float half = 0.5F * float(size - 1);
     for (int row = 0; row < size; ++row) {
         const float v = float(row) - half;
@@ -90,14 +93,13 @@ bool samplePattern(const Plane& plane, const Warp& warp, int size, float* out) {
     }
     if (warp.isShift())
         sampleShifted(plane.values.data(), plane.width, float(m[2] - half), float(m[5] - half), size, out);
-    else if (m[6] == 0 && m[7] == 0 && m[8] == 1)
-        sampleAffine(plane.values.data(), plane.width, m, size, out);
-    else
-        sampleProjective(plane.values.data(), plane.width, m, size, out);
+    else if (m[6] == 0 && m[7] == 0 && m[8] == 1) sampleAffine(plane.values.data(), plane.width, m, size, out);
+    else sampleProjective(plane.values.data(), plane.width, m, size, out);
     return true;
 }
 
-PINION_CLONED void differentiate(const float* __restrict padded, int size, float* __restrict values, float* __restrict gradientX, float* __restrict gradientY) {
+PINION_CLONED void differentiate(const float* __restrict padded, int size, float* __restrict values,
+                                 float* __restrict gradientX, float* __restrict gradientY) {
     const int stride = size + 2;
     for (int row = 0; row < size; ++row) {
         const float* __restrict p = padded + (row + 1) * stride + 1;
@@ -129,11 +131,13 @@ PINION_CLONED void multiply(float* __restrict values, const float* __restrict ma
     for (int i = 0; i < count; ++i) values[i] *= mask[i];
 }
 
-PINION_CLONED void subtract(float* __restrict values, float offset, float factor, const float* __restrict other, int count) {
+PINION_CLONED void subtract(float* __restrict values, float offset, float factor, const float* __restrict other,
+                            int count) {
     for (int i = 0; i < count; ++i) values[i] -= offset + factor * other[i];
 }
 
-PINION_CLONED void correlateRow(const float* __restrict window, int stride, const float* __restrict patch, int side, int shifts, float* __restrict products) {
+PINION_CLONED void correlateRow(const float* __restrict window, int stride, const float* __restrict patch, int side,
+                                int shifts, float* __restrict products) {
     std::fill(products, products + shifts, 0.0F);
     for (int y = 0; y < side; ++y)
         for (int x = 0; x < side; ++x) {

@@ -4,12 +4,15 @@
 
 namespace pinion::kernels {
 
-// The inner loops of the matcher: compiled for the processor at hand, sums in any order. Only sources of track/ use them.
+// The inner loops of the matcher: compiled for the processor at hand, sums in any order. Only sources of track/ use
+// them.
 
 /// A row-major 3x3 that takes pattern coordinates (from the centre) to sample indices of a plane.
 struct Warp {
     double m[9];
-    bool isShift() const { return m[0] == 1 && m[1] == 0 && m[3] == 0 && m[4] == 1 && m[6] == 0 && m[7] == 0 && m[8] == 1; }
+    bool isShift() const {
+        return m[0] == 1 && m[1] == 0 && m[3] == 0 && m[4] == 1 && m[6] == 0 && m[7] == 0 && m[8] == 1;
+    }
 };
 
 /// Bilinear samples of the warped `size` x `size` pattern; false when a corner is outside the plane.

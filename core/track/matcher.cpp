@@ -15,10 +15,10 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr int kMostRounds = 30;
-constexpr float kSettled = 0.004F;      // pixels, at the pattern's corner
-constexpr int kLargestPattern = 101;    // pixels
-constexpr double kMostWeakness = 0.2;   // pixels a grey level of grain: beyond it the pattern slides along an edge
-constexpr double kLeastEnergy = 1.5;    // grey levels of contrast, below which a pattern is only grain
+constexpr float kSettled = 0.004F;     // pixels, at the pattern's corner
+constexpr int kLargestPattern = 101;   // pixels
+constexpr double kMostWeakness = 0.2;  // pixels a grey level of grain: beyond it the pattern slides along an edge
+constexpr double kLeastEnergy = 1.5;   // grey levels of contrast, below which a pattern is only grain
 
 int parameterCount(MotionModel motion) {
     constexpr std::array<int, 4> counts{2, 4, 6, 8};
@@ -71,8 +71,8 @@ PatternPose PatternPose::movedTo(const Vector2d& centre) const {
     return moved;
 }
 
-std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size, MotionModel motion,
-                                                     const Polygon& outline) {
+std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size,
+                                                     MotionModel motion, const Polygon& outline) {
     const Plane& plane = reference.levels.front();
     if (size < 5 || size > kLargestPattern || !centre.allFinite()) return std::nullopt;
     // One sample more on each side, for the gradients.
@@ -157,15 +157,21 @@ std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, c
     matcher.weakness_ = std::sqrt(std::max(0.0F, middle + spread));
     if (!std::isfinite(matcher.weakness_) || matcher.weakness_ > kMostWeakness) return std::nullopt;
     matcher.fullInverse_.setZero();
-    if (freedoms == 4) matcher.fullInverse_.topLeftCorner<4, 4>() = damped(Eigen::Matrix4f(hessian.topLeftCorner<4, 4>())).inverse();
-    if (freedoms == 6) matcher.fullInverse_.topLeftCorner<6, 6>() = damped(Eigen::Matrix<float, 6, 6>(hessian.topLeftCorner<6, 6>())).inverse();
+    if (freedoms == 4)
+        matcher.fullInverse_.topLeftCorner<4, 4>() = damped(Eigen::Matrix4f(hessian.topLeftCorner<4, 4>())).inverse();
+    if (freedoms == 6)
+        matcher.fullInverse_.topLeftCorner<6, 6>() =
+            damped(Eigen::Matrix<float, 6, 6>(hessian.topLeftCorner<6, 6>())).inverse();
     if (freedoms == 8) matcher.fullInverse_ = damped(hessian).inverse();
     return matcher;
 }
 
 template <int N>
 std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const PatternPose& start) const {
-    constexpr MotionModel model = N == 2 ? MotionModel::translation : N == 4 ? MotionModel::similarity : N == 6 ? MotionModel::affine : MotionModel::perspective;
+    constexpr MotionModel model = N == 2   ? MotionModel::translation
+                                  : N == 4 ? MotionModel::similarity
+                                  : N == 6 ? MotionModel::affine
+                                           : MotionModel::perspective;
     const Plane& plane = frame.levels.front();
     const double half = 0.5 * (size_ - 1);
     const int count = size_ * size_;
@@ -175,10 +181,8 @@ std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const Patte
     indexFromPattern.row(1) -= 0.5 * indexFromPattern.row(2);
     const Vector2d startCentre = start.centre();
     Eigen::Matrix<float, N, N> inverse;
-    if constexpr (N == 2)
-        inverse = shiftInverse_;
-    else
-        inverse = fullInverse_.topLeftCorner<N, N>();
+    if constexpr (N == 2) inverse = shiftInverse_;
+    else inverse = fullInverse_.topLeftCorner<N, N>();
     Match match;
     for (int round = 0; round < kMostRounds; ++round) {
         if (!kernels::samplePattern(plane, kernelWarp(indexFromPattern), size_, seen.data())) return std::nullopt;
@@ -220,15 +224,19 @@ std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const Patte
 std::optional<Match> PatternMatcher::align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const {
     if (motion == MotionModel::translation) return alignWith<2>(frame, start);
     switch (motion_) {
-        case MotionModel::translation: return alignWith<2>(frame, start);
-        case MotionModel::similarity: return alignWith<4>(frame, start);
-        case MotionModel::affine: return alignWith<6>(frame, start);
-        default: return alignWith<8>(frame, start);
+        case MotionModel::translation:
+            return alignWith<2>(frame, start);
+        case MotionModel::similarity:
+            return alignWith<4>(frame, start);
+        case MotionModel::affine:
+            return alignWith<6>(frame, start);
+        default:
+            return alignWith<8>(frame, start);
     }
 }
 
-std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, const Pyramid& toFrame, const Vector2d& expected,
-                                int size, double radius, const Polygon& outline) {
+std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, const Pyramid& toFrame,
+                                const Vector2d& expected, int size, double radius, const Polygon& outline) {
     const std::size_t level = std::min(fromFrame.levels.size(), toFrame.levels.size()) > 1 && size >= 11 ? 1 : 0;
     const double scale = level == 1 ? 0.5 : 1.0;
     const Plane& source = fromFrame.levels[level];
@@ -245,9 +253,11 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
     // What the outline leaves out is zero in the patch and adds nothing to the products.
     const bool masked = outline.size() >= 3;
     std::vector<char> counts(masked ? patch.size() : 0);
-    for (int i = 0; masked && i < side * side; ++i) counts[std::size_t(i)] = contains(outline, Vector2d(i % side - half, double(i / side) - half) / scale);
+    for (int i = 0; masked && i < side * side; ++i)
+        counts[std::size_t(i)] = contains(outline, Vector2d(i % side - half, double(i / side) - half) / scale);
     float mean = 0;
-    for (int y = 0; y < side; ++y) std::copy_n(source.row(fy - half + y) + fx - half, side, patch.data() + std::ptrdiff_t(y) * side);
+    for (int y = 0; y < side; ++y)
+        std::copy_n(source.row(fy - half + y) + fx - half, side, patch.data() + std::ptrdiff_t(y) * side);
     float counted = float(patch.size());
     if (masked) {
         counted = 0;
@@ -300,7 +310,8 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
     for (int dy = 0; dy < down; ++dy) {
         addRow(y0 + dy + half, 1);
         if (dy > 0) addRow(y0 + dy - half - 1, -1);
-        kernels::correlateRow(target.row(y0 + dy - half) + x0 - half, target.width, patch.data(), side, across, products.data());
+        kernels::correlateRow(target.row(y0 + dy - half) + x0 - half, target.width, patch.data(), side, across,
+                              products.data());
         double sum = 0;
         double squares = 0;
         for (int x = 0; x < side - 1; ++x) {
@@ -311,7 +322,8 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
             sum += columnSum[std::size_t(dx + side - 1)];
             squares += columnSquares[std::size_t(dx + side - 1)];
             const double variance = squares - sum * sum / (side * side);
-            const float score = variance > 1e-3 ? float(products[std::size_t(dx)] / std::sqrt(variance * energy)) : 0.0F;
+            const float score =
+                variance > 1e-3 ? float(products[std::size_t(dx)] / std::sqrt(variance * energy)) : 0.0F;
             scores[std::size_t(dy * across + dx)] = score;
             if (score > best) {
                 best = score;

@@ -11,8 +11,8 @@
 
 namespace pinion {
 
-/// Where a pattern lies in a frame. `plateFromPattern` takes pattern coordinates (pixels from the pattern's centre in its
-/// reference frame) to pixels of the plate.
+/// Where a pattern lies in a frame. `plateFromPattern` takes pattern coordinates (pixels from the pattern's centre in
+/// its reference frame) to pixels of the plate.
 struct PatternPose {
     Eigen::Matrix3d plateFromPattern = Eigen::Matrix3d::Identity();
 
@@ -28,18 +28,20 @@ struct Match {
     int rounds = 0;      ///< alignment steps taken
 };
 
-/// One reference pattern, aligned to other frames by the inverse-compositional method (Baker and Matthews 2004) with gain
-/// and offset projected out, so that a change of light does not move it. Made once for each reference; `align` may be called
-/// from several threads.
+/// One reference pattern, aligned to other frames by the inverse-compositional method (Baker and Matthews 2004) with
+/// gain and offset projected out, so that a change of light does not move it. Made once for each reference; `align` may
+/// be called from several threads.
 class PatternMatcher {
 public:
-    /// Takes the pattern of `size` x `size` pixels around `centre`; of an `outline` (around the centre) only what lies in it
-    /// counts. None when it does not fit inside the frame or has no texture to hold on to in both directions.
-    static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size, MotionModel motion,
-                                                const Polygon& outline = {});
+    /// Takes the pattern of `size` x `size` pixels around `centre`; of an `outline` (around the centre) only what lies
+    /// in it counts. None when it does not fit inside the frame or has no texture to hold on to in both directions.
+    static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size,
+                                                MotionModel motion, const Polygon& outline = {});
 
     /// Refines `start` to sub-pixel. None when the pattern leaves the frame or the steps do not settle.
-    std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const { return align(frame, start, motion_); }
+    std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const {
+        return align(frame, start, motion_);
+    }
 
     /// The same with fewer freedoms than the matcher was made for.
     std::optional<Match> align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const;
@@ -62,22 +64,22 @@ private:
     MotionModel motion_ = MotionModel::translation;
     std::vector<float> mask_;  ///< 1 inside the outline, 0 outside; empty: all counts
     int counted_ = 0;          ///< pixels that count
-    std::vector<float> data_;  ///< the pattern with zero mean, then a steepest-descent image a freedom; shift comes first
-    float energy_ = 0.0F;      ///< squared norm of the pattern
+    std::vector<float>
+        data_;             ///< the pattern with zero mean, then a steepest-descent image a freedom; shift comes first
+    float energy_ = 0.0F;  ///< squared norm of the pattern
     double weakness_ = 0.0;
     Eigen::Matrix2f shiftInverse_;
     Eigen::Matrix<float, 8, 8> fullInverse_;
 };
 
-/// Finds where the patch around `from` in one frame went in another: normalised cross-correlation over all shifts within
-/// `radius` pixels of `expected`, at half resolution, with a parabola through the peak. None at the border. Of an `outline`
-/// around `from` only what lies in it is looked for.
+/// Finds where the patch around `from` in one frame went in another: normalised cross-correlation over all shifts
+/// within `radius` pixels of `expected`, at half resolution, with a parabola through the peak. None at the border. Of
+/// an `outline` around `from` only what lies in it is looked for.
 struct Jump {
     Eigen::Vector2d to;
     double score;
 };
 std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Eigen::Vector2d& from, const Pyramid& toFrame,
-                                const Eigen::Vector2d& expected, int size, double radius,
-                                const Polygon& outline = {});
+                                const Eigen::Vector2d& expected, int size, double radius, const Polygon& outline = {});
 
 }  // namespace pinion

@@ -28,7 +28,8 @@ double stretch(const PatternPose& pose) {
 }  // namespace
 
 std::optional<Runner> Runner::start(const Track& settings, const Pyramid& pyramid, int frame, const Vector2d& from) {
-    auto matcher = PatternMatcher::create(pyramid, from, settings.pattern_px, settings.motion, settings.outline.vector());
+    auto matcher =
+        PatternMatcher::create(pyramid, from, settings.pattern_px, settings.motion, settings.outline.vector());
     if (!matcher) return std::nullopt;
     Runner runner(settings, std::move(*matcher));
     runner.pose_ = PatternPose::at(from);
@@ -46,15 +47,19 @@ Polygon Runner::outlineNow(const PatternPose& pose) const {
 Sample Runner::sampleOf(int frame, const Match& match) const {
     Sample sample{.frame = frame, .at = match.pose.centre(), .score = std::clamp(match.score, 0.0, 1.0)};
     // The offset turns and grows with the pattern.
-    if (!settings_.offset.isZero()) sample.carried = (match.pose.plateFromPattern.topLeftCorner<2, 2>() * settings_.offset).cast<float>();
+    if (!settings_.offset.isZero())
+        sample.carried = (match.pose.plateFromPattern.topLeftCorner<2, 2>() * settings_.offset).cast<float>();
     return sample;
 }
 
 bool Runner::pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, const Vector2d& expected, double reach) {
     const Vector2d from = last().at;
     const double margin = 0.5 * settings_.pattern_px + 2;
-    if (expected.x() < -reach || expected.y() < -reach || expected.x() > pyramid.width() + reach || expected.y() > pyramid.height() + reach) return false;
-    const Vector2d inside = expected.cwiseMax(Vector2d(margin, margin)).cwiseMin(Vector2d(pyramid.width() - margin, pyramid.height() - margin));
+    if (expected.x() < -reach || expected.y() < -reach || expected.x() > pyramid.width() + reach ||
+        expected.y() > pyramid.height() + reach)
+        return false;
+    const Vector2d inside = expected.cwiseMax(Vector2d(margin, margin))
+                                .cwiseMin(Vector2d(pyramid.width() - margin, pyramid.height() - margin));
     const Polygon outline = outlineNow(pose_);
     const auto found = searchPatch(seen, from, pyramid, inside, settings_.pattern_px, reach, outline);
     if (!found || found->score < 0.6) return false;
@@ -63,16 +68,20 @@ bool Runner::pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, cons
         const auto shaped = matcher_.align(pyramid, match->pose);
         if (shaped && shaped->score >= match->score - 0.002) match = shaped;
     }
-    // Having been away it needs the proof of a leap: nearly as good a match as before, of nearly the same shape, and the way back
-    // to where it was.
+    // Having been away it needs the proof of a leap: nearly as good a match as before, of nearly the same shape, and
+    // the way back to where it was.
     constexpr double kMostChange = 0.2;
     if (!match || match->score < std::max({kGoodScore, settings_.driftLimit, last().score - 0.03})) return false;
-    const Eigen::Matrix2d change = match->pose.plateFromPattern.topLeftCorner<2, 2>() * pose_.plateFromPattern.topLeftCorner<2, 2>().inverse() - Eigen::Matrix2d::Identity();
+    const Eigen::Matrix2d change =
+        match->pose.plateFromPattern.topLeftCorner<2, 2>() * pose_.plateFromPattern.topLeftCorner<2, 2>().inverse() -
+        Eigen::Matrix2d::Identity();
     if (change.norm() > kMostChange) return false;
-    const auto back = PatternMatcher::create(pyramid, match->pose.centre(), settings_.pattern_px, settings_.motion, outlineNow(match->pose));
+    const auto back = PatternMatcher::create(pyramid, match->pose.centre(), settings_.pattern_px, settings_.motion,
+                                             outlineNow(match->pose));
     const auto returned = back ? back->align(seen, PatternPose::at(from), MotionModel::translation) : std::nullopt;
     if (!returned || (returned->pose.centre() - from).norm() > 2 * kMostReturn) return false;
-    // And what lies around it looks as it did: a window like its neighbour, a brick like the next, are told apart by that.
+    // And what lies around it looks as it did: a window like its neighbour, a brick like the next, are told apart by
+    // that.
     constexpr double kLeastAround = 0.55;
     const auto around = searchPatch(seen, from, pyramid, match->pose.centre(), 2 * settings_.pattern_px + 1, 3.0);
     if (settings_.outline.isEmpty() && around && around->score < kLeastAround) return false;
@@ -95,13 +104,15 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
         }
         if (match && (!best || match->score > best->score)) best = match;
     };
-    // Near where the motion leads: quick, and on repeating texture the near answer is the right one. Only when that fails
-    // over the whole search area.
+    // Near where the motion leads: quick, and on repeating texture the near answer is the right one. Only when that
+    // fails over the whole search area.
     const double reach = std::max(2.0, 0.5 * (settings_.search_px - settings_.pattern_px));
     const Polygon outline = settings_.outline.isEmpty() ? Polygon{} : outlineNow(pose_);
-    const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, std::min(reach, kNearReach), outline);
+    const auto near = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px,
+                                  std::min(reach, kNearReach), outline);
     if (near && near->score > 0.5) consider(near->to);
-    // On lines of text and rows of bricks the neighbour may win the coarse search; the expected place gets its own chance.
+    // On lines of text and rows of bricks the neighbour may win the coarse search; the expected place gets its own
+    // chance.
     if (!near || (near->to - expected).norm() > kSameBasin) consider(expected);
     if (best && best->score >= std::max(settings_.driftLimit, kGoodScore)) return best;
     const auto far = searchPatch(last, this->last().at, pyramid, expected, settings_.pattern_px, reach, outline);
@@ -120,7 +131,8 @@ bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, con
     const int skipped = std::abs(frame - this->last().frame);
     const double margin = 0.5 * settings_.pattern_px;
     const auto nearBorder = [&](const Vector2d& at) {
-        return at.x() < margin + 2 || at.y() < margin + 2 || at.x() > pyramid.width() - margin - 2 || at.y() > pyramid.height() - margin - 2;
+        return at.x() < margin + 2 || at.y() < margin + 2 || at.x() > pyramid.width() - margin - 2 ||
+               at.y() > pyramid.height() - margin - 2;
     };
     // At the border a bad match is the border's doing.
     const auto endsFor = [&](EndReason reason) {

@@ -7,19 +7,21 @@
 
 namespace pinion {
 
-/// A track in motion, carried from frame to frame in one direction. Every match is against the reference pattern, so no drift
-/// adds up; the reference is renewed when the pattern's scale or shape has changed too much, and that sample is marked.
+/// A track in motion, carried from frame to frame in one direction. Every match is against the reference pattern, so no
+/// drift adds up; the reference is renewed when the pattern's scale or shape has changed too much, and that sample is
+/// marked.
 class Runner {
 public:
     /// Starts at `from` in `frame`, which belongs to `pyramid`. None when there is no pattern to hold on to.
-    static std::optional<Runner> start(const Track& settings, const Pyramid& pyramid, int frame, const Eigen::Vector2d& from);
+    static std::optional<Runner> start(const Track& settings, const Pyramid& pyramid, int frame,
+                                       const Eigen::Vector2d& from);
 
-    /// Follows the pattern from the last frame it was seen on, `last`, into `frame`. It is looked for near `expected` first,
-    /// then over the whole search area. Returns false, with the reason, when the track ends here.
+    /// Follows the pattern from the last frame it was seen on, `last`, into `frame`. It is looked for near `expected`
+    /// first, then over the whole search area. Returns false, with the reason, when the track ends here.
     bool advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected);
 
-    /// For a track that is lost: looks for the reference pattern around `expected`, within `reach` pixels, as it looked in
-    /// `seen`, the frame it was last seen on. True when it is there again, and the track runs on.
+    /// For a track that is lost: looks for the reference pattern around `expected`, within `reach` pixels, as it looked
+    /// in `seen`, the frame it was last seen on. True when it is there again, and the track runs on.
     bool pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected, double reach);
 
     bool ended() const { return reason_ != EndReason::none; }

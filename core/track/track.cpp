@@ -33,25 +33,33 @@ std::optional<PreFilter> preFilterFrom(std::string_view word) { return fromWord<
 
 std::string_view toString(EndReason reason) {
     switch (reason) {
-        case EndReason::none: return "not tracked further";
-        case EndReason::rangeEnd: return "end of the range";
-        case EndReason::leftFrame: return "left the frame";
-        case EndReason::covered: return "covered or changed";
-        case EndReason::driftLimit: return "below the drift limit";
-        case EndReason::ambiguous: return "ambiguous";
+        case EndReason::none:
+            return "not tracked further";
+        case EndReason::rangeEnd:
+            return "end of the range";
+        case EndReason::leftFrame:
+            return "left the frame";
+        case EndReason::covered:
+            return "covered or changed";
+        case EndReason::driftLimit:
+            return "below the drift limit";
+        case EndReason::ambiguous:
+            return "ambiguous";
     }
     return "";
 }
 
 const Sample* sampleAt(const Track& track, int frame) {
     const auto& samples = track.samples.vector();
-    const auto found = std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
+    const auto found =
+        std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
     return found != samples.end() && found->frame == frame ? &*found : nullptr;
 }
 
 Track unbridged(const Track& track) {
     Track result = track;
-    result.samples = track.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.bridged; }); });
+    result.samples =
+        track.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.bridged; }); });
     return result;
 }
 
@@ -74,7 +82,8 @@ Track bridged(const Track& track) {
         for (int frame = a.frame + 1; frame < b.frame; ++frame) {
             const double t = double(frame - a.frame) / span;
             Sample sample{.frame = frame, .score = 0.0, .bridged = true};
-            sample.at = (2 * t * t * t - 3 * t * t + 1) * a.at + (t * t * t - 2 * t * t + t) * from + (3 * t * t - 2 * t * t * t) * b.at + (t * t * t - t * t) * to;
+            sample.at = (2 * t * t * t - 3 * t * t + 1) * a.at + (t * t * t - 2 * t * t + t) * from +
+                        (3 * t * t - 2 * t * t * t) * b.at + (t * t * t - t * t) * to;
             sample.carried = a.carried + float(t) * (b.carried - a.carried);
             filled.push_back(sample);
         }
@@ -98,14 +107,17 @@ Track joined(const Track& first, const Track& second) {
 std::optional<int> firstDoubt(const Track& track) {
     const auto& samples = track.samples.vector();
     const auto count = std::ptrdiff_t(samples.size());
-    const auto start = std::lower_bound(samples.begin(), samples.end(), track.referenceFrame, [](const Sample& s, int f) { return s.frame < f; }) - samples.begin();
+    const auto start = std::lower_bound(samples.begin(), samples.end(), track.referenceFrame,
+                                        [](const Sample& s, int f) { return s.frame < f; }) -
+                       samples.begin();
     const auto wrong = [&](std::ptrdiff_t i, std::ptrdiff_t step) {
         const Sample& sample = samples[std::size_t(i)];
         if (sample.tie) return false;
         if (sample.bridged || sample.score < track.driftLimit) return true;
         // A fall of the score: against the median of the eight frames before it on the way from the reference.
         std::vector<double> before;
-        for (std::ptrdiff_t k = i - step; k >= 0 && k < count && before.size() < 8; k -= step) before.push_back(samples[std::size_t(k)].score);
+        for (std::ptrdiff_t k = i - step; k >= 0 && k < count && before.size() < 8; k -= step)
+            before.push_back(samples[std::size_t(k)].score);
         if (before.size() >= 3) {
             std::nth_element(before.begin(), before.begin() + std::ptrdiff_t(before.size() / 2), before.end());
             if (sample.score < before[before.size() / 2] - 0.06) return true;

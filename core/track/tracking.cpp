@@ -17,7 +17,12 @@ using PyramidPtr = std::shared_ptr<const Pyramid>;
 class PyramidFeed {
 public:
     PyramidFeed(FrameCache& frames, Channel channel, PreFilter filter, int first, int last)
-        : frames_(frames), channel_(channel), filter_(filter), step_(first <= last ? 1 : -1), next_(first), end_(last + step_) {
+        : frames_(frames),
+          channel_(channel),
+          filter_(filter),
+          step_(first <= last ? 1 : -1),
+          next_(first),
+          end_(last + step_) {
         prepare();
     }
 
@@ -53,14 +58,15 @@ Vector2d median(std::vector<Vector2d> values) {
     const auto middle = std::ptrdiff_t(values.size() / 2);
     Vector2d result;
     for (int axis = 0; axis < 2; ++axis) {
-        std::nth_element(values.begin(), values.begin() + middle, values.end(), [axis](const Vector2d& a, const Vector2d& b) { return a[axis] < b[axis]; });
+        std::nth_element(values.begin(), values.begin() + middle, values.end(),
+                         [axis](const Vector2d& a, const Vector2d& b) { return a[axis] < b[axis]; });
         result[axis] = values[std::size_t(middle)][axis];
     }
     return result;
 }
 
-/// Carries all runners into a frame. A few go first; how they deviate from their own motion (the hand's jerk, common to the
-/// whole picture) tells the others where to look.
+/// Carries all runners into a frame. A few go first; how they deviate from their own motion (the hand's jerk, common to
+/// the whole picture) tells the others where to look.
 void advanceAll(const std::vector<Runner*>& runners, const Pyramid& before, const Pyramid& pyramid, int frame) {
     std::vector<Vector2d> known;
     for (const Runner* runner : runners)
@@ -73,14 +79,19 @@ void advanceAll(const std::vector<Runner*>& runners, const Pyramid& before, cons
     }
     constexpr std::size_t kScouts = 8;
     const std::size_t scouts = runners.size() >= 4 * kScouts ? (runners.size() + kScouts - 1) / kScouts : 0;
-    parallelFor(scouts, [&](std::size_t i) { runners[i * kScouts]->advance(before, pyramid, frame, expected[i * kScouts]); }, 2);
+    parallelFor(
+        scouts, [&](std::size_t i) { runners[i * kScouts]->advance(before, pyramid, frame, expected[i * kScouts]); },
+        2);
     std::vector<Vector2d> jerks;
     for (std::size_t i = 0; i < scouts; ++i)
         if (!runners[i * kScouts]->ended()) jerks.push_back(runners[i * kScouts]->last().at - expected[i * kScouts]);
     const Vector2d jerk = median(std::move(jerks));
-    parallelFor(runners.size(), [&](std::size_t i) {
-        if (i % kScouts != 0 || scouts == 0) runners[i]->advance(before, pyramid, frame, expected[i] + jerk);
-    }, 8);
+    parallelFor(
+        runners.size(),
+        [&](std::size_t i) {
+            if (i % kScouts != 0 || scouts == 0) runners[i]->advance(before, pyramid, frame, expected[i] + jerk);
+        },
+        8);
 }
 
 /// One pass over frames in one direction. Tracks join on their frame; `replenish` may add more.
@@ -93,15 +104,15 @@ public:
         int until;  ///< its last frame
         std::optional<Runner> runner;
         bool joined = false;
-        PyramidPtr seen;        ///< of a track to be picked up again: the frame it was last on
+        PyramidPtr seen;          ///< of a track to be picked up again: the frame it was last on
         Vector2d expected{0, 0};  ///< and where it should be by now
     };
     using Replenish = std::function<std::vector<Job>(const Pyramid&, int frame, const std::vector<Vector2d>& taken)>;
 
     explicit Sweep(std::vector<Job> jobs) : jobs_(std::move(jobs)) {}
 
-    void run(FrameCache& frames, Channel channel, PreFilter filter, int first, int last, const Progress& progress, const LiveListener& live,
-             const Replenish& replenish, TrackingResult& result) {
+    void run(FrameCache& frames, Channel channel, PreFilter filter, int first, int last, const Progress& progress,
+             const LiveListener& live, const Replenish& replenish, TrackingResult& result) {
         PyramidFeed feed(frames, channel, filter, first, last);
         const int step = first <= last ? 1 : -1;
         const int total = std::abs(last - first) + 1;
@@ -114,7 +125,8 @@ public:
             int frame = 0;
             const PyramidPtr pyramid = feed.take(frame);
             if (!pyramid) {
-                if (std::find(result.unreadable.begin(), result.unreadable.end(), frame) == result.unreadable.end()) result.unreadable.push_back(frame);
+                if (std::find(result.unreadable.begin(), result.unreadable.end(), frame) == result.unreadable.end())
+                    result.unreadable.push_back(frame);
                 continue;
             }
             std::vector<Runner*> running;
@@ -138,7 +150,8 @@ public:
             if (live) {
                 std::vector<LivePoint> points;
                 for (const Job& job : jobs_)
-                    if (job.runner && !job.runner->ended()) points.push_back({job.runner->last().at, job.runner->last().score});
+                    if (job.runner && !job.runner->ended())
+                        points.push_back({job.runner->last().at, job.runner->last().score});
                 live(frame, points);
             }
             before = pyramid;
@@ -153,7 +166,9 @@ private:
     void pickUpLost(const PyramidPtr& before, const Pyramid& pyramid, int frame, int step) {
         std::vector<Job*> lost;
         for (Job& job : jobs_)
-            if (job.runner && job.track.pickUp && job.runner->ended() && job.runner->reason() != EndReason::rangeEnd && (frame - job.until) * step <= 0) lost.push_back(&job);
+            if (job.runner && job.track.pickUp && job.runner->ended() && job.runner->reason() != EndReason::rangeEnd &&
+                (frame - job.until) * step <= 0)
+                lost.push_back(&job);
         if (lost.empty()) return;
         const Vector2d moved = pictureMotion(*before, pyramid);
         for (Job* job : lost) {
@@ -164,18 +179,22 @@ private:
             job->expected += moved;
             const int gap = std::abs(frame - job->runner->last().frame);
             // The longer away, the wider the search.
-            const double reach = std::min(3.0, 1 + 0.1 * gap) * std::max(4.0, 0.5 * (job->track.search_px - job->track.pattern_px));
+            const double reach =
+                std::min(3.0, 1 + 0.1 * gap) * std::max(4.0, 0.5 * (job->track.search_px - job->track.pattern_px));
             if (job->runner->pickUp(*job->seen, pyramid, frame, job->expected, reach)) job->seen.reset();
         }
     }
 
     void join(const Pyramid& pyramid, int frame) {
-        parallelFor(jobs_.size(), [&](std::size_t i) {
-            Job& job = jobs_[i];
-            if (job.joined || job.frame != frame) return;
-            job.joined = true;
-            job.runner = Runner::start(job.track, pyramid, frame, job.at);
-        }, 16);
+        parallelFor(
+            jobs_.size(),
+            [&](std::size_t i) {
+                Job& job = jobs_[i];
+                if (job.joined || job.frame != frame) return;
+                job.joined = true;
+                job.runner = Runner::start(job.track, pyramid, frame, job.at);
+            },
+            16);
     }
     std::vector<Job> jobs_;
 };
@@ -206,14 +225,18 @@ void merge(Track& track, const Sweep::Job& job, bool forward) {
         // What an earlier run had found behind the point where this one stopped is not trusted any more; ties are.
         if (!beyond || sample.tie) merged.push_back(sample);
     }
-    // What was placed by hand, and the sample the run began at, win over what it found there; then the new over the old.
-    const auto rank = [&](const Sample& sample, bool found) { return sample.tie || (!found && sample.frame == job.frame) ? 0 : found ? 1 : 2; };
+    // What was placed by hand, and the sample the run began at, win over what it found there; then the new over the
+    // old.
+    const auto rank = [&](const Sample& sample, bool found) {
+        return sample.tie || (!found && sample.frame == job.frame) ? 0 : found ? 1 : 2;
+    };
     const std::size_t kept = merged.size();
     merged.insert(merged.end(), job.runner->samples().begin(), job.runner->samples().end());
     std::vector<std::pair<std::size_t, int>> order(merged.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = {i, rank(merged[i], i >= kept)};
     std::sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
-        return merged[a.first].frame != merged[b.first].frame ? merged[a.first].frame < merged[b.first].frame : a.second < b.second;
+        return merged[a.first].frame != merged[b.first].frame ? merged[a.first].frame < merged[b.first].frame
+                                                              : a.second < b.second;
     });
     std::vector<Sample> samples;
     samples.reserve(merged.size());
@@ -223,10 +246,12 @@ void merge(Track& track, const Sweep::Job& job, bool forward) {
     track.samples = List<Sample>(std::move(samples));
 }
 
-Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at, int until) { return {track, frame, at, until, std::nullopt, false, nullptr, {0, 0}}; }
+Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at, int until) {
+    return {track, frame, at, until, std::nullopt, false, nullptr, {0, 0}};
+}
 
-/// What a run from each end of a stretch found, as one: each weighs fully at its own end and not at all where it has to be
-/// equal to the other, so that neither end makes a jump.
+/// What a run from each end of a stretch found, as one: each weighs fully at its own end and not at all where it has to
+/// be equal to the other, so that neither end makes a jump.
 void mergeBlended(Track& track, const Stretch& stretch, const Sweep::Job& forward, const Sweep::Job& backward) {
     const auto found = [](const Sweep::Job& job, bool reversed) {
         std::vector<Sample> samples = job.runner ? job.runner->samples() : std::vector<Sample>{};
@@ -235,7 +260,8 @@ void mergeBlended(Track& track, const Stretch& stretch, const Sweep::Job& forwar
     };
     const std::vector<Sample> ahead = found(forward, false), back = found(backward, true);
     const auto find = [](const std::vector<Sample>& samples, int frame) -> const Sample* {
-        const auto at = std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
+        const auto at =
+            std::lower_bound(samples.begin(), samples.end(), frame, [](const Sample& s, int f) { return s.frame < f; });
         return at != samples.end() && at->frame == frame ? &*at : nullptr;
     };
     const int overlapFirst = back.empty() ? stretch.last : std::max(stretch.first, back.front().frame);
@@ -263,13 +289,16 @@ void mergeBlended(Track& track, const Stretch& stretch, const Sweep::Job& forwar
         if (sample.frame >= stretch.last) samples.push_back(sample);
     // Where neither side could bridge it, the gap says why.
     for (std::size_t i = 0; i + 1 < samples.size(); ++i)
-        if (samples[i].frame >= stretch.first && samples[i].frame < stretch.last && samples[i + 1].frame > samples[i].frame + 1) samples[i].lost = reasonOf(forward);
+        if (samples[i].frame >= stretch.first && samples[i].frame < stretch.last &&
+            samples[i + 1].frame > samples[i].frame + 1)
+            samples[i].lost = reasonOf(forward);
     track.samples = List<Sample>(std::move(samples));
 }
 
 }  // namespace
 
-Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options, const Progress& progress,
+                                 const LiveListener& live) {
     const FrameRange& range = options.range;
     const int start = std::clamp(options.startFrame, range.first, range.last);
     Track settings;
@@ -286,11 +315,13 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
     std::vector<Track> found;
     std::vector<std::vector<Vector2d>> takenByFrame(std::size_t(range.count()));
     const auto remember = [&](const Track& track) {
-        for (const Sample& sample : track.samples) takenByFrame[std::size_t(sample.frame - range.first)].push_back(sample.at);
+        for (const Sample& sample : track.samples)
+            takenByFrame[std::size_t(sample.frame - range.first)].push_back(sample.at);
     };
     int sinceLook = 0;
     int until = range.last;  // of the sweep that runs
-    const auto replenish = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) -> std::vector<Sweep::Job> {
+    const auto replenish = [&](const Pyramid& pyramid, int frame,
+                               const std::vector<Vector2d>& running) -> std::vector<Sweep::Job> {
         std::vector<Vector2d> taken = running;
         const auto& known = takenByFrame[std::size_t(frame - range.first)];
         taken.insert(taken.end(), known.begin(), known.end());
@@ -334,7 +365,8 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
     std::vector<std::size_t> forwardOnes;
     {
         Sweep sweep({});
-        sweep.run(frames, options.channel, options.preFilter, start, range.last, progress.part(0.0, 0.5), live, replenish, result);
+        sweep.run(frames, options.channel, options.preFilter, start, range.last, progress.part(0.0, 0.5), live,
+                  replenish, result);
         collect(sweep, true, forwardOnes);
     }
     std::vector<std::size_t> backwardOnes;
@@ -346,7 +378,8 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         const auto add = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
             return frame < start ? replenish(pyramid, frame, running) : std::vector<Sweep::Job>{};
         };
-        sweep.run(frames, options.channel, options.preFilter, range.last, range.first, progress.part(0.5, start > range.first ? 0.9 : 1.0), live, add, result);
+        sweep.run(frames, options.channel, options.preFilter, range.last, range.first,
+                  progress.part(0.5, start > range.first ? 0.9 : 1.0), live, add, result);
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) {
             if (i < forwardOnes.size()) {
                 merge(found[forwardOnes[i]], sweep.jobs()[i], false);
@@ -362,14 +395,18 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
     }
     if (!result.stopped && !backwardOnes.empty()) {
         Sweep sweep(resume(backwardOnes, range.last));
-        sweep.run(frames, options.channel, options.preFilter, range.first, range.last, progress.part(0.9, 1.0), live, {}, result);
+        sweep.run(frames, options.channel, options.preFilter, range.first, range.last, progress.part(0.9, 1.0), live,
+                  {}, result);
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) merge(found[backwardOnes[i]], sweep.jobs()[i], true);
     }
     if (found.empty() && !result.stopped) {
         if (int(result.unreadable.size()) >= range.count())
-            return failure(Fault::input, "{}: not one frame of {}-{} could be read", frames.facts().path.string(), range.first, range.last);
-        return failure(Fault::outcome, "no feature was found: the plate shows no texture between frames {} and {}; lower the threshold "
-                       "or place tracks by hand", range.first, range.last);
+            return failure(Fault::input, "{}: not one frame of {}-{} could be read", frames.facts().path.string(),
+                           range.first, range.last);
+        return failure(Fault::outcome,
+                       "no feature was found: the plate shows no texture between frames {} and {}; lower the threshold "
+                       "or place tracks by hand",
+                       range.first, range.last);
     }
     int number = 0;
     for (Track& track : found) {
@@ -378,7 +415,9 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         result.tracks.push_back(std::move(track));
     }
     if (result.tracks.empty() && !result.stopped)
-        return failure(Fault::outcome, "features were found, but none could be followed over {} frames; try a larger search area or a lower drift limit",
+        return failure(Fault::outcome,
+                       "features were found, but none could be followed over {} frames; try a larger search area or a "
+                       "lower drift limit",
                        std::min(options.fewestFrames, range.count()));
     return result;
 }
@@ -387,7 +426,8 @@ namespace {
 
 bool textured(FrameCache& frames, const Track& track, int frame, const Vector2d& at) {
     const auto picture = frames.get(frame);
-    return !picture || PatternMatcher::create(buildPyramid(**picture, track.channel, track.preFilter, 1), at, track.pattern_px, track.motion, track.outline.vector());
+    return !picture || PatternMatcher::create(buildPyramid(**picture, track.channel, track.preFilter, 1), at,
+                                              track.pattern_px, track.motion, track.outline.vector());
 }
 
 /// What is wrong with a track's start, in words; the rest of the run goes on where several are asked for.
@@ -395,29 +435,44 @@ Expected<void> checkStart(FrameCache& frames, const Track& track, int frame, con
     const PlateFacts& facts = frames.facts();
     const Sample* sample = sampleAt(track, frame);
     if (!facts.holds(range.first) || !facts.holds(range.last) || range.last < range.first)
-        return failure(Fault::input, "the range {}-{} lies outside the plate, which holds {}-{}", range.first, range.last, facts.firstFrame, facts.lastFrame);
-    if (!sample) return failure(Fault::input, "track {}: has no place on frame {}; go to one of its frames, or place it here", track.name, frame);
-    if (!(sample->at.x() >= 0 && sample->at.y() >= 0 && sample->at.x() <= facts.width && sample->at.y() <= facts.height))
-        return failure(Fault::input, "track {}: its place {:.1f}, {:.1f} lies outside the frame of {}x{}", track.name, sample->at.x(), sample->at.y(), facts.width, facts.height);
-    if (!range.holds(frame)) return failure(Fault::input, "track {}: frame {} lies outside the range {}-{}", track.name, frame, range.first, range.last);
+        return failure(Fault::input, "the range {}-{} lies outside the plate, which holds {}-{}", range.first,
+                       range.last, facts.firstFrame, facts.lastFrame);
+    if (!sample)
+        return failure(Fault::input, "track {}: has no place on frame {}; go to one of its frames, or place it here",
+                       track.name, frame);
+    if (!(sample->at.x() >= 0 && sample->at.y() >= 0 && sample->at.x() <= facts.width &&
+          sample->at.y() <= facts.height))
+        return failure(Fault::input, "track {}: its place {:.1f}, {:.1f} lies outside the frame of {}x{}", track.name,
+                       sample->at.x(), sample->at.y(), facts.width, facts.height);
+    if (!range.holds(frame))
+        return failure(Fault::input, "track {}: frame {} lies outside the range {}-{}", track.name, frame, range.first,
+                       range.last);
     if (track.search_px < track.pattern_px)
-        return failure(Fault::input, "track {}: its pattern of {} px is larger than its search area of {} px; make the search larger", track.name, track.pattern_px, track.search_px);
+        return failure(Fault::input,
+                       "track {}: its pattern of {} px is larger than its search area of {} px; make the search larger",
+                       track.name, track.pattern_px, track.search_px);
     return {};
 }
 
-Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> tracks, const std::vector<Stretch>& stretches, const FrameRange& range,
+Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> tracks,
+                                        const std::vector<Stretch>& stretches, const FrameRange& range,
                                         const Progress& progress, const LiveListener& live) {
     TrackingResult result;
     for (const Stretch& stretch : stretches)
         for (const bool first : {true, false})
             if (first ? stretch.fromFirst : stretch.fromLast)
-                if (const auto checked = checkStart(frames, tracks[stretch.track], first ? stretch.first : stretch.last, range); !checked) return tl::unexpected(checked.error());
+                if (const auto checked =
+                        checkStart(frames, tracks[stretch.track], first ? stretch.first : stretch.last, range);
+                    !checked)
+                    return tl::unexpected(checked.error());
     // Tracks that look at different channels, or through different filters, need different pyramids.
     std::set<std::pair<Channel, PreFilter>> looks;
-    for (const Stretch& stretch : stretches) looks.insert({tracks[stretch.track].channel, tracks[stretch.track].preFilter});
+    for (const Stretch& stretch : stretches)
+        looks.insert({tracks[stretch.track].channel, tracks[stretch.track].preFilter});
     double done = 0;
     for (const auto& [channel, filter] : looks) {
-        std::vector<std::optional<Sweep::Job>> found[2] = {std::vector<std::optional<Sweep::Job>>(stretches.size()), std::vector<std::optional<Sweep::Job>>(stretches.size())};
+        std::vector<std::optional<Sweep::Job>> found[2] = {std::vector<std::optional<Sweep::Job>>(stretches.size()),
+                                                           std::vector<std::optional<Sweep::Job>>(stretches.size())};
         for (const bool forward : {true, false}) {
             const double from = done;
             done += 0.5 / double(looks.size());
@@ -428,7 +483,9 @@ Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> t
             for (std::size_t i = 0; i < stretches.size(); ++i) {
                 const Stretch& stretch = stretches[i];
                 const Track& track = tracks[stretch.track];
-                if (track.channel != channel || track.preFilter != filter || !(forward ? stretch.fromFirst : stretch.fromLast)) continue;
+                if (track.channel != channel || track.preFilter != filter ||
+                    !(forward ? stretch.fromFirst : stretch.fromLast))
+                    continue;
                 const int start = forward ? stretch.first : stretch.last;
                 const int until = forward ? stretch.last : stretch.first;
                 const Sample& sample = *sampleAt(track, start);
@@ -443,7 +500,8 @@ Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> t
             if (jobs.empty() || result.stopped) continue;
             Sweep sweep(std::move(jobs));
             sweep.run(frames, channel, filter, first, last, progress.part(from, done), live, {}, result);
-            for (std::size_t k = 0; k < members.size(); ++k) found[forward ? 0 : 1][members[k]] = std::move(sweep.jobs()[k]);
+            for (std::size_t k = 0; k < members.size(); ++k)
+                found[forward ? 0 : 1][members[k]] = std::move(sweep.jobs()[k]);
         }
         for (std::size_t i = 0; i < stretches.size(); ++i) {
             const Stretch& stretch = stretches[i];
@@ -462,57 +520,73 @@ Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> t
     for (const Stretch& stretch : stretches) {
         // A track that begins or ends with the range was not cut short by anything.
         Track& track = tracks[stretch.track];
-        if (track.startReason == EndReason::none && track.firstFrame() <= range.first) track.startReason = EndReason::rangeEnd;
-        if (track.endReason == EndReason::none && track.lastFrame() >= range.last) track.endReason = EndReason::rangeEnd;
+        if (track.startReason == EndReason::none && track.firstFrame() <= range.first)
+            track.startReason = EndReason::rangeEnd;
+        if (track.endReason == EndReason::none && track.lastFrame() >= range.last)
+            track.endReason = EndReason::rangeEnd;
     }
     result.tracks = std::move(tracks);
     return result;
 }
 
 /// From `start` in one direction: blended between ties, open after the last.
-void addStretches(std::vector<Stretch>& stretches, const Track& track, std::size_t index, int start, const FrameRange& range, bool forward) {
+void addStretches(std::vector<Stretch>& stretches, const Track& track, std::size_t index, int start,
+                  const FrameRange& range, bool forward) {
     std::vector<int> anchors{start};
     for (const Sample& sample : track.samples)
-        if (sample.tie && range.holds(sample.frame) && (forward ? sample.frame > start : sample.frame < start)) anchors.push_back(sample.frame);
+        if (sample.tie && range.holds(sample.frame) && (forward ? sample.frame > start : sample.frame < start))
+            anchors.push_back(sample.frame);
     if (!forward) std::sort(anchors.begin() + 1, anchors.end(), std::greater<>());
     for (std::size_t i = 0; i + 1 < anchors.size(); ++i)
-        if (std::abs(anchors[i + 1] - anchors[i]) > 1) stretches.push_back({index, std::min(anchors[i], anchors[i + 1]), std::max(anchors[i], anchors[i + 1]), true, true});
+        if (std::abs(anchors[i + 1] - anchors[i]) > 1)
+            stretches.push_back(
+                {index, std::min(anchors[i], anchors[i + 1]), std::max(anchors[i], anchors[i + 1]), true, true});
     const int end = forward ? range.last : range.first;
-    if (anchors.back() != end) stretches.push_back(forward ? Stretch{index, anchors.back(), end, true, false} : Stretch{index, end, anchors.back(), false, true});
+    if (anchors.back() != end)
+        stretches.push_back(forward ? Stretch{index, anchors.back(), end, true, false}
+                                    : Stretch{index, end, anchors.back(), false, true});
 }
 
-Expected<TrackingResult> trackFrom(FrameCache& frames, const std::vector<Track>& tracks, const std::vector<int>& starts, const FrameRange& range,
-                                   Direction direction, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> trackFrom(FrameCache& frames, const std::vector<Track>& tracks, const std::vector<int>& starts,
+                                   const FrameRange& range, Direction direction, const Progress& progress,
+                                   const LiveListener& live) {
     std::vector<Stretch> stretches;
     for (std::size_t i = 0; i < tracks.size(); ++i) {
-        if (const auto checked = checkStart(frames, tracks[i], starts[i], range); !checked) return tl::unexpected(checked.error());
+        if (const auto checked = checkStart(frames, tracks[i], starts[i], range); !checked)
+            return tl::unexpected(checked.error());
         if (direction != Direction::backward) addStretches(stretches, tracks[i], i, starts[i], range, true);
         if (direction != Direction::forward) addStretches(stretches, tracks[i], i, starts[i], range, false);
         if (tracks.size() == 1 && !textured(frames, tracks[i], starts[i], sampleAt(tracks[i], starts[i])->at))
-            return failure(Fault::outcome, "track {}: the pattern at {:.1f}, {:.1f} on frame {} has no texture to hold on to in both directions, or touches the border; "
-                           "place it on a corner", tracks[i].name, sampleAt(tracks[i], starts[i])->at.x(), sampleAt(tracks[i], starts[i])->at.y(), starts[i]);
+            return failure(Fault::outcome,
+                           "track {}: the pattern at {:.1f}, {:.1f} on frame {} has no texture to hold on to in both "
+                           "directions, or touches the border; "
+                           "place it on a corner",
+                           tracks[i].name, sampleAt(tracks[i], starts[i])->at.x(),
+                           sampleAt(tracks[i], starts[i])->at.y(), starts[i]);
     }
     return trackStretches(frames, tracks, stretches, range, progress, live);
 }
 
 }  // namespace
 
-Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from, const FrameRange& range,
-                                     Direction direction, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from,
+                                     const FrameRange& range, Direction direction, const Progress& progress,
+                                     const LiveListener& live) {
     std::vector<int> starts(tracks.size(), from);
     for (std::size_t i = 0; i < tracks.size(); ++i)
         if (!sampleAt(tracks[i], from)) starts[i] = tracks[i].referenceFrame;
     return trackFrom(frames, tracks, starts, range, direction, progress, live);
 }
 
-Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range, Direction direction,
-                                     const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range,
+                                     Direction direction, const Progress& progress, const LiveListener& live) {
     std::vector<int> starts;
     for (const Track& track : tracks) starts.push_back(track.referenceFrame);
     return trackFrom(frames, tracks, starts, range, direction, progress, live);
 }
 
-Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range,
+                                        const Progress& progress, const LiveListener& live) {
     std::optional<int> before, after;
     for (const Sample& sample : track.samples) {
         if (!sample.tie || !range.holds(sample.frame)) continue;
@@ -520,10 +594,12 @@ Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, 
         if (sample.frame > frame && !after) after = sample.frame;
     }
     std::vector<Stretch> stretches;
-    // Without a neighbour the open side runs as far as the track went, no farther: a correction is no order to track on.
+    // Without a neighbour the open side runs as far as the track went, no farther: a correction is no order to track
+    // on.
     const int start = std::max(range.first, before ? *before : track.firstFrame());
     const int end = std::min(range.last, after ? *after : track.lastFrame());
-    if (frame - start > 1 || (!before && frame > start)) stretches.push_back({0, start, frame, before.has_value(), true});
+    if (frame - start > 1 || (!before && frame > start))
+        stretches.push_back({0, start, frame, before.has_value(), true});
     if (end - frame > 1 || (!after && end > frame)) stretches.push_back({0, frame, end, true, after.has_value()});
     const EndReason startReason = track.startReason, endReason = track.endReason;
     auto result = trackStretches(frames, {track}, stretches, range, progress, live);
@@ -536,7 +612,8 @@ Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, 
     return result;
 }
 
-Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least, const FrameRange& range, const Progress& progress, const LiveListener& live) {
+Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least,
+                                  const FrameRange& range, const Progress& progress, const LiveListener& live) {
     std::vector<Stretch> stretches;
     for (std::size_t i = 0; i < tracks.size(); ++i) {
         const auto good = [&](const Sample& s) { return s.tie || (!s.bridged && s.score >= least); };
@@ -550,14 +627,19 @@ Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& 
                 reached = sample.frame;
                 continue;
             }
-            if (lastGood && (badSince || sample.frame > *lastGood + 1)) stretches.push_back({i, *lastGood, sample.frame, true, true});
-            if (!lastGood && badSince) stretches.push_back({i, std::max(range.first, tracks[i].firstFrame()), sample.frame, false, true});
+            if (lastGood && (badSince || sample.frame > *lastGood + 1))
+                stretches.push_back({i, *lastGood, sample.frame, true, true});
+            if (!lastGood && badSince)
+                stretches.push_back({i, std::max(range.first, tracks[i].firstFrame()), sample.frame, false, true});
             lastGood = sample.frame;
             badSince = false;
         }
         if (lastGood && badSince) stretches.push_back({i, *lastGood, reached, true, false});
     }
-    if (stretches.empty()) return failure(Fault::outcome, "nothing to do: every frame of the chosen tracks scores at least {:.2f}, and there are no gaps", least);
+    if (stretches.empty())
+        return failure(Fault::outcome,
+                       "nothing to do: every frame of the chosen tracks scores at least {:.2f}, and there are no gaps",
+                       least);
     return trackStretches(frames, tracks, stretches, range, progress, live);
 }
 
@@ -565,8 +647,10 @@ Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px) 
     constexpr int kAcross = 6, kDown = 4, kPatch = 41;
     std::vector<std::optional<Vector2d>> moved(kAcross * kDown);
     parallelFor(moved.size(), [&](std::size_t i) {
-        const Vector2d at((double(i % kAcross) + 0.5) * from.width() / kAcross, (double(i / kAcross) + 0.5) * from.height() / kDown);
-        if (const auto found = searchPatch(from, at, to, at, kPatch, reach_px); found && found->score > 0.7) moved[i] = found->to - at;
+        const Vector2d at((double(i % kAcross) + 0.5) * from.width() / kAcross,
+                          (double(i / kAcross) + 0.5) * from.height() / kDown);
+        if (const auto found = searchPatch(from, at, to, at, kPatch, reach_px); found && found->score > 0.7)
+            moved[i] = found->to - at;
     });
     std::vector<Vector2d> sure;
     for (const auto& motion : moved)
@@ -574,7 +658,8 @@ Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px) 
     const Vector2d common = median(sure);
     // When something covers much of the picture the few patches left agree on nothing.
     constexpr double kAgree_px = 5.0;
-    const auto agreed = std::count_if(sure.begin(), sure.end(), [&](const Vector2d& m) { return (m - common).norm() < kAgree_px; });
+    const auto agreed =
+        std::count_if(sure.begin(), sure.end(), [&](const Vector2d& m) { return (m - common).norm() < kAgree_px; });
     return agreed >= 4 && 3 * agreed >= std::ptrdiff_t(moved.size()) ? common : Vector2d(0, 0);
 }
 

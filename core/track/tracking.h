@@ -18,7 +18,8 @@ struct FrameRange {
     bool operator==(const FrameRange&) const = default;
 };
 
-/// Where the tracks in motion are on the frame just done; for showing results as they come. Called from the job's thread.
+/// Where the tracks in motion are on the frame just done; for showing results as they come. Called from the job's
+/// thread.
 struct LivePoint {
     Eigen::Vector2d at;
     double score;
@@ -27,15 +28,15 @@ using LiveListener = std::function<void(int frame, const std::vector<LivePoint>&
 
 struct TrackingResult {
     std::vector<Track> tracks;
-    bool stopped = false;             ///< the artist stopped it; the tracks hold what was done until then
-    std::vector<int> unreadable;      ///< frames left out because they are missing or damaged
+    bool stopped = false;         ///< the artist stopped it; the tracks hold what was done until then
+    std::vector<int> unreadable;  ///< frames left out because they are missing or damaged
 };
 
 struct ScatterOptions {
     CandidateOptions candidates;
 
-    /// Side of the pattern and search areas, in pixels. A larger pattern is steadier and blurs depth edges together; a larger
-    /// search follows faster motion and costs with its square.
+    /// Side of the pattern and search areas, in pixels. A larger pattern is steadier and blurs depth edges together; a
+    /// larger search follows faster motion and costs with its square.
     int pattern_px = 21;
     int search_px = 61;
 
@@ -60,29 +61,33 @@ struct ScatterOptions {
 
 /// Finds features all over the plate and tracks them over the range, both ways, replacing those that are lost.
 /// Fails when not one feature is found. Reads through `frames`; runs on all threads.
-Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options, const Progress& progress = Progress{},
-                                 const LiveListener& live = {});
+Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options,
+                                 const Progress& progress = Progress{}, const LiveListener& live = {});
 
 enum class Direction { forward, backward, both };
 
-/// Tracks each of `tracks` from its sample on the frame `from` (its reference frame when it has none there), in the asked
-/// direction, up to the end of `range`. Between two ties the stretch is tracked from both sides and blended, so that no tie
-/// makes a jump. Samples that the run reaches are replaced, ties and the others stay.
-Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from, const FrameRange& range,
-                                     Direction direction, const Progress& progress = Progress{}, const LiveListener& live = {});
+/// Tracks each of `tracks` from its sample on the frame `from` (its reference frame when it has none there), in the
+/// asked direction, up to the end of `range`. Between two ties the stretch is tracked from both sides and blended, so
+/// that no tie makes a jump. Samples that the run reaches are replaced, ties and the others stay.
+Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from,
+                                     const FrameRange& range, Direction direction,
+                                     const Progress& progress = Progress{}, const LiveListener& live = {});
 
 /// The same, each track from its own reference frame.
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range,
-                                     Direction direction, const Progress& progress = Progress{}, const LiveListener& live = {});
+                                     Direction direction, const Progress& progress = Progress{},
+                                     const LiveListener& live = {});
 
-/// Re-tracks the stretch on both sides of the tie on `frame`, to the neighbouring ties or the ends of the track; the rest stays.
+/// Re-tracks the stretch on both sides of the tie on `frame`, to the neighbouring ties or the ends of the track; the
+/// rest stays.
 Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range,
                                         const Progress& progress = Progress{}, const LiveListener& live = {});
 
-/// Re-tracks only what is bad, from the good frames on its two sides: stretches of a score below `least`, and gaps. Frames
-/// already good stay as they are.
-Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least, const FrameRange& range,
-                                  const Progress& progress = Progress{}, const LiveListener& live = {});
+/// Re-tracks only what is bad, from the good frames on its two sides: stretches of a score below `least`, and gaps.
+/// Frames already good stay as they are.
+Expected<TrackingResult> trackBad(FrameCache& frames, const std::vector<Track>& tracks, double least,
+                                  const FrameRange& range, const Progress& progress = Progress{},
+                                  const LiveListener& live = {});
 
 /// How the whole picture moved from one frame to another: the median over a grid of patches, in pixels.
 Eigen::Vector2d pictureMotion(const Pyramid& from, const Pyramid& to, double reach_px = 40.0);

@@ -65,10 +65,12 @@ Expected<Orientation> orient(const World& world, const Solve& solve) {
     if (world.measure) {
         const auto from = pointOf(solve, world.measure->from);
         const auto to = pointOf(solve, world.measure->to);
-        if (!from || !to) return failure(Fault::outcome, "a point of the measured length is not part of the solve; choose another");
+        if (!from || !to)
+            return failure(Fault::outcome, "a point of the measured length is not part of the solve; choose another");
         const double distance = (*to - *from).norm();
         if (distance < 1e-9) return failure(Fault::input, "the two points of the measured length are one and the same");
-        if (!(world.measure->length_m > 0)) return failure(Fault::input, "the length is {} m; it has to be above 0", world.measure->length_m);
+        if (!(world.measure->length_m > 0))
+            return failure(Fault::input, "the length is {} m; it has to be above 0", world.measure->length_m);
         result.scale = world.measure->length_m / distance;
     }
     if (world.origin) {

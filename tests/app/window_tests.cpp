@@ -132,7 +132,8 @@ TEST_CASE("playing loops inside the range that the handles trim, and trimming ca
     CHECK(f.workspace.shot().plate.range == FrameRange{1001, 1120});
 }
 
-TEST_CASE("a click with the tool in hand places a track, one without does not; it is nudged, tracked, moved and undone") {
+TEST_CASE(
+    "a click with the tool in hand places a track, one without does not; it is nudged, tracked, moved and undone") {
     Fixture f;
     f.openPlate();
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(1042, 345));
@@ -218,14 +219,17 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
     for (const Track& track : f.workspace.shot().tracks) {
         const Sample* sample = sampleAt(track, f.workspace.frame());
         const SolvedTrack* solved = findSolved(f.workspace.shot(), track.id);
-        if (sample && solved && solved->xyz && solved->role != TrackRole::disagreed && sample->at.y() > 590 && sample->at.x() < 620 && sample->at.x() > 330) floor.push_back(track.id);
+        if (sample && solved && solved->xyz && solved->role != TrackRole::disagreed && sample->at.y() > 590 &&
+            sample->at.x() < 620 && sample->at.x() > 330)
+            floor.push_back(track.id);
     }
     REQUIRE(floor.size() >= 3);
     f.workspace.select({floor.begin(), floor.end()});
     QTest::mouseClick(f.button("button-ground"), Qt::LeftButton);
     REQUIRE_FALSE(f.workspace.shot().world.ground.isEmpty());
     const Orientation orientation = orientationOf(f.workspace.shot());
-    for (const SolvedFrame& frame : f.workspace.shot().solve->frames) CHECK(orientation.apply(Eigen::Vector3d(frame.worldFromCamera.translation())).y() > 0);
+    for (const SolvedFrame& frame : f.workspace.shot().solve->frames)
+        CHECK(orientation.apply(Eigen::Vector3d(frame.worldFromCamera.translation())).y() > 0);
     CHECK(f.workspace.history().undoName() == "Set ground");
     f.window.setView(MainWindow::View::world);
     QTest::qWait(200);
@@ -244,7 +248,8 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
     QTest::mouseClick(f.button("deliver"), Qt::LeftButton);
     f.wait();
     CHECK(f.workspace.stages().back().state == StageState::done);
-    for (const char* name : {"landing.usda", "landing.camera.json", "landing.tracks.json", "landing.tracks.csv", "stmaps/undistort.exr"}) {
+    for (const char* name :
+         {"landing.usda", "landing.camera.json", "landing.tracks.json", "landing.tracks.csv", "stmaps/undistort.exr"}) {
         INFO(name);
         CHECK(std::filesystem::exists(scratch / "out" / name));
     }
@@ -288,7 +293,8 @@ TEST_CASE("the interface answers within a tenth of a second while tracks are sca
     beat.stop();
     REQUIRE(gaps.size() > 20);
     std::sort(gaps.begin(), gaps.end());
-    // Not a timing of the program but of its manners: the loop kept turning. Machines are shared, so the odd gap is let pass.
+    // Not a timing of the program but of its manners: the loop kept turning. Machines are shared, so the odd gap is let
+    // pass.
     INFO("longest gap " << gaps.back() << " ms, 99 % " << gaps[gaps.size() * 99 / 100] << " ms");
     CHECK(gaps[gaps.size() * 9 / 10] < 250);
 }
@@ -311,7 +317,10 @@ TEST_CASE("what goes wrong is said in the window and loses nothing") {
     CHECK(f.window.note().contains("only"));
     CHECK_FALSE(f.workspace.shot().solve);
     bool done = false, saved = true;
-    f.workspace.save(scratch / "nowhere/a.pinion", [&](bool ok) { saved = ok; done = true; });
+    f.workspace.save(scratch / "nowhere/a.pinion", [&](bool ok) {
+        saved = ok;
+        done = true;
+    });
     REQUIRE(QTest::qWaitFor([&] { return done; }, 5000));
     CHECK_FALSE(saved);
     CHECK(f.workspace.isModified());
@@ -372,7 +381,9 @@ TEST_CASE("a shot survives a crash and is offered again") {
     // Another process works on a shot and is killed.
     const pid_t child = ::fork();
     if (child == 0) {
-        const auto folder = std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) / "autosave";
+        const auto folder =
+            std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) /
+            "autosave";
         std::filesystem::create_directories(folder);
         PlateFacts facts;
         facts.path = kPlate;
@@ -435,7 +446,8 @@ TEST_CASE("zooming keeps the point under the cursor, panning moves it, fitting b
     const double fitted = f.canvas.mapping().zoom();
     const QPoint at(500, 200);
     const Vector2d before = f.canvas.mapping().plateFromScreen(at);
-    QWheelEvent wheel(QPointF(at), f.canvas.mapToGlobal(QPointF(at)), {}, {0, 480}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel(QPointF(at), f.canvas.mapToGlobal(QPointF(at)), {}, {0, 480}, Qt::NoButton, Qt::NoModifier,
+                      Qt::NoScrollPhase, false);
     QApplication::sendEvent(&f.canvas, &wheel);
     CHECK(f.canvas.mapping().zoom() > 1.5 * fitted);
     CHECK((f.canvas.mapping().plateFromScreen(at) - before).norm() < 1e-6);
@@ -472,7 +484,8 @@ TEST_CASE("a sequence with a gap opens by drop, shows the gap and stands still o
     REQUIRE(QTest::qWaitFor([&] { return !f.workspace.frameProblem().isEmpty(); }, 5000));
     CHECK(f.workspace.frameProblem().contains("frame 4 is missing"));
     f.workspace.goTo(5);
-    CHECK(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 5 && f.workspace.frameProblem().isEmpty(); }, 5000));
+    CHECK(
+        QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 5 && f.workspace.frameProblem().isEmpty(); }, 5000));
     CHECK(f.workspace.recent().front().toStdString() == scratch.path().string());
 }
 
@@ -487,7 +500,11 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     for (int i = 0; i < 8; ++i) {
         TrackId id = 0;
         shot = withTrackAdded(shot, 1001, {200.0 + 100 * i, 500}, &id);
-        solved.push_back({.track = id, .role = TrackRole::used, .xyz = Eigen::Vector3d(i % 4, 0.3 * (i % 4), -4.0 - i / 4), .rms_px = 0.2, .frames = 3});
+        solved.push_back({.track = id,
+                          .role = TrackRole::used,
+                          .xyz = Eigen::Vector3d(i % 4, 0.3 * (i % 4), -4.0 - i / 4),
+                          .rms_px = 0.2,
+                          .frames = 3});
     }
     std::vector<SolvedFrame> frames;
     for (int i = 0; i < 3; ++i) {
@@ -517,7 +534,8 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
         const QImage before = view->grabFramebuffer();
         QTest::mousePress(view, Qt::LeftButton, {}, QPoint(300, 200));
         QTest::mouseMove(view, QPoint(360, 220));
-        QMouseEvent drag(QEvent::MouseMove, QPointF(380, 230), view->mapToGlobal(QPointF(380, 230)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QMouseEvent drag(QEvent::MouseMove, QPointF(380, 230), view->mapToGlobal(QPointF(380, 230)), Qt::NoButton,
+                         Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(view, &drag);
         QTest::mouseRelease(view, Qt::LeftButton, {}, QPoint(380, 230));
         CHECK(view->grabFramebuffer() != before);
@@ -731,7 +749,8 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
         f.workspace.goTo(frame);
         QTest::qWait(60);
         const FrameMotion* motion = f.workspace.plan()->motion.at(frame);
-        return f.canvas.mapping().screenFromPlate((motion->plateFromReference * Eigen::Vector3d(875, 300, 1)).hnormalized());
+        return f.canvas.mapping().screenFromPlate(
+            (motion->plateFromReference * Eigen::Vector3d(875, 300, 1)).hnormalized());
     };
     const QPointF first = onScreen(1001);
     for (int frame : {1008, 1016, 1024}) CHECK(QLineF(onScreen(frame), first).length() < 0.01);
@@ -752,7 +771,8 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     const auto differs = [&](int from, int to) {
         int count = 0;
         for (int x = from; x < to; x += 7)
-            for (int y = 120; y < 400; y += 9) count += std::abs(qGray(wiped.pixel(x, y)) - qGray(plain.pixel(x, y))) > 12;
+            for (int y = 120; y < 400; y += 9)
+                count += std::abs(qGray(wiped.pixel(x, y)) - qGray(plain.pixel(x, y))) > 12;
         return count;
     };
     const int line = int(f.canvas.wipeHandle().x());
@@ -812,7 +832,9 @@ TEST_CASE("the canvas is held on a track, the curves show it, and a locator is c
     QTest::mouseClick(f.button("copy-on p-1 transform as a table"), Qt::LeftButton);
     f.wait();
     const QString copied = QApplication::clipboard()->text();
-    CHECK(copied.startsWith("# pinion.transforms version=1 width=1280 height=720 fps=24 first_frame=1001 last_frame=1016 reference_frame=1001"));
+    CHECK(
+        copied.startsWith("# pinion.transforms version=1 width=1280 height=720 fps=24 first_frame=1001 last_frame=1016 "
+                          "reference_frame=1001"));
     CHECK(copied.count('\n') == 18);
     Shot shot = f.workspace.shot();
     shot.deliveryFolder = scratch.path().string();
@@ -888,10 +910,15 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
     for (int i = 0; i < 12; ++i) {
         TrackId id = 0;
         shot = withTrackAdded(shot, 1001, {200.0 + 70 * i, 400}, &id);
-        solved.push_back({.track = id, .role = TrackRole::used, .direction = Eigen::Vector3d(0.1 * (i - 6), 0.02 * i, -1).normalized(), .rms_px = 0.2, .frames = 3});
+        solved.push_back({.track = id,
+                          .role = TrackRole::used,
+                          .direction = Eigen::Vector3d(0.1 * (i - 6), 0.02 * i, -1).normalized(),
+                          .rms_px = 0.2,
+                          .frames = 3});
     }
     std::vector<SolvedFrame> frames;
-    for (int i = 0; i < 120; ++i) frames.push_back({.frame = 1001 + i, .focal_px = 1000.0 + 5 * i, .focalDeviation_px = 2});
+    for (int i = 0; i < 120; ++i)
+        frames.push_back({.frame = 1001 + i, .focal_px = 1000.0 + 5 * i, .focalDeviation_px = 2});
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(solved);
     f.workspace.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
@@ -932,7 +959,9 @@ int main(int argc, char** argv) {
     return Catch::Session().run(argc, argv);
 }
 
-TEST_CASE("measures from the set are added, typed, refused in words and taken out in the Camera card; the base pair is set by hand") {
+TEST_CASE(
+    "measures from the set are added, typed, refused in words and taken out in the Camera card; the base pair is set "
+    "by hand") {
     Fixture f;
     f.openPlate();
     f.window.docket().open(Stage::camera);
@@ -1023,7 +1052,8 @@ TEST_CASE("a solve is refined from itself after a measure was added, and the mea
     REQUIRE(refine->isVisible());
     std::vector<TrackId> two;
     for (const SolvedTrack& track : f.workspace.shot().solve->tracks)
-        if (track.role == TrackRole::used && track.xyz && track.frames > 35 && two.size() < 2) two.push_back(track.track);
+        if (track.role == TrackRole::used && track.xyz && track.frames > 35 && two.size() < 2)
+            two.push_back(track.track);
     REQUIRE(two.size() == 2);
     Shot measured = f.workspace.shot();
     measured.solveSettings.distances = List<KnownDistance>({{two[0], two[1], 1.5, 0.001}});

@@ -87,7 +87,8 @@ TEST_CASE("scatter, solve from the tracks, and the USD camera agrees with the JS
 
     const std::string node = std::string(PINION_BINARY_DIR) + "/node";
     if (std::filesystem::exists(node + "/node_modules/three") && std::system("command -v node >/dev/null") == 0) {
-        const std::string check = "PINION_NODE_DIR=" + node + " node " + PINION_SOURCE_DIR + "/tests/node/check_usd.mjs " + usd + " " + camera;
+        const std::string check = "PINION_NODE_DIR=" + node + " node " + PINION_SOURCE_DIR +
+                                  "/tests/node/check_usd.mjs " + usd + " " + camera;
         CHECK(std::system(check.c_str()) == 0);
     } else {
         WARN("node or the three package is not here: the USD file was not read by another reader");
@@ -96,8 +97,11 @@ TEST_CASE("scatter, solve from the tracks, and the USD camera agrees with the JS
 
 TEST_CASE("track follows points placed by hand") {
     const test::Scratch scratch;
-    const auto points = scratch.write("points.json", R"({"format":"pinion.points","version":1,"reference_frame":1010,"points":[{"name":"seal","x":1010.4,"y":329.8},{"name":"crate","x":497.0,"y":389.0}]})");
-    const Outcome outcome = run("--json track " + kPlate + " --points " + points.string() + " --range 1005-1020 --motion similarity --out " + (scratch / "t.json").string());
+    const auto points = scratch.write(
+        "points.json",
+        R"({"format":"pinion.points","version":1,"reference_frame":1010,"points":[{"name":"seal","x":1010.4,"y":329.8},{"name":"crate","x":497.0,"y":389.0}]})");
+    const Outcome outcome = run("--json track " + kPlate + " --points " + points.string() +
+                                " --range 1005-1020 --motion similarity --out " + (scratch / "t.json").string());
     INFO(outcome.err);
     REQUIRE(outcome.status == 0);
     const auto tracks = readTracks(scratch / "t.json");
@@ -109,7 +113,9 @@ TEST_CASE("track follows points placed by hand") {
 
 TEST_CASE("run does a shot's open steps, saves it, and deliver writes the same files again") {
     const test::Scratch scratch;
-    const auto shot = scratch.write("landing.pinion", R"({"format":"pinion.shot","version":1,"name":"landing","plate":{"path":")" + kPlate + R"(","width":1280,"height":720,"fps":24,"frames":[1001,1120],"range":[1001,1060]},
+    const auto shot = scratch.write(
+        "landing.pinion", R"({"format":"pinion.shot","version":1,"name":"landing","plate":{"path":")" + kPlate +
+                              R"(","width":1280,"height":720,"fps":24,"frames":[1001,1120],"range":[1001,1060]},
         "scatter":{"features":150,"least_distance_px":20,"threshold":0.01,"pattern_px":21,"search_px":61,"motion":"affine","drift_limit":0.8,"channel":"luma"},
         "camera":{"sensor_width_mm":36,"focal":"known","focal_mm":28,"focal_trust_mm":1,"distortion":"unknown"},"tracks":[],"world":{"ground":[]},
         "deliverables":[{"name":"camera","kind":"camera","format":"json","place":"cam.json","up_axis":"y","written_key":0},{"name":"maps","kind":"st maps","format":"exr","place":"maps","up_axis":"y","written_key":0}]})");
@@ -121,21 +127,28 @@ TEST_CASE("run does a shot's open steps, saves it, and deliver writes the same f
     CHECK(figures["solve"]["frames"] == 60);
     const auto first = *readFile(scratch / "delivery/cam.json");
     CHECK(std::filesystem::exists(scratch / "delivery/maps/undistort.exr"));
-    const Outcome delivered = run("deliver " + (scratch / "done.pinion").string() + " --only camera --out-dir " + (scratch / "again").string());
+    const Outcome delivered = run("deliver " + (scratch / "done.pinion").string() + " --only camera --out-dir " +
+                                  (scratch / "again").string());
     REQUIRE(delivered.status == 0);
     CHECK(*readFile(scratch / "again/cam.json") == first);
-    checkRefused(run("deliver " + (scratch / "done.pinion").string() + " --only sound --out-dir " + (scratch / "again").string()), 2, "the shot has camera, maps");
+    checkRefused(run("deliver " + (scratch / "done.pinion").string() + " --only sound --out-dir " +
+                     (scratch / "again").string()),
+                 2, "the shot has camera, maps");
 }
 
 TEST_CASE("stmap writes both maps and says the overscan") {
     const test::Scratch scratch;
-    const auto lens = scratch.write("lens.json", R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":995.6,"k1":-0.112,"k2":0.018,"cx":640,"cy":360})");
-    const Outcome outcome = run("--json stmap --lens " + lens.string() + " --size 640x360 --out-dir " + (scratch / "maps").string());
+    const auto lens = scratch.write(
+        "lens.json",
+        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":995.6,"k1":-0.112,"k2":0.018,"cx":640,"cy":360})");
+    const Outcome outcome =
+        run("--json stmap --lens " + lens.string() + " --size 640x360 --out-dir " + (scratch / "maps").string());
     REQUIRE(outcome.status == 0);
     const json figures = json::parse(outcome.out);
     CHECK(figures["data_window"][0].get<int>() < -5);
     CHECK(std::filesystem::exists(scratch / "maps/redistort.exr"));
-    checkRefused(run("stmap --lens " + lens.string() + " --size 640x640 --out-dir " + (scratch / "maps").string()), 2, "another shape");
+    checkRefused(run("stmap --lens " + lens.string() + " --size 640x640 --out-dir " + (scratch / "maps").string()), 2,
+                 "another shape");
 }
 
 TEST_CASE("wrong words and wrong input end with status 2 and one line that names file and place") {
@@ -144,9 +157,13 @@ TEST_CASE("wrong words and wrong input end with status 2 and one line that names
     checkRefused(run("info " + scratch.write("text.mp4", "no video").string()), 2, "is no video");
     checkRefused(run("conjure " + kPlate), 2, "");
     checkRefused(run("scatter " + kPlate), 2, "--out");
-    checkRefused(run("scatter " + kPlate + " --range 1-5 --out x.json"), 2, "lies outside the plate's frames 1001-1120");
-    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"far","x":4000,"y":20}]})");
-    checkRefused(run("track " + kPlate + " --points " + points.string() + " --out " + (scratch / "t.json").string()), 2, "point 'far' at 4000, 20 lies outside the frame of 1280x720");
+    checkRefused(run("scatter " + kPlate + " --range 1-5 --out x.json"), 2,
+                 "lies outside the plate's frames 1001-1120");
+    const auto points = scratch.write(
+        "p.json",
+        R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"far","x":4000,"y":20}]})");
+    checkRefused(run("track " + kPlate + " --points " + points.string() + " --out " + (scratch / "t.json").string()), 2,
+                 "point 'far' at 4000, 20 lies outside the frame of 1280x720");
     checkRefused(run("solve " + kPlate + " --focal long --out c.json"), 2, "--focal long");
     checkRefused(run("solve " + kPlate + " --out c.fbx"), 2, "has to be .json or .usda");
     checkRefused(run("run " + scratch.write("cut.pinion", R"({"format":"pinion.shot","ver)").string()), 2, "cut off");
@@ -156,19 +173,27 @@ TEST_CASE("wrong words and wrong input end with status 2 and one line that names
 TEST_CASE("what has no result ends with status 1 and the reason") {
     const test::Scratch scratch;
     std::string samples;
-    for (int frame = 1001; frame <= 1020; ++frame) samples += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", samples.empty() ? "" : ",", frame, 600 + 2 * (frame - 1001), 300);
+    for (int frame = 1001; frame <= 1020; ++frame)
+        samples += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", samples.empty() ? "" : ",", frame,
+                               600 + 2 * (frame - 1001), 300);
     std::string tracks;
     for (int i = 0; i < 40; ++i) {
         std::string own = samples;
         tracks += fmt::format("{}{{\"name\":\"t{}\",\"samples\":[", i ? "," : "", i);
         own.clear();
         for (int frame = 1001; frame <= 1020; ++frame)
-            own += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", own.empty() ? "" : ",", frame, 60 + 28 * i + 2 * (frame - 1001), 40 + (i * 137) % 640);
+            own += fmt::format("{}{{\"frame\":{},\"x\":{},\"y\":{}}}", own.empty() ? "" : ",", frame,
+                               60 + 28 * i + 2 * (frame - 1001), 40 + (i * 137) % 640);
         tracks += own + "]}";
     }
-    const auto still = scratch.write("still.json", R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[)" + tracks + "]}");
-    checkRefused(run("solve " + kPlate + " --tracks " + still.string() + " --out " + (scratch / "c.json").string()), 1, "no parallax");
-    checkRefused(run("scatter " + kPlate + " --features 20 --range 1001-1003 --out " + (scratch / "none/t.json").string()), 1 + 1, "does not exist");
+    const auto still = scratch.write(
+        "still.json",
+        R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[)" + tracks + "]}");
+    checkRefused(run("solve " + kPlate + " --tracks " + still.string() + " --out " + (scratch / "c.json").string()), 1,
+                 "no parallax");
+    checkRefused(
+        run("scatter " + kPlate + " --features 20 --range 1001-1003 --out " + (scratch / "none/t.json").string()),
+        1 + 1, "does not exist");
 }
 
 TEST_CASE("Ctrl-C ends with status 130 and leaves no half-written file") {
@@ -197,7 +222,10 @@ const std::string kMooring = std::string(PINION_SOURCE_DIR) + "/demo/plates/moor
 std::string mooringTracks() {
     static const test::Scratch scratch;
     const std::string path = (scratch / "tracks.json").string();
-    if (!std::filesystem::exists(path)) REQUIRE(run("scatter " + kMooring + " --motion similarity --features 120 --range 1001-1016 --out " + path).status == 0);
+    if (!std::filesystem::exists(path))
+        REQUIRE(
+            run("scatter " + kMooring + " --motion similarity --features 120 --range 1001-1016 --out " + path).status ==
+            0);
     return path;
 }
 
@@ -206,7 +234,9 @@ std::string mooringTracks() {
 TEST_CASE("steady writes held frames at the plate's size and numbers, and says the zoom and the blur it leaves") {
     const test::Scratch scratch;
     const std::string out = (scratch / "held.####.png").string();
-    const Outcome outcome = run("--json steady " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --mode hold --fit fill --transforms " + (scratch / "t.csv").string() + " --out '" + out + "'");
+    const Outcome outcome = run("--json steady " + kMooring + " --tracks " + mooringTracks() +
+                                " --range 1001-1016 --mode hold --fit fill --transforms " +
+                                (scratch / "t.csv").string() + " --out '" + out + "'");
     INFO(outcome.err);
     REQUIRE(outcome.status == 0);
     const json figures = json::parse(outcome.out);
@@ -214,7 +244,8 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
     CHECK(figures["fills"] == true);
     CHECK(figures["zoom"].get<double>() > 1.0);
     CHECK(figures["zoom"].get<double>() < 1.2);
-    for (int frame : {1001, 1016}) CHECK(std::filesystem::file_size(scratch / fmt::format("held.{}.png", frame)) > 100000);
+    for (int frame : {1001, 1016})
+        CHECK(std::filesystem::file_size(scratch / fmt::format("held.{}.png", frame)) > 100000);
     const json info = json::parse(run("--json info '" + out + "'").out);
     CHECK(info["width"] == 1280);
     CHECK(info["first_frame"] == 1001);
@@ -222,8 +253,12 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
     const std::string table = *readFile(scratch / "t.csv");
     CHECK(table.find("width=1280 height=720 fps=24 first_frame=1001 last_frame=1016") != std::string::npos);
     // Held still: tracked in the result, a point of it does not move.
-    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"beacon","x":875,"y":300}]})");
-    REQUIRE(run("track '" + out + "' --points " + points.string() + " --motion similarity --out " + (scratch / "still.json").string()).status == 0);
+    const auto points = scratch.write(
+        "p.json",
+        R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"beacon","x":875,"y":300}]})");
+    REQUIRE(run("track '" + out + "' --points " + points.string() + " --motion similarity --out " +
+                (scratch / "still.json").string())
+                .status == 0);
     const auto still = readTracks(scratch / "still.json");
     REQUIRE(still);
     REQUIRE(still->tracks[0].samples.size() == 16);
@@ -233,28 +268,38 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
 TEST_CASE("a shake is taken from one plate and lent to another, looped where it is too short") {
     const test::Scratch scratch;
     const std::string profile = (scratch / "shake.json").string();
-    const Outcome taken = run("--json shake take " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --out " + profile);
+    const Outcome taken =
+        run("--json shake take " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --out " + profile);
     INFO(taken.err);
     REQUIRE(taken.status == 0);
     CHECK(json::parse(taken.out)["samples"] == 16);
     const std::string breakwater = std::string(PINION_SOURCE_DIR) + "/demo/plates/breakwater.mp4";
-    const Outcome lent = run("--json shake lend " + breakwater + " --profile " + profile + " --amount 0.5 --range 1001-1024 --out " + (scratch / "lent.mp4").string());
+    const Outcome lent = run("--json shake lend " + breakwater + " --profile " + profile +
+                             " --amount 0.5 --range 1001-1024 --out " + (scratch / "lent.mp4").string());
     INFO(lent.err);
     REQUIRE(lent.status == 0);
     const json figures = json::parse(lent.out);
     CHECK(figures["frames"] == 24);
     CHECK(figures["note"].get<std::string>().find("is looped") != std::string::npos);
     CHECK(json::parse(run("--json info " + (scratch / "lent.mp4").string()).out)["fps"] == "25");
-    checkRefused(run("shake lend " + breakwater + " --profile " + mooringTracks() + " --out " + (scratch / "x.mp4").string()), 2, "'pinion.shake' is expected");
-    checkRefused(run("shake take " + kMooring + " --tracks " + mooringTracks() + " --range 1001-1016 --above 20 --out " + profile), 2, "cannot be told at 24 frames a second");
+    checkRefused(
+        run("shake lend " + breakwater + " --profile " + mooringTracks() + " --out " + (scratch / "x.mp4").string()), 2,
+        "'pinion.shake' is expected");
+    checkRefused(run("shake take " + kMooring + " --tracks " + mooringTracks() +
+                     " --range 1001-1016 --above 20 --out " + profile),
+                 2, "cannot be told at 24 frames a second");
 }
 
 TEST_CASE("track takes every choice of a track, and steady refuses what gives no motion") {
     const test::Scratch scratch;
-    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[
+    const auto points =
+        scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[
         {"name":"beacon","x":875,"y":300,"wanted":[895,340],"outline":[[862,288],[888,288],[888,312],[862,312]]}]})");
     const std::string out = (scratch / "t.csv").string();
-    const Outcome tracked = run("track " + kMooring + " --points " + points.string() + " --motion translation --pattern 27 --search 71 --channel red --pre-filter local-contrast --drift-limit 0.7 --pick-up --bridge --range 1001-1012 --out " + out);
+    const Outcome tracked = run("track " + kMooring + " --points " + points.string() +
+                                " --motion translation --pattern 27 --search 71 --channel red --pre-filter "
+                                "local-contrast --drift-limit 0.7 --pick-up --bridge --range 1001-1012 --out " +
+                                out);
     INFO(tracked.err);
     REQUIRE(tracked.status == 0);
     const auto table = readTracks(out);
@@ -264,12 +309,15 @@ TEST_CASE("track takes every choice of a track, and steady refuses what gives no
 
     const std::string held = " --mode hold --fit none --out '" + (scratch / "x.####.png").string() + "'";
     checkRefused(run("steady " + kMooring + " --tracks " + out + " --names tower" + held), 2, "has no such track");
-    checkRefused(run("steady " + kMooring + " --tracks " + out + " --names beacon --corner-pin" + held), 2, "a corner pin needs four tracks");
-    checkRefused(run("steady " + kMooring + " --tracks " + out + " --mode hold --fit none --out one.png"), 2, "write the frame number as in one.####.png");
+    checkRefused(run("steady " + kMooring + " --tracks " + out + " --names beacon --corner-pin" + held), 2,
+                 "a corner pin needs four tracks");
+    checkRefused(run("steady " + kMooring + " --tracks " + out + " --mode hold --fit none --out one.png"), 2,
+                 "write the frame number as in one.####.png");
     const auto broken = scratch.write("b.csv", "track,frame,x\np,1001,3\n");
     checkRefused(run("steady " + kMooring + " --tracks " + broken.string() + held), 2, "the column 'y' is missing");
     const auto late = scratch.write("l.csv", "track,frame,x,y\np,2001,3,4\n");
-    checkRefused(run("steady " + kMooring + " --tracks " + late.string() + held), 2, "has frame 2001, the plate holds 1001-1096");
+    checkRefused(run("steady " + kMooring + " --tracks " + late.string() + held), 2,
+                 "has frame 2001, the plate holds 1001-1096");
     CHECK(std::filesystem::directory_iterator(scratch.path()) != std::filesystem::directory_iterator());
     CHECK_FALSE(std::filesystem::exists(scratch / "x.1001.png"));
 }
@@ -277,7 +325,8 @@ TEST_CASE("track takes every choice of a track, and steady refuses what gives no
 TEST_CASE("distances and places from the set put a solve in metres, by the names of tracks") {
     const test::Scratch scratch;
     const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/zoom.mp4";
-    const std::string tracks = (scratch / "t.json").string(), first = (scratch / "a.json").string(), second = (scratch / "b.json").string();
+    const std::string tracks = (scratch / "t.json").string(), first = (scratch / "a.json").string(),
+                      second = (scratch / "b.json").string();
     REQUIRE(run("scatter " + plate + " --features 150 --out " + tracks).status == 0);
     REQUIRE(run("solve " + plate + " --zoom --tracks " + tracks + " --out " + first).status == 0);
     const auto plain = readCamera(first);
@@ -287,7 +336,8 @@ TEST_CASE("distances and places from the set put a solve in metres, by the names
     const auto& a = plain->points[10];
     const auto& b = plain->points[50];
     const double metres = 3 * (a.xyz - b.xyz).norm();
-    const Outcome measured = run("--json solve " + plate + " --zoom --tracks " + tracks + " --distance " + a.name + "," + b.name + fmt::format("={:.6f}~0.01", metres) + " --out " + second);
+    const Outcome measured = run("--json solve " + plate + " --zoom --tracks " + tracks + " --distance " + a.name +
+                                 "," + b.name + fmt::format("={:.6f}~0.01", metres) + " --out " + second);
     INFO(measured.err);
     REQUIRE(measured.status == 0);
     CHECK(json::parse(measured.out)["in_metres"] == true);
@@ -334,10 +384,12 @@ TEST_CASE("solve tells a nodal pan and a zoom, writes them, and says its doubt o
     CHECK(read->motion == "nodal");
 
     // A focal length that the tracks contradict: done, but not without a word.
-    const Outcome wrong = run("--json solve " + plates + "pan.mp4 --tracks " + tracks + " --focal 50 --motion nodal --out " + camera);
+    const Outcome wrong =
+        run("--json solve " + plates + "pan.mp4 --tracks " + tracks + " --focal 50 --motion nodal --out " + camera);
     REQUIRE(wrong.status == 0);
     CHECK(wrong.err.find("not sure: ") != std::string::npos);
-    CHECK(json::parse(wrong.out)["doubt"].get<std::string>().find("50.0 mm was given, the tracks say") != std::string::npos);
+    CHECK(json::parse(wrong.out)["doubt"].get<std::string>().find("50.0 mm was given, the tracks say") !=
+          std::string::npos);
     CHECK(json::parse(*readFile(camera))["solve"]["doubt"] == json::parse(wrong.out)["doubt"]);
     REQUIRE(readCamera(camera));
     CHECK(readCamera(camera)->doubt == json::parse(wrong.out)["doubt"]);
@@ -359,7 +411,8 @@ TEST_CASE("solve tells a nodal pan and a zoom, writes them, and says its doubt o
 TEST_CASE("the solve's words are checked before anything is done") {
     const test::Scratch scratch;
     const std::string out = " --out " + (scratch / "c.json").string();
-    for (const char* words : {" --motion sideways", " --axis left", " --squeeze 0", " --focal -3", " --focal 35~0", " --base-pair 1001"}) {
+    for (const char* words :
+         {" --motion sideways", " --axis left", " --squeeze 0", " --focal -3", " --focal 35~0", " --base-pair 1001"}) {
         const Outcome outcome = run("solve " + kPlate + words + out);
         INFO(words << ": " << outcome.err);
         CHECK(outcome.status == 2);

@@ -36,14 +36,16 @@ Made madeMatrix(int block, const std::vector<int>& first, int border, unsigned s
                 for (int c = 0; c < block; ++c) {
                     const int row = i * block + r, column = j * block + c;
                     if (column > row) continue;
-                    dense(row, column) = dense(column, row) = row == column ? 60 + std::abs(normal(random)) : normal(random);
+                    dense(row, column) = dense(column, row) =
+                        row == column ? 60 + std::abs(normal(random)) : normal(random);
                 }
     for (int r = size; r < size + border; ++r)
         for (int c = 0; c <= r; ++c) dense(r, c) = dense(c, r) = r == c ? 80 : normal(random);
     for (int i = 0; i < blocks; ++i)
         for (int j = first[std::size_t(i)]; j <= i; ++j)
             for (int r = 0; r < block; ++r)
-                for (int c = 0; c < block; ++c) envelope.at(i, j)[r * envelope.stride(i) + c] = dense(i * block + r, j * block + c);
+                for (int c = 0; c < block; ++c)
+                    envelope.at(i, j)[r * envelope.stride(i) + c] = dense(i * block + r, j * block + c);
     envelope.border() = dense.bottomLeftCorner(border, size);
     envelope.corner() = dense.bottomRightCorner(border, border);
     return {dense, envelope};
@@ -70,7 +72,8 @@ Scene madeScene(bool turns, bool zoom, double noise_px, unsigned seed, int frame
     for (int f = 0; f < frames; ++f) {
         const double t = double(f) / (frames - 1) - 0.5;
         Pose pose;
-        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.35 * t, Vector3d::UnitY()) * Eigen::AngleAxisd(0.1 * std::sin(8 * t), Vector3d::UnitX()) *
+        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.35 * t, Vector3d::UnitY()) *
+                                           Eigen::AngleAxisd(0.1 * std::sin(8 * t), Vector3d::UnitX()) *
                                            Eigen::AngleAxisd(0.2 * t * t, Vector3d::UnitZ()));
         if (!turns) pose.translation = -(pose.rotation * Vector3d(1.4 * t, 0.25 * std::cos(7 * t), 0.5 * t * t));
         truth.cameras.push_back(pose);
@@ -86,7 +89,8 @@ Scene madeScene(bool turns, bool zoom, double noise_px, unsigned seed, int frame
     for (int i = 0; i < count; ++i)
         for (int f = 0; f < frames; ++f) {
             const Pose& pose = truth.cameras[std::size_t(f)];
-            const Projection p = project(truth.lensOf(std::size_t(f)), pose.rotation.toRotationMatrix(), pose.translation, truth.points[std::size_t(i)], false);
+            const Projection p = project(truth.lensOf(std::size_t(f)), pose.rotation.toRotationMatrix(),
+                                         pose.translation, truth.points[std::size_t(i)], false);
             if (p.inFront && p.plate.x() > 0 && p.plate.y() > 0 && p.plate.x() < 1920 && p.plate.y() < 1080)
                 truth.observations.push_back({f, i, p.plate + Vector2d(noise(random), noise(random))});
         }
@@ -113,11 +117,14 @@ TEST_CASE("an envelope factors, solves and inverts like the dense matrix it stan
                 for (int j = first[std::size_t(i)]; j <= i; ++j)
                     for (int r = 0; r < block; ++r)
                         for (int c = 0; c < block; ++c)
-                            worst = std::max(worst, std::abs(made.envelope.at(i, j)[r * made.envelope.stride(i) + c] - inverse(i * block + r, j * block + c)));
+                            worst = std::max(worst, std::abs(made.envelope.at(i, j)[r * made.envelope.stride(i) + c] -
+                                                             inverse(i * block + r, j * block + c)));
             CHECK(worst < 1e-12);
             if (border > 0) {
-                CHECK((made.envelope.corner() - inverse.bottomRightCorner(border, border)).cwiseAbs().maxCoeff() < 1e-12);
-                CHECK((made.envelope.border() - inverse.bottomLeftCorner(border, 45 * block)).cwiseAbs().maxCoeff() < 1e-12);
+                CHECK((made.envelope.corner() - inverse.bottomRightCorner(border, border)).cwiseAbs().maxCoeff() <
+                      1e-12);
+                CHECK((made.envelope.border() - inverse.bottomLeftCorner(border, 45 * block)).cwiseAbs().maxCoeff() <
+                      1e-12);
             }
         }
     Envelope negative(3, {0, 0}, 0);
@@ -155,7 +162,8 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
     std::uniform_real_distribution<double> unit(-1, 1);
     for (int round = 0; round < 50; ++round) {
         Pose pose;
-        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.5 * unit(random), Vector3d::UnitY()) * Eigen::AngleAxisd(0.4 * unit(random), Vector3d::UnitX()));
+        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.5 * unit(random), Vector3d::UnitY()) *
+                                           Eigen::AngleAxisd(0.4 * unit(random), Vector3d::UnitX()));
         pose.translation = Vector3d(unit(random), unit(random), unit(random));
         Vector4d point;
         point << unit(random), unit(random), 4 + unit(random), round % 5 == 0 ? 0.0 : 0.8 + 0.2 * unit(random);
@@ -170,7 +178,8 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
         const double slope = 0.07, focal = 1700;
         const double turn[3] = {0, 0, 0}, shift[3] = {0, 0, 0};
         const double terms[9] = {focal, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, slope};
-        ceres::AutoDiffCostFunction<CeresProjection, 2, 3, 3, 4, 9> automatic(new CeresProjection{pose, std::log(lens.focal_px)});
+        ceres::AutoDiffCostFunction<CeresProjection, 2, 3, 3, 4, 9> automatic(
+            new CeresProjection{pose, std::log(lens.focal_px)});
         const double* parameters[4] = {turn, shift, point.data(), terms};
         Eigen::Matrix<double, 2, 3, Eigen::RowMajor> byTurn, byShift;
         Eigen::Matrix<double, 2, 4, Eigen::RowMajor> byPoint;
@@ -178,9 +187,12 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
         double* slopes[4] = {byTurn.data(), byShift.data(), byPoint.data(), byLens.data()};
         Vector2d plate;
         REQUIRE(automatic.Evaluate(parameters, plate.data(), slopes));
-        const Projection own = project(zoomed(lens, slope, focal), pose.rotation.toRotationMatrix(), pose.translation, point, true, std::log(focal / lens.focal_px), slope);
+        const Projection own = project(zoomed(lens, slope, focal), pose.rotation.toRotationMatrix(), pose.translation,
+                                       point, true, std::log(focal / lens.focal_px), slope);
         REQUIRE(own.inFront);
-        const auto near = [](const auto& a, const auto& b) { return (a - b).cwiseAbs().maxCoeff() < 1e-9 * (1 + b.cwiseAbs().maxCoeff()); };
+        const auto near = [](const auto& a, const auto& b) {
+            return (a - b).cwiseAbs().maxCoeff() < 1e-9 * (1 + b.cwiseAbs().maxCoeff());
+        };
         CHECK((own.plate - plate).norm() < 1e-9);
         CHECK(near(own.byCamera.leftCols<3>(), byTurn));
         CHECK(near(own.byCamera.rightCols<3>(), byShift));
@@ -191,7 +203,9 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
 
 TEST_CASE("what is behind the camera, or far to its side, has no place on the plate") {
     const Lens lens = pinholeLens(1920, 1080, 1500);
-    const auto inFront = [&](const Vector4d& point) { return project(lens, Eigen::Matrix3d::Identity(), Vector3d::Zero(), point, true).inFront; };
+    const auto inFront = [&](const Vector4d& point) {
+        return project(lens, Eigen::Matrix3d::Identity(), Vector3d::Zero(), point, true).inFront;
+    };
     CHECK(inFront({0, 0, 1, 0}));
     CHECK(inFront({1, 0, 1, 0.5}));
     CHECK_FALSE(inFront({0, 0, -1, 0}));
@@ -205,16 +219,19 @@ TEST_CASE("points at infinity, near and far are adjusted together, with the whol
     std::normal_distribution<double> unit(0, 1);
     for (Pose& pose : scene.bundle.cameras) {
         pose.translation += 0.03 * Vector3d(unit(random), unit(random), unit(random));
-        pose.rotation = (pose.rotation * Eigen::Quaterniond(Eigen::AngleAxisd(0.01 * unit(random), Vector3d::UnitX()))).normalized();
+        pose.rotation = (pose.rotation * Eigen::Quaterniond(Eigen::AngleAxisd(0.01 * unit(random), Vector3d::UnitX())))
+                            .normalized();
     }
-    for (Vector4d& point : scene.bundle.points) point = (point + 0.02 * Vector4d(unit(random), unit(random), unit(random), unit(random))).normalized();
+    for (Vector4d& point : scene.bundle.points)
+        point = (point + 0.02 * Vector4d(unit(random), unit(random), unit(random), unit(random))).normalized();
     scene.bundle.lens.focal_px = 1300;
     scene.bundle.lens.k1 = scene.bundle.lens.k2 = 0;
     scene.bundle.lens.cx = 960;
     scene.bundle.lens.cy = 540;
     const LensTerms free{LensTerm::focal, LensTerm::k1, LensTerm::k2, LensTerm::cx, LensTerm::cy};
     for (const double width : {20.0, 1.0})
-        REQUIRE(adjust(scene.bundle, {.free = free, .robustWidth_px = width, .noise_px = 1e-3, .rounds = 150, .settled = 1e-14}));
+        REQUIRE(adjust(scene.bundle,
+                       {.free = free, .robustWidth_px = width, .noise_px = 1e-3, .rounds = 150, .settled = 1e-14}));
     CHECK(scene.bundle.lens.focal_px == Approx(1500).epsilon(1e-5));
     CHECK(scene.bundle.lens.k1 == Approx(-0.06).margin(1e-5));
     CHECK(scene.bundle.lens.k2 == Approx(0.01).margin(1e-5));
@@ -224,7 +241,8 @@ TEST_CASE("points at infinity, near and far are adjusted together, with the whol
     CHECK(std::abs(scene.bundle.points[0][3]) < 1e-4);
 }
 
-TEST_CASE("a zoom has a focal length per frame and its distortion goes with it; a camera that only turns keeps its place") {
+TEST_CASE(
+    "a zoom has a focal length per frame and its distortion goes with it; a camera that only turns keeps its place") {
     for (const bool turns : {false, true}) {
         Scene scene = madeScene(turns, true, 0.05, 5, 30, 140);
         for (double& focal : scene.bundle.focals) focal = 1700;
@@ -233,9 +251,15 @@ TEST_CASE("a zoom has a focal length per frame and its distortion goes with it; 
         const LensTerms free{LensTerm::k1, LensTerm::k2, LensTerm::k1Slope};
         const double wide[2] = {60, 0.3};
         for (const double width : wide)
-            REQUIRE(adjust(scene.bundle, {.free = free, .freePlaces = !turns, .robustWidth_px = width, .noise_px = 0.05, .rounds = 200, .settled = 0}));
+            REQUIRE(adjust(scene.bundle, {.free = free,
+                                          .freePlaces = !turns,
+                                          .robustWidth_px = width,
+                                          .noise_px = 0.05,
+                                          .rounds = 200,
+                                          .settled = 0}));
         double worst = 0;
-        for (std::size_t f = 0; f < scene.bundle.focals.size(); ++f) worst = std::max(worst, std::abs(scene.bundle.focals[f] / scene.truth.focals[f] - 1));
+        for (std::size_t f = 0; f < scene.bundle.focals.size(); ++f)
+            worst = std::max(worst, std::abs(scene.bundle.focals[f] / scene.truth.focals[f] - 1));
         CHECK(worst < 0.01);
         CHECK(scene.bundle.k1Slope == Approx(0.04).margin(0.02));
         if (turns)
@@ -244,16 +268,18 @@ TEST_CASE("a zoom has a focal length per frame and its distortion goes with it; 
 }
 
 TEST_CASE("the adjustment does not shrink the world") {
-    // Its size is free. A pull to short steps made it smaller with every round, until all points seemed near (chessboards seen from all
-    // round: 341 px of focal length where 536 are right).
+    // Its size is free. A pull to short steps made it smaller with every round, until all points seemed near
+    // (chessboards seen from all round: 341 px of focal length where 536 are right).
     Scene scene = madeScene(false, false, 0.3, 12);
     for (Pose& pose : scene.bundle.cameras) pose.translation *= 3;
-    for (Vector4d& point : scene.bundle.points) point = Vector4d(3 * point.x(), 3 * point.y(), 3 * point.z(), point[3]).normalized();
+    for (Vector4d& point : scene.bundle.points)
+        point = Vector4d(3 * point.x(), 3 * point.y(), 3 * point.z(), point[3]).normalized();
     const auto sizeOf = [](const Bundle& bundle) {
         Vector3d middle = Vector3d::Zero();
         double squares = 0;
         for (const Pose& pose : bundle.cameras) middle += pose.centre() / double(bundle.cameras.size());
-        for (const Pose& pose : bundle.cameras) squares += (pose.centre() - middle).squaredNorm() / double(bundle.cameras.size());
+        for (const Pose& pose : bundle.cameras)
+            squares += (pose.centre() - middle).squaredNorm() / double(bundle.cameras.size());
         return std::sqrt(squares);
     };
     const double before = sizeOf(scene.bundle);
@@ -272,8 +298,18 @@ TEST_CASE("what is known enters as a value with its trust") {
     Scene scene = madeScene(false, false, 0.1, 6);
     const LensTerms free{LensTerm::focal, LensTerm::k1};
     Bundle loose = scene.bundle, tight = scene.bundle;
-    adjust(loose, {.free = free, .priors = {{LensTerm::focal, 1600, 1000}}, .robustWidth_px = 1, .noise_px = 0.1, .rounds = 60, .settled = 0});
-    adjust(tight, {.free = free, .priors = {{LensTerm::focal, 1600, 0.01}}, .robustWidth_px = 1, .noise_px = 0.1, .rounds = 60, .settled = 0});
+    adjust(loose, {.free = free,
+                   .priors = {{LensTerm::focal, 1600, 1000}},
+                   .robustWidth_px = 1,
+                   .noise_px = 0.1,
+                   .rounds = 60,
+                   .settled = 0});
+    adjust(tight, {.free = free,
+                   .priors = {{LensTerm::focal, 1600, 0.01}},
+                   .robustWidth_px = 1,
+                   .noise_px = 0.1,
+                   .rounds = 60,
+                   .settled = 0});
     CHECK(loose.lens.focal_px == Approx(1500).epsilon(0.01));
     CHECK(tight.lens.focal_px == Approx(1600).epsilon(1e-3));
 }
@@ -287,7 +323,8 @@ TEST_CASE("a track that counts twice pulls as two do") {
             twice.observations.push_back(scene.bundle.observations[i]);
             heavy.observations[i].weight = std::sqrt(2.0);
         }
-    const BundleOptions options{.free = {LensTerm::focal}, .robustWidth_px = 1e3, .noise_px = 1e-3, .rounds = 80, .settled = 1e-14};
+    const BundleOptions options{
+        .free = {LensTerm::focal}, .robustWidth_px = 1e3, .noise_px = 1e-3, .rounds = 80, .settled = 1e-14};
     adjust(twice, options);
     adjust(heavy, options);
     CHECK(heavy.lens.focal_px == Approx(twice.lens.focal_px).epsilon(1e-6));
@@ -305,9 +342,13 @@ TEST_CASE("the stated deviations are those of the answers over many draws of the
         std::normal_distribution<double> noise(0, 0.2);
         const Scene exact = madeScene(false, false, 0.0, 5);
         for (std::size_t i = 0; i < scene.bundle.observations.size(); ++i)
-            scene.bundle.observations[i].plate = exact.truth.observations[i].plate + Vector2d(noise(random), noise(random));
-        const BundleOptions options{.free = {LensTerm::focal, LensTerm::k1, LensTerm::k2, LensTerm::cx, LensTerm::cy}, .robustWidth_px = 0.6, .noise_px = 0.2,
-                                    .rounds = 60, .settled = 0};
+            scene.bundle.observations[i].plate =
+                exact.truth.observations[i].plate + Vector2d(noise(random), noise(random));
+        const BundleOptions options{.free = {LensTerm::focal, LensTerm::k1, LensTerm::k2, LensTerm::cx, LensTerm::cy},
+                                    .robustWidth_px = 0.6,
+                                    .noise_px = 0.2,
+                                    .rounds = 60,
+                                    .settled = 0};
         adjust(scene.bundle, options);
         const auto covariance = covarianceOf(scene.bundle, options);
         REQUIRE(covariance);
@@ -317,19 +358,24 @@ TEST_CASE("the stated deviations are those of the answers over many draws of the
         // After the similarity on places and axes, as the deviations are meant.
         const auto frames = scene.truth.cameras.size();
         double spread = 0;
-        for (const Pose& pose : scene.truth.cameras) spread += (pose.centre() - scene.truth.cameras[frames / 2].centre()).squaredNorm() / double(frames);
+        for (const Pose& pose : scene.truth.cameras)
+            spread += (pose.centre() - scene.truth.cameras[frames / 2].centre()).squaredNorm() / double(frames);
         spread = std::sqrt(spread);
         Eigen::Matrix3Xd found(3, 4 * frames), real(3, 4 * frames);
         for (std::size_t f = 0; f < frames; ++f)
             for (int a = 0; a < 4; ++a) {
                 const auto at = [&](const Pose& pose) -> Vector3d {
-                    return a == 3 ? pose.centre() : Vector3d(pose.centre() + spread * pose.rotation.conjugate().toRotationMatrix().col(a));
+                    return a == 3
+                               ? pose.centre()
+                               : Vector3d(pose.centre() + spread * pose.rotation.conjugate().toRotationMatrix().col(a));
                 };
                 found.col(Eigen::Index(4 * f) + a) = at(scene.bundle.cameras[f]);
                 real.col(Eigen::Index(4 * f) + a) = at(scene.truth.cameras[f]);
             }
         const Eigen::Matrix4d fit = Eigen::umeyama(real, found, true);
-        const auto moved = [&](const Vector3d& p) -> Vector3d { return fit.topLeftCorner<3, 3>() * p + fit.topRightCorner<3, 1>(); };
+        const auto moved = [&](const Vector3d& p) -> Vector3d {
+            return fit.topLeftCorner<3, 3>() * p + fit.topRightCorner<3, 1>();
+        };
         for (std::size_t f = 0; f < frames; ++f) {
             const Vector3d error = scene.bundle.cameras[f].centre() - moved(scene.truth.cameras[f].centre());
             place += error.squaredNorm() / covariance->positions[f].trace();
@@ -337,7 +383,8 @@ TEST_CASE("the stated deviations are those of the answers over many draws of the
         }
         for (std::size_t p = 0; p < scene.bundle.points.size(); ++p) {
             if (p % 15 == 0 || !covariance->points[p]) continue;
-            const Vector3d error = scene.bundle.points[p].head<3>() / scene.bundle.points[p][3] - moved(scene.truth.points[p].head<3>() / scene.truth.points[p][3]);
+            const Vector3d error = scene.bundle.points[p].head<3>() / scene.bundle.points[p][3] -
+                                   moved(scene.truth.points[p].head<3>() / scene.truth.points[p][3]);
             point += error.dot(covariance->points[p]->inverse() * error) / 3;
             ++points;
         }
@@ -357,12 +404,14 @@ TEST_CASE("errors that last make the answer less sure than as many free ones") {
     Bundle white = scene.bundle, lasting = scene.bundle;
     Vector2d error = Vector2d::Zero();
     for (std::size_t i = 0; i < scene.bundle.observations.size(); ++i) {
-        if (i == 0 || scene.bundle.observations[i].point != scene.bundle.observations[i - 1].point) error = Vector2d(unit(random), unit(random));
+        if (i == 0 || scene.bundle.observations[i].point != scene.bundle.observations[i - 1].point)
+            error = Vector2d(unit(random), unit(random));
         error = 0.9 * error + std::sqrt(1 - 0.81) * Vector2d(unit(random), unit(random));
         lasting.observations[i].plate += 0.2 * error;
         white.observations[i].plate += 0.2 * Vector2d(unit(random), unit(random));
     }
-    const BundleOptions options{.free = {LensTerm::focal, LensTerm::k1}, .robustWidth_px = 0.6, .noise_px = 0.2, .rounds = 60, .settled = 0};
+    const BundleOptions options{
+        .free = {LensTerm::focal, LensTerm::k1}, .robustWidth_px = 0.6, .noise_px = 0.2, .rounds = 60, .settled = 0};
     adjust(white, options);
     adjust(lasting, options);
     const auto sure = covarianceOf(white, options), unsure = covarianceOf(lasting, options);

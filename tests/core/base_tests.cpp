@@ -25,7 +25,8 @@ TEST_CASE("frame rates of the trade are exact fractions") {
 }
 
 TEST_CASE("angles of view on a 36 mm frame are those of the textbooks") {
-    // Published in tables of angles of view for the 24x36 frame, horizontal: 24 mm 73.7, 35 mm 54.4, 50 mm 39.6 degrees.
+    // Published in tables of angles of view for the 24x36 frame, horizontal: 24 mm 73.7, 35 mm 54.4, 50 mm 39.6
+    // degrees.
     CHECK(angleOfViewDegrees(24, 36) == Approx(73.7).margin(0.05));
     CHECK(angleOfViewDegrees(35, 36) == Approx(54.4).margin(0.05));
     CHECK(angleOfViewDegrees(50, 36) == Approx(39.6).margin(0.05));
@@ -52,7 +53,8 @@ TEST_CASE("a file is replaced whole or not at all") {
         CHECK(written.error().fault == Fault::system);
         CHECK(written.error().message.find("shot.json") != std::string::npos);
         CHECK(*readFile(path) == "new");
-        CHECK(std::distance(std::filesystem::directory_iterator(scratch.path()), std::filesystem::directory_iterator()) == 1);
+        CHECK(std::distance(std::filesystem::directory_iterator(scratch.path()),
+                            std::filesystem::directory_iterator()) == 1);
     }
     SECTION("a missing folder is named") {
         const auto written = writeFile(scratch / "nowhere/file.json", "x");

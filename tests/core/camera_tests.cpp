@@ -24,7 +24,8 @@ struct SyntheticShot {
     std::vector<Track> tracks;
 };
 
-/// A walk past boxes of points, seen through a barrel lens, with noise of 0.2 px; `move` scales the walk, 0 is a nodal pan.
+/// A walk past boxes of points, seen through a barrel lens, with noise of 0.2 px; `move` scales the walk, 0 is a nodal
+/// pan.
 SyntheticShot syntheticShot(double move, int frames = 40, int count = 220) {
     SyntheticShot shot;
     shot.lens = pinholeLens(1280, 720, 1100);
@@ -32,12 +33,15 @@ SyntheticShot syntheticShot(double move, int frames = 40, int count = 220) {
     std::mt19937 random(5);
     std::uniform_real_distribution<double> unit(-1, 1);
     std::normal_distribution<double> noise(0, 0.2);
-    for (int i = 0; i < count; ++i) shot.points.emplace_back(5 * unit(random), 2.5 * unit(random), 9 + 4 * unit(random));
+    for (int i = 0; i < count; ++i)
+        shot.points.emplace_back(5 * unit(random), 2.5 * unit(random), 9 + 4 * unit(random));
     for (int f = 0; f < frames; ++f) {
         const double t = double(f) / (frames - 1);
         Pose pose;
-        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.12 * t - 0.06, Vector3d::UnitY()) * Eigen::AngleAxisd(0.02 * std::sin(9 * t), Vector3d::UnitX()));
-        pose.translation = -(pose.rotation * Vector3d(move * (2.4 * t - 1.2), move * 0.1 * std::sin(12 * t), move * 0.8 * t));
+        pose.rotation = Eigen::Quaterniond(Eigen::AngleAxisd(0.12 * t - 0.06, Vector3d::UnitY()) *
+                                           Eigen::AngleAxisd(0.02 * std::sin(9 * t), Vector3d::UnitX()));
+        pose.translation =
+            -(pose.rotation * Vector3d(move * (2.4 * t - 1.2), move * 0.1 * std::sin(12 * t), move * 0.8 * t));
         shot.poses.push_back(pose);
     }
     for (int i = 0; i < count; ++i) {
@@ -68,7 +72,9 @@ SolveOptions optionsFor(const SyntheticShot& shot) {
 
 std::vector<PlanePair> pairsOf(const SyntheticShot& shot, std::size_t a, std::size_t b) {
     std::vector<PlanePair> pairs;
-    for (const Vector3d& p : shot.points) pairs.push_back({shot.poses[a].cameraFromWorld(p).hnormalized(), shot.poses[b].cameraFromWorld(p).hnormalized()});
+    for (const Vector3d& p : shot.points)
+        pairs.push_back(
+            {shot.poses[a].cameraFromWorld(p).hnormalized(), shot.poses[b].cameraFromWorld(p).hnormalized()});
     return pairs;
 }
 
@@ -143,7 +149,9 @@ TEST_CASE("three sightings give the pose among at most four") {
     const SyntheticShot shot = syntheticShot(1.0);
     for (std::size_t k = 0; k < 20; ++k) {
         std::array<Sighting, 3> three;
-        for (std::size_t i = 0; i < 3; ++i) three[i] = {shot.points[k * 7 + i * 3], shot.poses[11].cameraFromWorld(shot.points[k * 7 + i * 3]).hnormalized()};
+        for (std::size_t i = 0; i < 3; ++i)
+            three[i] = {shot.points[k * 7 + i * 3],
+                        shot.poses[11].cameraFromWorld(shot.points[k * 7 + i * 3]).hnormalized()};
         const auto poses = poseFromThree(three);
         REQUIRE(poses.size() <= 4);
         double best = 1e9;
@@ -173,7 +181,8 @@ struct CeresReprojection {
 
 double robustCost(const Bundle& bundle, double width) {
     double cost = 0;
-    for (const auto& seen : bundle.observations) cost += 0.5 * width * width * std::log1p(std::pow(errorOf(bundle, seen) / width, 2));
+    for (const auto& seen : bundle.observations)
+        cost += 0.5 * width * width * std::log1p(std::pow(errorOf(bundle, seen) / width, 2));
     return cost;
 }
 
@@ -185,10 +194,14 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
     bundle.lens = pinholeLens(1280, 720, 1000);
     std::mt19937 random(2);
     std::normal_distribution<double> noise(0, 0.03);
-    for (const Pose& pose : shot.poses) bundle.cameras.push_back({pose.rotation, pose.translation + Vector3d(noise(random), noise(random), noise(random))});
-    for (const Vector3d& p : shot.points) bundle.points.push_back((p + Vector3d(noise(random), noise(random), noise(random))).homogeneous().normalized());
+    for (const Pose& pose : shot.poses)
+        bundle.cameras.push_back(
+            {pose.rotation, pose.translation + Vector3d(noise(random), noise(random), noise(random))});
+    for (const Vector3d& p : shot.points)
+        bundle.points.push_back((p + Vector3d(noise(random), noise(random), noise(random))).homogeneous().normalized());
     for (std::size_t t = 0; t < shot.tracks.size(); ++t)
-        for (const Sample& sample : shot.tracks[t].samples) bundle.observations.push_back({sample.frame - 1001, int(shot.tracks[t].id) - 1, sample.at});
+        for (const Sample& sample : shot.tracks[t].samples)
+            bundle.observations.push_back({sample.frame - 1001, int(shot.tracks[t].id) - 1, sample.at});
 
     std::vector<std::array<double, 6>> cameras(bundle.cameras.size());
     for (std::size_t i = 0; i < cameras.size(); ++i) {
@@ -203,8 +216,10 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
     double lens[3] = {1000, 0, 0};
     ceres::Problem problem;
     for (const auto& seen : bundle.observations)
-        problem.AddResidualBlock(new ceres::AutoDiffCostFunction<CeresReprojection, 2, 6, 3, 3>(new CeresReprojection{seen.plate}), new ceres::CauchyLoss(1.0),
-                                 cameras[std::size_t(seen.camera)].data(), points[std::size_t(seen.point)].data(), lens);
+        problem.AddResidualBlock(
+            new ceres::AutoDiffCostFunction<CeresReprojection, 2, 6, 3, 3>(new CeresReprojection{seen.plate}),
+            new ceres::CauchyLoss(1.0), cameras[std::size_t(seen.camera)].data(),
+            points[std::size_t(seen.point)].data(), lens);
     problem.SetParameterBlockConstant(cameras[0].data());
     ceres::Solver::Options solverOptions;
     solverOptions.linear_solver_type = ceres::DENSE_SCHUR;
@@ -214,7 +229,11 @@ TEST_CASE("the bundle adjustment reaches the minimum that Ceres finds") {
     ceres::Solver::Summary summary;
     ceres::Solve(solverOptions, &problem, &summary);
 
-    BundleOptions options{.free = {LensTerm::focal, LensTerm::k1, LensTerm::k2}, .robustWidth_px = 1.0, .noise_px = 1e-4, .rounds = 200, .settled = 1e-12};
+    BundleOptions options{.free = {LensTerm::focal, LensTerm::k1, LensTerm::k2},
+                          .robustWidth_px = 1.0,
+                          .noise_px = 1e-4,
+                          .rounds = 200,
+                          .settled = 1e-12};
     REQUIRE(adjust(bundle, options));
     CHECK(robustCost(bundle, 1.0) == Approx(summary.final_cost).epsilon(1e-4));
     CHECK(bundle.lens.focal_px == Approx(lens[0]).epsilon(1e-3));
@@ -226,7 +245,8 @@ TEST_CASE("a travelling camera is solved with its focal length and distortion, m
     // A trolley: twenty tracks that drift across the picture on their own.
     for (std::size_t i = 0; i < 20; ++i)
         shot.tracks[i * 9].samples = shot.tracks[i * 9].samples.edited([&](auto& samples) {
-            for (Sample& sample : samples) sample.at += Vector2d(3.0 * (sample.frame - 1001), -0.6 * (sample.frame - 1001));
+            for (Sample& sample : samples)
+                sample.at += Vector2d(3.0 * (sample.frame - 1001), -0.6 * (sample.frame - 1001));
         });
     const auto solve = solveCamera(shot.tracks, optionsFor(shot));
     REQUIRE(solve);
@@ -248,7 +268,10 @@ TEST_CASE("a travelling camera is solved with its focal length and distortion, m
         real.col(f) = shot.poses[std::size_t(f)].centre();
     }
     const Eigen::Matrix4d fit = Eigen::umeyama(found, real, true);
-    CHECK(((fit.topLeftCorner<3, 3>() * found).colwise() + fit.topRightCorner<3, 1>() - real).colwise().norm().maxCoeff() < 0.03);
+    CHECK(((fit.topLeftCorner<3, 3>() * found).colwise() + fit.topRightCorner<3, 1>() - real)
+              .colwise()
+              .norm()
+              .maxCoeff() < 0.03);
 }
 
 TEST_CASE("a known focal length is kept, a guessed one is drawn to its value") {
@@ -281,7 +304,8 @@ TEST_CASE("what cannot be solved says why") {
     REQUIRE_FALSE(few);
     CHECK(few.error().message.find("only 5 tracks") != std::string::npos);
     for (Track& track : shot.tracks)
-        track.samples = track.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame > 1002; }); });
+        track.samples = track.samples.edited(
+            [](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame > 1002; }); });
     const auto two = solveCamera(shot.tracks, optionsFor(shot));
     REQUIRE_FALSE(two);
     CHECK(two.error().message.find("only 2 frames") != std::string::npos);
@@ -296,7 +320,8 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
     const SyntheticShot shot = syntheticShot(1.0);
     Solve solve;
     std::vector<SolvedFrame> frames;
-    for (std::size_t f = 0; f < shot.poses.size(); ++f) frames.push_back({.frame = 1001 + int(f), .worldFromCamera = worldFromCamera(shot.poses[f])});
+    for (std::size_t f = 0; f < shot.poses.size(); ++f)
+        frames.push_back({.frame = 1001 + int(f), .worldFromCamera = worldFromCamera(shot.poses[f])});
     solve.frames = List<SolvedFrame>(frames);
     // A tilted floor below the cameras; in this world y points down, as a solve may come out.
     std::vector<SolvedTrack> tracks;
@@ -316,7 +341,8 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
     for (std::size_t i = 0; i < 7; ++i) CHECK(orientation->apply(*tracks[i].xyz).y() == Approx(0).margin(1e-9));
     CHECK(orientation->apply(*tracks[1].xyz).norm() < 1e-9);
     CHECK((orientation->apply(*tracks[2].xyz) - orientation->apply(*tracks[0].xyz)).norm() == Approx(2.5));
-    for (const SolvedFrame& frame : solve.frames) CHECK(orientation->apply(Vector3d(frame.worldFromCamera.translation())).y() > 0);
+    for (const SolvedFrame& frame : solve.frames)
+        CHECK(orientation->apply(Vector3d(frame.worldFromCamera.translation())).y() > 0);
     CHECK(orientation->rotation.determinant() == Approx(1));
     CHECK((orientation->undo(orientation->apply(Vector3d(1, 2, 3))) - Vector3d(1, 2, 3)).norm() < 1e-9);
 

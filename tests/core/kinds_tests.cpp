@@ -54,14 +54,26 @@ SolveOptions plainOptions() {
     return options;
 }
 
-bool says(const Expected<Solve>& solve, const std::string& words) { return !solve && solve.error().message.find(words) != std::string::npos; }
-bool doubts(const Expected<Solve>& solve, const std::string& words) { return solve && solve->doubt.find(words) != std::string::npos; }
+bool says(const Expected<Solve>& solve, const std::string& words) {
+    return !solve && solve.error().message.find(words) != std::string::npos;
+}
+bool doubts(const Expected<Solve>& solve, const std::string& words) {
+    return solve && solve->doubt.find(words) != std::string::npos;
+}
 
 }  // namespace
 
 TEST_CASE("shots of many kinds are solved to what an adjustment started at the truth attains") {
-    const auto [kind, seed] = GENERATE(table<std::string, unsigned>({{"handheld", 31}, {"flat", 32}, {"long-lens", 33}, {"wide", 34}, {"forward", 35}, {"few", 36}, {"crop", 37},
-                                                                     {"short-move", 38}, {"small", 39}, {"pan-walk", 40}}));
+    const auto [kind, seed] = GENERATE(table<std::string, unsigned>({{"handheld", 31},
+                                                                     {"flat", 32},
+                                                                     {"long-lens", 33},
+                                                                     {"wide", 34},
+                                                                     {"forward", 35},
+                                                                     {"few", 36},
+                                                                     {"crop", 37},
+                                                                     {"short-move", 38},
+                                                                     {"small", 39},
+                                                                     {"pan-walk", 40}}));
     const MadeShot shot = made(kind, seed, kind == "pan-walk" ? 90 : 60, kind == "few" ? 60 : 220);
     const SolveOptions options = optionsFor(shot, Knowledge::unknown);
     const auto solve = solveCamera(shot.tracks, options);
@@ -75,7 +87,8 @@ TEST_CASE("shots of many kinds are solved to what an adjustment started at the t
     const SortedOut sorted = sortedOut(shot, *solve);
     CHECK(sorted.goodApart <= 0.03 * sorted.good);
     CHECK(sorted.wrongApart >= 0.7 * sorted.wrong);
-    if (solve->heldOutRms_px > 0 && solve->heldOut > 20) CHECK(solve->heldOutRms_px == Approx(own.seen_px).epsilon(0.25));
+    if (solve->heldOutRms_px > 0 && solve->heldOut > 20)
+        CHECK(solve->heldOutRms_px == Approx(own.seen_px).epsilon(0.25));
 }
 
 TEST_CASE("a camera that only turns is told from one that moves, and its points are directions") {
@@ -104,7 +117,8 @@ TEST_CASE("a camera that only turns is told from one that moves, and its points 
     CHECK(again->reason == "chosen");
 }
 
-TEST_CASE("a zoom is found by itself and frame by frame, turning and walking; a lens that does not zoom is left alone") {
+TEST_CASE(
+    "a zoom is found by itself and frame by frame, turning and walking; a lens that does not zoom is left alone") {
     for (const char* kind : {"zoom-nodal", "zoom-walk"}) {
         const MadeShot shot = made(kind, 7, 80, 250);
         SolveOptions options = optionsFor(shot, Knowledge::unknown);
@@ -115,7 +129,8 @@ TEST_CASE("a zoom is found by itself and frame by frame, turning and walking; a 
         CHECK(solve->zoom);
         REQUIRE(solve->frames.size() == 80);
         double worst = 0;
-        for (const SolvedFrame& frame : solve->frames) worst = std::max(worst, std::abs(frame.focal_px / shot.focals_px[std::size_t(frame.frame - 1001)] - 1));
+        for (const SolvedFrame& frame : solve->frames)
+            worst = std::max(worst, std::abs(frame.focal_px / shot.focals_px[std::size_t(frame.frame - 1001)] - 1));
         CHECK(worst < 0.03);
         const Judgement own = judge(shot, camerasOf(shot, *solve));
         CHECK(own.truth_px < 0.2);
@@ -174,7 +189,9 @@ TEST_CASE("a focal length that contradicts the tracks is kept or drawn to, and b
     REQUIRE(known);
     CHECK(known->lens.focal_px == Approx(1.5 * shot.lens.focal_px).epsilon(1e-6));
     INFO(known->doubt);
-    CHECK(doubts(known, fmt::format("{:.1f} mm was given, the tracks say {:.1f}", 1.5 * shot.plan.focal_mm, shot.plan.focal_mm).substr(0, 30)));
+    CHECK(doubts(known,
+                 fmt::format("{:.1f} mm was given, the tracks say {:.1f}", 1.5 * shot.plan.focal_mm, shot.plan.focal_mm)
+                     .substr(0, 30)));
     options = optionsFor(shot, Knowledge::known);
     const auto right = solveCamera(shot.tracks, options);
     REQUIRE(right);
@@ -197,14 +214,21 @@ TEST_CASE("a track that jumps keeps its good stretch, one that slides is set apa
         track.samples = track.samples.edited(change);
     };
     for (std::size_t k = 0; k < 4; ++k)
-        edit(k, [](auto& samples) { for (std::size_t i = samples.size() * 2 / 3; i < samples.size(); ++i) samples[i].at += Vector2d(9, -4); });
+        edit(k, [](auto& samples) {
+            for (std::size_t i = samples.size() * 2 / 3; i < samples.size(); ++i) samples[i].at += Vector2d(9, -4);
+        });
     for (std::size_t k = 4; k < 8; ++k)
-        edit(k, [&](auto& samples) { for (std::size_t i = 0; i < samples.size(); ++i) samples[i].at += double(i) * (k % 2 ? Vector2d(0.15, 0.2) : Vector2d(-0.05, 0.3)); });
-    for (std::size_t k = 8; k < 12; ++k) edit(k, [](auto& samples) { samples[samples.size() / 2].at += Vector2d(3, 3); });
+        edit(k, [&](auto& samples) {
+            for (std::size_t i = 0; i < samples.size(); ++i)
+                samples[i].at += double(i) * (k % 2 ? Vector2d(0.15, 0.2) : Vector2d(-0.05, 0.3));
+        });
+    for (std::size_t k = 8; k < 12; ++k)
+        edit(k, [](auto& samples) { samples[samples.size() / 2].at += Vector2d(3, 3); });
     const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
     REQUIRE(solve);
     const auto solvedOf = [&](std::size_t k) -> const SolvedTrack& {
-        return *std::find_if(solve->tracks.begin(), solve->tracks.end(), [&](const SolvedTrack& t) { return t.track == shot.tracks[longOnes[k]].id; });
+        return *std::find_if(solve->tracks.begin(), solve->tracks.end(),
+                             [&](const SolvedTrack& t) { return t.track == shot.tracks[longOnes[k]].id; });
     };
     for (std::size_t k = 0; k < 4; ++k) {
         const Track& track = shot.tracks[longOnes[k]];
@@ -226,12 +250,14 @@ TEST_CASE("no cut is solved across, whether the tracks end there or are carried 
     const MadeShot one = made("handheld", 70, 80, 150), other = made("handheld", 71, 80, 150);
     std::vector<Track> cut, carried;
     for (Track track : one.tracks) {
-        track.samples = track.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame > 1040; }); });
+        track.samples = track.samples.edited(
+            [](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame > 1040; }); });
         if (track.samples.size() >= 3) cut.push_back(track);
     }
     for (Track track : other.tracks) {
         track.id += 100000;
-        track.samples = track.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame <= 1040; }); });
+        track.samples = track.samples.edited(
+            [](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame <= 1040; }); });
         if (track.samples.size() >= 3) cut.push_back(track);
     }
     CHECK(says(solveCamera(cut, plainOptions()), "no track goes from frame 1040 to frame 1041: a cut"));
@@ -239,7 +265,10 @@ TEST_CASE("no cut is solved across, whether the tracks end there or are carried 
     std::uniform_real_distribution<double> unit(-200, 200);
     for (Track track : one.tracks) {
         const Vector2d off(unit(random), unit(random));
-        track.samples = track.samples.edited([&](auto& samples) { for (Sample& s : samples) if (s.frame > 1040) s.at += off; });
+        track.samples = track.samples.edited([&](auto& samples) {
+            for (Sample& s : samples)
+                if (s.frame > 1040) s.at += off;
+        });
         carried.push_back(track);
     }
     const auto glued = solveCamera(carried, plainOptions());
@@ -249,19 +278,29 @@ TEST_CASE("no cut is solved across, whether the tracks end there or are carried 
     std::vector<Track> weak;
     for (Track track : one.tracks) {
         const bool early = track.firstFrame() <= 1040;
-        if (track.id % 60 != 0) track.samples = track.samples.edited([&](auto& samples) { std::erase_if(samples, [&](const Sample& s) { return early == (s.frame > 1040); }); });
+        if (track.id % 60 != 0)
+            track.samples = track.samples.edited([&](auto& samples) {
+                std::erase_if(samples, [&](const Sample& s) { return early == (s.frame > 1040); });
+            });
         if (track.samples.size() >= 3) weak.push_back(track);
     }
     CHECK(says(solveCamera(weak, plainOptions()), "fall into two halves"));
 }
 
-TEST_CASE("what is no moving camera is told in words: a still enlarged, a moved test pattern, a mover alone, a plate without motion") {
+TEST_CASE(
+    "what is no moving camera is told in words: a still enlarged, a moved test pattern, a mover alone, a plate without "
+    "motion") {
     const Vector2d middle(960, 540);
-    const auto grown = solveCamera(sheet([&](const Vector2d& p, int f) { return Vector2d(middle + (p - middle) * (1 + 0.006 * f)); }), plainOptions());
+    const auto grown =
+        solveCamera(sheet([&](const Vector2d& p, int f) { return Vector2d(middle + (p - middle) * (1 + 0.006 * f)); }),
+                    plainOptions());
     CHECK(says(grown, "an enlarged still"));
-    const auto pattern = solveCamera(sheet([&](const Vector2d& p, int f) { return Vector2d(p + Vector2d(6.0 * f, 2.0 * f)); }), plainOptions());
+    const auto pattern = solveCamera(
+        sheet([&](const Vector2d& p, int f) { return Vector2d(p + Vector2d(6.0 * f, 2.0 * f)); }), plainOptions());
     CHECK(says(pattern, "test pattern"));
-    const auto mover = solveCamera(sheet([&](const Vector2d& p, int f) { return Vector2d(p + Vector2d(50 * std::sin(0.1 * f), 0.5 * f)); }), plainOptions());
+    const auto mover = solveCamera(
+        sheet([&](const Vector2d& p, int f) { return Vector2d(p + Vector2d(50 * std::sin(0.1 * f), 0.5 * f)); }),
+        plainOptions());
     CHECK(says(mover, "nothing tells the focal length"));
     const auto still = solveCamera(sheet([](const Vector2d& p, int) { return p; }), plainOptions());
     REQUIRE(still);
@@ -275,7 +314,10 @@ TEST_CASE("what is no moving camera is told in words: a still enlarged, a moved 
     CHECK(locked->frames.size() == 50);
     std::mt19937 random(9);
     std::normal_distribution<double> unit(0, 4);
-    const auto chaos = solveCamera(sheet([&](const Vector2d& p, int f) { return Vector2d(p + std::sqrt(double(f)) * Vector2d(unit(random), unit(random))); }), plainOptions());
+    const auto chaos = solveCamera(sheet([&](const Vector2d& p, int f) {
+                                       return Vector2d(p + std::sqrt(double(f)) * Vector2d(unit(random), unit(random)));
+                                   }),
+                                   plainOptions());
     INFO((chaos ? chaos->doubt : chaos.error().message));
     CHECK((!chaos || !chaos->doubt.empty()));
 }
@@ -287,9 +329,11 @@ TEST_CASE("tracks that cannot be used are refused with the reason") {
     for (std::size_t i = 0; i < same.size(); ++i) same[i].id = TrackId(i + 1);
     CHECK(says(solveCamera(same, plainOptions()), "29 are copies of another"));
     std::vector<Track> broken = shot.tracks;
-    broken[3].samples = broken[3].samples.edited([](auto& samples) { samples[1].at.x() = std::numeric_limits<double>::quiet_NaN(); });
+    broken[3].samples =
+        broken[3].samples.edited([](auto& samples) { samples[1].at.x() = std::numeric_limits<double>::quiet_NaN(); });
     const auto refused = solveCamera(broken, plainOptions());
-    CHECK(says(refused, fmt::format("track {}: its place on frame {} is not a number", broken[3].name, broken[3].samples[1].frame)));
+    CHECK(says(refused, fmt::format("track {}: its place on frame {} is not a number", broken[3].name,
+                                    broken[3].samples[1].frame)));
     CHECK((!refused && refused.error().fault == Fault::input));
     // Copies of good tracks change nothing.
     std::vector<Track> doubled = shot.tracks;
@@ -348,9 +392,11 @@ TEST_CASE("a solve starts from an earlier one: frames and tracks that are new ar
     SolveOptions from = options;
     from.start = std::make_shared<Solve>(*first);
     std::vector<std::string> stages;
-    const auto second = solveCamera(shot.tracks, from, Progress([&](double, const std::string& stage) { stages.push_back(stage); }));
+    const auto second =
+        solveCamera(shot.tracks, from, Progress([&](double, const std::string& stage) { stages.push_back(stage); }));
     REQUIRE(second);
-    CHECK(std::none_of(stages.begin(), stages.end(), [](const std::string& stage) { return stage.starts_with("Finding"); }));
+    CHECK(std::none_of(stages.begin(), stages.end(),
+                       [](const std::string& stage) { return stage.starts_with("Finding"); }));
     CHECK(second->reason.find("from an earlier solve") != std::string::npos);
     const Judgement own = judge(shot, camerasOf(shot, *second)), best = attainable(shot, options);
     CHECK(verdictOf(shot, own, best, false) == Verdict::good);

@@ -6,8 +6,11 @@
 #include <vector>
 
 TEST_CASE("a folder of the core includes only folders above it, and no Qt") {
-    const std::vector<std::string> order{"base", "picture", "plate", "lens", "matte", "track", "planar", "flow", "camera", "world", "steady", "comp", "shot", "exchange", "jobs"};
-    const auto rank = [&](const std::string& folder) { return std::find(order.begin(), order.end(), folder) - order.begin(); };
+    const std::vector<std::string> order{"base",   "picture", "plate",  "lens", "matte", "track",    "planar", "flow",
+                                         "camera", "world",   "steady", "comp", "shot",  "exchange", "jobs"};
+    const auto rank = [&](const std::string& folder) {
+        return std::find(order.begin(), order.end(), folder) - order.begin();
+    };
     const std::regex include("#include \"([a-z]+)/");
     const std::filesystem::path core = std::filesystem::path(PINION_SOURCE_DIR) / "core";
     int files = 0;

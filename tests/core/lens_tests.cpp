@@ -35,7 +35,8 @@ TEST_CASE("the lens model agrees with OpenCV's projectPoints and undistortPoints
     std::vector<cv::Point2d> expected;
     cv::projectPoints(points, cv::Vec3d(), cv::Vec3d(), camera, distortion, expected);
     std::vector<cv::Point2d> undistorted;
-    cv::undistortPoints(expected, undistorted, camera, distortion, cv::noArray(), cv::noArray(), cv::TermCriteria(cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 100, 1e-14));
+    cv::undistortPoints(expected, undistorted, camera, distortion, cv::noArray(), cv::noArray(),
+                        cv::TermCriteria(cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 100, 1e-14));
     for (std::size_t i = 0; i < points.size(); ++i) {
         const auto plate = plateFromPlane(lens, {points[i].x, points[i].y});
         REQUIRE(plate);
@@ -95,7 +96,9 @@ TEST_CASE("ST maps hold s from the left and t from the bottom at pixel centres, 
         CHECK((spec.x < 0 && spec.y < 0 && spec.x + spec.width > 1280 && spec.y + spec.height > 720));
         std::vector<float> pixels(std::size_t(spec.width) * std::size_t(spec.height) * 3);
         REQUIRE(input->read_image(0, 0, 0, 3, OIIO::TypeDesc::FLOAT, pixels.data()));
-        const auto at = [&](int x, int y) { return &pixels[(std::size_t(y - spec.y) * std::size_t(spec.width) + std::size_t(x - spec.x)) * 3]; };
+        const auto at = [&](int x, int y) {
+            return &pixels[(std::size_t(y - spec.y) * std::size_t(spec.width) + std::size_t(x - spec.x)) * 3];
+        };
         const auto expected = plateFromUndistorted(lens, {100.5, 50.5});
         CHECK(at(100, 50)[0] == Approx(expected->x() / 1280).margin(1e-6));
         CHECK(at(100, 50)[1] == Approx(1 - expected->y() / 720).margin(1e-6));

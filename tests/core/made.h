@@ -15,11 +15,13 @@ namespace pinion::test {
 
 /// A smooth texture that is known everywhere, so that a moved picture is exact to any fraction of a pixel.
 inline double texture(double x, double y) {
-    return 128 + 34 * std::sin(0.31 * x + 0.12 * y) + 30 * std::sin(-0.17 * x + 0.29 * y + 1.0) + 22 * std::sin(0.53 * x - 0.41 * y) + 14 * std::cos(0.71 * y + 0.23 * x);
+    return 128 + 34 * std::sin(0.31 * x + 0.12 * y) + 30 * std::sin(-0.17 * x + 0.29 * y + 1.0) +
+           22 * std::sin(0.53 * x - 0.41 * y) + 14 * std::cos(0.71 * y + 0.23 * x);
 }
 
 /// A picture in which the pattern coordinates around `centre` are taken by `move` to the plate.
-inline Picture moved(const Eigen::Matrix3d& plateFromTexture, double gain = 1, double offset = 0, double grain = 0, unsigned seed = 1) {
+inline Picture moved(const Eigen::Matrix3d& plateFromTexture, double gain = 1, double offset = 0, double grain = 0,
+                     unsigned seed = 1) {
     Picture picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3)};
     const Eigen::Matrix3d textureFromPlate = plateFromTexture.inverse();
     std::mt19937 random(seed);

@@ -40,8 +40,9 @@ Measured madeBundle(unsigned seed, double noise_px = 0.3) {
         made.points.push_back(point);
         made.bundle.points.push_back(point.homogeneous().normalized());
         for (int f = 0; f < 10; ++f) {
-            const Projection seen = project(made.bundle.lens, made.bundle.cameras[std::size_t(f)].rotation.toRotationMatrix(), made.bundle.cameras[std::size_t(f)].translation,
-                                            point.homogeneous(), false);
+            const Projection seen =
+                project(made.bundle.lens, made.bundle.cameras[std::size_t(f)].rotation.toRotationMatrix(),
+                        made.bundle.cameras[std::size_t(f)].translation, point.homogeneous(), false);
             made.bundle.observations.push_back({f, p, seen.plate + Eigen::Vector2d(noise(random), noise(random))});
         }
     }
@@ -57,7 +58,9 @@ Measured madeBundle(unsigned seed, double noise_px = 0.3) {
 }
 
 double lengthIn(const Bundle& bundle, int a, int b) {
-    const auto place = [&](int p) -> Vector3d { return bundle.points[std::size_t(p)].head<3>() / bundle.points[std::size_t(p)][3]; };
+    const auto place = [&](int p) -> Vector3d {
+        return bundle.points[std::size_t(p)].head<3>() / bundle.points[std::size_t(p)][3];
+    };
     return (place(a) - place(b)).norm();
 }
 
@@ -73,13 +76,17 @@ struct KnownShot {
         shot = make(plan);
         options = optionsFor(shot, Knowledge::unknown);
         for (std::size_t t = 0; t < shot.tracks.size() && good.size() < 6; t += 3)
-            if (shot.truth[t].good && shot.tracks[t].samples.size() > 30 && (shot.truth[t].point - shot.poses[0].centre()).norm() < 25) good.push_back(shot.tracks[t].id);
+            if (shot.truth[t].good && shot.tracks[t].samples.size() > 30 &&
+                (shot.truth[t].point - shot.poses[0].centre()).norm() < 25)
+                good.push_back(shot.tracks[t].id);
     }
     Vector3d place(std::size_t i) const {
         const Vector3d p = shot.truth[std::size_t(good[i] - 1)].point;
         return {p.x(), -p.y(), -p.z()};  // the set's own coordinates have Y up
     }
-    KnownDistance distance(std::size_t i, std::size_t j, double factor = 1, double trust = 0.005) const { return {good[i], good[j], factor * (place(i) - place(j)).norm(), trust}; }
+    KnownDistance distance(std::size_t i, std::size_t j, double factor = 1, double trust = 0.005) const {
+        return {good[i], good[j], factor * (place(i) - place(j)).norm(), trust};
+    }
     Vector3d found(const Solve& solve, std::size_t i) const {
         for (const SolvedTrack& track : solve.tracks)
             if (track.track == good[i] && track.xyz) return *track.xyz;
@@ -105,9 +112,11 @@ TEST_CASE("one length gives the scale and leaves the shape alone") {
 TEST_CASE("lengths known well pull the shape to them, lengths known badly hardly") {
     for (const double trust : {1e-4, 10.0}) {
         Measured made = madeBundle(2);
-        const double first = lengthIn(made.bundle, 3, 4), second = lengthIn(made.bundle, 10, 20), third = lengthIn(made.bundle, 30, 40);
+        const double first = lengthIn(made.bundle, 3, 4), second = lengthIn(made.bundle, 10, 20),
+                     third = lengthIn(made.bundle, 30, 40);
         // The second a hundredth longer than tracks have it.
-        const auto fit = adjustWithLengths(made.bundle, made.options, {{3, 4, first, trust}, {10, 20, 1.01 * second, trust}, {30, 40, third, trust}});
+        const auto fit = adjustWithLengths(
+            made.bundle, made.options, {{3, 4, first, trust}, {10, 20, 1.01 * second, trust}, {30, 40, third, trust}});
         REQUIRE(fit);
         const double ratio = lengthIn(made.bundle, 10, 20) / lengthIn(made.bundle, 3, 4) / (second / first);
         if (trust < 1) CHECK(ratio == Approx(1.01).epsilon(2e-4));
@@ -116,7 +125,8 @@ TEST_CASE("lengths known well pull the shape to them, lengths known badly hardly
 }
 
 TEST_CASE("the steps with lengths reach the minimum of tracks and lengths together") {
-    // Held against a direct evaluation: no small change of the two measured points, alone or together with a camera, lowers the sum.
+    // Held against a direct evaluation: no small change of the two measured points, alone or together with a camera,
+    // lowers the sum.
     Measured made = madeBundle(3);
     const double first = lengthIn(made.bundle, 3, 4), second = lengthIn(made.bundle, 10, 20);
     const std::vector<KnownLength> lengths{{3, 4, first, 0.01}, {10, 20, 1.02 * second, 0.01}};
@@ -182,7 +192,9 @@ TEST_CASE("a wrong length among right ones stands out, and right ones do not") {
         lengths[2].length *= 1.15;
         const auto wrong = adjustWithLengths(made.bundle, made.options, lengths);
         REQUIRE(wrong);
-        const auto worst = std::max_element(wrong->tests.begin(), wrong->tests.end(), [](double a, double b) { return std::abs(a) < std::abs(b); }) - wrong->tests.begin();
+        const auto worst = std::max_element(wrong->tests.begin(), wrong->tests.end(),
+                                            [](double a, double b) { return std::abs(a) < std::abs(b); }) -
+                           wrong->tests.begin();
         CHECK(worst == 2);
         CHECK(std::abs(wrong->tests[2]) > 3.3);
     }
@@ -200,7 +212,8 @@ TEST_CASE("a distance puts a solve in metres, three places put it into their wor
     REQUIRE(scaled);
     CHECK(scaled->inMetres);
     CHECK(scaled->doubt.empty());
-    CHECK((known.found(*scaled, 0) - known.found(*scaled, 4)).norm() == Approx((known.place(0) - known.place(4)).norm()).epsilon(0.01).margin(0.03));
+    CHECK((known.found(*scaled, 0) - known.found(*scaled, 4)).norm() ==
+          Approx((known.place(0) - known.place(4)).norm()).epsilon(0.01).margin(0.03));
     known.options.distances = {};
     for (std::size_t i = 0; i < 4; ++i) known.options.places.push_back({known.good[i], known.place(i), 0.005});
     const auto placed = solveCamera(known.shot.tracks, known.options);
@@ -218,7 +231,8 @@ TEST_CASE("a distance puts a solve in metres, three places put it into their wor
 TEST_CASE("distances that contradict are named") {
     KnownShot known(6);
     REQUIRE(known.good.size() >= 6);
-    known.options.distances = {known.distance(0, 1), known.distance(2, 3, 1.2), known.distance(4, 5), known.distance(1, 4)};
+    known.options.distances = {known.distance(0, 1), known.distance(2, 3, 1.2), known.distance(4, 5),
+                               known.distance(1, 4)};
     const auto one = solveCamera(known.shot.tracks, known.options);
     REQUIRE(one);
     const auto name = [&](std::size_t i) { return known.shot.tracks[std::size_t(known.good[i] - 1)].name; };
@@ -226,7 +240,8 @@ TEST_CASE("distances that contradict are named") {
     CHECK(one->doubt.find("the distance " + name(2) + " to " + name(3) + " is given as") != std::string::npos);
     CHECK(one->doubt.find("left out, measure it again") != std::string::npos);
     CHECK(one->inMetres);
-    CHECK((known.found(*one, 0) - known.found(*one, 5)).norm() == Approx((known.place(0) - known.place(5)).norm()).epsilon(0.01));
+    CHECK((known.found(*one, 0) - known.found(*one, 5)).norm() ==
+          Approx((known.place(0) - known.place(5)).norm()).epsilon(0.01));
     // Of two nobody can tell which.
     known.options.distances = {known.distance(0, 1), known.distance(2, 3, 1.2)};
     const auto two = solveCamera(known.shot.tracks, known.options);

@@ -29,15 +29,20 @@ cv::Mat greyPhotograph(const std::string& name) {
     REQUIRE(input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UINT8, pixels.data()));
     cv::Mat grey(spec.height, spec.width, CV_8U);
     for (int y = 0; y < spec.height; ++y)
-        for (int x = 0; x < spec.width; ++x) grey.at<std::uint8_t>(y, x) = pixels[(std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(spec.nchannels)];
+        for (int x = 0; x < spec.width; ++x)
+            grey.at<std::uint8_t>(y, x) =
+                pixels[(std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(spec.nchannels)];
     return grey;
 }
 
 Picture pictureOf(const cv::Mat& from) {
-    Picture picture{from.cols, from.rows, Picture::Depth::bits8, false, std::vector<std::uint8_t>(from.total() * 3), {}};
+    Picture picture{from.cols, from.rows, Picture::Depth::bits8, false, std::vector<std::uint8_t>(from.total() * 3),
+                    {}};
     for (int y = 0; y < from.rows; ++y)
         for (int x = 0; x < from.cols; ++x)
-            for (std::size_t c = 0; c < 3; ++c) picture.bytes[(std::size_t(y) * std::size_t(from.cols) + std::size_t(x)) * 3 + c] = from.at<std::uint8_t>(y, x);
+            for (std::size_t c = 0; c < 3; ++c)
+                picture.bytes[(std::size_t(y) * std::size_t(from.cols) + std::size_t(x)) * 3 + c] =
+                    from.at<std::uint8_t>(y, x);
     return picture;
 }
 
@@ -58,7 +63,8 @@ std::vector<Vector2d> boardCorners(const std::string& name) {
     const cv::Mat grey = greyPhotograph(name);
     std::vector<cv::Point2f> corners;
     REQUIRE(cv::findChessboardCorners(grey, {9, 6}, corners));
-    cv::cornerSubPix(grey, corners, {11, 11}, {-1, -1}, cv::TermCriteria(cv::TermCriteria::EPS + cv::TermCriteria::COUNT, 30, 0.01));
+    cv::cornerSubPix(grey, corners, {11, 11}, {-1, -1},
+                     cv::TermCriteria(cv::TermCriteria::EPS + cv::TermCriteria::COUNT, 30, 0.01));
     std::vector<Vector2d> places;
     for (const auto& c : corners) places.emplace_back(c.x + 0.5, c.y + 0.5);
     return places;
@@ -99,7 +105,10 @@ TEST_CASE("the published lens makes the rows of photographed chessboards straigh
 TEST_CASE("photographed chessboards are resected with the error that OpenCV published") {
     const Lens lens = publishedLens();
     // per_view_reprojection_errors of left_intrinsics.yml for these views.
-    for (const auto& [name, published] : {std::pair{"left01.jpg", 0.192965463}, {"left03.jpg", 0.173180386}, {"left04.jpg", 0.193417311}, {"left05.jpg", 0.159574091}}) {
+    for (const auto& [name, published] : {std::pair{"left01.jpg", 0.192965463},
+                                          {"left03.jpg", 0.173180386},
+                                          {"left04.jpg", 0.193417311},
+                                          {"left05.jpg", 0.159574091}}) {
         INFO(name);
         const auto corners = boardCorners(name);
         std::vector<Sighting> sightings;
@@ -121,7 +130,8 @@ TEST_CASE("photographed chessboards are resected with the error that OpenCV publ
 }
 
 TEST_CASE("photographed chessboards given as tracks are solved without knowing the board") {
-    // Thirteen views of one board as thirteen frames: a flat scene, far steps, heavy distortion, the axis 22 px off the middle.
+    // Thirteen views of one board as thirteen frames: a flat scene, far steps, heavy distortion, the axis 22 px off the
+    // middle.
     std::vector<Track> tracks(54);
     int frame = 1001;
     for (const char* name : {"01", "02", "03", "04", "05", "06", "07", "08", "09", "11", "12", "13", "14"}) {
@@ -130,7 +140,8 @@ TEST_CASE("photographed chessboards given as tracks are solved without knowing t
         for (std::size_t i = 0; i < 54; ++i) {
             tracks[i].id = TrackId(i + 1);
             tracks[i].name = fmt::format("corner-{}", i);
-            tracks[i].samples = tracks[i].samples.edited([&](auto& samples) { samples.push_back({.frame = frame, .at = corners[i]}); });
+            tracks[i].samples =
+                tracks[i].samples.edited([&](auto& samples) { samples.push_back({.frame = frame, .at = corners[i]}); });
         }
         ++frame;
     }
@@ -196,7 +207,8 @@ TEST_CASE("points of a photograph moved by a known homography are found to a twe
         settings.pattern_px = 31;
         settings.search_px = 71;
         std::vector<double> errors;
-        for (const Candidate& candidate : findCandidates(first, {.features = 120, .leastDistance_px = 30, .border_px = 60})) {
+        for (const Candidate& candidate :
+             findCandidates(first, {.features = 120, .leastDistance_px = 30, .border_px = 60})) {
             auto runner = Runner::start(settings, first, 1, candidate.at);
             // Looked for some pixels from where it is, as a prediction would be.
             if (!runner || !runner->advance(first, second, 2, there(candidate.at) + Vector2d(3, -2))) continue;
@@ -210,7 +222,8 @@ TEST_CASE("points of a photograph moved by a known homography are found to a twe
 }
 
 TEST_CASE("on OpenCV's published pair of pictures patterns end where the published homography says") {
-    // graf1.png, graf3.png and H1to3p.xml: a wall, seen again from 30 degrees round. Pixel centres lie at whole numbers there.
+    // graf1.png, graf3.png and H1to3p.xml: a wall, seen again from 30 degrees round. Pixel centres lie at whole numbers
+    // there.
     const cv::FileStorage file(kFolder + "H1to3p.xml", cv::FileStorage::READ);
     cv::Mat published;
     file["H13"] >> published;
@@ -219,9 +232,11 @@ TEST_CASE("on OpenCV's published pair of pictures patterns end where the publish
     for (int i = 0; i < 9; ++i) map(i / 3, i % 3) = published.at<double>(i / 3, i % 3);
     half(0, 2) = half(1, 2) = 0.5;
     map = half * map * half.inverse();
-    const Pyramid first = buildPyramid(pictureOf(greyPhotograph("graf1.png"))), second = buildPyramid(pictureOf(greyPhotograph("graf3.png")));
+    const Pyramid first = buildPyramid(pictureOf(greyPhotograph("graf1.png"))),
+                  second = buildPyramid(pictureOf(greyPhotograph("graf3.png")));
     std::vector<double> errors;
-    for (const Candidate& candidate : findCandidates(first, {.features = 250, .leastDistance_px = 20, .border_px = 60})) {
+    for (const Candidate& candidate :
+         findCandidates(first, {.features = 250, .leastDistance_px = 20, .border_px = 60})) {
         const Vector2d to = (map * candidate.at.homogeneous()).hnormalized();
         if (to.x() < 60 || to.y() < 60 || to.x() > second.width() - 60 || to.y() > second.height() - 60) continue;
         const auto matcher = PatternMatcher::create(first, candidate.at, 41, MotionModel::perspective);

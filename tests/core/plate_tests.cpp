@@ -24,7 +24,8 @@ void writePicture(const std::filesystem::path& path, int width, int height, floa
 void writeVideo(const std::filesystem::path& path, int frames, FrameRate fps) {
     auto writer = VideoWriter::create(path, 64, 48, fps, {.quality = 4});
     REQUIRE(writer);
-    for (int i = 0; i < frames; ++i) REQUIRE((*writer)->write(std::vector<std::uint8_t>(64 * 48 * 3, std::uint8_t(40 + 4 * i))));
+    for (int i = 0; i < frames; ++i)
+        REQUIRE((*writer)->write(std::vector<std::uint8_t>(64 * 48 * 3, std::uint8_t(40 + 4 * i))));
     REQUIRE((*writer)->finish());
 }
 
@@ -54,7 +55,8 @@ TEST_CASE("a video is read frame by frame, in any order, at its exact rate") {
 
 TEST_CASE("a sequence with a gap opens, lists the gap and reads around it") {
     const test::Scratch scratch;
-    for (int frame : {1001, 1002, 1004, 1007}) writePicture(scratch / fmt::format("plate.{:04}.png", frame), 32, 16, 0.5F);
+    for (int frame : {1001, 1002, 1004, 1007})
+        writePicture(scratch / fmt::format("plate.{:04}.png", frame), 32, 16, 0.5F);
     for (const std::string name : {"", "plate.%04d.png", "plate.####.png", "plate.1002.png"}) {
         INFO(name);
         const auto plate = Plate::open(name.empty() ? scratch.path() : scratch / name);
@@ -121,7 +123,8 @@ TEST_CASE("a frame of another size or a damaged one is named when it is read") {
     const auto plate = Plate::open(scratch / "p.0001.png");
     REQUIRE(plate);
     CHECK((*plate)->read(1));
-    CHECK((*plate)->read(2).error().message.find("p.0002.png: is 30x16, but the sequence is 32x16") != std::string::npos);
+    CHECK((*plate)->read(2).error().message.find("p.0002.png: is 30x16, but the sequence is 32x16") !=
+          std::string::npos);
     CHECK((*plate)->read(3).error().message.find("p.0003.png") != std::string::npos);
 }
 

@@ -1,5 +1,5 @@
-// What else the same tracks may show, and how the solve decides: planes read two ways, stretches inside out, points in a camera's
-// place, straight slides, tracks of unequal worth.
+// What else the same tracks may show, and how the solve decides: planes read two ways, stretches inside out, points in
+// a camera's place, straight slides, tracks of unequal worth.
 
 #include "camera/contest.h"
 #include "camera/doubt.h"
@@ -24,7 +24,9 @@ using Eigen::Vector4d;
 namespace {
 
 Matrix3d turn(double x, double y, double z) {
-    return (Eigen::AngleAxisd(z, Vector3d::UnitZ()) * Eigen::AngleAxisd(y, Vector3d::UnitY()) * Eigen::AngleAxisd(x, Vector3d::UnitX())).toRotationMatrix();
+    return (Eigen::AngleAxisd(z, Vector3d::UnitZ()) * Eigen::AngleAxisd(y, Vector3d::UnitY()) *
+            Eigen::AngleAxisd(x, Vector3d::UnitX()))
+        .toRotationMatrix();
 }
 
 /// A made shot with its true cameras and points as a reconstruction on every frame.
@@ -32,12 +34,15 @@ struct TrueScene {
     MadeShot shot;
     SolveOptions options;
     Material material;
-    TrueScene(const ShotPlan& plan) : shot(make(plan)), options(optionsFor(shot, Knowledge::unknown)), material(*gather(shot.tracks, options)) {}
+    TrueScene(const ShotPlan& plan)
+        : shot(make(plan)), options(optionsFor(shot, Knowledge::unknown)), material(*gather(shot.tracks, options)) {}
     Reconstruction scene() const {
         Reconstruction result(material, options, shot.lens);
-        for (std::size_t f = 0; f < material.frames.size(); ++f) result.setPose(int(f), shot.poses[std::size_t(material.frames[f] - 1001)]);
+        for (std::size_t f = 0; f < material.frames.size(); ++f)
+            result.setPose(int(f), shot.poses[std::size_t(material.frames[f] - 1001)]);
         for (std::size_t t = 0; t < material.trails.size(); ++t)
-            if (!material.trails[t].heldOut) result.setPoint(t, shot.truth[material.trails[t].track].point.homogeneous());
+            if (!material.trails[t].heldOut)
+                result.setPoint(t, shot.truth[material.trails[t].track].point.homogeneous());
         return result;
     }
 };
@@ -52,7 +57,8 @@ ShotPlan plainPlan(const std::string& kind, unsigned seed, int frames, int track
 }  // namespace
 
 TEST_CASE("a homography of a plane is taken apart into its two motions") {
-    // Any turn, shift and normal give the example; that both motions make the same homography is the theorem (Longuet-Higgins 1986).
+    // Any turn, shift and normal give the example; that both motions make the same homography is the theorem
+    // (Longuet-Higgins 1986).
     for (unsigned seed = 1; seed <= 20; ++seed) {
         std::mt19937 random(seed);
         std::normal_distribution<double> normal(0, 1);
@@ -89,8 +95,9 @@ TEST_CASE("a plane is fitted to inverse depths though a third of the points lie 
 }
 
 TEST_CASE("an orbit that passes close by something through a long lens keeps the right reading of the wall behind it") {
-    // Both went wrong without a word: the one lost its way between keyframes that too few tracks joined, the other read a wall as
-    // the floor it looks like. Eighty and eighty-six frames in, nearly everything in view changes within three frames.
+    // Both went wrong without a word: the one lost its way between keyframes that too few tracks joined, the other read
+    // a wall as the floor it looks like. Eighty and eighty-six frames in, nearly everything in view changes within
+    // three frames.
     const unsigned seed = GENERATE(107U, 112U);
     const MadeShot shot = make(drawPlan("long-lens", seed));
     const SolveOptions options = optionsFor(shot, Knowledge::unknown);
@@ -114,7 +121,9 @@ TEST_CASE("keyframes in a row share tracks by threes, also where the view change
         int threes = 0;
         for (const auto& [trail, place] : made.material.byFrame[std::size_t(keys[i])]) {
             const auto& seen = made.material.trails[std::size_t(trail)].seen;
-            const auto sees = [&](int frame) { return std::any_of(seen.begin(), seen.end(), [&](const Seen& one) { return one.frame == frame; }); };
+            const auto sees = [&](int frame) {
+                return std::any_of(seen.begin(), seen.end(), [&](const Seen& one) { return one.frame == frame; });
+            };
             threes += sees(keys[i - 1]) && sees(keys[i - 2]);
         }
         INFO("keyframes " << keys[i - 2] << " " << keys[i - 1] << " " << keys[i]);
@@ -142,7 +151,8 @@ TEST_CASE("a stretch that reads two ways is found, and only one without depth is
         CHECK(stretch.last < keys.size());
         const Reconstruction other = turnedInsideOut(scene, keys, stretch, lensPlanOf(flat.options), Progress{});
         // Most keyframes have a camera again, on another path.
-        CHECK(std::count_if(keys.begin(), keys.end(), [&](int key) { return other.pose(key).has_value(); }) > 0.8 * double(keys.size()));
+        CHECK(std::count_if(keys.begin(), keys.end(), [&](int key) { return other.pose(key).has_value(); }) >
+              0.8 * double(keys.size()));
     }
     // A pan shows no depth at all: nothing to be turned.
     const TrueScene pan(plainPlan("nodal", 5, 60, 200));
@@ -153,8 +163,8 @@ TEST_CASE("a stretch that reads two ways is found, and only one without depth is
 }
 
 TEST_CASE("a pan that begins to walk is not nailed to the place of the pan") {
-    // Wrong tracks of the pan were put into the camera's own place, where a point projects anywhere; the first steps of the
-    // walk then could not leave it (0.4 px off, every second shot).
+    // Wrong tracks of the pan were put into the camera's own place, where a point projects anywhere; the first steps of
+    // the walk then could not leave it (0.4 px off, every second shot).
     const MadeShot shot = make(drawPlan("pan-walk", GENERATE(301U, 307U)));
     const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
     REQUIRE(solve);
@@ -186,7 +196,10 @@ TEST_CASE("a point that only a turning camera sees gets a direction, a near one 
             ++turning;
         } else if (trail.seen.front().frame > 50 && trail.seen.size() > 15) {
             ++walking;
-            const double depth = (scene.pose(trail.seen.front().frame)->rotation * place->head<3>() + scene.pose(trail.seen.front().frame)->translation * (*place)[3]).z() / (*place)[3];
+            const double depth = (scene.pose(trail.seen.front().frame)->rotation * place->head<3>() +
+                                  scene.pose(trail.seen.front().frame)->translation * (*place)[3])
+                                     .z() /
+                                 (*place)[3];
             CHECK(depth > 0);
         }
     }
@@ -219,8 +232,8 @@ TEST_CASE("paths are compared up to a similarity") {
 }
 
 TEST_CASE("the best similarity is that of the worked example") {
-    // Umeyama 1991, the example of section IV (values from memory): mirrored triangles, where the plain singular vectors would
-    // give a reflection. Paths and known places are laid on each other by this.
+    // Umeyama 1991, the example of section IV (values from memory): mirrored triangles, where the plain singular
+    // vectors would give a reflection. Paths and known places are laid on each other by this.
     Eigen::MatrixXd from(2, 3), to(2, 3);
     from << 0, 1, 0, 0, 0, 2;
     to << 0, -1, 0, 0, 0, 2;
@@ -234,7 +247,8 @@ TEST_CASE("the best similarity is that of the worked example") {
     CHECK(fit(1, 2) == Approx(0.4).margin(5e-4));
     double squares = 0;
     for (int i = 0; i < 3; ++i)
-        squares += std::pow(fit(0, 0) * from(0, i) + fit(0, 1) * from(1, i) + fit(0, 2) - to(0, i), 2) + std::pow(fit(1, 0) * from(0, i) + fit(1, 1) * from(1, i) + fit(1, 2) - to(1, i), 2);
+        squares += std::pow(fit(0, 0) * from(0, i) + fit(0, 1) * from(1, i) + fit(0, 2) - to(0, i), 2) +
+                   std::pow(fit(1, 0) * from(0, i) + fit(1, 1) * from(1, i) + fit(1, 2) - to(1, i), 2);
     CHECK(squares / 3 == Approx(8.0 / 15).margin(5e-4));  // the variance of one triangle, 10/9, times 1 - scale²
 }
 
@@ -259,7 +273,8 @@ TEST_CASE("what a slide leaves open is said and settled at a usual focal length"
     CHECK(solve->focalRange_mm->first < plan.focal_mm);
     CHECK(solve->focalRange_mm->second > plan.focal_mm);
     const double focal_mm = solve->lens.focal_px / 1920 * 36;
-    CHECK(focal_mm == Approx(std::clamp(35.0, solve->focalRange_mm->first, solve->focalRange_mm->second)).epsilon(0.02));
+    CHECK(focal_mm ==
+          Approx(std::clamp(35.0, solve->focalRange_mm->first, solve->focalRange_mm->second)).epsilon(0.02));
     // The path is explained all the same.
     CHECK(judge(shot, camerasOf(shot, *solve)).truth_px < 0.3);
 }
@@ -365,7 +380,8 @@ TEST_CASE("between readings that the keyframes cannot tell apart all frames deci
         pose.translation += Vector3d(0.4, 0, 0) * double(k - keys.size() / 2);
         bent.setPose(keys[k], pose);
     }
-    std::vector<Candidate> candidates{{bent, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}, {right, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}};
+    std::vector<Candidate> candidates{{bent, {keys.front(), keys.back(), 0, 0}, 1000, 0.2},
+                                      {right, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}};
     REQUIRE(pathsApart(bent, right) > 0.01);
     const Winner winner = decided(candidates, plan, Progress{}, {});
     CHECK(winner.scene.placedFrames() == 60);

@@ -25,7 +25,8 @@ Shot sampleShot(const std::filesystem::path& folder) {
     for (int i = 0; i < 12; ++i) {
         TrackId id = 0;
         shot = withTrackAdded(shot, 1001, {100.25 + 90 * i, 200.5}, &id);
-        for (int frame = 1002; frame <= 1010; ++frame) shot = withTrackMoved(shot, id, frame, Vector2d(100.25 + 90 * i + frame - 1001, 200.5));
+        for (int frame = 1002; frame <= 1010; ++frame)
+            shot = withTrackMoved(shot, id, frame, Vector2d(100.25 + 90 * i + frame - 1001, 200.5));
     }
     auto solve = std::make_shared<Solve>();
     solve->lens = pinholeLens(1280, 720, 995.5);
@@ -34,11 +35,18 @@ Shot sampleShot(const std::filesystem::path& folder) {
     for (int frame = 1001; frame <= 1010; ++frame) {
         SolvedFrame solved{.frame = frame, .focal_px = 995.5, .rms_px = 0.3, .tracks = 12};
         solved.worldFromCamera.translation() = Eigen::Vector3d(0.1 * (frame - 1001), 1.6, 5);
-        solved.worldFromCamera.linear() = Eigen::AngleAxisd(0.01 * (frame - 1001), Eigen::Vector3d::UnitY()).toRotationMatrix();
+        solved.worldFromCamera.linear() =
+            Eigen::AngleAxisd(0.01 * (frame - 1001), Eigen::Vector3d::UnitY()).toRotationMatrix();
         frames.push_back(solved);
     }
     std::vector<SolvedTrack> tracks;
-    for (const Track& track : shot.tracks) tracks.push_back({.track = track.id, .role = TrackRole::used, .xyz = Eigen::Vector3d(double(track.id), (track.id % 3) * 0.5, -double(track.id * track.id % 5)), .rms_px = 0.2 * double(track.id), .frames = 10});
+    for (const Track& track : shot.tracks)
+        tracks.push_back(
+            {.track = track.id,
+             .role = TrackRole::used,
+             .xyz = Eigen::Vector3d(double(track.id), (track.id % 3) * 0.5, -double(track.id * track.id % 5)),
+             .rms_px = 0.2 * double(track.id),
+             .frames = 10});
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(tracks);
     solve->rms_px = 0.31;
@@ -108,7 +116,8 @@ TEST_CASE("a shot written and read is the same shot") {
     CHECK(read->solveSettings.places[0].metres == Eigen::Vector3d(0.5, 1.25, -4));
     CHECK(read->solve->inMetres);
     const auto stages = stagesOf(*read, {});
-    const auto camera = std::find_if(stages.begin(), stages.end(), [](const StageReport& stage) { return stage.stage == Stage::camera; });
+    const auto camera = std::find_if(stages.begin(), stages.end(),
+                                     [](const StageReport& stage) { return stage.stage == Stage::camera; });
     CHECK(camera->state == StageState::attention);
     CHECK(camera->message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
 }
@@ -122,7 +131,8 @@ TEST_CASE("a measure from the set makes the camera stale, goes with its track, a
     other.solveSettings.distances = List<KnownDistance>({{1, 2, 2.6, 0.02}});
     CHECK(solveKey(other) != solveKey(shot));
     // Without track 2 there is nothing to measure.
-    other.tracks = shot.tracks.edited([](auto& tracks) { std::erase_if(tracks, [](const Track& track) { return track.id == 2; }); });
+    other.tracks = shot.tracks.edited(
+        [](auto& tracks) { std::erase_if(tracks, [](const Track& track) { return track.id == 2; }); });
     CHECK(solveOptionsOf(other).distances.empty());
     CHECK(solveOptionsOf(other).places.size() == 1);
     const std::string good = shotJson(shot, scratch / "a.pinion");
@@ -134,7 +144,8 @@ TEST_CASE("a measure from the set makes the camera stale, goes with its track, a
         const auto read = parseShot(text, "a.pinion");
         return read ? std::string("read") : read.error().message;
     };
-    CHECK(broken("\"metres\":2.5", "\"metres\":-2.5").find("camera.distances[0].metres: has to be above 0") != std::string::npos);
+    CHECK(broken("\"metres\":2.5", "\"metres\":-2.5").find("camera.distances[0].metres: has to be above 0") !=
+          std::string::npos);
     CHECK(broken("\"trust\":0.02", "\"trust\":0").find("camera.distances[0].trust") != std::string::npos);
 }
 
@@ -264,15 +275,25 @@ TEST_CASE("files from outside are refused with the place that is wrong") {
         const auto read = readPoints(scratch.write("p.json", text));
         return read ? std::string("read") : read.error().message;
     };
-    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1,"y":2}]})") == "read");
-    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1}]})").find("points[0]: 'y' is missing") != std::string::npos);
-    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[]})").find("empty") != std::string::npos);
-    CHECK(points(R"({"format":"pinion.points","version":2,"reference_frame":1,"points":[]})").find("version") != std::string::npos);
-    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1.5,"points":[]})").find("whole number") != std::string::npos);
-    const auto lens = readLens(scratch.write("l.json", R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":-5,"k1":0,"k2":0,"cx":640,"cy":360})"));
+    CHECK(points(
+              R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1,"y":2}]})") ==
+          "read");
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":1}]})")
+              .find("points[0]: 'y' is missing") != std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[]})").find("empty") !=
+          std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":2,"reference_frame":1,"points":[]})").find("version") !=
+          std::string::npos);
+    CHECK(points(R"({"format":"pinion.points","version":1,"reference_frame":1.5,"points":[]})").find("whole number") !=
+          std::string::npos);
+    const auto lens = readLens(scratch.write(
+        "l.json",
+        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":-5,"k1":0,"k2":0,"cx":640,"cy":360})"));
     REQUIRE_FALSE(lens);
     CHECK(lens.error().message.find("focal_px is -5") != std::string::npos);
-    const auto mattes = readMattes(scratch.write("m.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"m","keys":[{"frame":1,"polygon":[[0,0],[1,1]]}]}]})"));
+    const auto mattes = readMattes(scratch.write(
+        "m.json",
+        R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"m","keys":[{"frame":1,"polygon":[[0,0],[1,1]]}]}]})"));
     REQUIRE_FALSE(mattes);
     CHECK(mattes.error().message.find("fewer than three corners") != std::string::npos);
 }

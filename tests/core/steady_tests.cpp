@@ -22,10 +22,14 @@ namespace {
 
 /// A hand's shake on a slow pan.
 Matrix3d shaken(int frame) {
-    return MotionParts{{1.5 * frame + 6 * std::sin(0.9 * frame), 4 * std::sin(1.3 * frame + 1)}, 0.012 * std::sin(0.7 * frame), 1 + 0.01 * std::sin(0.5 * frame)}.about({640, 360});
+    return MotionParts{{1.5 * frame + 6 * std::sin(0.9 * frame), 4 * std::sin(1.3 * frame + 1)},
+                       0.012 * std::sin(0.7 * frame),
+                       1 + 0.01 * std::sin(0.5 * frame)}
+        .about({640, 360});
 }
 
-std::vector<Track> tracksOn(const std::vector<Vector2d>& places, int first, int last, const std::function<Vector2d(std::size_t, int)>& at) {
+std::vector<Track> tracksOn(const std::vector<Vector2d>& places, int first, int last,
+                            const std::function<Vector2d(std::size_t, int)>& at) {
     std::vector<Track> tracks;
     for (std::size_t i = 0; i < places.size(); ++i) {
         std::vector<Sample> samples;
@@ -51,21 +55,25 @@ PlateMotion exactMotion(int frames) {
 
 TEST_CASE("one track gives position, two rotation and scale, four a corner pin, each exactly") {
     const std::vector<Vector2d> places{{300, 500}, {900, 200}, {880, 560}, {320, 180}};
-    const auto tracks = tracksOn(places, 0, 20, [&](std::size_t i, int frame) { return carried(shaken(frame) * shaken(0).inverse(), places[i]); });
+    const auto tracks = tracksOn(places, 0, 20, [&](std::size_t i, int frame) {
+        return carried(shaken(frame) * shaken(0).inverse(), places[i]);
+    });
     const auto position = motionOf({tracks[0]}, 0, {0, 20}, MotionKind::position);
     REQUIRE(position);
     CHECK((carried(position->at(9)->plateFromReference, places[0]) - tracks[0].samples[9].at).norm() < 1e-9);
     CHECK(partsOf(position->at(9)->plateFromReference, {0, 0}).scale == Approx(1));
     const auto two = motionOf({tracks[0], tracks[1]}, 0, {0, 20}, MotionKind::similarity);
     REQUIRE(two);
-    for (int frame = 0; frame <= 20; ++frame) CHECK(two->at(frame)->plateFromReference.isApprox(shaken(frame) * shaken(0).inverse(), 1e-9));
+    for (int frame = 0; frame <= 20; ++frame)
+        CHECK(two->at(frame)->plateFromReference.isApprox(shaken(frame) * shaken(0).inverse(), 1e-9));
 
     // Any order of the four; the result is top-left, top-right, bottom-right, bottom-left.
     const auto pin = motionOf({tracks[2], tracks[3], tracks[0], tracks[1]}, 0, {0, 20}, MotionKind::cornerPin);
     REQUIRE(pin);
     CHECK(pin->corners == std::vector<Vector2d>{places[3], places[1], places[2], places[0]});
     for (const Vector2d& place : {Vector2d(500, 300), Vector2d(700, 450)})
-        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shaken(13) * shaken(0).inverse(), place)).norm() < 1e-6);
+        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shaken(13) * shaken(0).inverse(), place))
+                  .norm() < 1e-6);
 }
 
 TEST_CASE("what gives no motion is refused with the reason") {
@@ -85,7 +93,8 @@ TEST_CASE("what gives no motion is refused with the reason") {
     says(motionOf({tracks[0], single}, 5, {0, 20}, MotionKind::similarity), "single frame");
     // A corner that crosses over on one frame, named.
     const std::vector<Vector2d> square{{300, 200}, {900, 200}, {900, 560}, {300, 560}};
-    auto crossing = tracksOn(square, 0, 10, [&](std::size_t i, int frame) { return i == 0 && frame == 7 ? Vector2d(950, 600) : square[i]; });
+    auto crossing = tracksOn(
+        square, 0, 10, [&](std::size_t i, int frame) { return i == 0 && frame == 7 ? Vector2d(950, 600) : square[i]; });
     says(motionOf(crossing, 0, {0, 10}, MotionKind::cornerPin), "cross on frame 7");
     says(pictureMotionOf(tracks, 5, {0, 20}), "connect the frames");
 }
@@ -101,7 +110,11 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         const bool mover = i % 4 == 1;
         std::vector<Sample> samples;
         for (int frame = first; frame < std::min(120, first + 24); ++frame)
-            samples.push_back({.frame = frame, .at = carried(shaken(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first)) : Vector2d(0, 0))) + Vector2d(noise(random), noise(random))});
+            samples.push_back(
+                {.frame = frame,
+                 .at = carried(shaken(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first))
+                                                             : Vector2d(0, 0))) +
+                       Vector2d(noise(random), noise(random))});
         Track track;
         track.samples = List<Sample>(std::move(samples));
         tracks.push_back(std::move(track));
@@ -113,11 +126,15 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         for (const Vector2d& corner : {Vector2d(200, 150), Vector2d(1100, 600)}) {
             INFO(frame);
             // Chained from frame to frame the noise of 120 steps would reach half a pixel and more.
-            CHECK((carried(motion->at(frame)->plateFromReference, corner) - carried(shaken(frame) * shaken(0).inverse(), corner)).norm() < 0.45);
+            CHECK((carried(motion->at(frame)->plateFromReference, corner) -
+                   carried(shaken(frame) * shaken(0).inverse(), corner))
+                      .norm() < 0.45);
         }
 }
 
-TEST_CASE("hold keeps the reference frame still, by the strengths asked for, and fill is the smallest zoom without a border") {
+TEST_CASE(
+    "hold keeps the reference frame still, by the strengths asked for, and fill is the smallest zoom without a "
+    "border") {
     const PlateMotion motion = exactMotion(40);
     SteadyOptions options;
     options.fit = SteadyOptions::Fit::none;
@@ -125,14 +142,18 @@ TEST_CASE("hold keeps the reference frame still, by the strengths asked for, and
     REQUIRE(plan);
     CHECK_FALSE(plan->fills);
     // A point of the reference frame is read at the same output place on every frame.
-    for (const FrameMap& map : plan->frames) CHECK((carried(map.sourceFromOutput, {400, 300}) - carried(motion.at(map.frame)->plateFromReference, {400, 300})).norm() < 1e-9);
+    for (const FrameMap& map : plan->frames)
+        CHECK(
+            (carried(map.sourceFromOutput, {400, 300}) - carried(motion.at(map.frame)->plateFromReference, {400, 300}))
+                .norm() < 1e-9);
     options.position = 0.5;
     options.rotation = 0;
     options.scale = 0;
     const auto half = planSteady(motion, 1280, 720, options);
     REQUIRE(half);
     const MotionParts all = partsOf(motion.at(17)->plateFromReference, {640, 360});
-    const MotionParts left = partsOf(half->at(17)->sourceFromOutput.inverse() * motion.at(17)->plateFromReference, {640, 360});
+    const MotionParts left =
+        partsOf(half->at(17)->sourceFromOutput.inverse() * motion.at(17)->plateFromReference, {640, 360});
     CHECK(left.angle == Approx(all.angle));
     CHECK((left.shift - 0.5 * all.shift).norm() < 1e-6);
 
@@ -192,14 +213,17 @@ TEST_CASE("a shake that is taken and lent again moves the picture as it was, at 
     REQUIRE(same);
     CHECK_FALSE(same->looped);
     // The lent motion between two frames is the taken one.
-    const MotionParts taken = partsOf(motion.at(40)->plateFromReference, {640, 360}), first = partsOf(motion.at(10)->plateFromReference, {640, 360});
+    const MotionParts taken = partsOf(motion.at(40)->plateFromReference, {640, 360}),
+                      first = partsOf(motion.at(10)->plateFromReference, {640, 360});
     CHECK((same->samples[40].x - same->samples[10].x) * 1280 == Approx(taken.shift.x() - first.shift.x()).margin(1e-6));
-    CHECK(same->samples[40].angleDegrees - same->samples[10].angleDegrees == Approx(degrees(taken.angle - first.angle)).margin(1e-6));
+    CHECK(same->samples[40].angleDegrees - same->samples[10].angleDegrees ==
+          Approx(degrees(taken.angle - first.angle)).margin(1e-6));
     const auto slower = lendShake(*profile, {1, 90}, {30, 1}, 1280, 720, lending);
     REQUIRE(slower);
     CHECK(slower->samples[50].x == Approx(profile->samples[40].x).margin(1e-9));  // 50 of 30 a second is 40 of 24
     lending.position = 0.5;
-    CHECK(lendShake(*profile, {1, 96}, {24, 1}, 1280, 720, lending)->samples[40].x == Approx(0.5 * profile->samples[40].x));
+    CHECK(lendShake(*profile, {1, 96}, {24, 1}, 1280, 720, lending)->samples[40].x ==
+          Approx(0.5 * profile->samples[40].x));
 
     SECTION("only what is faster than a rate, and the pan stays behind") {
         const auto fast = takeShake(motion, 1280, 720, {24, 1}, 1.0, "s");
@@ -214,7 +238,8 @@ TEST_CASE("a shake that is taken and lent again moves the picture as it was, at 
         REQUIRE(looped);
         CHECK(looped->looped);
         double usual = 0, most = 0, energy = 0;
-        for (std::size_t i = 1; i < fast->samples.size(); ++i) usual = std::max(usual, std::abs(fast->samples[i].x - fast->samples[i - 1].x));
+        for (std::size_t i = 1; i < fast->samples.size(); ++i)
+            usual = std::max(usual, std::abs(fast->samples[i].x - fast->samples[i - 1].x));
         for (std::size_t i = 1; i < looped->samples.size(); ++i) {
             most = std::max(most, std::abs(looped->samples[i].x - looped->samples[i - 1].x));
             energy += looped->samples[i].x * looped->samples[i].x + looped->samples[i].y * looped->samples[i].y;
@@ -230,7 +255,8 @@ TEST_CASE("a shake that is taken and lent again moves the picture as it was, at 
 TEST_CASE("a warp moves the picture to a hundredth of a grey level, and does what is asked beyond the border") {
     const Picture source = moved(Matrix3d::Identity());
     const Picture same = warped(source, Matrix3d::Identity(), ResampleFilter::bicubic);
-    for (std::size_t i = 0; i < source.floats.size(); i += 97) CHECK(std::abs(same.floats[i] - source.floats[i]) < 1e-5F);
+    for (std::size_t i = 0; i < source.floats.size(); i += 97)
+        CHECK(std::abs(same.floats[i] - source.floats[i]) < 1e-5F);
     const Matrix3d map = MotionParts{{3.3, -2.6}, 0.05, 1.03}.about({100, 80});
     const auto error = [&](ResampleFilter filter) {
         const Picture out = warped(source, map, filter);
@@ -239,11 +265,13 @@ TEST_CASE("a warp moves the picture to a hundredth of a grey level, and does wha
         for (int y = 20; y < 140; ++y)
             for (int x = 20; x < 180; ++x, ++count) {
                 const Vector2d at = carried(map, {x + 0.5, y + 0.5});
-                squares += std::pow(out.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3] * 255 - texture(at.x(), at.y()), 2);
+                squares += std::pow(
+                    out.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3] * 255 - texture(at.x(), at.y()), 2);
             }
         return std::sqrt(squares / count);
     };
-    const double bilinear = error(ResampleFilter::bilinear), bicubic = error(ResampleFilter::bicubic), lanczos = error(ResampleFilter::lanczos);
+    const double bilinear = error(ResampleFilter::bilinear), bicubic = error(ResampleFilter::bicubic),
+                 lanczos = error(ResampleFilter::lanczos);
     CHECK(bicubic < 0.4 * bilinear);
     CHECK(lanczos < 0.4 * bilinear);
     CHECK(lanczos < 0.5);
@@ -257,7 +285,8 @@ TEST_CASE("a warp moves the picture to a hundredth of a grey level, and does wha
     CHECK(warped(bytes, away, ResampleFilter::bilinear, EdgeMode::mirrored).bytes[3 * 10] == 90);
 }
 
-TEST_CASE("rendering keeps the depth, the values and the numbers of the source, and leaves whole frames only when stopped") {
+TEST_CASE(
+    "rendering keeps the depth, the values and the numbers of the source, and leaves whole frames only when stopped") {
     const Scratch scratch;
     // Half floats above 1 in EXR, 8 bits in PNG; written by our own writer and read back by the plate.
     Picture linear{64, 48, Picture::Depth::float32, true, {}, std::vector<float>(64 * 48 * 3)};
@@ -266,7 +295,8 @@ TEST_CASE("rendering keeps the depth, the values and the numbers of the source, 
         linear.floats[i] = float(i % 97) * 0.0391F;
         bytes.bytes[i] = std::uint8_t(i * 7);
     }
-    for (const auto& [pattern, picture] : {std::pair<const char*, const Picture*>{"in/a.####.exr", &linear}, {"in2/b.%04d.png", &bytes}}) {
+    for (const auto& [pattern, picture] :
+         {std::pair<const char*, const Picture*>{"in/a.####.exr", &linear}, {"in2/b.%04d.png", &bytes}}) {
         auto writer = FrameWriter::create(scratch / pattern, 64, 48, {25, 1});
         REQUIRE(writer);
         for (int frame = 1010; frame < 1014; ++frame) REQUIRE((*writer)->write(frame, *picture));
@@ -287,7 +317,8 @@ TEST_CASE("rendering keeps the depth, the values and the numbers of the source, 
         CHECK(got->linear == picture->linear);
         for (int y = 5; y < 40; ++y)
             for (int x = 5; x < 50; ++x) {
-                const std::size_t to = (std::size_t(y) * 64 + std::size_t(x)) * 3, from = (std::size_t(y - 2) * 64 + std::size_t(x + 3)) * 3;
+                const std::size_t to = (std::size_t(y) * 64 + std::size_t(x)) * 3,
+                                  from = (std::size_t(y - 2) * 64 + std::size_t(x + 3)) * 3;
                 if (picture == &linear) REQUIRE(got->floats[to] == Approx(linear.floats[from]).epsilon(1e-6));
                 else REQUIRE(got->bytes[to] == bytes.bytes[from]);
             }
@@ -302,8 +333,10 @@ TEST_CASE("rendering keeps the depth, the values and the numbers of the source, 
         CHECK_FALSE(std::filesystem::exists(scratch / "early/c.mp4"));
     }
     CHECK_FALSE(FrameWriter::create(scratch / "one.png", 64, 48, {25, 1}));
-    CHECK(FrameWriter::create(scratch / "odd.mp4", 63, 48, {25, 1}).error().message.find("even width") != std::string::npos);
-    CHECK(FrameWriter::create(scratch / "song.wav", 64, 48, {25, 1}).error().message.find("its ending is none of") != std::string::npos);
+    CHECK(FrameWriter::create(scratch / "odd.mp4", 63, 48, {25, 1}).error().message.find("even width") !=
+          std::string::npos);
+    CHECK(FrameWriter::create(scratch / "song.wav", 64, 48, {25, 1}).error().message.find("its ending is none of") !=
+          std::string::npos);
 }
 
 TEST_CASE("transforms and corner pins say the motion in either origin and direction, and are read back") {
@@ -327,12 +360,17 @@ TEST_CASE("transforms and corner pins say the motion in either origin and direct
     CHECK((carried(bottom[12].plateFromReference, {400, 420}) - Vector2d(top.x(), 720 - top.y())).norm() < 1e-6);
     const auto still = read(transformsJson(motion, source, {.position = false, .rotation = true, .scale = false}));
     CHECK((carried(still[12].plateFromReference, motion.pivot) - motion.pivot).norm() < 1e-9);
-    CHECK(partsOf(still[12].plateFromReference, motion.pivot).angle == Approx(partsOf(motion.at(12)->plateFromReference, motion.pivot).angle));
+    CHECK(partsOf(still[12].plateFromReference, motion.pivot).angle ==
+          Approx(partsOf(motion.at(12)->plateFromReference, motion.pivot).angle));
 
     const std::string csv = transformsCsv(motion, source, {});
-    CHECK(csv.find("# pinion.transforms version=1 width=1280 height=720 fps=24000/1001 first_frame=0 last_frame=19 reference_frame=0 origin=top-left use=match-move") == 0);
-    CHECK(csv.find("\nframe,translate_x,translate_y,rotate,scale,pivot_x,pivot_y\n0,0.00000,0.00000,0.000000,1.00000000,640.0000,360.0000\n") != std::string::npos);
-    CHECK(cornerPinCsv(motion, source, {}).find("\n0,0.0000,0.0000,1280.0000,0.0000,1280.0000,720.0000,0.0000,720.0000,1,0,0,0,1,0,0,0,1\n") != std::string::npos);
+    CHECK(csv.find("# pinion.transforms version=1 width=1280 height=720 fps=24000/1001 first_frame=0 last_frame=19 "
+                   "reference_frame=0 origin=top-left use=match-move") == 0);
+    CHECK(csv.find("\nframe,translate_x,translate_y,rotate,scale,pivot_x,pivot_y\n0,0.00000,0.00000,0.000000,1."
+                   "00000000,640.0000,360.0000\n") != std::string::npos);
+    CHECK(cornerPinCsv(motion, source, {})
+              .find("\n0,0.0000,0.0000,1280.0000,0.0000,1280.0000,720.0000,0.0000,720.0000,1,0,0,0,1,0,0,0,1\n") !=
+          std::string::npos);
 
     const auto profile = takeShake(motion, 1280, 720, {24, 1}, 0, "s");
     scratch.write("s.json", shakeJson(*profile));
@@ -340,13 +378,18 @@ TEST_CASE("transforms and corner pins say the motion in either origin and direct
     REQUIRE(again);
     CHECK(again->samples.size() == 20);
     CHECK(again->samples[7].x == profile->samples[7].x);
-    scratch.write("bad.json", R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
+    scratch.write(
+        "bad.json",
+        R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
     REQUIRE_FALSE(readShake(scratch / "bad.json"));
     CHECK(readShake(scratch / "bad.json").error().message.find("samples[0].scale") != std::string::npos);
 }
 
 TEST_CASE("a table of tracks is read by its column names; what is wrong in it is named by its line") {
-    const auto good = parseTracksCsv("# width=1280 height=720 fps=24 origin=bottom-left\nframe,y,x,track,note\n1001,700,10.5,\"a, b\",x\n1002,699,11.5,\"a, b\",\n", "t.csv");
+    const auto good = parseTracksCsv(
+        "# width=1280 height=720 fps=24 origin=bottom-left\nframe,y,x,track,note\n1001,700,10.5,\"a, "
+        "b\",x\n1002,699,11.5,\"a, b\",\n",
+        "t.csv");
     REQUIRE(good);
     REQUIRE(good->tracks.size() == 1);
     CHECK(good->tracks[0].name == "a, b");

@@ -15,7 +15,9 @@ using Eigen::Vector2d;
 
 namespace {
 
-Vector2d path(int frame) { return {100.5 + 14 * std::sin(0.21 * (frame - 1)), 80.5 + 9 * std::sin(0.13 * (frame - 1))}; }
+Vector2d path(int frame) {
+    return {100.5 + 14 * std::sin(0.21 * (frame - 1)), 80.5 + 9 * std::sin(0.13 * (frame - 1))};
+}
 
 std::shared_ptr<const Plate> wanderingPlate(int frames, double grain = 1.0) {
     return std::make_shared<MadePlate>(frames, [grain](int frame) {
@@ -65,7 +67,8 @@ TEST_CASE("a tie re-tracks only the stretches to its neighbours, and leaves no j
         REQUIRE(again);
         CHECK((sampleAt(again->tracks.front(), 17)->at - path(17) - correction).norm() < 1e-9);
         for (int frame = 2; frame <= 30; ++frame) {
-            const Vector2d a = sampleAt(again->tracks.front(), frame)->at - path(frame), b = sampleAt(again->tracks.front(), frame - 1)->at - path(frame - 1);
+            const Vector2d a = sampleAt(again->tracks.front(), frame)->at - path(frame),
+                           b = sampleAt(again->tracks.front(), frame - 1)->at - path(frame - 1);
             CHECK((a - b).norm() < 0.25);
         }
     }
@@ -115,14 +118,20 @@ TEST_CASE("a lost pattern is picked up again where it returns; the gap says why,
         // Marks, so that no other place of the texture looks the same.
         for (int y = 0; y < 160; ++y)
             for (int x = 0; x < 200; ++x)
-                for (const auto& [dx, dy, height] : {std::tuple{5.0, -4.0, 0.22F}, {-6.0, 3.0, -0.2F}, {-14.0, -13.0, 0.2F}, {15.0, 14.0, -0.2F}}) {
-                    const double r2 = std::pow(x + 0.5 - path(frame).x() - dx, 2) + std::pow(y + 0.5 - path(frame).y() - dy, 2);
-                    for (std::size_t c = 0; c < 3; ++c) picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] += height * float(std::exp(-r2 / 18));
+                for (const auto& [dx, dy, height] :
+                     {std::tuple{5.0, -4.0, 0.22F}, {-6.0, 3.0, -0.2F}, {-14.0, -13.0, 0.2F}, {15.0, 14.0, -0.2F}}) {
+                    const double r2 =
+                        std::pow(x + 0.5 - path(frame).x() - dx, 2) + std::pow(y + 0.5 - path(frame).y() - dy, 2);
+                    for (std::size_t c = 0; c < 3; ++c)
+                        picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] +=
+                            height * float(std::exp(-r2 / 18));
                 }
         if (frame >= 9 && frame <= 13)
             for (int y = 0; y < 160; ++y)
                 for (int x = 60; x < 150; ++x)
-                    for (std::size_t c = 0; c < 3; ++c) picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] = 0.3F + 0.4F * float((x / 5 + y / 7) % 2);
+                    for (std::size_t c = 0; c < 3; ++c)
+                        picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] =
+                            0.3F + 0.4F * float((x / 5 + y / 7) % 2);
         return picture;
     }));
     Track asked = placed(1, path(1));
@@ -182,7 +191,9 @@ TEST_CASE("of an outlined pattern the background behind it does not count") {
         for (int y = 0; y < 160; ++y)
             for (int x = 0; x < 200; ++x)
                 if (x + 0.5 > edge)
-                    for (std::size_t c = 0; c < 3; ++c) front.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] = behind.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c];
+                    for (std::size_t c = 0; c < 3; ++c)
+                        front.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] =
+                            behind.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c];
         return front;
     };
     FrameCache frames(std::make_shared<MadePlate>(14, [&](int frame) { return picture(frame - 1); }));
@@ -190,7 +201,8 @@ TEST_CASE("of an outlined pattern the background behind it does not count") {
         const auto result = trackPoints(frames, {track}, {1, 14}, Direction::forward);
         REQUIRE(result);
         double most = result->tracks.front().samples.size() < 14 ? 99 : 0;
-        for (const Sample& sample : result->tracks.front().samples) most = std::max(most, (sample.at - Vector2d(100.5 + 1.2 * (sample.frame - 1), 80.5)).norm());
+        for (const Sample& sample : result->tracks.front().samples)
+            most = std::max(most, (sample.at - Vector2d(100.5 + 1.2 * (sample.frame - 1), 80.5)).norm());
         return most;
     };
     Track track = placed(1, {100.5, 80.5}, MotionModel::translation);
@@ -209,7 +221,8 @@ TEST_CASE("local contrast holds a pattern that a shadow passes over") {
             for (int x = 0; x < 200; ++x) {
                 // A soft edge of shadow, crossing the pattern.
                 const double shade = 0.62 + 0.38 / (1 + std::exp(-(x - 70 - 6.0 * frame) / 4.0));
-                for (std::size_t c = 0; c < 3; ++c) picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] *= float(shade);
+                for (std::size_t c = 0; c < 3; ++c)
+                    picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] *= float(shade);
             }
         return picture;
     }));
@@ -220,7 +233,9 @@ TEST_CASE("local contrast holds a pattern that a shadow passes over") {
         const auto result = trackPoints(frames, {track}, {1, 16}, Direction::forward);
         REQUIRE(result);
         double squares = 0;
-        for (const Sample& sample : result->tracks.front().samples) squares += (sample.at - Vector2d(100.5 + 0.7 * (sample.frame - 1), 80.5 + 0.3 * (sample.frame - 1))).squaredNorm();
+        for (const Sample& sample : result->tracks.front().samples)
+            squares +=
+                (sample.at - Vector2d(100.5 + 0.7 * (sample.frame - 1), 80.5 + 0.3 * (sample.frame - 1))).squaredNorm();
         REQUIRE(result->tracks.front().samples.size() == 16);
         return std::sqrt(squares / 16);
     };
@@ -264,7 +279,8 @@ TEST_CASE("a spot is told to be a corner, an edge with its direction, or flat, b
     CHECK(adviseSpot(pyramid, {4, 80}, 21, 61).kind == SpotAdvice::Kind::border);
 
     FrameCache frames(wanderingPlate(12));
-    const auto spots = proposeSpots(frames, {{60, 40}, {150, 40}, {150, 120}, {60, 120}}, 1, {1, 12}, 5, placed(1, {0, 0}));
+    const auto spots =
+        proposeSpots(frames, {{60, 40}, {150, 40}, {150, 120}, {60, 120}}, 1, {1, 12}, 5, placed(1, {0, 0}));
     REQUIRE(spots);
     REQUIRE(spots->size() == 5);
     for (std::size_t i = 0; i < spots->size(); ++i) {
@@ -293,13 +309,19 @@ TEST_CASE("the plate check finds blur by motion, a jump of the light and a cut, 
             std::vector<float> sum(still_->bytes.size(), 0.0F);
             const int steps = blurred ? 7 : 1;
             for (int step = 0; step < steps; ++step) {
-                const double along = 0.4 * frame + 14.0 * std::clamp(frame - 11, 0, 5) + (blurred ? 2.0 * (step - 3) : 0);
-                const Picture part = warped(*still_, frame >= 31 ? Matrix3d(shift(1280, 720) * Matrix3d(Eigen::Scaling(Eigen::Vector3d(-1, -1, 1)))) : shift(-along, 0), ResampleFilter::bilinear, EdgeMode::mirrored);
+                const double along =
+                    0.4 * frame + 14.0 * std::clamp(frame - 11, 0, 5) + (blurred ? 2.0 * (step - 3) : 0);
+                const Picture part = warped(
+                    *still_,
+                    frame >= 31 ? Matrix3d(shift(1280, 720) * Matrix3d(Eigen::Scaling(Eigen::Vector3d(-1, -1, 1))))
+                                : shift(-along, 0),
+                    ResampleFilter::bilinear, EdgeMode::mirrored);
                 for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += float(part.bytes[i]) / float(steps);
             }
             auto picture = std::make_shared<Picture>(*still_);
             const float light = frame == 24 ? 1.2F : frame >= 31 ? 0.6F : 1.0F;
-            for (std::size_t i = 0; i < sum.size(); ++i) picture->bytes[i] = std::uint8_t(std::min(255.0F, light * sum[i]));
+            for (std::size_t i = 0; i < sum.size(); ++i)
+                picture->bytes[i] = std::uint8_t(std::min(255.0F, light * sum[i]));
             return picture;
         }
 
@@ -315,7 +337,8 @@ TEST_CASE("the plate check finds blur by motion, a jump of the light and a cut, 
             if (n.kind == kind) return &n;
         return nullptr;
     };
-    for (const FrameCheck& f : check->frames) UNSCOPED_INFO(f.frame << ": sharpness " << f.sharpness << ", motion " << f.motion_px << (f.cut ? ", cut" : ""));
+    for (const FrameCheck& f : check->frames)
+        UNSCOPED_INFO(f.frame << ": sharpness " << f.sharpness << ", motion " << f.motion_px << (f.cut ? ", cut" : ""));
     REQUIRE(note(PlateNote::Kind::blurred));
     CHECK(std::abs(note(PlateNote::Kind::blurred)->first - 12) <= 1);
     CHECK(std::abs(note(PlateNote::Kind::blurred)->last - 16) <= 1);
@@ -328,7 +351,9 @@ TEST_CASE("the plate check finds blur by motion, a jump of the light and a cut, 
     CHECK(check->frames[20].motion_px == Approx(0.4).margin(0.4));
 }
 
-TEST_CASE("locked tracks are neither moved, tracked nor deleted; joining, trimming and duplicating keep every sample's place") {
+TEST_CASE(
+    "locked tracks are neither moved, tracked nor deleted; joining, trimming and duplicating keep every sample's "
+    "place") {
     FrameCache frames(wanderingPlate(20));
     Shot shot = shotOf(frames.facts());
     shot = withTrackAdded(shot, 1, path(1));
@@ -368,7 +393,10 @@ TEST_CASE("taking a tie away tracks its own frame again and leaves other gaps al
     shot = withTrackAdded(shot, 1, path(1));
     shot = withTracked(shot, trackPoints(frames, shot.tracks.vector(), {1, 20}, Direction::both)->tracks);
     const TrackId id = shot.tracks[0].id;
-    shot = withTracksEdited(shot, {id}, [](Track& t) { t.samples = t.samples.edited([](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame == 15; }); }); });
+    shot = withTracksEdited(shot, {id}, [](Track& t) {
+        t.samples = t.samples.edited(
+            [](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame == 15; }); });
+    });
     shot = withTieRemoved(withTrackMoved(shot, id, 10, path(10) + Vector2d(2, 0)), id, 10);
     const auto result = runTie(shot, frames, id, 10);
     REQUIRE(result);
@@ -376,7 +404,8 @@ TEST_CASE("taking a tie away tracks its own frame again and leaves other gaps al
     CHECK_FALSE(sampleAt(result->tracks[0], 15));
 }
 
-TEST_CASE("what is steadied on is part of the key that says whether a plan is stale, and imported tracks get free names") {
+TEST_CASE(
+    "what is steadied on is part of the key that says whether a plan is stale, and imported tracks get free names") {
     Shot shot;
     shot.plate.frames = shot.plate.range = {1, 10};
     std::vector<Track> tracks(5, placed(1, {10, 10}));

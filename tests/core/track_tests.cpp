@@ -28,7 +28,9 @@ TEST_CASE("a shifted pattern is found to a fiftieth of a pixel, whatever the lig
 TEST_CASE("each motion model finds the motion it is made for") {
     const Vector2d centre(100.5, 80.5);
     const Pyramid reference = buildPyramid(moved(Matrix3d::Identity()));
-    const auto around = [&](const Matrix3d& local) -> Matrix3d { return shift(centre.x() + 0.6, centre.y() - 0.3) * local * shift(-centre.x(), -centre.y()); };
+    const auto around = [&](const Matrix3d& local) -> Matrix3d {
+        return shift(centre.x() + 0.6, centre.y() - 0.3) * local * shift(-centre.x(), -centre.y());
+    };
     Matrix3d turned = Matrix3d::Identity();
     turned.topLeftCorner<2, 2>() = 1.08 * Eigen::Rotation2Dd(0.07).toRotationMatrix();
     Matrix3d sheared = Matrix3d::Identity();
@@ -36,7 +38,9 @@ TEST_CASE("each motion model finds the motion it is made for") {
     Matrix3d tilted = sheared;
     tilted(2, 0) = 0.002;
     tilted(2, 1) = -0.001;
-    for (const auto& [motion, local] : {std::pair{MotionModel::similarity, turned}, {MotionModel::affine, sheared}, {MotionModel::perspective, tilted}}) {
+    for (const auto& [motion, local] : {std::pair{MotionModel::similarity, turned},
+                                        {MotionModel::affine, sheared},
+                                        {MotionModel::perspective, tilted}}) {
         INFO(toString(motion));
         const auto matcher = PatternMatcher::create(reference, centre, 31, motion);
         REQUIRE(matcher);
@@ -56,11 +60,14 @@ TEST_CASE("a pattern without texture, along an edge or over the border is refuse
     CHECK_FALSE(PatternMatcher::create(buildPyramid(flat), {100, 80}, 21, MotionModel::translation));
     for (std::size_t i = 0; i < flat.floats.size(); ++i) flat.floats[i] = (i / 3) % 200 < 100 ? 0.2F : 0.8F;
     CHECK_FALSE(PatternMatcher::create(buildPyramid(flat), {100, 80}, 21, MotionModel::translation));
-    CHECK_FALSE(PatternMatcher::create(buildPyramid(moved(Matrix3d::Identity())), {6, 80}, 21, MotionModel::translation));
+    CHECK_FALSE(
+        PatternMatcher::create(buildPyramid(moved(Matrix3d::Identity())), {6, 80}, 21, MotionModel::translation));
 }
 
 TEST_CASE("a point is carried over grainy frames both ways without drift") {
-    const auto at = [](int frame) { return Vector2d(100.5 + 12 * std::sin(0.35 * (frame - 10)), 80.5 + 0.9 * (frame - 10)); };
+    const auto at = [](int frame) {
+        return Vector2d(100.5 + 12 * std::sin(0.35 * (frame - 10)), 80.5 + 0.9 * (frame - 10));
+    };
     FrameCache frames(std::make_shared<MadePlate>(20, [&](int frame) {
         const Vector2d offset = at(frame) - at(10);
         return moved(shift(offset.x(), offset.y()), 1 + 0.01 * frame, 0, 2.0, unsigned(frame));
@@ -84,13 +91,16 @@ TEST_CASE("a covered point ends, it is not guessed") {
             for (int y = 40; y < 120; ++y)
                 for (int x = 60; x < 160; ++x)
                     for (std::size_t c = 0; c < 3; ++c)
-                        picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] = 0.3F + 0.4F * float((x / 5 + y / 7) % 2);
+                        picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] =
+                            0.3F + 0.4F * float((x / 5 + y / 7) % 2);
         return picture;
     }));
     const auto result = trackPoints(frames, {placed(1, {100.5, 80.5})}, {1, 12}, Direction::both);
     REQUIRE(result);
     CHECK(result->tracks.front().lastFrame() == 6);
-    CHECK((result->tracks.front().endReason == EndReason::covered || result->tracks.front().endReason == EndReason::driftLimit || result->tracks.front().endReason == EndReason::ambiguous));
+    CHECK((result->tracks.front().endReason == EndReason::covered ||
+           result->tracks.front().endReason == EndReason::driftLimit ||
+           result->tracks.front().endReason == EndReason::ambiguous));
 }
 
 TEST_CASE("a track ends where its pattern leaves the frame, and a bad start is refused with its place") {
@@ -104,7 +114,8 @@ TEST_CASE("a track ends where its pattern leaves the frame, and a bad start is r
 }
 
 TEST_CASE("scatter covers the frame, keeps its distance, obeys mattes and stops when told") {
-    FrameCache frames(std::make_shared<MadePlate>(10, [](int frame) { return moved(shift(0.8 * frame, 0.3 * frame), 1, 0, 1.0, unsigned(frame)); }));
+    FrameCache frames(std::make_shared<MadePlate>(
+        10, [](int frame) { return moved(shift(0.8 * frame, 0.3 * frame), 1, 0, 1.0, unsigned(frame)); }));
     ScatterOptions options;
     options.candidates.features = 60;
     options.candidates.leastDistance_px = 12;
@@ -122,7 +133,8 @@ TEST_CASE("scatter covers the frame, keeps its distance, obeys mattes and stops 
     }
     for (std::size_t i = 0; i < result->tracks.size(); ++i)
         for (std::size_t k = i + 1; k < result->tracks.size(); ++k)
-            if (const Sample* other = sampleAt(result->tracks[k], 1); other && sampleAt(result->tracks[i], 1)) CHECK((sampleAt(result->tracks[i], 1)->at - other->at).norm() > 10);
+            if (const Sample* other = sampleAt(result->tracks[k], 1); other && sampleAt(result->tracks[i], 1))
+                CHECK((sampleAt(result->tracks[i], 1)->at - other->at).norm() > 10);
 
     Progress progress;
     progress.stop();
@@ -130,7 +142,9 @@ TEST_CASE("scatter covers the frame, keeps its distance, obeys mattes and stops 
     REQUIRE(stopped);
     CHECK(stopped->stopped);
 
-    FrameCache blank(std::make_shared<MadePlate>(5, [](int) { return Picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3, 0.5F)}; }));
+    FrameCache blank(std::make_shared<MadePlate>(5, [](int) {
+        return Picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3, 0.5F)};
+    }));
     const auto none = scatter(blank, options);
     REQUIRE_FALSE(none);
     CHECK(none.error().fault == Fault::outcome);
