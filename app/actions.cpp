@@ -143,6 +143,7 @@ void showKeyTable(const Commands& commands, QWidget* parent) {
     dialog->resize(560, 620);
     auto* layout = new QVBoxLayout(dialog);
     auto* table = new QTableWidget(0, 3);
+    table->setObjectName("keys");
     table->setHorizontalHeaderLabels({"Where", "What", "Keys"});
     table->verticalHeader()->hide();
     table->setEditTriggers(QAbstractItemView::NoEditTriggers);

@@ -61,6 +61,9 @@ QToolButton* iconTool(QAction* action, const QString& icon) {
     return button;
 }
 
+constexpr const char* kPlateEndings =
+    "*.mp4 *.mov *.mkv *.avi *.mxf *.webm *.exr *.dpx *.tif *.tiff *.png *.jpg *.jpeg";
+
 }  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) {
@@ -198,6 +201,17 @@ void MainWindow::makeCommands() {
     using K = QKeySequence;
     c.add(
         "Shot", "Open plate or shot…", {K("Ctrl+O")}, [this] { openDialog(); }, idle);
+    c.add(
+        "Shot", "Relink plate…", {},
+        [this] {
+            const QString path =
+                QFileDialog::getOpenFileName(this, "Where the plate is now", {},
+                                             QString("Plates (%1);;All files (*)").arg(kPlateEndings));
+            if (!path.isEmpty()) workspace_.relinkPlate(path.toStdString());
+        },
+        [this, idle] {
+            return !idle().isEmpty() ? idle() : workspace_.shot().plate.isOpen() ? QString() : QString("open a plate first");
+        });
     c.add(
         "Shot", "Save", {K("Ctrl+S")}, [this] { save(); },
         [this] { return workspace_.shot().plate.isOpen() ? QString() : QString("there is nothing to save"); });
@@ -1090,8 +1104,7 @@ void MainWindow::openDialog() {
     leaveOr([this] {
         const QString path =
             QFileDialog::getOpenFileName(this, "Open plate or shot", {},
-                                         "Plates and shots (*.pinion *.mp4 *.mov *.mkv *.avi *.mxf *.webm *.exr *.dpx "
-                                         "*.tif *.tiff *.png *.jpg *.jpeg);;All files (*)");
+                                         QString("Plates and shots (*.pinion %1);;All files (*)").arg(kPlateEndings));
         if (!path.isEmpty()) workspace_.open(path.toStdString());
     });
 }
@@ -1186,13 +1199,16 @@ void MainWindow::offerRecovery() {
         }
         QTimer::singleShot(0, this, [this] { offerRecovery(); });
     };
-    connect(recover, &QPushButton::clicked, this, [this, one, finish] {
-        workspace_.recover(one);
-        recoveryBar_->hide();
-        while (QLayoutItem* item = recoveryLayout_->takeAt(0)) {
-            if (item->widget()) item->widget()->deleteLater();
-            delete item;
-        }
+    connect(recover, &QPushButton::clicked, this, [this, one] {
+        // What is open may not be saved either.
+        leaveOr([this, one] {
+            workspace_.recover(one);
+            recoveryBar_->hide();
+            while (QLayoutItem* item = recoveryLayout_->takeAt(0)) {
+                if (item->widget()) item->widget()->deleteLater();
+                delete item;
+            }
+        });
     });
     connect(discard, &QPushButton::clicked, this, [this, one, finish] {
         workspace_.discard(one);

@@ -13,7 +13,6 @@
 #include <QStandardPaths>
 #include <QThreadPool>
 
-#include <csignal>
 #include <unistd.h>
 
 namespace pinion {
@@ -27,9 +26,22 @@ fs::path autosaveFolder() {
     return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) / "autosave";
 }
 
+constexpr int kAutosaveAfter = 2500;  // milliseconds; with the writing at most five seconds of work can be lost
+constexpr int kMostWindows = 64;
+
+fs::path lockOf(const fs::path& autosave) { return fs::path(autosave).replace_extension(".lock"); }
+
+/// An autosave with what belongs to it; the lock goes with the process.
+void removeShotFiles(const fs::path& autosave) {
+    std::error_code code;
+    fs::remove(autosave, code);
+    fs::remove(fs::path(autosave).replace_extension(".from"), code);
+}
+
 }  // namespace
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
+    savedStamp_ = history_.stamp();
     playTimer_.setTimerType(Qt::PreciseTimer);
     connect(&playTimer_, &QTimer::timeout, this, [this] {
         if (!frames_) return;
@@ -59,20 +71,11 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
         if (isBusy()) tieTimer_.start();
         else startTie(tieTrack_, tieFrame_);
     });
+    writer_.setMaxThreadCount(1);
     autosaveTimer_.setSingleShot(true);
-    autosaveTimer_.setInterval(2000);
+    autosaveTimer_.setInterval(kAutosaveAfter);
     connect(&autosaveTimer_, &QTimer::timeout, this, [this] {
-        if (!autosavePending_) return;
-        autosavePending_ = false;
-        const Shot shot = this->shot();
-        const fs::path to = autosaveFile();
-        const std::string name = file_.string();
-        QThreadPool::globalInstance()->start([shot, to, name] {
-            if (makeFolder(to.parent_path())) {
-                (void)writeFile(to, shotJson(shot, to));
-                (void)writeFile(fs::path(to).replace_extension(".from"), name + "\n" + shot.name + "\n");
-            }
-        });
+        if (isModified() && history_.stamp() != autosavedStamp_) autosaveNow();
     });
 }
 
@@ -82,12 +85,19 @@ Workspace::~Workspace() {
     if (frames_) frames_->setListener({});
     QThreadPool::globalInstance()->waitForDone();
     removeAutosave();
+    writer_.waitForDone();
 }
 
 void Workspace::noteChange() {
-    modified_ = autosavePending_ = true;
-    autosaveTimer_.start();
+    // It is not started anew by the next edit: somebody who edits without a pause is saved as well.
+    if (!autosaveTimer_.isActive()) autosaveTimer_.start();
+    // Nothing stays in hand that an undo has taken away.
+    const std::size_t held = selection_.size();
+    std::erase_if(selection_, [this](TrackId id) { return !findTrack(shot(), id); });
+    if (followed_ && !findTrack(shot(), followed_)) follow(0);
+    if (tieTrack_ && !findTrack(shot(), tieTrack_)) tieTimer_.stop();
     emit shotChanged();
+    if (selection_.size() != held) emit selectionChanged();
 }
 
 void Workspace::edit(const QString& name, Shot shot) {
@@ -114,7 +124,19 @@ void Workspace::redo() {
     noteChange();
 }
 
-bool Workspace::isModified() const { return modified_; }
+bool Workspace::isModified() const { return history_.stamp() != savedStamp_; }
+
+/// Another shot takes the place of the present one.
+void Workspace::start(Shot shot, const fs::path& file, bool saved) {
+    history_ = History(std::move(shot));
+    savedStamp_ = saved ? history_.stamp() : 0;
+    autosavedStamp_ = 0;
+    autosaveTimer_.stop();
+    previousSolve_.reset();
+    file_ = file;
+    selection_.clear();
+    removeAutosave();
+}
 
 std::vector<StageReport> Workspace::stages() const {
     return stagesOf(shot(), frames_ ? frames_->facts().missing : std::vector<int>{});
@@ -123,8 +145,51 @@ std::vector<StageReport> Workspace::stages() const {
 // ---- files
 
 void Workspace::open(const fs::path& path) {
-    if (path.extension() == ".pinion") openShot(path);
-    else openPlate(path);
+    std::error_code code;
+    // Where the program was started does not matter later.
+    const fs::path absolute = fs::absolute(path, code);
+    if (path.extension() == ".pinion") openShot(absolute);
+    else if (shot().plate.isOpen() && !hasPlate()) relinkPlate(absolute);
+    else openPlate(absolute);
+}
+
+void Workspace::relinkPlate(const fs::path& path) {
+    if (isBusy()) {
+        sayError("A job is running. Stop it before the plate is put back.");
+        return;
+    }
+    runJob("Opening", 0, [this, path, first = shot().plate.frames.first](const Progress& progress) -> std::function<void()> {
+        auto plate = Plate::open(path, {.firstFrameOfVideo = first}, progress);
+        return [this, path, plate] {
+            if (!plate) {
+                if (plate.error().fault != Fault::stopped) sayError(text(plate.error().message));
+                return;
+            }
+            const PlateFacts& facts = (*plate)->facts();
+            const PlateRef& was = shot().plate;
+            if (facts.width != was.width || facts.height != was.height) {
+                sayError(QString("%1 is %2x%3, the shot was made on %4x%5: it is another plate. The shot is unchanged.")
+                             .arg(text(path.filename().string()))
+                             .arg(facts.width)
+                             .arg(facts.height)
+                             .arg(was.width)
+                             .arg(was.height));
+                return;
+            }
+            const FrameRange before = was.frames;
+            edit("Relink plate", withPlate(shot(), facts));
+            takePlate(*plate);
+            if (facts.firstFrame == before.first && facts.lastFrame == before.last)
+                say(QString("The plate is %1 now; the shot is as it was.").arg(text(path.filename().string())));
+            else
+                say(QString("The plate is %1 now. It holds frames %2-%3, the shot was made on %4-%5.")
+                        .arg(text(path.filename().string()))
+                        .arg(facts.firstFrame)
+                        .arg(facts.lastFrame)
+                        .arg(before.first)
+                        .arg(before.last));
+        };
+    });
 }
 
 void Workspace::openPlate(const fs::path& path) {
@@ -140,11 +205,7 @@ void Workspace::openPlate(const fs::path& path) {
                 return;
             }
             const PlateFacts& facts = (*plate)->facts();
-            history_ = History(shotOf(facts));
-            previousSolve_.reset();
-            file_.clear();
-            modified_ = false;
-            selection_.clear();
+            start(shotOf(facts), {}, true);
             takePlate(*plate);
             remember(path);
             emit fileChanged();
@@ -171,7 +232,7 @@ void Workspace::openShot(const fs::path& path) {
             auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress);
             if (!opened) {
                 problem = text(opened.error().message) +
-                          "\nThe shot is open without its plate; put the plate back or open it from its new place.";
+                          "\nThe shot is open without its plate; put the plate back, or open it from its new place: the shot stays.";
             } else if ((*opened)->facts().width != shot->plate.width ||
                        (*opened)->facts().height != shot->plate.height) {
                 problem =
@@ -196,11 +257,7 @@ void Workspace::openShot(const fs::path& path) {
                 sayError(text(shot.error().message));
                 return;
             }
-            history_ = History(*shot);
-            previousSolve_.reset();
-            file_ = path;
-            modified_ = false;
-            selection_.clear();
+            start(*shot, path, true);
             takePlate(plate);
             remember(path);
             emit fileChanged();
@@ -211,20 +268,22 @@ void Workspace::openShot(const fs::path& path) {
     });
 }
 
-void Workspace::save(const fs::path& path, const std::function<void(bool)>& done) {
-    const Shot shot = this->shot();
-    QThreadPool::globalInstance()->start([this, shot, path, done] {
+void Workspace::save(const fs::path& to, const std::function<void(bool)>& done) {
+    std::error_code code;
+    const fs::path path = fs::absolute(to, code);
+    writer_.start([this, shot = this->shot(), stamp = history_.stamp(), path, done] {
         const auto saved = saveShot(shot, path);
-        QMetaObject::invokeMethod(this, [this, saved, path, done, solve = shot.solve, tracks = shot.tracks] {
+        QMetaObject::invokeMethod(this, [this, saved, path, done, stamp] {
             if (!saved) {
                 sayError(text(saved.error().message));
             } else {
                 file_ = path;
                 // What was changed while it was being written is still to be saved.
-                modified_ = !(this->shot().tracks.sharedWith(tracks) && this->shot().solve == solve);
-                if (!modified_) removeAutosave();
+                savedStamp_ = stamp;
+                if (!isModified()) removeAutosave();
                 remember(path);
                 emit fileChanged();
+                emit shotChanged();
                 say(QString("Saved %1").arg(text(path.filename().string())));
             }
             if (done) done(saved.has_value());
@@ -247,21 +306,35 @@ QStringList Workspace::recent() const { return QSettings().value("recent").toStr
 
 // ---- recovery
 
-fs::path Workspace::autosaveFile() const { return autosaveFolder() / fmt::format("{}.pinion", ::getpid()); }
+/// A file of this window's own, held by a lock for as long as the process lives.
+fs::path Workspace::autosaveFile() {
+    for (int i = 0; !autosaveLock_; ++i) {
+        (void)makeFolder(autosaveFolder());
+        const fs::path file = autosaveFolder() / fmt::format("{}-{}.pinion", ::getpid(), i);
+        auto lock = std::make_unique<QLockFile>(text(lockOf(file).string()));
+        lock->setStaleLockTime(0);
+        std::error_code code;
+        // Where no lock can be had (a folder that cannot be written) there is nothing to protect either.
+        if ((lock->tryLock(0) && !fs::exists(file, code)) || i == kMostWindows) {
+            autosaveLock_ = std::move(lock);
+            autosaveFile_ = file;
+        }
+    }
+    return autosaveFile_;
+}
 
 void Workspace::removeAutosave() {
-    std::error_code code;
-    autosavePending_ = false;
-    fs::remove(autosaveFile(), code);
-    fs::remove(autosaveFile().replace_extension(".from"), code);
+    if (!autosaveLock_) return;
+    autosavedStamp_ = 0;
+    writer_.start([file = autosaveFile()] { removeShotFiles(file); });
 }
 
 void Workspace::autosaveNow() {
-    const fs::path to = autosaveFile();
-    if (makeFolder(to.parent_path())) {
-        (void)writeFile(to, shotJson(shot(), to));
-        (void)writeFile(fs::path(to).replace_extension(".from"), file_.string() + "\n" + shot().name + "\n");
-    }
+    autosavedStamp_ = history_.stamp();
+    writer_.start([shot = this->shot(), to = autosaveFile(), from = file_.string()] {
+        (void)writeFile(to, shotJson(shot, to));
+        (void)writeFile(fs::path(to).replace_extension(".from"), from + "\n" + shot.name + "\n");
+    });
 }
 
 std::vector<Workspace::Lost> Workspace::lostShots() const {
@@ -269,9 +342,12 @@ std::vector<Workspace::Lost> Workspace::lostShots() const {
     std::error_code code;
     for (const auto& entry : fs::directory_iterator(autosaveFolder(), code)) {
         if (entry.path().extension() != ".pinion") continue;
-        const int owner = QString::fromStdString(entry.path().stem().string()).toInt();
-        // A process of that number that still runs is another window, not a crash.
-        if (owner <= 0 || owner == ::getpid() || ::kill(owner, 0) == 0) continue;
+        // What is locked belongs to a window that still runs, not to a crash.
+        if ((autosaveLock_ && entry.path() == autosaveFile_) || discarded_.contains(entry.path())) continue;
+        QLockFile lock(text(lockOf(entry.path()).string()));
+        lock.setStaleLockTime(0);
+        if (!lock.tryLock(0)) continue;
+        lock.unlock();
         Lost one{entry.path(), {}, "a shot"};
         if (const auto from = readFile(fs::path(entry.path()).replace_extension(".from"))) {
             const QStringList lines = text(*from).split('\n');
@@ -299,11 +375,9 @@ void Workspace::recover(const Lost& lost) {
                 sayError(text(shot.error().message));
                 return;
             }
-            history_ = History(*shot);
-            file_ = lost.file;
-            modified_ = true;
-            selection_.clear();
+            start(*shot, lost.file, false);
             takePlate(plate);
+            // The lost one goes when its successor stands.
             autosaveNow();
             discard(lost);
             emit fileChanged();
@@ -315,9 +389,8 @@ void Workspace::recover(const Lost& lost) {
 }
 
 void Workspace::discard(const Lost& lost) {
-    std::error_code code;
-    fs::remove(lost.autosave, code);
-    fs::remove(fs::path(lost.autosave).replace_extension(".from"), code);
+    writer_.start([file = lost.autosave] { removeShotFiles(file); });
+    discarded_.insert(lost.autosave);
 }
 
 // ---- the plate on show
@@ -419,6 +492,7 @@ void Workspace::setView(const ViewTransform& view) {
 }
 
 void Workspace::select(std::set<TrackId> tracks) {
+    std::erase_if(tracks, [this](TrackId id) { return !findTrack(shot(), id); });
     if (tracks == selection_) return;
     selection_ = std::move(tracks);
     emit selectionChanged();

@@ -5,8 +5,10 @@
 #include "shot/history.h"
 
 #include <QElapsedTimer>
+#include <QLockFile>
 #include <QObject>
 #include <QString>
+#include <QThreadPool>
 #include <QTimer>
 
 #include <functional>
@@ -43,6 +45,8 @@ public:
 
     // Files.
     void openPlate(const std::filesystem::path& path);
+    /// The shot's plate at another place; the shot stays. A plate of another size is refused.
+    void relinkPlate(const std::filesystem::path& path);
     void openShot(const std::filesystem::path& path);
     /// Either, by what it is.
     void open(const std::filesystem::path& path);
@@ -59,6 +63,7 @@ public:
     std::vector<Lost> lostShots() const;
     void recover(const Lost& lost);
     void discard(const Lost& lost);
+    /// Writes the present version into the autosave, in the writer's thread.
     void autosaveNow();
 
     // The plate on show.
@@ -177,11 +182,12 @@ private:
     void updateCandidates();
     LiveListener liveListener();
     void remember(const std::filesystem::path& path);
-    std::filesystem::path autosaveFile() const;
+    void start(Shot shot, const std::filesystem::path& file, bool saved);
+    std::filesystem::path autosaveFile();
     void removeAutosave();
 
     History history_;
-    bool modified_ = false;
+    std::uint64_t savedStamp_ = 0;  ///< of the version that stands in the file; 0: none does
     std::filesystem::path file_;
     std::shared_ptr<const Solve> previousSolve_;
     std::shared_ptr<const SolveView> liveSolve_;
@@ -228,7 +234,11 @@ private:
     int liveFrame_ = 0;
 
     QTimer autosaveTimer_;
-    bool autosavePending_ = false;
+    std::uint64_t autosavedStamp_ = 0;
+    std::unique_ptr<QLockFile> autosaveLock_;
+    std::filesystem::path autosaveFile_;
+    std::set<std::filesystem::path> discarded_;  ///< about to be removed by the writer
+    QThreadPool writer_;  ///< one thread: what is written later lands later
 };
 
 }  // namespace pinion

@@ -195,7 +195,7 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
         linear && costOfPlace(*linear, views, width) < costOfPlace(point, views, width))
         point = *linear;
     point = refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
-    if (!isNear(point, views, kNear)) return point;
+    if (!isNear(point, views, kNearCamera)) return point;
     // In the log-likelihood, the width being three times the noise.
     const Vector4d far = refinedDirection(start, views, width);
     if (4.5 * (costOfPlace(far, views, width) - costOfPlace(point, views, width)) < kDepthShown) return far;

@@ -125,7 +125,7 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
                 const auto& pose = poses_[std::size_t(one.frame)];
                 return pose &&
                        std::abs((*points_[i])[3]) >
-                           kNear *
+                           kNearCamera *
                                std::abs(
                                    (pose->rotation * points_[i]->head<3>() + pose->translation * (*points_[i])[3]).z());
             };

@@ -12,7 +12,7 @@ namespace pinion::solving {
 
 /// A point this many times nearer to a camera than the median point is worth a second look: what is seen only while the
 /// camera turns may be put anywhere, into the camera's very place as well.
-constexpr double kNear = 5;
+constexpr double kNearCamera = 5;
 
 /// A growing reconstruction over some frames: cameras, homogeneous points down to infinity, the lens. Included by the
 /// solver's sources alone.

@@ -2,6 +2,7 @@
 
 #include "shot/shot.h"
 
+#include <cstdint>
 #include <string>
 #include <vector>
 
@@ -12,20 +13,26 @@ class History {
 public:
     static constexpr std::size_t kDepth = 200;
 
-    explicit History(Shot shot = {}) : versions_{{"", std::move(shot)}} {}
+    explicit History(Shot shot = {}) : versions_{{"", std::move(shot), ++lastStamp_}} {}
 
     const Shot& current() const { return versions_[place_].shot; }
+
+    /// Names the present version: no other one has the same, and going back to a version brings its stamp back.
+    std::uint64_t stamp() const { return versions_[place_].stamp; }
 
     /// Records the shot after an edit, named for the menu ("Set 12 tracks aside"). What could be redone is dropped.
     void record(const std::string& name, Shot shot) {
         versions_.resize(place_ + 1);
-        versions_.push_back({name, std::move(shot)});
+        versions_.push_back({name, std::move(shot), ++lastStamp_});
         if (versions_.size() > kDepth) versions_.erase(versions_.begin());
         place_ = versions_.size() - 1;
     }
 
     /// Replaces the present version without a step of its own, as for a value that is still being dragged.
-    void amend(Shot shot) { versions_[place_].shot = std::move(shot); }
+    void amend(Shot shot) {
+        versions_[place_].shot = std::move(shot);
+        versions_[place_].stamp = ++lastStamp_;
+    }
 
     bool canUndo() const { return place_ > 0; }
     bool canRedo() const { return place_ + 1 < versions_.size(); }
@@ -42,7 +49,9 @@ private:
     struct Version {
         std::string name;  ///< of the edit that led here
         Shot shot;
+        std::uint64_t stamp;
     };
+    std::uint64_t lastStamp_ = 0;  // stands before the versions: the first of them takes one
     std::vector<Version> versions_;
     std::size_t place_ = 0;
 };

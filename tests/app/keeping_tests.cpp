@@ -1,0 +1,213 @@
+// Nothing an artist did is lost: saving, the autosave, recovery, relinking, and undo with a selection in hand.
+
+#include "fixture.h"
+
+#include <QMessageBox>
+
+using test::Scratch;
+
+namespace {
+
+/// Presses a button of the next message box by its words.
+void answerNext(const QString& words, bool* asked) {
+    auto* timer = new QTimer(qApp);
+    timer->setInterval(20);
+    QObject::connect(timer, &QTimer::timeout, timer, [timer, words, asked] {
+        auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+        if (!box) return;
+        *asked = true;
+        for (QAbstractButton* button : box->buttons())
+            if (button->text().remove('&') == words) button->click();
+        timer->deleteLater();
+    });
+    timer->start();
+}
+
+std::filesystem::path autosaves() {
+    return std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) /
+           "autosave";
+}
+
+/// The autosaves of this process, as they stand in the files.
+std::vector<Shot> autosaved() {
+    std::vector<Shot> shots;
+    std::error_code code;
+    for (const auto& entry : std::filesystem::directory_iterator(autosaves(), code))
+        if (entry.path().extension() == ".pinion")
+            if (const auto shot = loadShot(entry.path())) shots.push_back(*shot);
+    return shots;
+}
+
+Shot plainShot(const std::string& plate = kPlate) {
+    PlateFacts facts;
+    facts.path = plate;
+    facts.width = 1280;
+    facts.height = 720;
+    facts.fps = {24, 1};
+    facts.firstFrame = 1001;
+    facts.lastFrame = 1120;
+    return shotOf(facts);
+}
+
+}  // namespace
+
+TEST_CASE("a selected track that an undo takes away is in nobody's hand any more") {
+    Fixture f;
+    f.openPlate();
+    std::vector<TrackId> ids(2);
+    Shot shot = withTrackAdded(f.workspace.shot(), 1001, {500, 400}, &ids[0]);
+    f.workspace.edit("Place", shot);
+    f.workspace.edit("Place", withTrackAdded(f.workspace.shot(), 1001, {700, 400}, &ids[1]));
+    f.workspace.select({ids[0], ids[1]});
+    f.workspace.follow(ids[1]);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.workspace.selection() == std::set<TrackId>{ids[0]});
+    CHECK(f.workspace.followed() == 0);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.workspace.selection().empty());
+    // Each of these reached for the first selected track.
+    f.key(Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+    f.key(Qt::Key_J);
+    f.window.docket().open(Stage::steady);
+    f.workspace.select({ids[0]});  // of a track that is not there
+    CHECK(f.workspace.selection().empty());
+    CHECK(f.workspace.shot().tracks.isEmpty());
+}
+
+TEST_CASE("what is edited while a save is written stays to be saved, whatever it was") {
+    Scratch scratch;
+    Fixture f;
+    f.openPlate();
+    const auto file = scratch / "while.pinion";
+    Shot shot = withTrackAdded(f.workspace.shot(), 1001, {500, 400});
+    f.workspace.edit("Place", shot);
+    bool saved = false;
+    f.workspace.save(file, [&](bool) { saved = true; });
+    shot.steady.steady = !shot.steady.steady;  // neither tracks nor solve
+    f.workspace.edit("Steady", shot);
+    REQUIRE(QTest::qWaitFor([&] { return saved; }, 5000));
+    CHECK(f.workspace.isModified());
+    CHECK(loadShot(file)->steady.steady != f.workspace.shot().steady.steady);
+    // Undone, it is what the file holds.
+    f.workspace.undo();
+    CHECK_FALSE(f.workspace.isModified());
+    f.workspace.redo();
+    CHECK(f.workspace.isModified());
+
+    // Many saves at once land in the order in which they were asked for.
+    for (int i = 0; i < 20; ++i) {
+        shot.name = fmt::format("version {}", i);
+        f.workspace.edit("Rename", shot);
+        saved = false;
+        f.workspace.save(file, [&](bool) { saved = true; });
+    }
+    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.isModified(); }, 10000));
+    CHECK(loadShot(file)->name == "version 19");
+}
+
+TEST_CASE("somebody who edits without a pause is saved all the same, five seconds back at most") {
+    Fixture f;
+    f.openPlate();
+    Shot shot = f.workspace.shot();
+    QElapsedTimer clock;
+    clock.start();
+    std::size_t kept = 0;
+    while (clock.elapsed() < 5000 && kept == 0) {
+        shot = withTrackAdded(shot, 1001, {double(300 + int(clock.elapsed()) % 600), 400});
+        f.workspace.edit("Place", shot);
+        QTest::qWait(100);
+        for (const Shot& one : autosaved()) kept = std::max(kept, one.tracks.size());
+    }
+    CHECK(kept > 0);
+}
+
+TEST_CASE("a lost shot does not take the place of unsaved work without a question") {
+    Scratch scratch;
+    std::filesystem::create_directories(autosaves());
+    const auto lost = autosaves() / "999999-0.pinion";
+    REQUIRE(writeFile(lost, shotJson(withTrackAdded(plainShot(), 1001, {500, 400}), lost)));
+    REQUIRE(writeFile(std::filesystem::path(lost).replace_extension(".from"), "\nlost shot\n"));
+    Fixture f;
+    f.openPlate();
+    Shot mine = f.workspace.shot();
+    for (int i = 0; i < 3; ++i) mine = withTrackAdded(mine, 1001, {300.0 + 50 * i, 300});
+    f.workspace.edit("Place", mine);
+    f.window.offerRecovery();
+    bool asked = false;
+    answerNext("Cancel", &asked);
+    QTest::mouseClick(f.button("recover"), Qt::LeftButton);
+    f.wait();
+    CHECK(asked);
+    CHECK(f.workspace.shot().tracks.size() == 3);
+    CHECK(std::filesystem::exists(lost));
+    asked = false;
+    answerNext("Don't save", &asked);
+    QTest::mouseClick(f.button("recover"), Qt::LeftButton);
+    f.wait();
+    CHECK(asked);
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(QTest::qWaitFor([&] { return !std::filesystem::exists(lost); }, 3000));
+}
+
+TEST_CASE("an autosave that a running window holds is not offered, whoever has its number") {
+    std::filesystem::create_directories(autosaves());
+    const auto held = autosaves() / "1-0.pinion";  // number 1 always runs
+    REQUIRE(writeFile(held, shotJson(plainShot(), held)));
+    Fixture f;
+    {
+        // Held by another process.
+        int ready[2], done[2];
+        REQUIRE(::pipe(ready) == 0);
+        REQUIRE(::pipe(done) == 0);
+        const pid_t child = ::fork();
+        if (child == 0) {
+            QLockFile lock(QString::fromStdString(std::filesystem::path(held).replace_extension(".lock").string()));
+            char byte = lock.tryLock(0) ? 'y' : 'n';
+            (void)!::write(ready[1], &byte, 1);
+            (void)!::read(done[0], &byte, 1);
+            lock.unlock();
+            ::_exit(0);
+        }
+        char byte = 0;
+        REQUIRE(::read(ready[0], &byte, 1) == 1);
+        REQUIRE(byte == 'y');
+        CHECK(f.workspace.lostShots().empty());
+        REQUIRE(::write(done[1], "x", 1) == 1);
+        ::waitpid(child, nullptr, 0);
+    }
+    const auto lost = f.workspace.lostShots();
+    REQUIRE(lost.size() == 1);
+    f.workspace.discard(lost.front());
+    CHECK(f.workspace.lostShots().empty());
+}
+
+TEST_CASE("a shot whose plate has moved is linked to its new place and keeps its tracks") {
+    Scratch scratch;
+    const auto place = scratch / "gone.mp4";
+    std::filesystem::copy_file(kPlate, scratch / "moved.mp4");
+    Shot made = withTrackAdded(plainShot(place.string()), 1001, {500, 400});
+    made.plate.range = {1010, 1050};
+    const auto file = scratch / "moved.pinion";
+    REQUIRE(saveShot(made, file));
+    Fixture f;
+    QStringList errors;
+    QObject::connect(&f.workspace, &Workspace::saidError, &f.window, [&](const QString& words) { errors << words; });
+    f.workspace.open(file);
+    f.wait();
+    CHECK_FALSE(f.workspace.hasPlate());
+    REQUIRE(errors.size() == 1);
+    CHECK(errors.front().contains("open it from its new place"));
+    // Another plate is refused and changes nothing.
+    f.workspace.open(std::string(PINION_SOURCE_DIR) + "/tests/data/none.mp4");
+    f.wait();
+    CHECK(errors.size() == 2);
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    f.workspace.open(scratch / "moved.mp4");
+    f.wait();
+    REQUIRE(f.workspace.hasPlate());
+    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.workspace.shot().plate.range.first == 1010);
+    CHECK(f.workspace.shot().plate.path == (scratch / "moved.mp4"));
+    CHECK(f.workspace.file() == file);
+    CHECK(f.workspace.isModified());
+}
