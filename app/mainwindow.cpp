@@ -204,13 +204,14 @@ void MainWindow::makeCommands() {
     c.add(
         "Shot", "Relink plate…", {},
         [this] {
-            const QString path =
-                QFileDialog::getOpenFileName(this, "Where the plate is now", {},
-                                             QString("Plates (%1);;All files (*)").arg(kPlateEndings));
+            const QString path = QFileDialog::getOpenFileName(this, "Where the plate is now", {},
+                                                              QString("Plates (%1);;All files (*)").arg(kPlateEndings));
             if (!path.isEmpty()) workspace_.relinkPlate(path.toStdString());
         },
         [this, idle] {
-            return !idle().isEmpty() ? idle() : workspace_.shot().plate.isOpen() ? QString() : QString("open a plate first");
+            return !idle().isEmpty()                  ? idle()
+                   : workspace_.shot().plate.isOpen() ? QString()
+                                                      : QString("open a plate first");
         });
     c.add(
         "Shot", "Save", {K("Ctrl+S")}, [this] { save(); },

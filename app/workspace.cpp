@@ -158,38 +158,41 @@ void Workspace::relinkPlate(const fs::path& path) {
         sayError("A job is running. Stop it before the plate is put back.");
         return;
     }
-    runJob("Opening", 0, [this, path, first = shot().plate.frames.first](const Progress& progress) -> std::function<void()> {
-        auto plate = Plate::open(path, {.firstFrameOfVideo = first}, progress);
-        return [this, path, plate] {
-            if (!plate) {
-                if (plate.error().fault != Fault::stopped) sayError(text(plate.error().message));
-                return;
-            }
-            const PlateFacts& facts = (*plate)->facts();
-            const PlateRef& was = shot().plate;
-            if (facts.width != was.width || facts.height != was.height) {
-                sayError(QString("%1 is %2x%3, the shot was made on %4x%5: it is another plate. The shot is unchanged.")
-                             .arg(text(path.filename().string()))
-                             .arg(facts.width)
-                             .arg(facts.height)
-                             .arg(was.width)
-                             .arg(was.height));
-                return;
-            }
-            const FrameRange before = was.frames;
-            edit("Relink plate", withPlate(shot(), facts));
-            takePlate(*plate);
-            if (facts.firstFrame == before.first && facts.lastFrame == before.last)
-                say(QString("The plate is %1 now; the shot is as it was.").arg(text(path.filename().string())));
-            else
-                say(QString("The plate is %1 now. It holds frames %2-%3, the shot was made on %4-%5.")
-                        .arg(text(path.filename().string()))
-                        .arg(facts.firstFrame)
-                        .arg(facts.lastFrame)
-                        .arg(before.first)
-                        .arg(before.last));
-        };
-    });
+    runJob(
+        "Opening", 0,
+        [this, path, first = shot().plate.frames.first](const Progress& progress) -> std::function<void()> {
+            auto plate = Plate::open(path, {.firstFrameOfVideo = first}, progress);
+            return [this, path, plate] {
+                if (!plate) {
+                    if (plate.error().fault != Fault::stopped) sayError(text(plate.error().message));
+                    return;
+                }
+                const PlateFacts& facts = (*plate)->facts();
+                const PlateRef& was = shot().plate;
+                if (facts.width != was.width || facts.height != was.height) {
+                    sayError(
+                        QString("%1 is %2x%3, the shot was made on %4x%5: it is another plate. The shot is unchanged.")
+                            .arg(text(path.filename().string()))
+                            .arg(facts.width)
+                            .arg(facts.height)
+                            .arg(was.width)
+                            .arg(was.height));
+                    return;
+                }
+                const FrameRange before = was.frames;
+                edit("Relink plate", withPlate(shot(), facts));
+                takePlate(*plate);
+                if (facts.firstFrame == before.first && facts.lastFrame == before.last)
+                    say(QString("The plate is %1 now; the shot is as it was.").arg(text(path.filename().string())));
+                else
+                    say(QString("The plate is %1 now. It holds frames %2-%3, the shot was made on %4-%5.")
+                            .arg(text(path.filename().string()))
+                            .arg(facts.firstFrame)
+                            .arg(facts.lastFrame)
+                            .arg(before.first)
+                            .arg(before.last));
+            };
+        });
 }
 
 void Workspace::openPlate(const fs::path& path) {
@@ -232,7 +235,8 @@ void Workspace::openShot(const fs::path& path) {
             auto opened = Plate::open(shot->plate.path, {.firstFrameOfVideo = shot->plate.frames.first}, progress);
             if (!opened) {
                 problem = text(opened.error().message) +
-                          "\nThe shot is open without its plate; put the plate back, or open it from its new place: the shot stays.";
+                          "\nThe shot is open without its plate; put the plate back, or open it from its new place: "
+                          "the shot stays.";
             } else if ((*opened)->facts().width != shot->plate.width ||
                        (*opened)->facts().height != shot->plate.height) {
                 problem =

@@ -238,7 +238,7 @@ private:
     std::unique_ptr<QLockFile> autosaveLock_;
     std::filesystem::path autosaveFile_;
     std::set<std::filesystem::path> discarded_;  ///< about to be removed by the writer
-    QThreadPool writer_;  ///< one thread: what is written later lands later
+    QThreadPool writer_;                         ///< one thread: what is written later lands later
 };
 
 }  // namespace pinion

@@ -64,7 +64,8 @@ Progress consoleProgress(const std::string& what) {
 }
 
 void say(const Console& console, const nlohmann::json& figures, const std::string& text) {
-    if (console.json) std::printf("%s\n", figures.dump().c_str());
+    if (console.json)
+        std::printf("%s\n", figures.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace).c_str());
     else if (!text.empty()) std::printf("%s\n", text.c_str());
 }
 

@@ -23,6 +23,11 @@ struct Malformed {
 
 [[noreturn]] inline void malformed(const std::string& what) { throw Malformed{what}; }
 
+/// As text; what is no UTF-8 is replaced by U+FFFD rather than thrown at whoever saves.
+inline std::string dumped(const json& value, int indent = -1) {
+    return value.dump(indent, ' ', false, json::error_handler_t::replace);
+}
+
 /// A member that has to be there.
 inline const json& member(const json& object, const char* name, const std::string& where) {
     if (!object.is_object()) malformed(where + ": is not an object");
@@ -46,6 +51,12 @@ inline int whole(const json& object, const char* name, const std::string& where)
     const double value = number(object, name, where);
     if (value != std::floor(value) || std::abs(value) > 1e9) malformed(where + "." + name + ": is not a whole number");
     return int(value);
+}
+
+inline bool flagOr(const json& object, const char* name, bool otherwise, const std::string& where) {
+    if (!object.contains(name)) return otherwise;
+    if (!object[name].is_boolean()) malformed(where + "." + name + ": is neither true nor false");
+    return object[name].get<bool>();
 }
 
 inline std::string text(const json& object, const char* name, const std::string& where) {

@@ -2,6 +2,8 @@
 
 #include "base/units.h"
 #include "base/json.h"
+#include "base/utf8.h"
+#include "exchange/mattejson.h"
 
 #include <charconv>
 #include <map>
@@ -12,6 +14,12 @@ namespace pinion {
 namespace {
 
 using namespace jsonfile;
+
+Origin knownOrigin(const std::string& word, const std::string& where) {
+    const auto origin = originFrom(word);
+    if (!origin) malformed(where + ": '" + word + "' is not known; top-left or bottom-left is expected");
+    return *origin;
+}
 
 std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
 
@@ -88,7 +96,8 @@ Eigen::Vector2d deliveredPlace(const Sample& sample, Origin origin, int height) 
 
 /// RFC 4180: a field with a comma or a quote is quoted.
 std::string csvField(const std::string& text) {
-    if (text.find_first_of(",\"\n") == std::string::npos) return text;
+    // A '#' in front would make a comment of the row.
+    if (text.find_first_of(",\"\n\r") == std::string::npos && !text.starts_with('#')) return text;
     std::string quoted = "\"";
     for (char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
     return quoted + "\"";
@@ -101,7 +110,7 @@ std::string tracksJson(const TrackFile& file, Origin origin) {
     const auto placed = [&](const Sample& sample) { return deliveredPlace(sample, origin, file.height); };
     // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a
     // gigabyte.
-    std::string out = header.dump();
+    std::string out = dumped(header);
     out.pop_back();
     out += ",\n\"tracks\":[";
     std::size_t samples = 0;
@@ -109,13 +118,14 @@ std::string tracksJson(const TrackFile& file, Origin origin) {
     out.reserve(out.size() + samples * 64 + file.tracks.size() * 64);
     for (std::size_t i = 0; i < file.tracks.size(); ++i) {
         const Track& track = file.tracks[i];
-        out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", json(track.name).dump(),
+        out += fmt::format("{}\n{{\"name\":{},{}\"samples\":[", i > 0 ? "," : "", dumped(json(track.name)),
                            track.setAside ? "\"set_aside\":true," : "");
         for (std::size_t k = 0; k < track.samples.size(); ++k) {
             const Sample& sample = track.samples[k];
             const Eigen::Vector2d place = placed(sample);
-            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}}}", k > 0 ? "," : "",
-                               sample.frame, place.x(), place.y(), sample.score);
+            out += fmt::format("{}\n {{\"frame\":{},\"x\":{:.4f},\"y\":{:.4f},\"score\":{:.4f}{}}}", k > 0 ? "," : "",
+                               sample.frame, place.x(), place.y(), sample.score,
+                               sample.bridged ? ",\"bridged\":true" : "");
         }
         out += "]}";
     }
@@ -134,20 +144,21 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
         result.width = whole(document, "width", "file");
         result.height = whole(document, "height", "file");
         result.fps = takeRate(document, "file");
-        const bool fromBottom =
-            document.contains("origin") && originFrom(text(document, "origin", "file")) == Origin::bottomLeft;
+        const bool fromBottom = document.contains("origin") &&
+                                knownOrigin(text(document, "origin", "file"), "file.origin") == Origin::bottomLeft;
         for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
             const std::string where = at("tracks", i++);
             Track track;
             track.id = TrackId(i);
             track.name = text(entry, "name", where);
-            track.setAside = entry.value("set_aside", false);
+            track.setAside = flagOr(entry, "set_aside", false, where);
             std::vector<Sample> samples;
             for (std::size_t k = 0; const json& sample : list(entry, "samples", where)) {
                 const std::string place = where + "." + at("samples", k++);
                 Sample taken{.frame = whole(sample, "frame", place),
                              .at = {number(sample, "x", place), number(sample, "y", place)}};
                 taken.score = numberOr(sample, "score", 1.0, place);
+                taken.bridged = flagOr(sample, "bridged", false, place);
                 if (fromBottom) taken.at.y() = result.height - taken.at.y();
                 if (!samples.empty() && taken.frame <= samples.back().frame)
                     malformed(place + ".frame: frames have to rise, each once");
@@ -163,20 +174,27 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
 
 std::string tracksCsv(const TrackFile& file, Origin origin) {
     int first = 0, last = 0;
+    std::size_t samples = 0;
+    bool bridged = false;
     for (const Track& track : file.tracks) {
         if (track.samples.isEmpty()) continue;
+        samples += track.samples.size();
+        for (const Sample& sample : track.samples) bridged = bridged || sample.bridged;
         first = first == 0 ? track.firstFrame() : std::min(first, track.firstFrame());
         last = std::max(last, track.lastFrame());
     }
     std::string csv = fmt::format(
         "# pinion.tracks version=1 width={} height={} fps={} first_frame={} last_frame={} "
-        "origin={}\ntrack,frame,x,y,score\n",
-        file.width, file.height, toString(file.fps), first, last, toString(origin));
+        "origin={} samples={}\ntrack,frame,x,y,score{}\n",
+        file.width, file.height, toString(file.fps), first, last, toString(origin), samples, bridged ? ",bridged" : "");
     for (const Track& track : file.tracks) {
         const std::string name = csvField(track.name);
         for (const Sample& sample : track.samples) {
             const Eigen::Vector2d place = deliveredPlace(sample, origin, file.height);
-            csv += fmt::format("{},{},{:.4f},{:.4f},{:.4f}\n", name, sample.frame, place.x(), place.y(), sample.score);
+            csv += fmt::format("{},{},{:.4f},{:.4f},{:.4f}{}\n", name, sample.frame, place.x(), place.y(), sample.score,
+                               !bridged         ? ""
+                               : sample.bridged ? ",1"
+                                                : ",0");
         }
     }
     return csv;
@@ -184,7 +202,20 @@ std::string tracksCsv(const TrackFile& file, Origin origin) {
 
 namespace {
 
-/// The fields of one line (RFC 4180).
+/// The next record: a line, or several where a quoted field holds line breaks (RFC 4180). `lines` counts them.
+bool nextRecord(std::istream& in, std::string& record, int& lines) {
+    record.clear();
+    std::size_t quotes = 0;
+    for (std::string row; std::getline(in, row);) {
+        ++lines;
+        record += (record.empty() ? "" : "\n") + row;
+        quotes += std::size_t(std::count(row.begin(), row.end(), '"'));
+        if (quotes % 2 == 0) return true;
+    }
+    return !record.empty();
+}
+
+/// The fields of one record (RFC 4180).
 std::vector<std::string> csvFields(const std::string& line) {
     std::vector<std::string> fields(1);
     bool quoted = false;
@@ -218,18 +249,23 @@ double csvNumber(const std::string& field, const std::string& where) {
 
 }  // namespace
 
-Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::string& name) try {
+Expected<TrackFile> parseTracksCsv(const std::string& bytes, const std::string& name) try {
+    // A byte order mark is no part of the first column's name; what is no UTF-8 comes from an older program.
+    const std::string contents = asUtf8(bytes.starts_with("\xEF\xBB\xBF") ? bytes.substr(3) : bytes);
     TrackFile result;
     std::map<std::string, std::size_t> columns;
     std::vector<std::pair<std::string, std::map<int, Sample>>> tracks;
     std::map<std::string, std::size_t> byName;
     bool fromBottom = false;
-    int line = 0;
+    std::optional<double> expected;  // samples, as the file's own first line says
+    std::size_t count = 0;
+    int lines = 0;
     std::istringstream in(contents);
-    for (std::string row; std::getline(in, row);) {
-        const std::string where = fmt::format("line {}", ++line);
+    for (std::string row; nextRecord(in, row, lines);) {
+        const std::string where = fmt::format("line {}", lines);
         if (row.empty() || row == "\r") continue;
-        if (row.front() == '#') {
+        // Before the columns are named; after that a '#' begins a name.
+        if (row.front() == '#' && columns.empty()) {
             std::istringstream words(row);
             for (std::string word; words >> word;) {
                 const auto cut = word.find('=');
@@ -237,7 +273,10 @@ Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::strin
                 const std::string key = word.substr(0, cut), value = word.substr(cut + 1);
                 if (key == "width") result.width = int(csvNumber(value, where + ", width"));
                 if (key == "height") result.height = int(csvNumber(value, where + ", height"));
-                if (key == "origin") fromBottom = originFrom(value) == Origin::bottomLeft;
+                if (key == "origin") fromBottom = knownOrigin(value, where + ", origin") == Origin::bottomLeft;
+                if (key == "samples") expected = csvNumber(value, where + ", samples");
+                if (key == "version" && value != "1")
+                    malformed(where + ": version " + value + " is not known; 1 is expected");
                 if (key == "fps") {
                     const auto rate = parseFrameRate(value);
                     if (!rate) malformed(where + ", fps: " + rate.error().message);
@@ -273,12 +312,17 @@ Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::strin
         Sample sample{.frame = int(frame),
                       .at = {csvNumber(field("x"), where + ", x"), csvNumber(field("y"), where + ", y")}};
         if (columns.contains("score")) sample.score = csvNumber(field("score"), where + ", score");
+        if (columns.contains("bridged")) sample.bridged = csvNumber(field("bridged"), where + ", bridged") != 0;
+        ++count;
         const auto [found, fresh] = byName.emplace(field("track"), tracks.size());
         if (fresh) tracks.push_back({field("track"), {}});
         if (!tracks[found->second].second.emplace(sample.frame, sample).second)
             malformed(fmt::format("{}: track '{}' has frame {} twice", where, field("track"), sample.frame));
     }
     if (columns.empty()) malformed("the file is empty; the first line has to name track, frame, x, y");
+    if (expected && (double(count) != *expected || !contents.ends_with('\n')))
+        malformed(fmt::format("holds {} samples where its first line says {:.0f}: it was cut off or changed", count,
+                              *expected));
     if (tracks.empty()) malformed("the file holds no samples");
     if (fromBottom && result.height <= 0) malformed("the origin is bottom-left, but the height is not said");
     for (auto& [trackName, samples] : tracks) {
@@ -299,7 +343,7 @@ Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::strin
     return failure(Fault::input, "{}: {}", name, error.what);
 }
 
-std::string lensJson(const Lens& lens) { return lensObject(lens).dump(1) + "\n"; }
+std::string lensJson(const Lens& lens) { return dumped(lensObject(lens), 1) + "\n"; }
 
 Expected<Lens> readLens(const std::filesystem::path& path) {
     return parseFile(path, [](const json& document) { return takeLens(document, "lens"); });
@@ -308,34 +352,7 @@ Expected<Lens> readLens(const std::filesystem::path& path) {
 Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
     return parseFile(path, [](const json& document) {
         expectFormat(document, "pinion.mattes", 1);
-        std::vector<Matte> mattes;
-        for (std::size_t i = 0; const json& shape : list(document, "shapes", "file")) {
-            const std::string where = at("shapes", i++);
-            Matte matte;
-            matte.name = text(shape, "name", where);
-            const std::string mode = shape.contains("mode") ? text(shape, "mode", where) : "exclude";
-            if (mode != "exclude" && mode != "include")
-                malformed(where + ".mode: is '" + mode + "'; exclude or include is expected");
-            matte.mode = mode == "include" ? Matte::Mode::include : Matte::Mode::exclude;
-            for (std::size_t k = 0; const json& key : list(shape, "keys", where)) {
-                const std::string place = where + "." + at("keys", k++);
-                Matte::Key taken{whole(key, "frame", place), {}};
-                for (std::size_t c = 0; const json& corner : list(key, "polygon", place)) {
-                    const std::string spot = place + "." + at("polygon", c++);
-                    if (!corner.is_array() || corner.size() != 2) malformed(spot + ": is not a pair of numbers");
-                    taken.polygon.emplace_back(number(corner[0], spot), number(corner[1], spot));
-                }
-                if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
-                if (!matte.keys.empty() && taken.frame <= matte.keys.back().frame)
-                    malformed(place + ".frame: frames have to rise, each once");
-                if (!matte.keys.empty() && taken.polygon.size() != matte.keys.front().polygon.size())
-                    malformed(place + ".polygon: has another number of corners than the first key");
-                matte.keys.push_back(std::move(taken));
-            }
-            if (matte.keys.empty()) malformed(where + ".keys: the list is empty");
-            mattes.push_back(std::move(matte));
-        }
-        return mattes;
+        return takeMattes(list(document, "shapes", "file"), "shapes");
     });
 }
 
@@ -371,7 +388,7 @@ std::string cameraJson(const CameraFile& file) {
                          {"motion", file.motion}};
     if (file.focalDeviation_mm > 0) document["solve"]["focal_deviation_mm"] = file.focalDeviation_mm;
     if (!file.doubt.empty()) document["solve"]["doubt"] = file.doubt;
-    return document.dump(1) + "\n";
+    return dumped(document, 1) + "\n";
 }
 
 Expected<CameraFile> readCamera(const std::filesystem::path& path) {

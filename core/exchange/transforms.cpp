@@ -119,7 +119,7 @@ std::string transformsJson(const PlateMotion& motion, const TransformSource& sou
                           {"scale", frame.parts.scale},
                           {"pivot", {pivot.x(), pivot.y()}},
                           {"matrix", matrixValue(frame.matrix)}});
-    return document.dump(1) + "\n";
+    return dumped(document, 1) + "\n";
 }
 
 std::string transformsCsv(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options) {
@@ -142,7 +142,7 @@ std::string cornerPinJson(const PlateMotion& motion, const TransformSource& sour
             corners.push_back({corner.x(), corner.y()});
         frames.push_back({{"frame", frame.frame}, {"corners", corners}, {"matrix", matrixValue(frame.matrix)}});
     }
-    return document.dump(1) + "\n";
+    return dumped(document, 1) + "\n";
 }
 
 std::string cornerPinCsv(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options) {
@@ -180,7 +180,7 @@ std::string shakeJson(const ShakeProfile& profile) {
     json& samples = document["samples"] = json::array();
     for (const ShakeSample& s : profile.samples)
         samples.push_back({{"x", s.x}, {"y", s.y}, {"rotation", s.angleDegrees}, {"scale", s.scale}});
-    return document.dump(1) + "\n";
+    return dumped(document, 1) + "\n";
 }
 
 Expected<ShakeProfile> readShake(const std::filesystem::path& path) {

@@ -46,7 +46,9 @@ std::string pointText(const Vector3d& p) { return fmt::format("({:.7g}, {:.7g}, 
 
 std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
     const Lens& lens = file.lens;
-    const double verticalAperture = file.sensorWidth_mm * lens.squeeze * file.height / file.width;
+    // An anamorphic lens of a focal length sees as much more of the width as it squeezes: as if the sensor were wider.
+    const double horizontalAperture = file.sensorWidth_mm / lens.squeeze;
+    const double verticalAperture = file.sensorWidth_mm * file.height / file.width;
     const int first = file.frames.empty() ? 0 : file.frames.front().frame;
     const int last = file.frames.empty() ? 0 : file.frames.back().frame;
     std::string out = "#usda 1.0\n(\n";
@@ -76,10 +78,10 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
         out += fmt::format("        float focalLength = {:.8g}\n", millimetres(lens.focal_px));
     }
     out += fmt::format("        float horizontalAperture = {:.8g}\n        float verticalAperture = {:.8g}\n",
-                       file.sensorWidth_mm, verticalAperture);
+                       horizontalAperture, verticalAperture);
     out +=
         fmt::format("        float horizontalApertureOffset = {:.8g}\n        float verticalApertureOffset = {:.8g}\n",
-                    (file.width / 2.0 - lens.cx) / file.width * file.sensorWidth_mm,
+                    (file.width / 2.0 - lens.cx) / file.width * horizontalAperture,
                     (lens.cy - file.height / 2.0) / file.height * verticalAperture);
     for (const auto& [name, value] : {std::pair<const char*, double>{"k1", lens.k1},
                                       {"k2", lens.k2},
@@ -130,7 +132,8 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
                                        at + kCells + 2, at + 1);
             }
         out +=
-            "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        bool "
+            "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        uniform "
+            "bool "
             "doubleSided = 1\n";
         out += fmt::format("        float3[] extent = [{}, {}]\n",
                            pointText((turn * Vector3d(-5, 0, -5)).cwiseMin(turn * Vector3d(5, 0, 5))),

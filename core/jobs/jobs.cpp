@@ -78,7 +78,16 @@ Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const st
     if (tracks.empty()) return failure(Fault::input, "no track is selected; click one, or place one with the tool");
     FrameRange range = shot.plate.range;
     if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
-    return trackPoints(frames, tracks, from, range, direction, progress, live);
+    auto result = trackPoints(frames, tracks, from, range, direction, progress, live);
+    if (result && steps > 0)
+        // A few steps end where they were told to, not where the range does.
+        for (Track& track : result->tracks) {
+            if (track.endReason == EndReason::rangeEnd && track.lastFrame() < shot.plate.range.last)
+                track.endReason = EndReason::none;
+            if (track.startReason == EndReason::rangeEnd && track.firstFrame() > shot.plate.range.first)
+                track.startReason = EndReason::none;
+        }
+    return result;
 }
 
 Expected<TrackingResult> runTie(const Shot& shot, FrameCache& frames, TrackId id, int frame, const Progress& progress,

@@ -1,5 +1,6 @@
 #include "plate/plate.h"
 
+#include "base/utf8.h"
 #include "plate/sources.h"
 
 #include <algorithm>
@@ -80,6 +81,9 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
                                                    const Progress& progress) {
     std::error_code code;
     if (path.empty()) return failure(Fault::input, "no plate was named");
+    // Shots and deliveries are text; a name that is none could not be found again.
+    if (!isUtf8(path.string()))
+        return failure(Fault::input, "{}: the name is not UTF-8; rename the file or its folder", asUtf8(path.string()));
     if (fs::is_directory(path, code)) return openFolder(path, options, progress);
     if (!fs::exists(path, code)) {
         if (const auto name = nameOfPattern(path)) return openSequence(*name, options);

@@ -36,8 +36,24 @@ void addTracks(Fingerprint& print, const List<Track>& tracks, bool withSetAside)
     for (const Track& track : tracks) {
         if (track.setAside && !withSetAside) continue;
         print.add(std::uint64_t(track.id)).add(int(track.samples.size()));
-        for (const Sample& sample : track.samples) print.add(sample.frame).add(sample.at.x()).add(sample.at.y());
+        for (const Sample& sample : track.samples) {
+            print.add(sample.frame).add(sample.at.x()).add(sample.at.y());
+            if (sample.carried != Eigen::Vector2f(0, 0))
+                print.add(double(sample.carried.x())).add(double(sample.carried.y()));
+            if (sample.bridged) print.add(108);
+        }
     }
+}
+
+void addText(Fingerprint& print, const std::string& text) {
+    print.add(int(text.size()));
+    for (const char c : text) print.add(int(c));
+}
+
+void addLens(Fingerprint& print, const Lens& lens) {
+    for (const double value :
+         {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
+        print.add(value);
 }
 
 Shot withTrackEdited(const Shot& shot, TrackId id, const std::function<void(Track&)>& edit) {
@@ -375,6 +391,7 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.motion) print.add(102).add(int(*s.motion));
     if (s.zoom) print.add(*s.zoom ? 103 : 107);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
+    if (s.distortion == SolveOptions::Distortion::known && s.lens) addLens(print.add(109), *s.lens);
     for (const KnownDistance& known : s.distances)
         print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
     for (const KnownPlace& known : s.places)
@@ -437,21 +454,28 @@ std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
             print.add(locator->referenceFrame)
                 .add(int(locator->kind))
                 .add(shot.plate.range.first)
-                .add(shot.plate.range.last);
+                .add(shot.plate.range.last)
+                .add(int(shot.plate.fps.numerator))
+                .add(int(shot.plate.fps.denominator));
+            addText(print, locator->name);
             addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
         }
         return print.value();
     }
+    print.add(int(shot.plate.fps.numerator)).add(int(shot.plate.fps.denominator));
     if (deliverable.kind == DeliverableKind::tracks) {
         addTracks(print, shot.tracks, true);
+        for (const Track& track : shot.tracks) addText(print, track.name);
         return print.value();
     }
     if (!shot.solve) return print.value();
-    const Lens& lens = shot.solve->lens;
-    print.add(lens.focal_px).add(lens.k1).add(lens.k2).add(lens.cx).add(lens.cy);
+    addLens(print, shot.solve->lens);
+    print.add(shot.solve->sensorWidth_mm).add(shot.solve->k1Slope);
     if (shot.solve->zoom)
         for (const SolvedFrame& frame : shot.solve->frames) print.add(frame.focal_px);
     if (deliverable.kind == DeliverableKind::camera) {
+        // The points carry the names of their tracks.
+        for (const Track& track : shot.tracks) addText(print, track.name);
         const Orientation orientation = orientationOf(shot);
         print.add(orientation.scale);
         for (int i = 0; i < 3; ++i)

@@ -1,6 +1,7 @@
 #include "shot/shotfile.h"
 
 #include "base/json.h"
+#include "exchange/mattejson.h"
 
 #include <array>
 #include <set>
@@ -514,6 +515,10 @@ Shot takeShot(const json& document, const fs::path& file) {
         shot.nextTrack = std::max(shot.nextTrack, tracks.back().id + 1);
     }
     shot.tracks = List<Track>(std::move(tracks));
+    // An id is given once: what was deleted may still be named by the solve.
+    if (document.contains("next_track"))
+        shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
+    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes"));
     if (document.contains("solve")) {
         shot.solve = takeSolve(document["solve"]);
         shot.solvedKey = key(document["solve"], "key", "solve");
@@ -604,7 +609,9 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
     for (const KnownPlace& known : c.places)
         document["camera"]["places"].push_back(
             {{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
+    if (!shot.mattes.isEmpty()) document["mattes"] = mattesValue(shot.mattes.vector());
     document["tracks"] = tracksValue(shot);
+    document["next_track"] = shot.nextTrack;
     if (shot.solve) document["solve"] = solveValue(shot);
     json& world = document["world"];
     world["ground"] = shot.world.ground.vector();
@@ -639,7 +646,7 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
         deliverables.push_back(std::move(entry));
     }
     if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;
-    return document.dump() + "\n";
+    return dumped(document) + "\n";
 }
 
 Expected<Shot> parseShot(const std::string& contents, const fs::path& file) {

@@ -208,23 +208,36 @@ struct Stretch {
     bool fromLast;
 };
 
+/// Why a run came no farther; none when it was stopped on its way.
 EndReason reasonOf(const Sweep::Job& job) {
-    if (!job.runner) return EndReason::covered;
-    return job.runner->ended() ? job.runner->reason() : EndReason::rangeEnd;
+    if (!job.runner) return job.joined ? EndReason::covered : EndReason::none;
+    if (job.runner->ended()) return job.runner->reason();
+    return job.runner->last().frame == job.until ? EndReason::rangeEnd : EndReason::none;
 }
 
-/// Merges what a runner found into the track: its frames replace the track's, ties excepted.
+/// Merges what a runner found into the track: its frames replace the track's, ties excepted. What an earlier run had
+/// found stays where this one did not look: beyond its last frame, and everywhere when it was stopped before.
 void merge(Track& track, const Sweep::Job& job, bool forward) {
-    (forward ? track.endReason : track.startReason) = reasonOf(job);
-    if (!job.runner) return;
+    if (!job.joined) return;
+    const EndReason reason = reasonOf(job);
+    EndReason& end = forward ? track.endReason : track.startReason;
+    if (!job.runner) {
+        end = reason;
+        return;
+    }
     const int reach = job.runner->last().frame;
+    const bool isLost = reason != EndReason::none && reason != EndReason::rangeEnd;
+    const auto isBeyond = [forward](int frame, int limit) { return forward ? frame > limit : frame < limit; };
     std::vector<Sample> merged;
     merged.reserve(track.samples.size() + job.runner->samples().size());
+    bool goesOn = false;
     for (const Sample& sample : track.samples) {
-        const bool beyond = forward ? sample.frame > reach : sample.frame < reach;
-        // What an earlier run had found behind the point where this one stopped is not trusted any more; ties are.
-        if (!beyond || sample.tie) merged.push_back(sample);
+        // Between where it was lost and where it should have gone, the earlier run is not trusted any more; ties are.
+        if (isLost && !sample.tie && isBeyond(sample.frame, reach) && !isBeyond(sample.frame, job.until)) continue;
+        goesOn = goesOn || isBeyond(sample.frame, reach);
+        merged.push_back(sample);
     }
+    if (!goesOn) end = reason;
     // What was placed by hand, and the sample the run began at, win over what it found there; then the new over the
     // old.
     const auto rank = [&](const Sample& sample, bool found) {

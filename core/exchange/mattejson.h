@@ -1,0 +1,19 @@
+#pragma once
+
+// Mattes as a list of shapes, alike in mattes.json and in a shot. For sources that read and write JSON.
+
+#include "base/json.h"
+#include "matte/matte.h"
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+nlohmann::json mattesValue(std::span<const Matte> mattes);
+
+/// Throws jsonfile::Malformed with the place inside the list, which is called `name` there.
+std::vector<Matte> takeMattes(const nlohmann::json& shapes, const std::string& name);
+
+}  // namespace pinion
