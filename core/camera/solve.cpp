@@ -246,10 +246,13 @@ double gainOfZoom(const Reconstruction& fixed, const Reconstruction& zoomed, con
 // Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01
 // by a search of their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
 constexpr double kHintOfZoom = 0.008, kZoomGain = 0.025;
+constexpr double kLongestLens = 400.0 / 36.0;  // frame widths
 
 /// Whether keyframes read with a focal length that stays look as if it changed, given its freedom where they are.
 bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming,
                  const Progress& progress) {
+    // Growing and shrinking is what an ever longer lens, carried to and fro, imitates best: nobody brings such a lens.
+    if (sceneOf(found).lens().focal_px > kLongestLens * zooming.width) return true;
     progress.report(0.42, "Looking for a zoom");
     Reconstruction freed = sceneOf(found);
     freed.becomeZoom();

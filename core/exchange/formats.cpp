@@ -3,7 +3,7 @@
 #include "base/units.h"
 #include "base/json.h"
 #include "base/utf8.h"
-#include "exchange/mattejson.h"
+#include "matte/mattejson.h"
 
 #include <charconv>
 #include <map>

@@ -1,7 +1,7 @@
 #include "shot/shotfile.h"
 
 #include "base/json.h"
-#include "exchange/mattejson.h"
+#include "matte/mattejson.h"
 
 #include <array>
 #include <set>

@@ -395,7 +395,7 @@ TEST_CASE("solve tells a nodal pan and a zoom, writes them, and says its doubt o
     CHECK(readCamera(camera)->doubt == json::parse(wrong.out)["doubt"]);
 
     const std::string zoomed = (scratch / "zoom.json").string();
-    const Outcome zoom = run("--json solve " + plates + "zoom.mp4 --features 250 --zoom --out " + zoomed);
+    const Outcome zoom = run("--json solve " + plates + "zoom.mp4 --features 250 --out " + zoomed);
     INFO(zoom.err);
     REQUIRE(zoom.status == 0);
     const json range = json::parse(zoom.out)["zoom_mm"];

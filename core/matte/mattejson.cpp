@@ -1,4 +1,4 @@
-#include "exchange/mattejson.h"
+#include "matte/mattejson.h"
 
 namespace pinion {
 
