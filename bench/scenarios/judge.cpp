@@ -273,6 +273,8 @@ SolveOptions optionsFor(const MadeShot& shot, Knowledge focal) {
     options.width = shot.plan.width;
     options.height = shot.plan.height;
     options.focal = focal;
+    // A zoom's known focal length is that of its first frame, which says that it zooms.
+    if (focal != Knowledge::unknown && shot.plan.zoomTo_mm > 0) options.zoom = true;
     if (focal != Knowledge::unknown) options.focal_mm = shot.plan.focal_mm;
     if (focal == Knowledge::guessed) {
         // A guess is off by about what it claims.

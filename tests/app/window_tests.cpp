@@ -663,6 +663,7 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     // A place of the first frame stays where it is on the screen.
     const auto onScreen = [&](int frame) {
         f.workspace.goTo(frame);
+        REQUIRE(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == frame; }, 5000));
         QTest::qWait(60);
         const FrameMotion* motion = f.workspace.plan()->motion.at(frame);
         return f.canvas.mapping().screenFromPlate(

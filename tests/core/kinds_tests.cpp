@@ -140,6 +140,7 @@ TEST_CASE(
         CHECK(solve->reason.find("the lens zooms") != std::string::npos);
         // A prime lens given for it: said, not swallowed.
         options = optionsFor(shot, Knowledge::known);
+        options.zoom.reset();
         const auto held = solveCamera(shot.tracks, options);
         REQUIRE(held);
         CHECK_FALSE(held->zoom);
