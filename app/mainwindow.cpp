@@ -300,7 +300,7 @@ void MainWindow::makeCommands() {
     c.add(
         "View", "Compare side by side", {K("Ctrl+5")}, [this] { setView(View::beside); }, steadied);
     c.add(
-        "View", "Hold the canvas on the track", {K("L")},
+        "View", "Hold the canvas on the track", {K("N")},
         [this] {
             const TrackId wanted = workspace_.selection().empty() ? 0 : *workspace_.selection().begin();
             workspace_.follow(workspace_.followed() == wanted ? 0 : wanted);

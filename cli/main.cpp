@@ -12,6 +12,7 @@
 #include "lens/stmap.h"
 #include "plates.h"
 #include "shot/shotfile.h"
+#include "outputs.h"
 #include "steadycommands.h"
 
 #include <CLI/CLI.hpp>
@@ -34,7 +35,7 @@ struct TrackWords {
     int search = 61;
     double driftLimit = 0.8;
     std::string preFilter = "none";
-    bool pickUp = false;
+    bool pickUp = true;
     bool bridge = false;
 };
 
@@ -120,6 +121,8 @@ int track(const Console& console, const std::string& path, const std::string& po
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
+    if (const auto free = checkOutput("--out", out, {path, facts.path.string(), pointsPath}); !free)
+        return fail(free.error());
     const auto points = readPoints(pointsPath);
     if (!points) return fail(points.error());
     const auto range = parseRange(words.range, facts);
@@ -170,6 +173,11 @@ int scatterPlate(const Console& console, const std::string& path, const std::str
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
+    if (const auto free = checkOutput("--out", out, {path, facts.path.string(), exclude}); !free)
+        return fail(free.error());
+    if (words.search < words.pattern)
+        return fail(
+            {Fault::input, fmt::format("--search {}: is smaller than the pattern of {}", words.search, words.pattern)});
     Shot shot = shotOf(facts);
     const auto range = parseRange(words.range, facts);
     if (!range) return fail(range.error());
@@ -378,6 +386,10 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
+    if (const auto free =
+            checkOutput("--out", words.out, {path, facts.path.string(), words.tracks, words.exclude, words.distortion});
+        !free)
+        return fail(free.error());
     Shot shot = shotOf(facts);
     if (const auto applied = applySolveWords(words, shot.solveSettings); !applied) return fail(applied.error());
     if (!words.exclude.empty()) {
@@ -459,22 +471,37 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
     for (const std::string& step : steps)
         if (step != "scatter" && step != "solve" && step != "deliver")
             return fail({Fault::input, fmt::format("--steps {}: the steps are scatter, solve, deliver", step)});
+    const std::string target = save.empty() ? shotPath : save;
+    if (const auto free = checkOutput(save.empty() ? "SHOT" : "--save", target, {shot.plate.path.string()}); !free)
+        return fail(free.error());
     json figures{{"steps", steps}};
+    bool changed = false;
+    // What was done before a step failed is kept.
+    const auto failKeeping = [&](const Error& error) {
+        if (changed) {
+            const auto saved = saveShot(shot, target);
+            if (saved) fmt::print(stderr, "saved {} as far as it went\n", target);
+            else fail(saved.error());
+        }
+        return fail(error);
+    };
     for (const std::string& step : steps) {
         if (step == "scatter") {
             const auto plate = Plate::open(shot.plate.path, {}, consoleProgress("Opening"));
-            if (!plate) return fail(plate.error());
+            if (!plate) return failKeeping(plate.error());
             shot = withPlate(shot, (*plate)->facts());
             FrameCache frames(*plate, budget(console));
             const auto result = runScatter(shot, frames, shot.plate.range.first, consoleProgress("Scattering"));
-            if (!result) return fail(result.error());
-            if (result->stopped) return fail({Fault::stopped, ""});
+            if (!result) return failKeeping(result.error());
+            if (result->stopped) return failKeeping({Fault::stopped, ""});
             shot = withScattered(shot, result->tracks);
+            changed = true;
             figures["scatter"] = tracksFigures(*result);
         } else if (step == "solve") {
             const auto result = runSolve(shot, consoleProgress("Solving"));
-            if (!result) return fail(result.error());
+            if (!result) return failKeeping(result.error());
             shot = withSolve(shot, *result, solveKey(shot));
+            changed = true;
             if (!result->doubt.empty()) fmt::print(stderr, "not sure: {}\n", result->doubt);
             figures["solve"] = solveFigures(*result, shot.plate.width);
         } else {
@@ -482,14 +509,14 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
             const fs::path to = folder.empty() ? deliveryFolderOf(shot, shotPath) : fs::path(folder);
             for (const Deliverable& deliverable : shot.deliverables.vector()) {
                 const auto report = deliver(shot, deliverable, to);
-                if (!report) return fail(report.error());
+                if (!report) return failKeeping(report.error());
                 for (const fs::path& file : report->files) files.push_back(file.string());
                 shot = withDelivered(shot, deliverable.name);
+                changed = true;
             }
             figures["files"] = files;
         }
     }
-    const std::string target = save.empty() ? shotPath : save;
     if (const auto saved = saveShot(shot, target); !saved) return fail(saved.error());
     figures["saved"] = target;
     say(console, figures, fmt::format("saved {}", target));
@@ -498,7 +525,34 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
 
 }  // namespace
 
-int main(int argc, char** argv) {
+namespace {
+
+/// "nan" and "inf" pass every check of a range.
+Expected<void> checkFinite(const CLI::App& app) {
+    for (const CLI::Option* option : app.get_options())
+        if (option->get_type_name().starts_with("FLOAT"))
+            for (const std::string& word : option->results())
+                if (char* end = nullptr; !std::isfinite(std::strtod(word.c_str(), &end)))
+                    return failure(Fault::input, "{} {}: is no finite number", option->get_name(), word);
+    for (const CLI::App* command : app.get_subcommands())
+        if (auto checked = checkFinite(*command); !checked) return checked;
+    return {};
+}
+
+/// The first word where a command is expected, when it is none.
+std::string unknownCommand(const CLI::App& app, int argc, char** argv) {
+    for (int i = 1; i < argc; ++i) {
+        const std::string word = argv[i];
+        if (word == "--threads" || word == "--memory" || word == "--fps" || word == "--first-frame") ++i;
+        else if (!word.starts_with('-')) {
+            const auto isIt = [&](const CLI::App* command) { return command->check_name(word); };
+            return app.get_subcommands(isIt).empty() ? word : "";
+        }
+    }
+    return "";
+}
+
+int runCommand(int argc, char** argv) {
     returnLargeBlocks();
     CLI::App app{"Pinion's jobs from the command line."};
     app.require_subcommand(1);
@@ -528,7 +582,8 @@ int main(int argc, char** argv) {
     trackCommand->add_option("--points", points, "points.json")->required();
     trackCommand->add_option("--out", out, "tracks.json, or a .csv; - for standard output")->required();
     addTrackOptions(*trackCommand, trackWords);
-    trackCommand->add_flag("--pick-up", trackWords.pickUp, "look for the pattern again after it was lost");
+    trackCommand->add_flag("--pick-up,!--no-pick-up", trackWords.pickUp,
+                           "look for the pattern again after it was lost: done unless it is taken away");
     trackCommand->add_flag("--bridge", trackWords.bridge, "lay the track smoothly across gaps");
 
     auto* scatterCommand = app.add_subcommand("scatter", "features found and tracked");
@@ -551,7 +606,7 @@ int main(int argc, char** argv) {
     solveCommand->add_option("--tracks", solveWords.tracks, "tracks.json; scattered otherwise");
     solveCommand->add_option("--features", solveWords.features, "features to scatter")->check(CLI::Range(8, 100000));
     solveCommand->add_option("--exclude", solveWords.exclude, "mattes.json");
-    solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::PositiveNumber);
+    solveCommand->add_option("--sensor-width", solveWords.sensorWidth, "millimetres")->check(CLI::Range(0.5, 1000.0));
     solveCommand->add_option("--focal", solveWords.focal, "MM, MM~TRUST or unknown");
     auto* zooms = solveCommand->add_flag("--zoom", solveWords.zoom,
                                          "a focal length per frame; found from the tracks when neither is said");
@@ -561,7 +616,7 @@ int main(int argc, char** argv) {
         ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
     solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")
         ->check(CLI::IsMember({"auto", "centre", "free"}));
-    solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::PositiveNumber);
+    solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::Range(0.05, 20.0));
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
     solveCommand->add_option("--distance", solveWords.distances,
                              "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
@@ -587,9 +642,14 @@ int main(int argc, char** argv) {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
         if (error.get_exit_code() == 0) return app.exit(error);
+        if (const std::string word = unknownCommand(app, argc, argv); !word.empty()) {
+            std::fprintf(stderr, "pinion-cli: there is no command '%s' (see --help)\n", word.c_str());
+            return 2;
+        }
         std::fprintf(stderr, "pinion-cli: %s (see --help)\n", error.what());
         return 2;
     }
+    if (const auto checked = checkFinite(app); !checked) return fail(checked.error());
     limitThreads(console.threads);
     if (console.json && (out == "-" || solveWords.out == "-"))
         return fail({Fault::input, "--json and --out -: both want standard output"});
@@ -602,4 +662,17 @@ int main(int argc, char** argv) {
     if (steadyCommands.parsed()) return steadyCommands.run(console, fps, firstFrame);
     if (deliverCommand->parsed()) return deliverShot(console, shotPath, only, folder);
     return runShot(console, shotPath, steps, save, folder);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    // Nothing may end a command without a word; what comes here is a fault of ours or of the machine.
+    try {
+        return runCommand(argc, argv);
+    } catch (const std::bad_alloc&) {
+        return fail({Fault::system, "there is not enough memory for this"});
+    } catch (const std::exception& error) {
+        return fail({Fault::system, fmt::format("it ended unexpectedly: {}", error.what())});
+    }
 }

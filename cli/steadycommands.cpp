@@ -1,6 +1,7 @@
 #include "steadycommands.h"
 
 #include "base/files.h"
+#include "outputs.h"
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -158,6 +159,11 @@ int SteadyCommands::run(const Console& console, const std::string& fps, int firs
     const auto opened = w.open(fps, firstFrame);
     if (!opened) return fail(opened.error());
     const PlateFacts& facts = (*opened)->facts();
+    const std::vector<std::string> inputs{w.plate, facts.path.string(), w.tracks, w.profile};
+    for (const auto& [option, place] : {std::pair("--out", w.out), std::pair("--transforms", w.transforms)})
+        if (const auto free = checkOutput(option, place, inputs); !free) return fail(free.error());
+    if (!w.transforms.empty() && w.transforms != "-")
+        if (const auto free = checkOutput("--transforms", w.transforms, {w.out}); !free) return fail(free.error());
     FrameCache frames(*opened, budget(console));
     const auto amount = [](double own, double all) { return own >= 0 ? own : all; };
     const SteadyOptions::Fit fit = w.fit == "fill" ? SteadyOptions::Fit::fill : SteadyOptions::Fit::none;

@@ -120,7 +120,8 @@ std::optional<Vector2d> plateFromUndistorted(const Lens& lens, const Vector2d& u
 }
 
 Expected<void> checkLens(const Lens& lens) {
-    if (lens.width < 1 || lens.height < 1 || lens.width > 65536 || lens.height > 65536)
+    if (lens.width < 1 || lens.height < 1 || lens.width > 65536 || lens.height > 65536 ||
+        std::int64_t(lens.width) * lens.height > (std::int64_t(1) << 28))
         return failure(Fault::input, "lens: the size {}x{} is no plate size", lens.width, lens.height);
     for (double value : {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
         if (!std::isfinite(value)) return failure(Fault::input, "lens: a value is not a finite number");

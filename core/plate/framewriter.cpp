@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
+#include <unistd.h>
 
 namespace pinion {
 namespace {
@@ -108,6 +109,15 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
     const std::string ending = pattern.extension().string();
     const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
     if (kVideos.contains(ending)) {
+        if (pattern.filename().string().find_first_of("#%") != std::string::npos)
+            return failure(
+                Fault::input,
+                "{}: a video is one file, and '#' and '%' stand for frame numbers; take them out of its name",
+                pattern.string());
+        std::error_code code;
+        if (fs::exists(pattern, code) && ::access(pattern.c_str(), W_OK) != 0)
+            return failure(Fault::system, "{}: there is no permission to write over it; choose another name",
+                           pattern.string());
         if (width % 2 != 0 || height % 2 != 0)
             return failure(Fault::input,
                            "{}: this video format needs an even width and height, the plate is {}x{}; write a sequence",

@@ -81,6 +81,8 @@ private:
     std::map<int, fs::path> files_;
 };
 
+constexpr int kLastNumber = 100'000'000;
+
 }  // namespace
 
 Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options) {
@@ -97,7 +99,8 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
             std::string_view(file).substr(name.before.size(), file.size() - name.before.size() - name.after.size());
         int number = 0;
         const auto [end, result] = std::from_chars(digits.data(), digits.data() + digits.size(), number);
-        if (result == std::errc() && end == digits.data() + digits.size() && number >= 0) files[number] = entry.path();
+        if (result == std::errc() && end == digits.data() + digits.size() && number >= 0 && number <= kLastNumber)
+            files[number] = entry.path();
     }
     if (code) return failure(Fault::input, "{}: the folder cannot be read: {}", folder.string(), code.message());
     if (files.empty()) return failure(Fault::input, "{}: no frame of this sequence was found", pattern);
@@ -107,7 +110,8 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     facts.kind = PlateKind::sequence;
     facts.firstFrame = files.begin()->first;
     facts.lastFrame = files.rbegin()->first;
-    if (facts.frameCount() > 1'000'000)
+    // A number that is no frame's, a date for one, would make a sequence of gaps.
+    if (facts.frameCount() > 1'000'000 || std::size_t(facts.frameCount()) > 1000 + 1000 * files.size())
         return failure(Fault::input, "{}: frames {} and {} are too far apart for one sequence", pattern,
                        facts.firstFrame, facts.lastFrame);
     for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame)

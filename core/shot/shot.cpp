@@ -130,6 +130,8 @@ Shot withTrackAdded(const Shot& shot, int frame, const Vector2d& at, TrackId* id
     Shot result = shot;
     Track track;
     track.id = result.nextTrack++;
+    // What passes in front does not end a point that somebody chose.
+    track.pickUp = true;
     std::set<std::string> names;
     for (const Track& other : shot.tracks) names.insert(other.name);
     for (int number = 1; track.name.empty(); ++number)

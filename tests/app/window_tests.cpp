@@ -732,12 +732,12 @@ TEST_CASE("the canvas is held on a track, the curves show it, and a locator is c
     f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
     const TrackId id = trackedPoint(f);
     f.workspace.goTo(1001);
-    f.key(Qt::Key_L);
+    f.key(Qt::Key_N);
     const QPointF held = f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1001)->at);
     f.workspace.goTo(1014);
     QTest::qWait(60);
     CHECK(QLineF(f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1014)->at), held).length() < 0.01);
-    f.key(Qt::Key_L);
+    f.key(Qt::Key_N);
     f.key(Qt::Key_U);
     CHECK(f.window.curves().isVisible());
     f.key(Qt::Key_U);

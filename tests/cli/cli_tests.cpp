@@ -3,6 +3,7 @@
 #include "base/files.h"
 #include "exchange/formats.h"
 #include "scratch.h"
+#include "shot/shotfile.h"
 
 #include <array>
 #include <catch2/catch.hpp>
@@ -10,6 +11,7 @@
 #include <cstdio>
 #include <nlohmann/json.hpp>
 #include <sys/wait.h>
+#include <unistd.h>
 
 using namespace pinion;
 using nlohmann::json;
@@ -419,4 +421,103 @@ TEST_CASE("the solve's words are checked before anything is done") {
     }
     CHECK(run("solve " + kPlate + " --distortion nowhere.json" + out).err.find("nowhere.json") != std::string::npos);
     CHECK_FALSE(std::filesystem::exists(scratch / "c.json"));
+}
+
+TEST_CASE("an output that is an input is refused, frames of the plate included; nothing is replaced") {
+    const test::Scratch scratch;
+    const std::string plate = (scratch / "plate.mp4").string();
+    std::filesystem::copy_file(std::string(PINION_SOURCE_DIR) + "/demo/plates/pan.mp4", plate);
+    const std::string before = *readFile(plate);
+    const std::string points =
+        scratch
+            .write(
+                "p.json",
+                R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":300,"y":300}]})")
+            .string();
+    checkRefused(run("scatter " + plate + " --out " + plate), 2, "is read as well");
+    checkRefused(run("track " + plate + " --points " + points + " --out " + points), 2, "is read as well");
+    checkRefused(run("track " + plate + " --points " + points + " --out " + plate), 2, "is read as well");
+    const std::string tracks = (scratch / "t.json").string();
+    REQUIRE(run("track " + plate + " --points " + points + " --range 1001-1010 --out " + tracks).status == 0);
+    checkRefused(run("solve " + plate + " --tracks " + tracks + " --out " + tracks), 2, "is read as well");
+    checkRefused(run("shake take " + plate + " --tracks " + tracks + " --out " + plate), 2, "is read as well");
+    checkRefused(run("steady " + plate + " --tracks " + tracks + " --out " + plate), 2, "is read as well");
+    checkRefused(run("steady " + plate + " --tracks " + tracks + " --transforms " + tracks + " --out " +
+                     (scratch / "o.mp4").string()),
+                 2, "is read as well");
+    CHECK(*readFile(plate) == before);
+    // A sequence: its frames, by pattern, by one of them, by their folder.
+    const std::string frames = (scratch.path()).string();
+    REQUIRE(
+        run("steady " + plate + " --tracks " + tracks + " --range 1001-1003 --out " + frames + "/a.####.png").status ==
+        0);
+    for (const std::string& name : {frames + "/a.####.png", frames + "/a.1001.png", frames})
+        checkRefused(run("steady " + name + " --tracks " + tracks + " --out " + frames + "/a.####.png"), 2, "");
+    // A folder that is not there is told before the work.
+    checkRefused(run("solve " + plate + " --out " + (scratch / "none/c.json").string()), 2, "does not exist");
+    // A file that may not be written stays.
+    if (::geteuid() != 0) {
+        std::filesystem::permissions(tracks, std::filesystem::perms::owner_read);
+        checkRefused(run("scatter " + plate + " --out " + tracks), 1, "no permission");
+    }
+}
+
+TEST_CASE("a video is one file: '#' and '%' in its name are refused, and no frame is written") {
+    const test::Scratch scratch;
+    const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
+    const std::string profile =
+        scratch
+            .write(
+                "p.json",
+                R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"above_hz":0,"samples":[{"x":0,"y":0,"rotation":0,"scale":1},{"x":0.01,"y":0,"rotation":0,"scale":1}]})")
+            .string();
+    for (const char* name : {"small.####.mp4", "take#2.mp4", "take%2.mov"})
+        checkRefused(run("shake lend " + plate + " --profile " + profile + " --range 1001-1004 --out '" +
+                         (scratch / name).string() + "'"),
+                     2, "a video is one file");
+    CHECK(std::distance(std::filesystem::directory_iterator(scratch.path()), {}) == 1);
+}
+
+TEST_CASE("what is no number is refused, an unknown command is called by its name, and no exception ends a command") {
+    const test::Scratch scratch;
+    const std::string out = (scratch / "o.json").string();
+    checkRefused(run("track " + kPlate + " --points p.json --drift-limit nan --out " + out), 2, "no finite number");
+    checkRefused(run("solve " + kPlate + " --trim nan --out " + out), 2, "no finite number");
+    checkRefused(run("solve " + kPlate + " --sensor-width inf --out " + out), 2, "not in range 0.5");
+    checkRefused(run("shake lend " + kPlate + " --profile p.json --amount nan --out o.mp4"), 2, "no finite number");
+    checkRefused(run("scatter " + kPlate + " --pattern 41 --search 21 --out " + out), 2, "smaller than the pattern");
+    checkRefused(run("sovle " + kPlate), 2, "there is no command 'sovle'");
+    checkRefused(run("--threads 2 sovle"), 2, "there is no command 'sovle'");
+    const std::string lens =
+        scratch
+            .write(
+                "lens.json",
+                R"({"format":"pinion.lens","version":1,"width":30000,"height":30000,"model":"brown-conrady","focal_px":30000,"k1":0,"k2":0,"cx":15000,"cy":15000})")
+            .string();
+    checkRefused(run("stmap --lens " + lens + " --out-dir " + (scratch.path()).string()), 2, "no plate size");
+    // Dates for numbers: two frames and a million gaps.
+    for (const char* name : {"s.00000001.png", "s.99999999.png", "s.2147483647.png"}) scratch.write(name, "x");
+    const Outcome far = run("info " + (scratch / "s.00000001.png").string());
+    CHECK(far.status == 2);
+    CHECK(far.err.find("too far apart") != std::string::npos);
+}
+
+TEST_CASE("what a run has done is saved when a later step fails") {
+    const test::Scratch scratch;
+    const auto shot = scratch.write(
+        "pan.pinion",
+        R"({"format":"pinion.shot","version":1,"name":"pan","plate":{"path":")" + std::string(PINION_SOURCE_DIR) +
+            R"(/demo/plates/pan.mp4","width":1280,"height":720,"fps":24,"frames":[1001,1100],"range":[1001,1020]},
+        "scatter":{"features":60,"least_distance_px":16,"threshold":0.01,"pattern_px":21,"search_px":61,"motion":"affine","drift_limit":0.8,"channel":"luma"},
+        "camera":{"sensor_width_mm":36,"focal":"unknown","focal_mm":35,"focal_trust_mm":2,"distortion":"unknown"},
+        "tracks":[],"world":{"ground":[]},
+        "deliverables":[{"name":"broken","kind":"camera","format":"usda","place":"c.usda","up_axis":"y","written_key":0}]})");
+    // The folder cannot be made: a file stands there.
+    const auto stands = scratch.write("delivery", "a file");
+    const Outcome outcome = run("run " + shot.string() + " --steps scatter,deliver");
+    CHECK(outcome.status != 0);
+    CHECK(outcome.err.find("as far as it went") != std::string::npos);
+    const auto kept = loadShot(shot);
+    REQUIRE(kept);
+    CHECK(kept->tracks.size() >= 30);
 }
