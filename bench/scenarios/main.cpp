@@ -90,7 +90,10 @@ int main(int argc, char** argv) {
             }
             const Judgement own = judge(shot, camerasOf(shot, *solve));
             const bool doubtful = !solve->doubt.empty();
-            const Verdict verdict = verdictOf(shot, own, best, doubtful);
+            // Points far and near lie right in the picture also when a turn and a zoom are read as a walk to and fro.
+            const bool misread = plan.move == Move::nodal && solve->motion != CameraMotion::nodal;
+            const Verdict verdict =
+                misread ? (doubtful ? Verdict::fair : Verdict::wrong) : verdictOf(shot, own, best, doubtful);
             const SortedOut sorted = sortedOut(shot, *solve);
             double positionRatio = 0;
             int positionCount = 0;

@@ -246,6 +246,7 @@ double gainOfZoom(const Reconstruction& fixed, const Reconstruction& zoomed, con
 // Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01
 // by a search of their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
 constexpr double kHintOfZoom = 0.008, kZoomGain = 0.025;
+constexpr double kTurnGain = 0.01;             // simpler than a camera that travels, and so it needs less
 constexpr double kLongestLens = 400.0 / 36.0;  // frame widths
 
 /// Whether keyframes read with a focal length that stays look as if it changed, given its freedom where they are.
@@ -258,6 +259,32 @@ bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOp
     freed.becomeZoom();
     polish(freed, lensPlanOf(zooming), progress);
     return gainOfZoom(sceneOf(found), freed, keys) > (zooming.focal == Knowledge::known ? kZoomGain : kHintOfZoom);
+}
+
+/// A camera that turns and zooms, where the one that was found may only seem to travel, to and fro. A wall faced
+/// squarely fits both: then the travelling one stays, and `doubt` says so.
+std::optional<Found> turningAndZooming(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming,
+                                       std::string& doubt, const Progress& progress) {
+    if (found.turning || zooming.focal == Knowledge::known || zooming.motion.has_value()) return std::nullopt;
+    const Candidate& best = found.candidates.front();
+    const double clear = std::max(kClearParallax * best.scene.material().scale(), 20 * best.scene.noise());
+    if (parallaxBeyondZoom(best.scene, best.pair) > clear) return std::nullopt;
+    progress.report(0.43, "Comparing with a camera that turns and zooms");
+    Found other;
+    other.turning = solveTurning(best.scene.material(), keys, zooming, progress);
+    if (!other.turning) return std::nullopt;
+    polish(*other.turning, lensPlanOf(zooming), progress);
+    const TurnVote vote = voteOfTurning(best.scene, *other.turning);
+    if (vote.turning < 0.93 * vote.travelling) return std::nullopt;
+    other.reason = fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling);
+    if (gainOfZoom(best.scene, *other.turning, keys) > kTurnGain) return other;
+    const auto [shortest, longest] = focalsOf(*other.turning, keys);
+    if (longest > 1.02 * shortest)
+        doubt = fmt::format(
+            "a camera that only turns and zooms by {:.0f} % explains the tracks about as well: choose how "
+            "it moves, or whether it zooms",
+            100 * (longest / shortest - 1));
+    return std::nullopt;
 }
 
 /// A camera on all frames, and what came near it.
@@ -277,6 +304,17 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     if (found) polishFound(*found, keys, progress);
     std::string doubt;
+    const auto withZoom = [&](Found& chosen) {
+        const auto [shortest, longest] = focalsOf(sceneOf(chosen), keys);
+        chosen.reason += fmt::format("{}the lens zooms by {:.0f} %", chosen.reason.empty() ? "" : "; ",
+                                     100 * (longest / shortest - 1));
+    };
+    if (zooming && found && !progress.stopped())
+        if (auto turning = turningAndZooming(*found, keys, *zooming, doubt, progress)) {
+            withZoom(*turning);
+            found = std::move(*turning);
+            zooming = nullptr;
+        }
     if (zooming && !progress.stopped() && (!found || looksZoomed(*found, keys, *zooming, progress))) {
         if (options.focal == Knowledge::known) {
             if (found)
@@ -284,9 +322,8 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
         } else if (auto zoomed = findCamera(material, keys, *zooming, progress); zoomed) {
             polishFound(*zoomed, keys, progress);
             if (!found || gainOfZoom(sceneOf(*found), sceneOf(*zoomed), keys) > kZoomGain) {
-                const auto [shortest, longest] = focalsOf(sceneOf(*zoomed), keys);
-                zoomed->reason += fmt::format("{}the lens zooms by {:.0f} %", zoomed->reason.empty() ? "" : "; ",
-                                              100 * (longest / shortest - 1));
+                withZoom(*zoomed);
+                doubt.clear();
                 found = std::move(zoomed);
             }
         }

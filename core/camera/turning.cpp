@@ -133,4 +133,32 @@ double parallaxOf(const Reconstruction& scene, const BasePair& pair) {
            scene.lens().focal_px;
 }
 
+double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair) {
+    const auto shared = sharedPlaces(scene.material(), pair.a, pair.b);
+    if (shared.size() < 12) return 1e9;
+    double least = 1e9;
+    for (const double focal : focalsToTry(scene.options())) {
+        const Lens lens = lensAt(scene.options(), focal);
+        const auto pairs = planePairs(shared, lens);
+        const auto residualAt = [&](double logarithm) {
+            std::vector<PlanePair> scaled = pairs;
+            for (PlanePair& one : scaled) one.second *= std::exp(-logarithm);
+            return fitRotation(scaled).medianResidual * focal;
+        };
+        // Coarsely over zooms of up to 2.7 times, then finer about the best.
+        double best = 0, residual = 1e9;
+        for (double step = 0.125; step > 0.003; step /= 5) {
+            const double middle = best;
+            for (double at = middle - (step > 0.1 ? 1.0 : 5 * step);
+                 at <= middle + (step > 0.1 ? 1.0 : 5 * step) + 1e-9; at += step)
+                if (const double here = residualAt(at); here < residual) {
+                    residual = here;
+                    best = at;
+                }
+        }
+        least = std::min(least, residual);
+    }
+    return least;
+}
+
 }  // namespace pinion::solving

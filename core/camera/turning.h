@@ -25,4 +25,8 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
 /// What no turn explains between the frames of a pair, under the scene's lens: the median over its tracks, in pixels.
 double parallaxOf(const Reconstruction& scene, const BasePair& pair);
 
+/// The same for a turn with a zoom, whatever the focal lengths: little where a camera that goes to and fro may be one
+/// that turns and zooms.
+double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair);
+
 }  // namespace pinion::solving

@@ -153,6 +153,16 @@ TEST_CASE(
     CHECK(solve->reason.find("zoom") == std::string::npos);
 }
 
+TEST_CASE("a camera that turns and zooms is not taken for one that walks to and fro") {
+    const MadeShot shot = make(drawPlan("zoom-nodal", 418));
+    const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK(solve->motion == CameraMotion::nodal);
+    CHECK(solve->zoom);
+    for (const SolvedFrame& frame : solve->frames)
+        CHECK(frame.focal_px == Approx(shot.focals_px[std::size_t(frame.frame - 1001)]).epsilon(0.005));
+}
+
 TEST_CASE("a long walk is placed to its last frame") {
     ShotPlan plan = drawPlan("walk-400", 5);
     plan.tracks = 90;
