@@ -24,7 +24,7 @@ int main(int argc, char** argv) {
     pinion::theme::apply(application);
 
     pinion::MainWindow window;
-    window.show();
+    window.showInPlace();
     window.offerRecovery();
     if (!parser.positionalArguments().isEmpty())
         window.workspace().open(parser.positionalArguments().front().toStdString());

@@ -2,6 +2,8 @@
 
 #include "theme.h"
 
+#include <QSettings>
+#include <QScreen>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QComboBox>
@@ -1152,7 +1154,29 @@ void MainWindow::leaveOr(const std::function<void()>& go) {
     }
 }
 
+void MainWindow::showInPlace() {
+    restoreGeometry(QSettings().value("window").toByteArray());
+    show();
+    // How much the title bar and borders take is known when the window manager has drawn them.
+    QTimer::singleShot(0, this, [this] { fitToScreen(); });
+    QTimer::singleShot(300, this, [this] { fitToScreen(); });
+}
+
+void MainWindow::fitToScreen() {
+    if (!screen() || isMaximized() || isFullScreen()) return;
+    const QRect room = screen()->availableGeometry();
+    const QRect frame = frameGeometry();
+    const QSize around = frame.size() - size();
+    const QSize fits = (room.size() - around).boundedTo(size());
+    if (fits != size()) resize(fits);
+    const QSize outer = fits + around;
+    const QPoint place(std::clamp(frame.x(), room.left(), room.left() + room.width() - outer.width()),
+                       std::clamp(frame.y(), room.top(), room.top() + room.height() - outer.height()));
+    if (place != frame.topLeft()) move(place);
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
+    QSettings().setValue("window", saveGeometry());
     if (!workspace_.isModified() || property("closing").toBool()) {
         workspace_.stopJob();
         event->accept();

@@ -47,6 +47,10 @@ public:
     /// The last note or error that was shown.
     QString note() const;
     /// Offers what an earlier run lost.
+    /// Shows the window where and as large as it was last time, and never larger than the screen leaves room for.
+    void showInPlace();
+    /// Shrinks and moves the window so that it lies on its screen, title bar and borders included.
+    void fitToScreen();
     void offerRecovery();
 
 protected:

@@ -868,6 +868,30 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
     }
 }
 
+TEST_CASE("the window lies on its screen, however large or far off it was, and opens where it was closed") {
+    Fixture f;
+    const QRect room = f.window.screen()->availableGeometry();
+    f.window.resize(room.width() + 300, room.height() + 200);
+    f.window.move(500, 400);
+    QTest::qWait(100);
+    f.window.fitToScreen();
+    QTest::qWait(100);
+    CHECK(room.contains(f.window.frameGeometry()));
+    auto* transport = f.window.findChild<QLabel*>("frame");
+    REQUIRE(transport);
+    CHECK(room.contains(QRect(transport->mapToGlobal(QPoint(0, 0)), transport->size())));
+    f.window.resize(1100, 700);
+    f.window.move(40, 30);
+    QTest::qWait(100);
+    f.window.setProperty("closing", true);
+    f.window.close();
+    MainWindow again;
+    again.showInPlace();
+    REQUIRE(QTest::qWaitForWindowExposed(&again));
+    CHECK(again.size() == QSize(1100, 700));
+    again.setProperty("closing", true);
+}
+
 int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     QApplication application(argc, argv);
