@@ -245,15 +245,16 @@ void CurvesPanel::rebuildShake() {
 void CurvesPanel::rebuildFocal() {
     const Shot& shot = workspace_.shot();
     if (!shot.solve) return;
+    const Solve& solved = *shot.solve;
     QVector<double> frames, values, low, high;
     const auto millimetres = [&](double focal_px) {
-        return focalMillimetres(focal_px, shot.solve->sensorWidth_mm, shot.plate.width);
+        return focalMillimetres(focal_px, solved.sensorWidth_mm, shot.plate.width);
     };
-    for (const SolvedFrame& frame : shot.solve->frames) {
+    for (const SolvedFrame& frame : solved.frames) {
         frames << frame.frame;
         const double value = millimetres(frame.focal_px);
         const double deviation =
-            shot.solve->zoom ? millimetres(frame.focalDeviation_px) : shot.solve->focalDeviation_mm.value_or(0);
+            solved.zoom ? millimetres(frame.focalDeviation_px) : solved.focalDeviation_mm.value_or(0);
         values << value;
         // Three deviations: what it can hardly lie beyond.
         low << value - 3 * deviation;

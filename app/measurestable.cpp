@@ -233,8 +233,7 @@ QWidget* makeMeasuresTable(Workspace& workspace) {
         table->setCurrentCell(row, metres);
         table->editItem(table->item(row, metres));
     });
-    const auto refresh = [&workspace, table, distance, place] {
-        table->refresh();
+    const auto refreshButtons = [&workspace, distance, place] {
         const SolveSettings& s = workspace.shot().solveSettings;
         const auto& selection = workspace.selection();
         const bool isPlaced = selection.size() == 1 &&
@@ -243,9 +242,13 @@ QWidget* makeMeasuresTable(Workspace& workspace) {
         distance->setEnabled(selection.size() == 2);
         place->setEnabled(selection.size() == 1 && !isPlaced);
     };
+    // A cell that is being edited is not filled anew because another track was selected.
+    for (auto signal : {&Workspace::shotChanged, &Workspace::plateChanged})
+        QObject::connect(&workspace, signal, panel, [table] { table->refresh(); });
     for (auto signal : {&Workspace::shotChanged, &Workspace::selectionChanged, &Workspace::plateChanged})
-        QObject::connect(&workspace, signal, panel, refresh);
-    refresh();
+        QObject::connect(&workspace, signal, panel, refreshButtons);
+    table->refresh();
+    refreshButtons();
     return panel;
 }
 

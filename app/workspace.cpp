@@ -14,6 +14,7 @@
 #include <QThreadPool>
 
 #include <unistd.h>
+#include <unordered_set>
 
 namespace pinion {
 namespace {
@@ -93,11 +94,19 @@ void Workspace::noteChange() {
     if (!autosaveTimer_.isActive()) autosaveTimer_.start();
     // Nothing stays in hand that an undo has taken away.
     const std::size_t held = selection_.size();
-    std::erase_if(selection_, [this](TrackId id) { return !findTrack(shot(), id); });
+    dropWhatIsGone(selection_);
     if (followed_ && !findTrack(shot(), followed_)) follow(0);
     if (tieTrack_ && !findTrack(shot(), tieTrack_)) tieTimer_.stop();
     emit shotChanged();
     if (selection_.size() != held) emit selectionChanged();
+}
+
+void Workspace::dropWhatIsGone(std::set<TrackId>& tracks) const {
+    if (tracks.empty()) return;
+    std::unordered_set<TrackId> there;
+    there.reserve(shot().tracks.size());
+    for (const Track& track : shot().tracks) there.insert(track.id);
+    std::erase_if(tracks, [&](TrackId id) { return !there.contains(id); });
 }
 
 void Workspace::edit(const QString& name, Shot shot) {
@@ -128,6 +137,7 @@ bool Workspace::isModified() const { return history_.stamp() != savedStamp_; }
 
 /// Another shot takes the place of the present one.
 void Workspace::start(Shot shot, const fs::path& file, bool saved) {
+    ++shotRun_;
     history_ = History(std::move(shot));
     savedStamp_ = saved ? history_.stamp() : 0;
     autosavedStamp_ = 0;
@@ -275,12 +285,12 @@ void Workspace::openShot(const fs::path& path) {
 void Workspace::save(const fs::path& to, const std::function<void(bool)>& done) {
     std::error_code code;
     const fs::path path = fs::absolute(to, code);
-    writer_.start([this, shot = this->shot(), stamp = history_.stamp(), path, done] {
+    writer_.start([this, shot = this->shot(), stamp = history_.stamp(), run = shotRun_, path, done] {
         const auto saved = saveShot(shot, path);
-        QMetaObject::invokeMethod(this, [this, saved, path, done, stamp] {
+        QMetaObject::invokeMethod(this, [this, saved, path, done, stamp, run] {
             if (!saved) {
                 sayError(text(saved.error().message));
-            } else {
+            } else if (run == shotRun_) {
                 file_ = path;
                 // What was changed while it was being written is still to be saved.
                 savedStamp_ = stamp;
@@ -333,11 +343,12 @@ void Workspace::removeAutosave() {
     writer_.start([file = autosaveFile()] { removeShotFiles(file); });
 }
 
-void Workspace::autosaveNow() {
+void Workspace::autosaveThen(const std::function<void()>& written) {
     autosavedStamp_ = history_.stamp();
-    writer_.start([shot = this->shot(), to = autosaveFile(), from = file_.string()] {
-        (void)writeFile(to, shotJson(shot, to));
-        (void)writeFile(fs::path(to).replace_extension(".from"), from + "\n" + shot.name + "\n");
+    writer_.start([shot = this->shot(), to = autosaveFile(), from = file_.string(), written] {
+        const bool stands = writeFile(to, shotJson(shot, to)) &&
+                            writeFile(fs::path(to).replace_extension(".from"), from + "\n" + shot.name + "\n");
+        if (stands && written) written();
     });
 }
 
@@ -382,8 +393,8 @@ void Workspace::recover(const Lost& lost) {
             start(*shot, lost.file, false);
             takePlate(plate);
             // The lost one goes when its successor stands.
-            autosaveNow();
-            discard(lost);
+            autosaveThen([file = lost.autosave] { removeShotFiles(file); });
+            discarded_.insert(lost.autosave);
             emit fileChanged();
             emit shotChanged();
             emit selectionChanged();
@@ -496,7 +507,7 @@ void Workspace::setView(const ViewTransform& view) {
 }
 
 void Workspace::select(std::set<TrackId> tracks) {
-    std::erase_if(tracks, [this](TrackId id) { return !findTrack(shot(), id); });
+    dropWhatIsGone(tracks);
     if (tracks == selection_) return;
     selection_ = std::move(tracks);
     emit selectionChanged();

@@ -64,7 +64,7 @@ public:
     void recover(const Lost& lost);
     void discard(const Lost& lost);
     /// Writes the present version into the autosave, in the writer's thread.
-    void autosaveNow();
+    void autosaveNow() { autosaveThen({}); }
 
     // The plate on show.
     bool hasPlate() const { return frames_ != nullptr; }
@@ -185,8 +185,12 @@ private:
     void start(Shot shot, const std::filesystem::path& file, bool saved);
     std::filesystem::path autosaveFile();
     void removeAutosave();
+    /// Calls `written` in the writer's thread once the autosave stands; never when it could not be written.
+    void autosaveThen(const std::function<void()>& written);
+    void dropWhatIsGone(std::set<TrackId>& tracks) const;
 
     History history_;
+    int shotRun_ = 0;  ///< counts the shots that were opened, so that a late save does not speak for the next one
     std::uint64_t savedStamp_ = 0;  ///< of the version that stands in the file; 0: none does
     std::filesystem::path file_;
     std::shared_ptr<const Solve> previousSolve_;

@@ -296,14 +296,14 @@ void benchConditions() {
             return measured([&](const Seen& seen) {
                 std::vector<Track> tracks;
                 for (std::size_t i = 0; i < points.size(); ++i) {
-                    Track track;
-                    track.name = fmt::format("p-{}", i);
-                    track.motion = motion;
-                    track.driftLimit = 0.6;
-                    track.pickUp = pickUp;
-                    track.referenceFrame = 0;
-                    track.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
-                    tracks.push_back(std::move(track));
+                    Track placed;
+                    placed.name = fmt::format("p-{}", i);
+                    placed.motion = motion;
+                    placed.driftLimit = 0.6;
+                    placed.pickUp = pickUp;
+                    placed.referenceFrame = 0;
+                    placed.samples = List<Sample>({{.frame = 0, .at = starts[i], .tie = true}});
+                    tracks.push_back(std::move(placed));
                 }
                 const auto result = trackPoints(frames, tracks, 0, {0, kFrames - 1}, Direction::forward);
                 for (std::size_t i = 0; result && i < points.size(); ++i)

@@ -2,6 +2,7 @@
 
 #include "base/files.h"
 #include "base/parallel.h"
+#include "exchange/formats.h"
 #include "plate/videowriter.h"
 #include "render.h"
 #include "shots.h"
@@ -160,20 +161,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
     json truth{
         {"format", "pinion.truth"}, {"version", 1},        {"width", size.width},     {"height", size.height},
         {"fps", size.fps},          {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", shot.focal_mm}};
-    truth["lens"] = {{"format", "pinion.lens"},
-                     {"version", 1},
-                     {"width", lens.width},
-                     {"height", lens.height},
-                     {"model", "brown-conrady"},
-                     {"focal_px", lens.focal_px},
-                     {"k1", lens.k1},
-                     {"k2", lens.k2},
-                     {"k3", lens.k3},
-                     {"p1", lens.p1},
-                     {"p2", lens.p2},
-                     {"cx", lens.cx},
-                     {"cy", lens.cy},
-                     {"squeeze", lens.squeeze}};
+    truth["lens"] = json::parse(pinion::lensJson(lens));
     truth["frames"] = json::array();
     std::vector<json> samplesOf(picked.points.size(), json::array());
     for (int frame = 0; frame < size.frames; ++frame) {

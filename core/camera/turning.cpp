@@ -147,13 +147,12 @@ double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair) {
         };
         // Coarsely over zooms of up to 2.7 times, then finer about the best.
         double best = 0, residual = 1e9;
-        for (double step = 0.125; step > 0.003; step /= 5) {
+        for (double reach = 1; reach > 0.01; reach /= 8) {
             const double middle = best;
-            for (double at = middle - (step > 0.1 ? 1.0 : 5 * step);
-                 at <= middle + (step > 0.1 ? 1.0 : 5 * step) + 1e-9; at += step)
-                if (const double here = residualAt(at); here < residual) {
+            for (int i = -8; i <= 8; ++i)
+                if (const double here = residualAt(middle + reach * i / 8); here < residual) {
                     residual = here;
-                    best = at;
+                    best = middle + reach * i / 8;
                 }
         }
         least = std::min(least, residual);

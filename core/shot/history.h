@@ -2,6 +2,7 @@
 
 #include "shot/shot.h"
 
+#include <atomic>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -13,17 +14,18 @@ class History {
 public:
     static constexpr std::size_t kDepth = 200;
 
-    explicit History(Shot shot = {}) : versions_{{"", std::move(shot), ++lastStamp_}} {}
+    explicit History(Shot shot = {}) : versions_{{"", std::move(shot), nextStamp()}} {}
 
     const Shot& current() const { return versions_[place_].shot; }
 
-    /// Names the present version: no other one has the same, and going back to a version brings its stamp back.
+    /// Names the present version: no other one, of any history, has the same, and going back to a version brings its
+    /// stamp back.
     std::uint64_t stamp() const { return versions_[place_].stamp; }
 
     /// Records the shot after an edit, named for the menu ("Set 12 tracks aside"). What could be redone is dropped.
     void record(const std::string& name, Shot shot) {
         versions_.resize(place_ + 1);
-        versions_.push_back({name, std::move(shot), ++lastStamp_});
+        versions_.push_back({name, std::move(shot), nextStamp()});
         if (versions_.size() > kDepth) versions_.erase(versions_.begin());
         place_ = versions_.size() - 1;
     }
@@ -31,7 +33,7 @@ public:
     /// Replaces the present version without a step of its own, as for a value that is still being dragged.
     void amend(Shot shot) {
         versions_[place_].shot = std::move(shot);
-        versions_[place_].stamp = ++lastStamp_;
+        versions_[place_].stamp = nextStamp();
     }
 
     bool canUndo() const { return place_ > 0; }
@@ -46,12 +48,16 @@ public:
     }
 
 private:
+    /// Also unlike those of other histories: a save may end when another shot is open already.
+    static std::uint64_t nextStamp() {
+        static std::atomic<std::uint64_t> last{0};
+        return ++last;
+    }
     struct Version {
         std::string name;  ///< of the edit that led here
         Shot shot;
         std::uint64_t stamp;
     };
-    std::uint64_t lastStamp_ = 0;  // stands before the versions: the first of them takes one
     std::vector<Version> versions_;
     std::size_t place_ = 0;
 };
