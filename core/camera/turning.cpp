@@ -26,6 +26,27 @@ double growthBetween(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
     return ratios.size() > 4 ? median(ratios) : 1.0;
 }
 
+struct Growth {
+    double logarithm = 0;   ///< of the second picture's focal length over the first's
+    double residual = 1e9;  ///< median, in plane units
+};
+
+/// The zoom under which a turn explains the pairs best; `second` was taken with the first's focal length. Coarsely
+/// over `reach` (a logarithm) to either side of `start`, then finer about the best.
+Growth zoomOfTurn(const std::vector<PlanePair>& pairs, double start, double reach) {
+    Growth best{start};
+    for (; reach > 0.0005; reach /= 8) {
+        const double middle = best.logarithm;
+        for (int i = -8; i <= 8; ++i) {
+            const double logarithm = middle + reach * i / 8;
+            std::vector<PlanePair> scaled = pairs;
+            for (PlanePair& one : scaled) one.second *= std::exp(-logarithm);
+            if (const double here = fitRotation(scaled).medianResidual; here < best.residual) best = {logarithm, here};
+        }
+    }
+    return best;
+}
+
 std::optional<Reconstruction> turnFrom(const Material& material, const std::vector<int>& keys, const Lens& lens,
                                        const SolveOptions& options, const LensPlan& plan, const Progress& progress) {
     Reconstruction scene(material, options, lens, options.zooms());
@@ -37,8 +58,11 @@ std::optional<Reconstruction> turnFrom(const Material& material, const std::vect
         if (shared.size() < 6) return std::nullopt;
         Lens next = lens;
         if (options.zooms()) {
-            next =
-                zoomed(lens, 0, std::clamp(focal * growthBetween(shared), 0.2 * material.width, 50.0 * material.width));
+            // The growth alone may be led astray, by movers or by where the tracks lie, and no adjustment returns from
+            // a focal length some per cent off.
+            const double growth =
+                zoomOfTurn(planePairs(shared, zoomed(lens, 0, focal)), std::log(growthBetween(shared)), 0.25).logarithm;
+            next = zoomed(lens, 0, std::clamp(focal * std::exp(growth), 0.2 * material.width, 50.0 * material.width));
             scene.setFocal(keys[k], next.focal_px);
         }
         std::vector<PlanePair> pairs;
@@ -140,22 +164,7 @@ double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair) {
     for (const double focal : focalsToTry(scene.options())) {
         const Lens lens = lensAt(scene.options(), focal);
         const auto pairs = planePairs(shared, lens);
-        const auto residualAt = [&](double logarithm) {
-            std::vector<PlanePair> scaled = pairs;
-            for (PlanePair& one : scaled) one.second *= std::exp(-logarithm);
-            return fitRotation(scaled).medianResidual * focal;
-        };
-        // Coarsely over zooms of up to 2.7 times, then finer about the best.
-        double best = 0, residual = 1e9;
-        for (double reach = 1; reach > 0.01; reach /= 8) {
-            const double middle = best;
-            for (int i = -8; i <= 8; ++i)
-                if (const double here = residualAt(middle + reach * i / 8); here < residual) {
-                    residual = here;
-                    best = middle + reach * i / 8;
-                }
-        }
-        least = std::min(least, residual);
+        least = std::min(least, focal * zoomOfTurn(pairs, 0, 1).residual);
     }
     return least;
 }

@@ -154,13 +154,17 @@ TEST_CASE(
 }
 
 TEST_CASE("a camera that turns and zooms is not taken for one that walks to and fro") {
-    const MadeShot shot = make(drawPlan("zoom-nodal", 418));
-    const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
-    REQUIRE(solve);
-    CHECK(solve->motion == CameraMotion::nodal);
-    CHECK(solve->zoom);
-    for (const SolvedFrame& frame : solve->frames)
-        CHECK(frame.focal_px == Approx(shot.focals_px[std::size_t(frame.frame - 1001)]).epsilon(0.005));
+    // 424, with a guess of its focal length: the growth of its last keyframe is misread where few tracks reach it.
+    for (const auto& [seed, focal] : {std::pair{418, Knowledge::unknown}, std::pair{424, Knowledge::guessed}}) {
+        INFO(seed);
+        const MadeShot shot = make(drawPlan("zoom-nodal", seed));
+        const auto solve = solveCamera(shot.tracks, optionsFor(shot, focal));
+        REQUIRE(solve);
+        CHECK(solve->motion == CameraMotion::nodal);
+        CHECK(solve->zoom);
+        for (const SolvedFrame& frame : solve->frames)
+            CHECK(frame.focal_px == Approx(shot.focals_px[std::size_t(frame.frame - 1001)]).epsilon(0.005));
+    }
 }
 
 TEST_CASE("a long walk is placed to its last frame") {
