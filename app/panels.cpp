@@ -22,6 +22,7 @@ QWidget* makePlatePanel(Workspace& workspace) {
     form->row("Exposure (view)", exposure);
     form->row("Gamma (view)", gamma);
     auto* missing = dimLabel("");
+    missing->setObjectName("plateRemarks");
     form->wide(missing);
     auto* check = button("Check the plate");
     check->setToolTip("Sharpness, motion, brightness, noise and cuts of every frame, as a strip over the thread sheet");
@@ -66,7 +67,14 @@ QWidget* makePlatePanel(Workspace& workspace) {
                            .arg(range.first)
                            .arg(range.last)
                            .arg(text(f.pixelFormat), f.linear ? "linear, shown through sRGB" : "shown as it is"));
-        missing->setText(f.missing.empty() ? QString() : "Missing: " + text(frameRanges(f.missing)));
+        QStringList lines;
+        if (!f.missing.empty()) lines << "Missing: " + text(frameRanges(f.missing));
+        for (const std::string& remark : f.remarks) {
+            lines << text(remark);
+            lines.back()[0] = lines.back()[0].toUpper();
+        }
+        missing->setText(lines.join("\n"));
+        missing->setVisible(!lines.isEmpty());
     };
     QObject::connect(&workspace, &Workspace::shotChanged, form, refresh);
     QObject::connect(&workspace, &Workspace::plateChanged, form, refresh);

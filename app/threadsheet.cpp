@@ -243,6 +243,7 @@ void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
                 case PlateNote::Kind::noisy:
                     return row == 3;
                 case PlateNote::Kind::cut:
+                case PlateNote::Kind::damaged:
                     return false;
             }
             return false;

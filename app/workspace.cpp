@@ -224,10 +224,13 @@ void Workspace::openPlate(const fs::path& path) {
             emit fileChanged();
             emit shotChanged();
             emit selectionChanged();
+            QStringList lines;
             if (!facts.missing.empty())
-                say(QString("%1 frames of the sequence are missing: %2")
-                        .arg(facts.missing.size())
-                        .arg(text(frameRanges(facts.missing))));
+                lines << QString("%1 frames of the plate are missing: %2")
+                             .arg(facts.missing.size())
+                             .arg(text(frameRanges(facts.missing)));
+            for (const std::string& remark : facts.remarks) lines << text(remark);
+            if (!lines.isEmpty()) say(lines.join("\n"));
         };
     });
 }

@@ -77,24 +77,36 @@ int info(const Console& console, const std::string& path, const std::string& fps
     const auto plate = openPlate(path, fps, firstFrame);
     if (!plate) return fail(plate.error());
     const PlateFacts& f = (*plate)->facts();
-    const json figures{{"path", f.path.string()},
-                       {"kind", f.kind == PlateKind::video ? "video" : "sequence"},
-                       {"width", f.width},
-                       {"height", f.height},
-                       {"fps", toString(f.fps)},
-                       {"fps_from_plate", f.fpsFromPlate},
-                       {"first_frame", f.firstFrame},
-                       {"last_frame", f.lastFrame},
-                       {"frames", f.frameCount()},
-                       {"pixel_format", f.pixelFormat},
-                       {"pixel_aspect", f.pixelAspect},
-                       {"linear", f.linear},
-                       {"missing_frames", f.missing}};
+    const Progress progress = consoleProgress("Looking for damaged frames");
+    const std::vector<int> damaged = (*plate)->damagedFrames(progress);
+    if (progress.stopped()) return fail({Fault::stopped, ""});
+    json figures{{"path", f.path.string()},
+                 {"kind", f.kind == PlateKind::video ? "video" : "sequence"},
+                 {"width", f.width},
+                 {"height", f.height},
+                 {"fps", toString(f.fps)},
+                 {"fps_from_plate", f.fpsFromPlate},
+                 {"first_frame", f.firstFrame},
+                 {"last_frame", f.lastFrame},
+                 {"frames", f.frameCount()},
+                 {"pixel_format", f.pixelFormat},
+                 {"pixel_aspect", f.pixelAspect},
+                 {"linear", f.linear},
+                 {"turned", f.turned},
+                 {"interlaced", f.interlaced},
+                 {"uneven_frames", f.unevenFrames},
+                 {"remarks", f.remarks},
+                 {"missing_frames", f.missing},
+                 {"damaged_frames", damaged}};
+    if (!f.times.seconds.isEmpty()) figures["frame_times_s"] = f.times.seconds.vector();
+    std::string more;
+    if (!f.missing.empty()) more += "\nmissing: " + frameRanges(f.missing);
+    if (!damaged.empty()) more += "\ndamaged: " + frameRanges(damaged) + " (tracking passes over them)";
+    for (const std::string& remark : f.remarks) more += "\n" + remark;
     say(console, figures,
         fmt::format("{}\n{}x{}, {} frames/s{}, frames {}-{} ({}), {}, pixel aspect {:g}{}", f.path.string(), f.width,
                     f.height, toString(f.fps), f.fpsFromPlate ? "" : " (assumed)", f.firstFrame, f.lastFrame,
-                    f.frameCount(), f.pixelFormat, f.pixelAspect,
-                    f.missing.empty() ? "" : "\nmissing: " + frameRanges(f.missing)));
+                    f.frameCount(), f.pixelFormat, f.pixelAspect, more));
     return 0;
 }
 
@@ -102,7 +114,7 @@ int finishTracks(const Console& console, const Expected<TrackingResult>& result,
                  const std::string& out) {
     if (!result) return fail(result.error());
     if (result->stopped) return fail({Fault::stopped, ""});
-    const TrackFile file{facts.width, facts.height, facts.fps, result->tracks};
+    const TrackFile file{facts.width, facts.height, facts.fps, result->tracks, facts.times};
     const bool csv = fs::path(out).extension() == ".csv";
     if (const auto written = put(out, csv ? tracksCsv(file) : tracksJson(file)); !written) return fail(written.error());
     json figures = tracksFigures(*result);

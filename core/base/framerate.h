@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/expected.h"
+#include "base/list.h"
 
 #include <cstdint>
 #include <string>
@@ -15,6 +16,12 @@ struct FrameRate {
 
     double perSecond() const { return double(numerator) / double(denominator); }
     bool operator==(const FrameRate&) const = default;
+};
+
+/// When each frame is shown, of footage whose rate varies.
+struct FrameTimes {
+    int firstFrame = 0;
+    List<double> seconds;  ///< from the first frame, one entry a frame; empty: the rate says it all
 };
 
 /// The fraction in lowest terms. A denominator or numerator of zero or less gives 24/1.

@@ -109,6 +109,25 @@ inline FrameRate takeRate(const json& document, const std::string& where) {
     return frameRateNear(rate);
 }
 
+/// Left out where the rate says it all.
+inline void putTimes(json& document, const FrameTimes& times) {
+    if (!times.seconds.isEmpty())
+        document["frame_times"] = {{"first_frame", times.firstFrame}, {"seconds", times.seconds.vector()}};
+}
+
+inline FrameTimes takeTimes(const json& document, const std::string& where) {
+    FrameTimes times;
+    if (!document.contains("frame_times")) return times;
+    const json& entry = document["frame_times"];
+    const std::string here = where + ".frame_times";
+    times.firstFrame = whole(entry, "first_frame", here);
+    std::vector<double> seconds;
+    for (std::size_t i = 0; const json& value : list(entry, "seconds", here))
+        seconds.push_back(number(value, here + ".seconds[" + std::to_string(i++) + "]"));
+    times.seconds = std::move(seconds);
+    return times;
+}
+
 /// Reads a JSON file and lets `take` make a value of it; what goes wrong names the file and the place in it.
 template <class Take>
 auto parseText(const std::string& contents, const std::string& name, Take&& take)
@@ -124,8 +143,9 @@ auto parseText(const std::string& contents, const std::string& name, Take&& take
         if (error.byte >= contents.size())
             return failure(Fault::input, "{}: breaks off at line {}; the file is cut off", name, line);
         return failure(Fault::input, "{}: is no valid JSON near line {}", name, line);
-    } catch (const std::exception& error) {
-        return failure(Fault::input, "{}: {}", name, error.what());
+    } catch (const std::exception&) {
+        // What the readers above did not foresee; the library's own words help nobody.
+        return failure(Fault::input, "{}: a value in it is of another kind than expected, or too large", name);
     }
 }
 

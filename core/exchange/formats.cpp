@@ -106,6 +106,7 @@ std::string csvField(const std::string& text) {
 std::string tracksJson(const TrackFile& file, Origin origin) {
     json header{{"format", "pinion.tracks"}, {"version", 1}, {"width", file.width}, {"height", file.height}};
     putRate(header, file.fps);
+    putTimes(header, file.times);
     if (origin == Origin::bottomLeft) header["origin"] = toString(origin);
     const auto placed = [&](const Sample& sample) { return deliveredPlace(sample, origin, file.height); };
     // Written as text, a line a sample: a long plate has a million of them, and a tree of them would take half a
@@ -144,6 +145,7 @@ Expected<TrackFile> readTracks(const std::filesystem::path& path) {
         result.width = whole(document, "width", "file");
         result.height = whole(document, "height", "file");
         result.fps = takeRate(document, "file");
+        result.times = takeTimes(document, "file");
         const bool fromBottom = document.contains("origin") &&
                                 knownOrigin(text(document, "origin", "file"), "file.origin") == Origin::bottomLeft;
         for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
@@ -364,6 +366,7 @@ std::string cameraJson(const CameraFile& file) {
                   {"sensor_width_mm", file.sensorWidth_mm},
                   {"lens", lensObject(file.lens)}};
     putRate(document, file.fps);
+    putTimes(document, file.times);
     json& frames = document["frames"] = json::array();
     for (const CameraFile::Frame& frame : file.frames) {
         json matrix = json::array();
@@ -398,6 +401,7 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
         file.width = whole(document, "width", "file");
         file.height = whole(document, "height", "file");
         file.fps = takeRate(document, "file");
+        file.times = takeTimes(document, "file");
         file.sensorWidth_mm = number(document, "sensor_width_mm", "file");
         file.lens = takeLens(member(document, "lens", "file"), "lens");
         for (std::size_t i = 0; const json& entry : list(document, "frames", "file")) {

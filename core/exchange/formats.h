@@ -37,6 +37,7 @@ struct TrackFile {
     int height = 0;
     FrameRate fps;
     std::vector<Track> tracks;
+    FrameTimes times{};  ///< of a plate whose rate varies
 };
 std::string tracksJson(const TrackFile& file, Origin origin = Origin::topLeft);
 /// JSON, or CSV by the ending. Of a CSV that does not say them, size and rate are 0.
@@ -59,6 +60,7 @@ struct CameraFile {
     int width = 0;
     int height = 0;
     FrameRate fps;
+    FrameTimes times{};  ///< of a plate whose rate varies
     Lens lens;
     double sensorWidth_mm = 36.0;
     struct Frame {

@@ -208,6 +208,7 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.width = shot.plate.width;
     file.height = shot.plate.height;
     file.fps = shot.plate.fps;
+    file.times = shot.plate.times;
     file.lens = shot.solve->lens;
     file.sensorWidth_mm = shot.solve->sensorWidth_mm;
     file.zoom = shot.solve->zoom;
@@ -231,7 +232,7 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
 }
 
 TrackFile trackFileOf(const Shot& shot) {
-    return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector()};
+    return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector(), shot.plate.times};
 }
 
 fs::path deliveryFolderOf(const Shot& shot, const fs::path& shotFile) {

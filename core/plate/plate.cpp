@@ -95,6 +95,8 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
                        "{}: a single picture without a frame number is no plate; number it, as in name.1001{}",
                        path.string(), path.extension().string());
     }
+    if (!fs::is_regular_file(path, code))
+        return failure(Fault::input, "{}: is no file but a pipe or a device", path.string());
     return openVideo(path, options, progress);
 }
 

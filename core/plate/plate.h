@@ -28,7 +28,14 @@ struct PlateFacts {
     double pixelAspect = 1.0;
     std::string pixelFormat;   ///< "yuv420p", "rgb half", ...
     bool linear = false;       ///< scene-linear values, shown through the display transform
-    std::vector<int> missing;  ///< frames between first and last that have no file
+    std::vector<int> missing;  ///< frames between first and last that have no file, or that the video breaks off before
+    int turned = 0;            ///< degrees clockwise that frames are turned by, because the video says that it lies so
+    bool interlaced = false;   ///< two fields a frame, taken at different times
+    /// Frames of a video that are shown for longer or shorter than the others. Where there are any, `times` says when
+    /// each frame is shown.
+    int unevenFrames = 0;
+    FrameTimes times;
+    std::vector<std::string> remarks;  ///< what else is worth knowing, a sentence each
 
     int frameCount() const { return lastFrame - firstFrame + 1; }
     bool holds(int frame) const { return frame >= firstFrame && frame <= lastFrame; }
@@ -59,6 +66,10 @@ public:
 
     /// One frame, by its number. Fails for a frame outside the plate, missing, unreadable or of another size.
     virtual Expected<PicturePtr> read(int frame) const = 0;
+
+    /// Frames that cannot be decoded or are in part made up, found by decoding all of a video; a sequence tells when a
+    /// frame is read. Ends early when stopped.
+    virtual std::vector<int> damagedFrames(const Progress&) const { return {}; }
 
 protected:
     PlateFacts facts_;

@@ -118,13 +118,18 @@ Expected<PlateCheck> checkPlate(FrameCache& cache, int first, int last, const Pr
     cv::Mat before, window;
     std::array<double, 32> histogramBefore{};
     std::vector<double> detail;
+    std::vector<int> damaged;
     for (int frame = first; frame <= last; ++frame) {
         if (progress.stopped()) {
             check.stopped = true;
             break;
         }
         const auto picture = cache.get(frame);
-        if (!picture) continue;
+        if (!picture) {
+            const auto& missing = cache.facts().missing;
+            if (!std::binary_search(missing.begin(), missing.end(), frame)) damaged.push_back(frame);
+            continue;
+        }
         const Plane raw = analysisPlane(**picture);
         const Pyramid pyramid = buildPyramid(**picture, Channel::luma, PreFilter::none, 3);
         const cv::Mat full = matOf(raw);
@@ -176,6 +181,11 @@ Expected<PlateCheck> checkPlate(FrameCache& cache, int first, int last, const Pr
     const double best = sorted.empty() ? 1.0 : std::max(1e-6, sorted[sorted.size() * 9 / 10]);
     for (std::size_t i = 0; i < check.frames.size(); ++i) check.frames[i].sharpness = std::min(1.0, detail[i] / best);
     check.notes = notesOf(check.frames);
+    if (!damaged.empty())
+        check.notes.insert(check.notes.begin(),
+                           {PlateNote::Kind::damaged, damaged.front(), damaged.back(),
+                            frameRanges(damaged) + (damaged.size() == 1 ? " is" : " are") +
+                                " damaged or cannot be read: tracking passes over, as over a gap"});
     return check;
 }
 

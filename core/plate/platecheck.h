@@ -20,7 +20,7 @@ struct FrameCheck {
 
 /// A stretch of frames and what it means for tracking.
 struct PlateNote {
-    enum class Kind { blurred, soft, jump, noisy, cut, fast };
+    enum class Kind { damaged, blurred, soft, jump, noisy, cut, fast };
     Kind kind;
     int first;
     int last;

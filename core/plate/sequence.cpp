@@ -2,13 +2,92 @@
 
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
+#include <array>
+#include <cctype>
 #include <charconv>
 #include <map>
+#include <optional>
 
 namespace pinion {
 namespace {
 
 namespace fs = std::filesystem;
+
+struct Size {
+    int width = 0, height = 0;
+    auto operator<=>(const Size&) const = default;
+};
+Size sizeOf(const OIIO::ImageSpec& spec) {
+    return {spec.full_width > 0 ? spec.full_width : spec.width, spec.full_height > 0 ? spec.full_height : spec.height};
+}
+
+/// Opens a frame. A pipe would be waited for without an end.
+std::unique_ptr<OIIO::ImageInput> openedFrame(const fs::path& path, std::string& error) {
+    std::error_code code;
+    if (!fs::is_regular_file(path, code)) {
+        error = "is no file with a picture";
+        return nullptr;
+    }
+    auto input = OIIO::ImageInput::open(path.string());
+    if (!input) error = "cannot be read: " + OIIO::geterror();
+    return input;
+}
+
+/// What of a file is the picture.
+struct Channels {
+    int part = 0;
+    std::array<int, 3> numbers{0, 1, 2};
+    std::string words;  ///< which ones, when it was not obvious
+};
+
+/// Red, green and blue by their names; in the first part that has them, without a layer's name before one with; then
+/// what is called luminance; then the first channels there are.
+Channels channelsOf(OIIO::ImageInput& input) {
+    struct Found {
+        int rank;
+        Channels channels;
+    };
+    std::optional<Found> best;
+    for (int part = 0; input.seek_subimage(part, 0); ++part) {
+        const OIIO::ImageSpec spec = input.spec();
+        std::map<std::string, std::array<int, 4>> layers;  // red, green, blue, luminance
+        const auto take = [&](const std::string& layer, int which, int channel) {
+            layers.try_emplace(layer, std::array{-1, -1, -1, -1}).first->second[std::size_t(which)] = channel;
+        };
+        for (int c = 0; c < spec.nchannels && c < int(spec.channelnames.size()); ++c) {
+            const std::string& name = spec.channelnames[std::size_t(c)];
+            const auto dot = name.find_last_of('.');
+            const std::string layer = dot == std::string::npos ? "" : name.substr(0, dot);
+            std::string last = dot == std::string::npos ? name : name.substr(dot + 1);
+            for (char& letter : last) letter = char(std::tolower(static_cast<unsigned char>(letter)));
+            static const std::map<std::string, int> kinds{{"r", 0},    {"red", 0}, {"g", 1},    {"green", 1}, {"b", 2},
+                                                          {"blue", 2}, {"y", 3},   {"luma", 3}, {"l", 3}};
+            if (const auto kind = kinds.find(last); kind != kinds.end()) take(layer, kind->second, c);
+        }
+        const auto offer = [&](int rank, std::array<int, 3> numbers, const std::string& names) {
+            if (best && best->rank <= rank) return;
+            const std::string partName = spec.get_string_attribute("oiio:subimagename", std::to_string(part + 1));
+            std::string words = part > 0 ? fmt::format("{} of part '{}'", names, partName) : names;
+            if (rank == 0 && part == 0) words.clear();
+            best = {rank, {part, numbers, words}};
+        };
+        const auto nameOf = [&](int c) { return spec.channelnames[std::size_t(c)]; };
+        for (const auto& [layer, c] : layers)
+            if (c[0] >= 0 && c[1] >= 0 && c[2] >= 0)
+                offer(layer.empty() ? 0 : 1, {c[0], c[1], c[2]},
+                      fmt::format("channels {}, {}, {}", nameOf(c[0]), nameOf(c[1]), nameOf(c[2])));
+            else if (c[3] >= 0) offer(2, {c[3], c[3], c[3]}, "channel " + nameOf(c[3]));
+        if (spec.nchannels == 1 && part == 0 && layers.empty()) {
+            // A grey picture of a format that names no channels, or one channel whatever it is called.
+            offer(spec.format == OIIO::TypeDesc::UINT8 ? 0 : 3, {0, 0, 0}, "channel " + nameOf(0));
+        } else {
+            const int last = spec.nchannels - 1;
+            offer(4, {0, std::min(1, last), std::min(2, last)},
+                  fmt::format("channels {}, {}, {}", nameOf(0), nameOf(std::min(1, last)), nameOf(std::min(2, last))));
+        }
+    }
+    return best ? best->channels : Channels{};
+}
 
 class SequencePlate final : public Plate {
 public:
@@ -25,54 +104,70 @@ public:
                            facts_.firstFrame, facts_.lastFrame);
         }
         const std::string name = file->second.string();
-        const auto input = OIIO::ImageInput::open(name);
-        if (!input) return failure(Fault::input, "{}: cannot be read: {}", name, OIIO::geterror());
+        std::string error;
+        const auto input = openedFrame(file->second, error);
+        if (!input) return failure(Fault::input, "{}: {}", name, error);
+        const Channels channels = channelsOf(*input);
+        input->seek_subimage(channels.part, 0);
         const OIIO::ImageSpec spec = input->spec();
-        const int width = spec.full_width > 0 ? spec.full_width : spec.width;
-        const int height = spec.full_height > 0 ? spec.full_height : spec.height;
-        if (width != facts_.width || height != facts_.height)
+        const Size size = sizeOf(spec);
+        if (size != Size{facts_.width, facts_.height})
             return failure(Fault::input, "{}: is {}x{}, but the sequence is {}x{}; re-render or remove this frame",
-                           name, width, height, facts_.width, facts_.height);
+                           name, size.width, size.height, facts_.width, facts_.height);
         auto picture = std::make_shared<Picture>();
-        picture->width = width;
-        picture->height = height;
+        picture->width = size.width;
+        picture->height = size.height;
         picture->linear = facts_.linear;
         const bool bytes = spec.format == OIIO::TypeDesc::UINT8;
         picture->depth = bytes ? Picture::Depth::bits8 : Picture::Depth::float32;
         const auto type = bytes ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::FLOAT;
-        const std::size_t count = std::size_t(width) * std::size_t(height) * 3;
-        const bool read = bytes ? readInto(*input, spec, type, picture->bytes, count)
-                                : readInto(*input, spec, type, picture->floats, count);
+        const bool read = bytes ? readInto(*input, channels, type, picture->bytes)
+                                : readInto(*input, channels, type, picture->floats);
         if (!read) return failure(Fault::input, "{}: is damaged: {}", name, input->geterror());
         return picture;
+    }
+
+    /// Those whose head cannot be read or tells another size.
+    std::vector<int> damagedFrames(const Progress& progress) const override {
+        std::vector<int> damaged;
+        std::size_t done = 0;
+        for (const auto& [frame, path] : files_) {
+            if (progress.stopped()) break;
+            std::string error;
+            const auto input = openedFrame(path, error);
+            if (!input || sizeOf(input->spec()) != Size{facts_.width, facts_.height}) damaged.push_back(frame);
+            progress.report(double(++done) / double(files_.size()), "Looking for damaged frames");
+        }
+        return damaged;
     }
 
 private:
     /// Reads the data window into the display window, grey spread to three channels, alpha dropped.
     template <class Value>
-    static bool readInto(OIIO::ImageInput& input, const OIIO::ImageSpec& spec, OIIO::TypeDesc type,
-                         std::vector<Value>& out, std::size_t count) {
-        const int channels = std::min(spec.nchannels, 3);
-        std::vector<Value> data(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(channels));
-        if (!input.read_image(0, 0, 0, channels, type, data.data())) return false;
-        const int width = spec.full_width > 0 ? spec.full_width : spec.width;
-        const int height = spec.full_height > 0 ? spec.full_height : spec.height;
-        if (channels == 3 && spec.width == width && spec.height == height && spec.x == spec.full_x &&
-            spec.y == spec.full_y) {
+    static bool readInto(OIIO::ImageInput& input, const Channels& channels, OIIO::TypeDesc type,
+                         std::vector<Value>& out) {
+        const OIIO::ImageSpec spec = input.spec();
+        const auto [low, high] = std::minmax_element(channels.numbers.begin(), channels.numbers.end());
+        const int first = *low, count = *high - *low + 1;
+        std::vector<Value> data(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(count));
+        if (!input.read_image(channels.part, 0, first, first + count, type, data.data())) return false;
+        const auto [width, height] = sizeOf(spec);
+        const bool inOrder = channels.numbers == std::array{first, first + 1, first + 2};
+        if (inOrder && spec.width == width && spec.height == height && spec.x == spec.full_x && spec.y == spec.full_y) {
             out = std::move(data);
             return true;
         }
-        out.assign(count, Value(0));
+        out.assign(std::size_t(width) * std::size_t(height) * 3, Value(0));
         for (int y = 0; y < spec.height; ++y) {
             const int toY = spec.y - spec.full_y + y;
             if (toY < 0 || toY >= height) continue;
             for (int x = 0; x < spec.width; ++x) {
                 const int toX = spec.x - spec.full_x + x;
                 if (toX < 0 || toX >= width) continue;
-                for (int c = 0; c < 3; ++c)
-                    out[(std::size_t(toY) * std::size_t(width) + std::size_t(toX)) * 3 + std::size_t(c)] =
-                        data[(std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(channels) +
-                             std::size_t(std::min(c, channels - 1))];
+                for (std::size_t c = 0; c < 3; ++c)
+                    out[(std::size_t(toY) * std::size_t(width) + std::size_t(toX)) * 3 + c] =
+                        data[(std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(count) +
+                             std::size_t(channels.numbers[c] - first)];
             }
         }
         return true;
@@ -117,42 +212,71 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame)
         if (!files.contains(frame)) facts.missing.push_back(frame);
 
-    // The first frame that opens says what the others are; a broken one is reported when it is read.
+    // Most of a sample say what the others are; broken and odd ones are reported when they are read.
+    constexpr std::size_t kSample = 21;
+    std::map<Size, std::vector<int>> sizes;
     std::string broken;
-    for (const auto& [frame, path] : files) {
-        const auto input = OIIO::ImageInput::open(path.string());
+    const auto look = [&](int frame, const fs::path& path) {
+        std::string error;
+        const auto input = openedFrame(path, error);
         if (!input) {
-            if (broken.empty()) broken = fmt::format("{}: cannot be read: {}", path.string(), OIIO::geterror());
-            continue;
+            if (broken.empty()) broken = fmt::format("{}: {}", path.string(), error);
+            return;
         }
-        const OIIO::ImageSpec& spec = input->spec();
-        facts.width = spec.full_width > 0 ? spec.full_width : spec.width;
-        facts.height = spec.full_height > 0 ? spec.full_height : spec.height;
-        facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
-        facts.pixelFormat = fmt::format("{} {}",
-                                        spec.nchannels == 1   ? "grey"
-                                        : spec.nchannels == 4 ? "rgba"
-                                                              : "rgb",
-                                        spec.format.c_str());
-        facts.linear = spec.format == OIIO::TypeDesc::HALF || spec.format == OIIO::TypeDesc::FLOAT;
-        facts.fpsFromPlate = false;
-        int rational[2] = {0, 0};
-        if (spec.getattribute("FramesPerSecond", OIIO::TypeRational, rational) && rational[0] > 0 && rational[1] > 0) {
-            facts.fps = reduced({rational[0], rational[1]});
-            facts.fpsFromPlate = true;
-        } else if (const float rate =
-                       spec.get_float_attribute("dpx:FrameRate", spec.get_float_attribute("FramesPerSecond", 0.0F));
-                   rate > 0.5F && rate < 1000.0F) {
-            facts.fps = frameRateNear(rate);
-            facts.fpsFromPlate = true;
-        }
-        if (options.fps) {
-            facts.fps = *options.fps;
-            facts.fpsFromPlate = true;
-        }
-        return std::make_shared<SequencePlate>(std::move(facts), std::move(files));
+        input->seek_subimage(channelsOf(*input).part, 0);
+        sizes[sizeOf(input->spec())].push_back(frame);
+    };
+    for (std::size_t i = 0; const auto& [frame, path] : files) {
+        const std::size_t step = std::max<std::size_t>(1, (files.size() + kSample - 1) / kSample);
+        if (i % step == 0 || i + 1 == files.size()) look(frame, path);
+        ++i;
     }
-    return failure(Fault::input, "{}", broken);
+    // None of the sample opens: the first that does.
+    for (auto file = files.begin(); file != files.end() && sizes.empty(); ++file) look(file->first, file->second);
+    if (sizes.empty()) return failure(Fault::input, "{}", broken);
+    const auto most = std::max_element(sizes.begin(), sizes.end(), [](const auto& a, const auto& b) {
+        return a.second.size() != b.second.size() ? a.second.size() < b.second.size()
+                                                  : a.second.front() > b.second.front();
+    });
+    facts.width = most->first.width;
+    facts.height = most->first.height;
+    for (const auto& [size, frames] : sizes)
+        if (size != most->first)
+            facts.remarks.push_back(fmt::format("{} {}x{} where the others are {}x{}: passed over",
+                                                frameRanges(frames) + (frames.size() == 1 ? " is" : " are"), size.width,
+                                                size.height, facts.width, facts.height));
+
+    std::string error;
+    const auto input = openedFrame(files.at(most->second.front()), error);
+    if (!input) return failure(Fault::input, "{}: {}", files.at(most->second.front()).string(), error);
+    const Channels channels = channelsOf(*input);
+    input->seek_subimage(channels.part, 0);
+    if (!channels.words.empty()) facts.remarks.push_back(channels.words + " are used for the picture");
+    const OIIO::ImageSpec spec = input->spec();
+    facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
+    if (!(facts.pixelAspect > 0.01 && facts.pixelAspect < 100)) facts.pixelAspect = 1;
+    facts.pixelFormat = fmt::format("{} {}",
+                                    spec.nchannels == 1   ? "grey"
+                                    : spec.nchannels == 4 ? "rgba"
+                                                          : "rgb",
+                                    spec.format.c_str());
+    facts.linear = spec.format == OIIO::TypeDesc::HALF || spec.format == OIIO::TypeDesc::FLOAT;
+    facts.fpsFromPlate = false;
+    int rational[2] = {0, 0};
+    if (spec.getattribute("FramesPerSecond", OIIO::TypeRational, rational) && rational[0] > 0 && rational[1] > 0) {
+        facts.fps = reduced({rational[0], rational[1]});
+        facts.fpsFromPlate = true;
+    } else if (const float rate =
+                   spec.get_float_attribute("dpx:FrameRate", spec.get_float_attribute("FramesPerSecond", 0.0F));
+               rate > 0.5F && rate < 1000.0F) {
+        facts.fps = frameRateNear(rate);
+        facts.fpsFromPlate = true;
+    }
+    if (options.fps) {
+        facts.fps = *options.fps;
+        facts.fpsFromPlate = true;
+    }
+    return std::make_shared<SequencePlate>(std::move(facts), std::move(files));
 }
 
 }  // namespace pinion

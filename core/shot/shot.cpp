@@ -87,7 +87,7 @@ std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids) {
 
 PlateRef plateRef(const PlateFacts& facts) {
     const FrameRange all{facts.firstFrame, facts.lastFrame};
-    return {facts.path, facts.width, facts.height, facts.fps, all, all};
+    return {facts.path, facts.width, facts.height, facts.fps, facts.times, all, all};
 }
 
 Shot shotOf(const PlateFacts& facts) {

@@ -25,6 +25,7 @@ struct PlateRef {
     int width = 0;
     int height = 0;
     FrameRate fps;
+    FrameTimes times;   ///< of a plate whose rate varies
     FrameRange frames;  ///< all frames of the plate
     FrameRange range;   ///< between the handles on the ruler
     bool isOpen() const { return !path.empty(); }

@@ -467,6 +467,7 @@ Shot takeShot(const json& document, const fs::path& file) {
         shot.plate.height = whole(plate, "height", "plate");
         if (shot.plate.width < 1 || shot.plate.height < 1) malformed("plate: the size is not above 0");
         shot.plate.fps = takeRate(plate, "plate");
+        shot.plate.times = takeTimes(plate, "plate");
         shot.plate.frames = takeRange(plate, "frames", "plate");
         shot.plate.range = takeRange(plate, "range", "plate");
         if (shot.plate.range.first < shot.plate.frames.first || shot.plate.range.last > shot.plate.frames.last)
@@ -578,6 +579,7 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
         plate["width"] = shot.plate.width;
         plate["height"] = shot.plate.height;
         putRate(plate, shot.plate.fps);
+        putTimes(plate, shot.plate.times);
         plate["frames"] = {shot.plate.frames.first, shot.plate.frames.last};
         plate["range"] = {shot.plate.range.first, shot.plate.range.last};
     }

@@ -1,60 +1,16 @@
 // The command line as a script would call it.
 
-#include "base/files.h"
+#include "commandline.h"
 #include "exchange/formats.h"
-#include "scratch.h"
 #include "shot/shotfile.h"
 
-#include <array>
-#include <catch2/catch.hpp>
 #include <csignal>
-#include <cstdio>
 #include <nlohmann/json.hpp>
-#include <sys/wait.h>
 #include <unistd.h>
 
 using namespace pinion;
+using namespace pinion::test;
 using nlohmann::json;
-
-namespace {
-
-const std::string kCli = std::string(PINION_BINARY_DIR) + "/bin/pinion-cli";
-const std::string kPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.mp4";
-
-struct Outcome {
-    int status;
-    std::string out;
-    std::string err;
-};
-
-Outcome run(const std::string& words) {
-    const test::Scratch scratch;
-    const std::string errors = (scratch / "err").string();
-    std::FILE* pipe = ::popen((kCli + " " + words + " 2>" + errors).c_str(), "r");
-    REQUIRE(pipe);
-    Outcome outcome{0, "", ""};
-    std::array<char, 4096> buffer{};
-    std::size_t count = 0;
-    while ((count = std::fread(buffer.data(), 1, buffer.size(), pipe)) > 0) outcome.out.append(buffer.data(), count);
-    const int status = ::pclose(pipe);
-    outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-    outcome.err = *readFile(errors);
-    return outcome;
-}
-
-/// The one line an error is said in.
-void checkRefused(const Outcome& outcome, int status, const std::string& part) {
-    INFO(outcome.err);
-    CHECK(outcome.status == status);
-    CHECK(outcome.out.empty());
-    CHECK(outcome.err.find(part) != std::string::npos);
-    const auto start = outcome.err.rfind("pinion-cli: ");
-    REQUIRE(start != std::string::npos);
-    const std::string last = outcome.err.substr(start);
-    CHECK(std::count(last.begin(), last.end(), '\n') == 1);
-}
-
-}  // namespace
 
 TEST_CASE("info tells what a plate is, as text and as one JSON object") {
     const Outcome outcome = run("--json info " + kPlate);
