@@ -16,8 +16,9 @@ constexpr double kClear =
     6.0;  // fall of the log-likelihood that nobody would call alike: three and a half standard deviations
 constexpr double kLooseFocal = 0.012;               // relative deviation from which on it is worth a profile
 constexpr double kLongest = 3.2, kShortest = 0.45;  // frame widths beyond which focal lengths are rare
-constexpr double kStep = 1.09;                      // from one focal length of the profile to the next
-constexpr int kFrames = 28;                         // that the profile looks at
+constexpr double kClearOfSlide = 12;
+constexpr double kStep = 1.09;  // from one focal length of the profile to the next
+constexpr int kFrames = 28;     // that the profile looks at
 constexpr double kRival =
     25.0;  // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
 
@@ -157,8 +158,10 @@ std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPla
     const LensTerms held = LensTerms(plan.fine).remove(LensTerm::focal);
     middle.adjust(plan.fine, width, 12, progress);
     const double noise = std::max(middle.noise(), 0.03 * scene.material().scale());
-    // What is seen of the shot here is a part of what there is.
-    const double clear = kClear * double(middle.placedFrames()) / double(scene.placedFrames());
+    // What is seen of the shot here is a part of what there is. Along a slide the truth has no valley: what small,
+    // lasting errors of tracks do decides, and that does not grow with the frames.
+    const double clear =
+        slidesStraight(scene) ? kClearOfSlide : kClear * double(middle.placedFrames()) / double(scene.placedFrames());
     const auto costOfScene = [&](const Reconstruction& at) {
         const BundleOptions options = at.bundleOptions(held, width, 0, 0);
         return costOf(at.assemble(), options) / (noise * noise);
@@ -200,6 +203,10 @@ std::string inRanges(const std::vector<int>& frames) {
         i = j + 1;
     }
     return text;
+}
+
+double spreadOf(const std::pair<double, double>& focals, double focal_px) {
+    return focal_px * std::log(focals.second / focals.first) / std::sqrt(12.0);
 }
 
 std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan,
@@ -249,10 +256,9 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
     if (evidence.openFocals) {
         solve.focalRange_mm = {millimetres(options, evidence.openFocals->first),
                                millimetres(options, evidence.openFocals->second)};
-        // Anything in the range is as likely: the deviation of an even spread.
-        solve.focalDeviation_mm =
-            std::max(solve.focalDeviation_mm.value_or(0),
-                     (solve.focalRange_mm->second - solve.focalRange_mm->first) / std::sqrt(12.0));
+        // Anything in the range is as likely: the deviation of an even spread of the logarithm.
+        solve.focalDeviation_mm = std::max(solve.focalDeviation_mm.value_or(0),
+                                           millimetres(options, spreadOf(*evidence.openFocals, scene.lens().focal_px)));
         doubts.push_back(fmt::format("{:.0f} to {:.0f} mm fit alike: give a focal length, or a longer move",
                                      solve.focalRange_mm->first, solve.focalRange_mm->second));
     } else if (evidence.plan.focal && !scene.isZoom()) {

@@ -17,6 +17,9 @@ namespace pinion::solving {
 /// mm on a 36 mm frame.
 std::pair<double, double> alikeFocals(const Reconstruction& scene, const LensPlan& plan, const Progress& progress);
 
+/// The standard deviation of a focal length of which all in the range are as likely, by their logarithm, in pixels.
+double spreadOf(const std::pair<double, double>& focals, double focal_px);
+
 /// The range of clearly different focal lengths, in pixels, that the tracks leave open; none when they decide.
 std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan,
                                                     const std::vector<Candidate>& candidates,

@@ -415,8 +415,7 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     }
     if (open && covariance) {
         // Places are as open as the focal length, far beyond what its neighbourhood says.
-        const double spread = (open->second - open->first) / std::sqrt(12.0),
-                     own = covariance->deviationOf(LensTerm::focal);
+        const double spread = spreadOf(*open, scene.lens().focal_px), own = covariance->deviationOf(LensTerm::focal);
         if (own > 0 && spread > own) widenDeviations(solve, spread / own);
     }
     solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
