@@ -345,69 +345,94 @@ QWidget* makeDeliveryPanel(Workspace& workspace) {
         });
         workspace.edit("Change up axis", std::move(shot));
     });
-    const auto refresh = [&workspace, list, rows, axis, folder, deliver, origin, use, originLabel, useLabel, parts,
-                          position = components[0], rotation = components[1], scale = components[2]] {
+    struct Row {
+        Deliverable item;  ///< as it was when the row was made
+        QLabel* state;
+    };
+    const auto made = std::make_shared<std::vector<Row>>();
+    const auto makeRow = [&workspace, list, rows](const Deliverable& item) {
+        auto* row = new QWidget(list);
+        auto* line = new QHBoxLayout(row);
+        line->setContentsMargins(0, 0, 0, 0);
+        auto* name = new QLabel(list->fontMetrics().elidedText(text(item.name), Qt::ElideMiddle, 118));
+        name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+        name->setToolTip(text(item.name) + "\n" + text(item.place));
+        auto* state = new QLabel;
+        state->setProperty("dim", true);
+        line->addWidget(name, 1);
+        line->addWidget(state);
+        rows->addWidget(row);
+        auto* place = new QLineEdit(text(item.place), list);
+        place->setAccessibleName("Place of " + text(item.name));
+        place->setCursorPosition(0);
+        place->setStyleSheet(
+            "QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; "
+            "font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
+        QObject::connect(place, &QLineEdit::editingFinished, list,
+                         [&workspace, place, before = item.place, deliverable = item.name] {
+                             const std::string to = place->text().trimmed().toStdString();
+                             if (to.empty() || to == before) return;
+                             Shot changed = workspace.shot();
+                             changed.deliverables = changed.deliverables.edited([&](auto& items) {
+                                 for (Deliverable& one : items)
+                                     if (one.name == deliverable) one.place = to;
+                             });
+                             // After the signal: the edit rebuilds this list, and this line with it.
+                             QTimer::singleShot(0, &workspace, [&workspace, changed] {
+                                 workspace.edit("Change a delivery's place", changed);
+                             });
+                         });
+        auto* second = new QWidget(list);
+        auto* under = new QHBoxLayout(second);
+        under->setContentsMargins(0, 0, 0, 0);
+        under->setSpacing(4);
+        under->addWidget(place, 1);
+        if (item.kind != DeliverableKind::stMaps) {
+            auto* copy = new QPushButton("Copy", second);
+            copy->setFlat(true);
+            copy->setFocusPolicy(Qt::NoFocus);
+            copy->setObjectName("copy-" + text(item.name));
+            copy->setToolTip("To the clipboard, as it would be written");
+            QObject::connect(copy, &QPushButton::clicked, second, [&workspace, name = item.name] {
+                for (const Deliverable& one : workspace.shot().deliverables)
+                    if (one.name == name) {
+                        workspace.startCopy(one);
+                        return;
+                    }
+            });
+            copy->setStyleSheet(
+                "QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: "
+                "none; }");
+            under->addWidget(copy);
+        }
+        rows->addWidget(second);
+        return Row{item, state};
+    };
+    const auto refresh = [&workspace, rows, made, makeRow, axis, folder, deliver, origin, use, originLabel, useLabel,
+                          parts, position = components[0], rotation = components[1], scale = components[2]] {
         const Shot& shot = workspace.shot();
-        while (QLayoutItem* item = rows->takeAt(0)) {
-            if (item->widget()) item->widget()->deleteLater();
-            delete item;
+        // A row is made anew only when it is another one: somebody may be typing in it.
+        const bool same = std::equal(made->begin(), made->end(), shot.deliverables.begin(), shot.deliverables.end(),
+                                     [](const Row& row, const Deliverable& item) {
+                                         return row.item.name == item.name && row.item.place == item.place &&
+                                                row.item.kind == item.kind && row.item.format == item.format;
+                                     });
+        if (!same) {
+            while (QLayoutItem* item = rows->takeAt(0)) {
+                if (item->widget()) item->widget()->deleteLater();
+                delete item;
+            }
+            made->clear();
+            for (const Deliverable& item : shot.deliverables) made->push_back(makeRow(item));
         }
         static const char* const kFormats[] = {"USD", "JSON", "CSV", "EXR"};
-        for (const Deliverable& item : shot.deliverables) {
-            auto* row = new QWidget(list);
-            auto* line = new QHBoxLayout(row);
-            line->setContentsMargins(0, 0, 0, 0);
-            auto* name = new QLabel(list->fontMetrics().elidedText(text(item.name), Qt::ElideMiddle, 118));
-            name->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-            name->setToolTip(text(item.name) + "\n" + text(item.place));
+        for (std::size_t i = 0; i < made->size(); ++i) {
+            const Deliverable& item = shot.deliverables[i];
             const bool written = item.writtenKey != 0;
             const bool fresh = written && item.writtenKey == deliveryKey(shot, item);
-            auto* state = new QLabel(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open"
-                                                                                        : fresh  ? "written"
-                                                                                                 : "stale"));
-            state->setProperty("dim", true);
-            line->addWidget(name, 1);
-            line->addWidget(state);
-            rows->addWidget(row);
-            auto* place = new QLineEdit(text(item.place), list);
-            place->setAccessibleName("Place of " + text(item.name));
-            place->setCursorPosition(0);
-            place->setStyleSheet(
-                "QLineEdit { background: transparent; border: 1px solid transparent; color: #a2a2a2; padding: 0 2px; "
-                "font-size: 11px; } QLineEdit:focus { border-color: #d9a441; }");
-            QObject::connect(place, &QLineEdit::editingFinished, list,
-                             [&workspace, place, before = item.place, deliverable = item.name] {
-                                 const std::string to = place->text().trimmed().toStdString();
-                                 if (to.empty() || to == before) return;
-                                 Shot changed = workspace.shot();
-                                 changed.deliverables = changed.deliverables.edited([&](auto& items) {
-                                     for (Deliverable& one : items)
-                                         if (one.name == deliverable) one.place = to;
-                                 });
-                                 // After the signal: the edit rebuilds this list, and this line with it.
-                                 QTimer::singleShot(0, &workspace, [&workspace, changed] {
-                                     workspace.edit("Change a delivery's place", changed);
-                                 });
-                             });
-            auto* second = new QWidget(list);
-            auto* under = new QHBoxLayout(second);
-            under->setContentsMargins(0, 0, 0, 0);
-            under->setSpacing(4);
-            under->addWidget(place, 1);
-            if (item.kind != DeliverableKind::stMaps) {
-                auto* copy = new QPushButton("Copy", second);
-                copy->setFlat(true);
-                copy->setFocusPolicy(Qt::NoFocus);
-                copy->setObjectName("copy-" + text(item.name));
-                copy->setToolTip("To the clipboard, as it would be written");
-                QObject::connect(copy, &QPushButton::clicked, second,
-                                 [&workspace, item] { workspace.startCopy(item); });
-                copy->setStyleSheet(
-                    "QPushButton { padding: 1px 6px; font-size: 11px; background: transparent; color: #d9a441; border: "
-                    "none; }");
-                under->addWidget(copy);
-            }
-            rows->addWidget(second);
+            (*made)[i].state->setText(QString("%1 · %2").arg(kFormats[int(item.format)], !written ? "open"
+                                                                                         : fresh  ? "written"
+                                                                                                  : "stale"));
         }
         if (!shot.deliverables.isEmpty()) {
             const TransformOptions& t = shot.deliverables.back().transform;

@@ -261,9 +261,12 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         pin->setChecked(s.cornerPin);
         pin->setVisible(s.source == SteadySettings::Source::chosen && s.tracks.size() == 4);
         QStringList names;
-        for (TrackId id : s.tracks) names << (findTrack(shot, id) ? text(findTrack(shot, id)->name) : QString("?"));
+        for (std::size_t i = 0; i < std::min<std::size_t>(7, s.tracks.size()); ++i) {
+            const Track* track = findTrack(shot, s.tracks[i]);
+            names << (track ? text(track->name) : QString("?"));
+        }
         chosen->setText(names.isEmpty()    ? QString("none taken yet")
-                        : names.size() > 6 ? QString("%1 tracks").arg(names.size())
+                        : names.size() > 6 ? QString("%1 tracks").arg(s.tracks.size())
                                            : names.join(", "));
         chosen->setVisible(s.source == SteadySettings::Source::chosen);
         mode->setCurrentIndex(int(o.mode));

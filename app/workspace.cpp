@@ -455,8 +455,7 @@ void Workspace::wantAround() {
     };
     want(frame_);
     // Ahead by as much as fits comfortably, round the loop when playing.
-    const std::size_t each = std::size_t(shot().plate.width) * std::size_t(shot().plate.height) * 3;
-    const int room = int(std::min<std::size_t>(120, FrameCache::kDefaultBudget / 2 / std::max<std::size_t>(1, each)));
+    const int room = int(std::min<std::size_t>(120, frames_->budget() / 2 / frames_->frameBytes()));
     const int ahead = std::min(isPlaying() ? 48 : 16, room);
     for (int i = 1; i <= ahead; ++i) {
         const int next = frame_ + i;

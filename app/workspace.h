@@ -110,6 +110,7 @@ public:
     bool planPending() const { return planPending_; }
     /// Asks for the plan even while the Steady card changes nothing (for its curves).
     void refreshPlan();
+    void startPlan();
 
     /// The track the canvas stays on, the picture moving around it; 0: none.
     TrackId followed() const { return followed_; }
@@ -222,7 +223,7 @@ private:
     std::shared_ptr<const PicturePlan> plan_;
     QString planProblem_;
     bool planPending_ = false;
-    int planRun_ = 0;
+    bool planRunning_ = false;
     List<Track> planTracks_;
     std::uint64_t planKey_ = 0;
 

@@ -131,12 +131,12 @@ void Workspace::follow(TrackId id) {
 void Workspace::refreshPlan() {
     const Shot& now = shot();
     if (!now.steady.changesPicture() || !now.plate.isOpen()) {
-        if (plan_ || !planProblem_.isEmpty()) {
-            plan_.reset();
-            planProblem_.clear();
-            planKey_ = 0;
-            emit planChanged();
-        }
+        const bool had = plan_ || planPending_ || !planProblem_.isEmpty();
+        plan_.reset();
+        planProblem_.clear();
+        planPending_ = false;
+        planKey_ = 0;
+        if (had) emit planChanged();
         return;
     }
     // Hashing a million samples at every edit would be felt: whether the tracks are the same list is enough.
@@ -147,18 +147,28 @@ void Workspace::refreshPlan() {
     planKey_ = key;
     planTracks_ = now.tracks;
     planPending_ = true;
-    const int run = ++planRun_;
-    QThreadPool::globalInstance()->start([this, run, now] {
-        auto plan = picturePlan(now);
-        QMetaObject::invokeMethod(this, [this, run, plan = std::move(plan)]() mutable {
-            if (run != planRun_) return;  // another one is on its way
+    // One at a time: what changes meanwhile, at every step of a spin box, is worked out once, at the end.
+    if (!planRunning_) startPlan();
+    emit planChanged();
+}
+
+void Workspace::startPlan() {
+    planRunning_ = true;
+    QThreadPool::globalInstance()->start([this, shot = shot(), key = planKey_, tracks = planTracks_] {
+        auto plan = picturePlan(shot);
+        QMetaObject::invokeMethod(this, [this, key, tracks, plan = std::move(plan)]() mutable {
+            planRunning_ = false;
+            if (planKey_ == 0) return;  // nothing is steadied any more
+            if (key != planKey_ || !tracks.sharedWith(planTracks_)) {
+                startPlan();
+                return;
+            }
             planPending_ = false;
             plan_ = plan ? std::make_shared<const PicturePlan>(std::move(*plan)) : nullptr;
             planProblem_ = plan ? QString() : text(plan.error().message);
             emit planChanged();
         });
     });
-    emit planChanged();
 }
 
 void Workspace::startRender(const std::filesystem::path& pattern) {

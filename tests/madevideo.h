@@ -49,6 +49,7 @@ int numberIn(int width, int height, const Bright& bright) {
 }
 
 inline void makeVideo(const std::filesystem::path& path, const MadeVideo& made) {
+    av_log_set_level(AV_LOG_ERROR);
     const AVCodec* codec = avcodec_find_encoder_by_name(made.codec.c_str());
     INFO("encoder " << made.codec);
     REQUIRE(codec);

@@ -1,5 +1,7 @@
 #include "picture/pyramid.h"
 
+#include <algorithm>
+#include <cmath>
 #include <opencv2/imgproc.hpp>
 
 namespace pinion {
@@ -43,6 +45,29 @@ Pyramid buildPyramid(const Picture& picture, Channel channel, PreFilter filter, 
         pyramid.levels.push_back(std::move(half));
     }
     return pyramid;
+}
+
+PyramidPart partAround(const Pyramid& whole, double x, double y, double radius) {
+    PyramidPart part;
+    if (whole.levels.empty()) return part;
+    // Samples of all levels have to fall on samples.
+    const int grid = 1 << (whole.levels.size() - 1);
+    const int left = std::max(0, int(std::floor((x - radius) / grid)) * grid),
+              top = std::max(0, int(std::floor((y - radius) / grid)) * grid);
+    const int right = std::min(whole.width(), int(std::ceil(x + radius))),
+              bottom = std::min(whole.height(), int(std::ceil(y + radius)));
+    part.left = left;
+    part.top = top;
+    for (std::size_t l = 0; l < whole.levels.size(); ++l) {
+        const Plane& from = whole.levels[l];
+        const int x0 = std::min(left >> l, from.width), y0 = std::min(top >> l, from.height);
+        const int x1 = std::clamp((right + (1 << l) - 1) >> l, x0, from.width),
+                  y1 = std::clamp((bottom + (1 << l) - 1) >> l, y0, from.height);
+        Plane to(x1 - x0, y1 - y0);
+        for (int row = 0; row < to.height; ++row) std::copy_n(from.row(y0 + row) + x0, to.width, to.row(row));
+        part.pyramid.levels.push_back(std::move(to));
+    }
+    return part;
 }
 
 }  // namespace pinion

@@ -17,4 +17,11 @@ struct Pyramid {
 Pyramid buildPyramid(const Picture& picture, Channel channel = Channel::luma, PreFilter filter = PreFilter::none,
                      int levels = 3);
 
+/// The part around `at` that reaches `radius` pixels of level 0 to every side, as far as there is picture.
+struct PyramidPart {
+    Pyramid pyramid;
+    double left = 0, top = 0;  ///< where its first sample lies in the whole one
+};
+PyramidPart partAround(const Pyramid& whole, double x, double y, double radius);
+
 }  // namespace pinion

@@ -47,6 +47,12 @@ std::size_t FrameCache::usedBytes() const {
     return used_;
 }
 
+std::size_t FrameCache::frameBytes() const {
+    const std::lock_guard lock(mutex_);
+    if (!entries_.empty()) return std::max<std::size_t>(1, used_ / entries_.size());
+    return std::max<std::size_t>(1, std::size_t(facts().width) * std::size_t(facts().height) * 3);
+}
+
 std::vector<int> FrameCache::framesHeld() const {
     const std::lock_guard lock(mutex_);
     return {byAge_.begin(), byAge_.end()};

@@ -42,7 +42,11 @@ public:
     using Listener = std::function<void(int frame, const Error* error)>;
     void setListener(Listener listener);
 
+    std::size_t budget() const { return budget_; }
     std::size_t usedBytes() const;
+
+    /// What a frame takes, as those in memory do; 8 bits a channel while there is none.
+    std::size_t frameBytes() const;
     std::vector<int> framesHeld() const;
 
 private:

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <bit>
 #include <functional>
+#include <numeric>
 #include <set>
 #include <unordered_map>
 
@@ -32,17 +33,47 @@ private:
     std::uint64_t state_ = 14695981039346656037ULL;
 };
 
+/// Kept with the samples: an edit of one track of thousands makes the sum of that one anew.
+struct SamplesPrint {
+    std::uint64_t value;
+};
+std::uint64_t printOf(const List<Sample>& samples) {
+    return samples
+        .derived<SamplesPrint>([](const std::vector<Sample>& all) {
+            Fingerprint print;
+            for (const Sample& sample : all) {
+                print.add(sample.frame).add(sample.at.x()).add(sample.at.y());
+                if (sample.carried != Eigen::Vector2f(0, 0))
+                    print.add(double(sample.carried.x())).add(double(sample.carried.y()));
+                if (sample.bridged) print.add(108);
+            }
+            return SamplesPrint{print.value()};
+        })
+        .value;
+}
+
 void addTracks(Fingerprint& print, const List<Track>& tracks, bool withSetAside) {
     for (const Track& track : tracks) {
         if (track.setAside && !withSetAside) continue;
-        print.add(std::uint64_t(track.id)).add(int(track.samples.size()));
-        for (const Sample& sample : track.samples) {
-            print.add(sample.frame).add(sample.at.x()).add(sample.at.y());
-            if (sample.carried != Eigen::Vector2f(0, 0))
-                print.add(double(sample.carried.x())).add(double(sample.carried.y()));
-            if (sample.bridged) print.add(108);
-        }
+        print.add(std::uint64_t(track.id)).add(int(track.samples.size())).add(printOf(track.samples));
     }
+}
+
+/// Where each is in its list, by id.
+struct PlaceById {
+    std::unordered_map<TrackId, std::size_t> places;
+};
+template <class Item, class IdOf>
+const Item* findById(const List<Item>& items, TrackId id, const IdOf& idOf) {
+    const auto& places = items
+                             .template derived<PlaceById>([&](const std::vector<Item>& all) {
+                                 PlaceById made;
+                                 for (std::size_t i = 0; i < all.size(); ++i) made.places.emplace(idOf(all[i]), i);
+                                 return made;
+                             })
+                             .places;
+    const auto found = places.find(id);
+    return found == places.end() ? nullptr : &items[found->second];
 }
 
 void addText(Fingerprint& print, const std::string& text) {
@@ -353,26 +384,34 @@ Shot withWorld(const Shot& shot, const World& world) {
 }
 
 const Track* findTrack(const Shot& shot, TrackId id) {
-    for (const Track& track : shot.tracks)
-        if (track.id == id) return &track;
-    return nullptr;
+    return findById(shot.tracks, id, [](const Track& track) { return track.id; });
 }
 
 const SolvedTrack* findSolved(const Shot& shot, TrackId id) {
     if (!shot.solve) return nullptr;
-    for (const SolvedTrack& track : shot.solve->tracks)
-        if (track.track == id) return &track;
-    return nullptr;
+    return findById(shot.solve->tracks, id, [](const SolvedTrack& track) { return track.track; });
 }
 
 std::vector<int> tracksPerFrame(const Shot& shot) {
     const FrameRange& range = shot.plate.range;
-    std::vector<int> counts(std::size_t(std::max(0, range.count())), 0);
+    // Where tracks begin and end, summed up; only gaps are looked at frame by frame.
+    std::vector<int> counts(std::size_t(std::max(0, range.count())) + 1, 0);
+    const auto add = [&](int first, int last) {
+        first = std::max(first, range.first);
+        last = std::min(last, range.last);
+        if (first > last) return;
+        ++counts[std::size_t(first - range.first)];
+        --counts[std::size_t(last - range.first) + 1];
+    };
     for (const Track& track : shot.tracks) {
-        if (track.setAside) continue;
-        for (const Sample& sample : track.samples)
-            if (range.holds(sample.frame)) ++counts[std::size_t(sample.frame - range.first)];
+        if (track.setAside || track.samples.isEmpty()) continue;
+        if (track.lastFrame() - track.firstFrame() + 1 == int(track.samples.size()))
+            add(track.firstFrame(), track.lastFrame());
+        else
+            for (const Sample& sample : track.samples) add(sample.frame, sample.frame);
     }
+    std::partial_sum(counts.begin(), counts.end(), counts.begin());
+    counts.pop_back();
     return counts;
 }
 

@@ -52,8 +52,10 @@ Sample Runner::sampleOf(int frame, const Match& match) const {
     return sample;
 }
 
-bool Runner::pickUp(const Pyramid& seen, const Pyramid& pyramid, int frame, const Vector2d& expected, double reach) {
-    const Vector2d from = last().at;
+bool Runner::pickUp(const PyramidPart& part, const Pyramid& pyramid, int frame, const Vector2d& expected,
+                    double reach) {
+    const Pyramid& seen = part.pyramid;
+    const Vector2d from = last().at - Vector2d(part.left, part.top);
     const double margin = 0.5 * settings_.pattern_px + 2;
     if (expected.x() < -reach || expected.y() < -reach || expected.x() > pyramid.width() + reach ||
         expected.y() > pyramid.height() + reach)

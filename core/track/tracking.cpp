@@ -104,8 +104,8 @@ public:
         int until;  ///< its last frame
         std::optional<Runner> runner;
         bool joined = false;
-        PyramidPtr seen;          ///< of a track to be picked up again: the frame it was last on
-        Vector2d expected{0, 0};  ///< and where it should be by now
+        std::optional<PyramidPart> seen;  ///< of a track to be picked up again: what it was last on
+        Vector2d expected{0, 0};          ///< and where it should be by now
     };
     using Replenish = std::function<std::vector<Job>(const Pyramid&, int frame, const std::vector<Vector2d>& taken)>;
 
@@ -173,8 +173,9 @@ private:
         const Vector2d moved = pictureMotion(*before, pyramid);
         for (Job* job : lost) {
             if (!job->seen) {
-                job->seen = before;
-                job->expected = job->runner->last().at;
+                const Vector2d at = job->runner->last().at;
+                job->seen = partAround(*before, at.x(), at.y(), 1.5 * job->track.pattern_px + 40);
+                job->expected = at;
             }
             job->expected += moved;
             const int gap = std::abs(frame - job->runner->last().frame);
@@ -260,7 +261,7 @@ void merge(Track& track, const Sweep::Job& job, bool forward) {
 }
 
 Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at, int until) {
-    return {track, frame, at, until, std::nullopt, false, nullptr, {0, 0}};
+    return {track, frame, at, until, std::nullopt, false, std::nullopt, {0, 0}};
 }
 
 /// What a run from each end of a stretch found, as one: each weighs fully at its own end and not at all where it has to

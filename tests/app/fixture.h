@@ -7,6 +7,7 @@
 #include "base/files.h"
 #include "base/units.h"
 #include "errorhistogram.h"
+#include "madevideo.h"
 #include "mainwindow.h"
 #include "scratch.h"
 #include "shot/shotfile.h"
@@ -32,6 +33,7 @@
 #include <QUrl>
 #include <QWheelEvent>
 #include <csignal>
+#include <random>
 #include <sys/wait.h>
 #include <unistd.h>
 

@@ -105,6 +105,103 @@ TEST_CASE("what is edited while a save is written stays to be saved, whatever it
     CHECK(loadShot(file)->name == "version 19");
 }
 
+TEST_CASE("a save that ends after another shot was opened does not speak for the new one") {
+    Scratch scratch;
+    Fixture f;
+    f.openPlate();
+    const auto file = scratch / "first.pinion", other = scratch / "other.pinion";
+    Shot second = plainShot();
+    second.name = "second";
+    REQUIRE(saveShot(withTrackAdded(second, 1001, {300, 300}), other));
+    f.workspace.edit("Place", withTrackAdded(f.workspace.shot(), 1001, {500, 400}));
+    bool saved = false;
+    f.workspace.save(file, [&](bool) { saved = true; });
+    f.workspace.openShot(other);
+    f.wait();
+    REQUIRE(QTest::qWaitFor([&] { return saved; }, 5000));
+    CHECK(f.workspace.shot().name == "second");
+    CHECK(f.workspace.file() == other);
+    // The other way round: a save of the first one asked for while the second one is being taken.
+    f.workspace.edit("Rename", withTrackAdded(f.workspace.shot(), 1002, {310, 300}));
+    CHECK(f.workspace.isModified());
+    CHECK(loadShot(file)->tracks.size() == 1);
+}
+
+TEST_CASE("who types a delivery's place is not interrupted by jobs and edits; its state is told all the same") {
+    Scratch scratch;
+    Fixture f;
+    f.openPlate();
+    Shot shot = withTrackAdded(f.workspace.shot(), 1001, {500, 400});
+    shot.deliveryFolder = scratch.path().string();
+    f.workspace.edit("Place", shot);
+    f.window.docket().open(Stage::delivery);
+    QTest::qWait(100);
+    const auto field = [&]() -> QLineEdit* {
+        for (QLineEdit* line : f.window.findChildren<QLineEdit*>())
+            if (line->isVisible() && line->accessibleName().startsWith("Place of")) return line;
+        return nullptr;
+    };
+    QLineEdit* place = field();
+    REQUIRE(place);
+    place->setFocus();
+    place->selectAll();
+    QTest::keyClicks(place, "half-ty");
+    f.workspace.edit("Place", withTrackAdded(f.workspace.shot(), 1001, {600, 400}));
+    f.workspace.startScatter();
+    QTest::qWait(300);
+    f.workspace.stopJob();
+    f.wait();
+    CHECK(field() == place);
+    QTest::keyClicks(place, "ped.json");
+    CHECK(place->text() == "half-typed.json");
+    QTest::keyClick(place, Qt::Key_Return);
+    REQUIRE(QTest::qWaitFor(
+        [&] {
+            for (const Deliverable& item : f.workspace.shot().deliverables)
+                if (item.place == "half-typed.json") return true;
+            return false;
+        },
+        3000));
+}
+
+TEST_CASE("a plan that is changed at every step of a spin box is worked out once more, for the last step") {
+    Fixture f;
+    f.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4");
+    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    f.workspace.startScatter();
+    f.wait();
+    Shot shot = f.workspace.shot();
+    shot.steady.steady = true;
+    f.workspace.edit("Steady", shot);
+    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.planPending() && f.workspace.plan(); }, 20000));
+    const auto held = f.workspace.plan();
+    int told = 0;
+    QObject::connect(&f.workspace, &Workspace::planChanged, &f.workspace, [&] {
+        if (!f.workspace.planPending()) ++told;
+    });
+    for (int step = 1; step <= 30; ++step) {
+        shot.steady.options.position = 1 - step / 60.0;
+        f.workspace.edit("Amount of position", shot);
+    }
+    CHECK(f.workspace.planPending());
+    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.planPending(); }, 20000));
+    QTest::qWait(100);
+    CHECK(told == 1);
+    REQUIRE(f.workspace.plan());
+    CHECK(f.workspace.plan() != held);
+    const auto fresh = picturePlan(f.workspace.shot());
+    REQUIRE(fresh);
+    CHECK(f.workspace.plan()->zoom == Approx(fresh->zoom));
+    // Switched off while one is under way: nothing of it comes later.
+    shot.steady.options.position = 0.3;
+    f.workspace.edit("Amount of position", shot);
+    shot.steady.steady = false;
+    f.workspace.edit("Steady", shot);
+    QTest::qWait(600);
+    CHECK_FALSE(f.workspace.plan());
+    CHECK_FALSE(f.workspace.planPending());
+}
+
 TEST_CASE("somebody who edits without a pause is saved all the same, five seconds back at most") {
     Fixture f;
     f.openPlate();

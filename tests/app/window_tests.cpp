@@ -786,6 +786,40 @@ TEST_CASE("the plate check runs beside the interface and shows its strip and its
     CHECK_FALSE(f.window.findChild<QLabel*>("plateNotes")->text().isEmpty());
 }
 
+TEST_CASE("the Plate card says what is odd about the footage, and a damaged frame says so on the canvas") {
+    Fixture f;
+    const test::Scratch scratch;
+    test::makeVideo(scratch / "phone.mp4", {.frames = 24,
+                                            .width = 320,
+                                            .height = 192,
+                                            .rate = {3000, 1},
+                                            .stampOf = [](int i) { return std::int64_t(100 * i + (i == 9 ? 40 : 0)); },
+                                            .turned = 90});
+    f.openPlate((scratch / "phone.mp4").string());
+    auto* remarks = f.window.findChild<QLabel*>("plateRemarks");
+    REQUIRE(remarks);
+    INFO(remarks->text().toStdString());
+    CHECK(remarks->text().contains("The video says that it lies on its side: frames are turned by 90°"));
+    CHECK(remarks->text().contains("The frame rate varies: 2 of 24"));
+    CHECK(f.workspace.shot().plate.width == 192);
+    CHECK(f.workspace.shot().plate.times.seconds.size() == 24);
+
+    test::makeVideo(scratch / "sound.mp4", {.frames = 60, .width = 320, .height = 192, .keyEvery = 20, .both = 0});
+    std::string bytes = *readFile(scratch / "sound.mp4");
+    std::mt19937 random(5);
+    for (std::size_t i = 0; i < 6000; ++i) bytes[bytes.size() / 2 + i] = char(random());
+    const auto hurt = scratch.write("hurt.mp4", bytes);
+    const auto damaged = (*Plate::open(hurt))->damagedFrames(Progress{});
+    REQUIRE_FALSE(damaged.empty());
+    f.openPlate(hurt.string());
+    CHECK(remarks->text().isEmpty());
+    f.workspace.goTo(damaged.front());
+    REQUIRE(QTest::qWaitFor([&] { return f.workspace.frameProblem().contains("damaged"); }, 5000));
+    f.workspace.startPlateCheck();
+    f.wait();
+    CHECK(f.window.findChild<QLabel*>("plateNotes")->text().contains("damaged or cannot be read"));
+}
+
 TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its doubt in words") {
     Fixture f;
     f.openPlate();

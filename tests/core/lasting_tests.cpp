@@ -6,10 +6,13 @@
 #include "exchange/usd.h"
 #include "jobs/jobs.h"
 #include "made.h"
+#include "picture/pyramid.h"
 #include "scratch.h"
 #include "shot/shotfile.h"
 
 #include <catch2/catch.hpp>
+#include <numeric>
+#include <random>
 
 using namespace pinion;
 using namespace pinion::test;
@@ -300,4 +303,96 @@ TEST_CASE("the USD camera keeps to the schema's types, and an anamorphic lens ke
     // Half the width over the horizontal focal length in pixels, half the height over the vertical one.
     CHECK(value("float horizontalAperture") / (2 * value("float focalLength")) == Approx(500 / 450.0));
     CHECK(value("float verticalAperture") / (2 * value("float focalLength")) == Approx(400 / 900.0));
+}
+
+TEST_CASE("what is worked out from a list is worked out once a version, and found tracks are those of the version") {
+    int made = 0;
+    struct Sum {
+        int value;
+    };
+    const List<int> first(std::vector<int>{1, 2, 3});
+    const auto sum = [&](const List<int>& list) {
+        return list
+            .derived<Sum>([&](const std::vector<int>& items) {
+                ++made;
+                return Sum{std::accumulate(items.begin(), items.end(), 0)};
+            })
+            .value;
+    };
+    const List<int> shared = first;
+    CHECK((sum(first) == 6 && sum(shared) == 6 && made == 1));
+    const List<int> second = first.edited([](auto& items) { items.push_back(4); });
+    CHECK((sum(second) == 10 && sum(first) == 6 && made == 2));
+
+    PlateFacts facts;
+    facts.path = "/made/up.mp4";
+    facts.width = 640;
+    facts.height = 360;
+    facts.lastFrame = 1100;
+    std::vector<TrackId> ids(3);
+    Shot shot = shotOf(facts);
+    for (TrackId& id : ids) shot = withTrackAdded(shot, 1001, {double(100 + 10 * (&id - ids.data())), 90}, &id);
+    REQUIRE(findTrack(shot, ids[1]));
+    CHECK(findTrack(shot, ids[1])->id == ids[1]);
+    const Shot fewer = withTracksRemoved(shot, {ids[0]});
+    CHECK_FALSE(findTrack(fewer, ids[0]));
+    CHECK(findTrack(fewer, ids[2])->id == ids[2]);
+    CHECK(findTrack(shot, ids[0]));
+    CHECK_FALSE(findTrack(shot, 999));
+}
+
+TEST_CASE("the count of tracks in each frame is the same as counted one by one, gaps and all") {
+    std::mt19937 random(11);
+    Shot shot;
+    shot.plate.path = "/made/up.mp4";
+    shot.plate.frames = {1001, 1200};
+    shot.plate.range = {1020, 1180};
+    std::vector<Track> tracks;
+    std::vector<int> expected(161, 0);
+    for (int t = 0; t < 200; ++t) {
+        Track track;
+        track.id = t + 1;
+        track.setAside = t % 17 == 0;
+        std::vector<Sample> samples;
+        const int first = 1001 + int(random() % 150);
+        for (int i = 0; i < int(random() % 80); ++i) {
+            if (t % 3 == 0 && random() % 4 == 0) continue;
+            Sample sample;
+            sample.frame = first + i;
+            if (sample.frame > 1200) break;
+            samples.push_back(sample);
+            if (!track.setAside && sample.frame >= 1020 && sample.frame <= 1180)
+                ++expected[std::size_t(sample.frame - 1020)];
+        }
+        track.samples = std::move(samples);
+        tracks.push_back(std::move(track));
+    }
+    shot.tracks = std::move(tracks);
+    CHECK(tracksPerFrame(shot) == expected);
+}
+
+TEST_CASE("the part of a pyramid that a lost track keeps is the same picture, level by level") {
+    Picture picture;
+    picture.width = 203;
+    picture.height = 151;
+    picture.bytes.resize(std::size_t(203 * 151 * 3));
+    std::mt19937 random(5);
+    for (auto& byte : picture.bytes) byte = std::uint8_t(random());
+    const Pyramid whole = buildPyramid(picture);
+    for (const auto& [x, y] : {std::pair{100.0, 70.0}, std::pair{3.0, 2.0}, std::pair{200.5, 149.0}}) {
+        const PyramidPart part = partAround(whole, x, y, 37);
+        REQUIRE(part.pyramid.levels.size() == whole.levels.size());
+        CHECK(part.pyramid.width() <= 2 * 37 + 8);
+        for (std::size_t l = 0; l < whole.levels.size(); ++l) {
+            const Plane& from = whole.levels[l];
+            const Plane& to = part.pyramid.levels[l];
+            const int left = int(part.left) >> l, top = int(part.top) >> l;
+            REQUIRE((to.width > 0 && to.height > 0 && left + to.width <= from.width && top + to.height <= from.height));
+            bool same = true;
+            for (int row = 0; row < to.height; ++row)
+                same = same && std::equal(to.row(row), to.row(row) + to.width, from.row(top + row) + left);
+            CHECK(same);
+            CHECK((left << l) <= std::max(0.0, x - 37 + 4));
+        }
+    }
 }
