@@ -35,6 +35,12 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     take->setToolTip("Steady on the selected tracks: one gives position, two and more rotation and scale too");
     auto* pin = new QCheckBox("Corner pin");
     form->wide(buttonRow({take, pin}));
+    auto* model = choice({"find out", "position", "similarity", "perspective"});
+    model->setObjectName("steadyModel");
+    model->setToolTip(
+        "How the picture may move. Perspective is what a camera that turns does to it; found out, it is the least that "
+        "the tracks support");
+    form->row("Motion", model);
     auto* chosen = dimLabel("");
     chosen->setObjectName("steadyChosen");
     form->wide(chosen);
@@ -121,6 +127,9 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     });
     QObject::connect(source, &QComboBox::activated, form, [change](int index) {
         change("Change what is steadied on", [&](SteadySettings& s) { s.source = SteadySettings::Source(index); });
+    });
+    QObject::connect(model, &QComboBox::activated, form, [change](int index) {
+        change("Change how the picture may move", [&](SteadySettings& s) { s.model = PictureModel(index); });
     });
     QObject::connect(take, &QPushButton::clicked, form, [&workspace, change] {
         if (workspace.selection().empty()) {
@@ -258,6 +267,8 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
         steady->setChecked(s.steady);
         steady->setEnabled(workspace.hasPlate());
         source->setCurrentIndex(int(s.source));
+        model->setCurrentIndex(int(s.model));
+        model->setEnabled(!s.cornerPin);
         pin->setChecked(s.cornerPin);
         pin->setVisible(s.source == SteadySettings::Source::chosen && s.tracks.size() == 4);
         QStringList names;
@@ -319,6 +330,7 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
             words = QString("zoom %1 %%2")
                         .arg((plan->zoom - 1) * 100, 0, 'f', 1)
                         .arg(plan->fills ? "" : ", a border shows");
+            if (!plan->motion.reason.empty()) words += "\n" + text(plan->motion.reason);
             if (!plan->note.empty()) words += "\n" + text(plan->note);
         }
         result->setText(words);

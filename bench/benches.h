@@ -40,6 +40,9 @@ void benchConditions();
 /// Hold and ease on the mooring plate in `folder`, against its truth.
 void benchSteady(const std::filesystem::path& folder);
 
+/// Made-up shots held still: a similarity, perspective, what is found out, beside undoing the shake by the truth.
+void benchHolds();
+
 /// Warping and writing frames of 1920x1080.
 void benchRender();
 

@@ -329,7 +329,7 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, render");
+    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, holds, render");
     CLI11_PARSE(app, argc, argv);
     const auto wanted = [&](const std::string& part) {
         return only.empty() || std::find(only.begin(), only.end(), part) != only.end();
@@ -358,6 +358,7 @@ int main(int argc, char** argv) {
     }
     if (wanted("conditions")) benchConditions();
     if (wanted("steady")) benchSteady(std::filesystem::path(platePath).parent_path());
+    if (wanted("holds")) benchHolds();
     if (wanted("render")) benchRender();
     if (wanted("scatter") || wanted("solve")) {
         double seconds = 0;

@@ -1,5 +1,6 @@
 #include "benches.h"
 #include "comp/render.h"
+#include "holds.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
 
@@ -119,6 +120,39 @@ void benchSteady(const std::filesystem::path& folder) {
                    wander(*truth, plan->frames, intended),
                    (planSteady(*motion, facts.width, facts.height, ease)->zoom - 1) * 100, taken);
     }
+}
+
+void benchHolds() {
+    fmt::print("holding made-up shots still: RMS jitter of true points, px\n");
+    for (const char* scene : {"far", "near", "deep"})
+        for (const double focal : {24.0, 42.0, 85.0}) {
+            double sums[4] = {0, 0, 0, 0}, seconds = 0;
+            int perspectives = 0;
+            constexpr int kSeeds = 5;
+            for (unsigned seed = 1; seed <= kSeeds; ++seed) {
+                const ShakenShot shot = shakenShot(scene, seed, focal);
+                const FrameRange range{0, shot.frames - 1};
+                const double before = now();
+                const auto found = pictureMotionOf(shot.tracks, 0, range);
+                seconds += now() - before;
+                const auto similar = pictureMotionOf(shot.tracks, 0, range, PictureModel::similarity);
+                const auto turned = pictureMotionOf(shot.tracks, 0, range, PictureModel::perspective);
+                if (!found || !similar || !turned) {
+                    fmt::print("  {}: {}\n", scene, !turned ? turned.error().message : "no motion");
+                    continue;
+                }
+                perspectives += found->kind == MotionKind::perspective;
+                sums[0] += std::pow(shot.jitter(*similar), 2) / kSeeds;
+                sums[1] += std::pow(shot.jitter(*turned), 2) / kSeeds;
+                sums[2] += std::pow(shot.jitter(*found), 2) / kSeeds;
+                sums[3] += std::pow(shot.jitter(shot.undoneByTruth()), 2) / kSeeds;
+            }
+            fmt::print(
+                "  {:<5} {:3.0f} mm: similarity {:.3f}, perspective {:.3f}, found out {:.3f} (perspective {} of {}), "
+                "undone by the truth {:.3f}; {:.2f} s each\n",
+                scene, focal, std::sqrt(sums[0]), std::sqrt(sums[1]), std::sqrt(sums[2]), perspectives, kSeeds,
+                std::sqrt(sums[3]), seconds / kSeeds);
+        }
 }
 
 void benchRender() {

@@ -28,7 +28,8 @@ struct SteadyCommands::Words {
     CLI::App* take = nullptr;
     CLI::App* lend = nullptr;
     std::string plate, tracks, out, profile, range, transforms;
-    std::string mode = "hold", fit = "fill", smoother = "gaussian", filter = "bicubic", edges = "empty";
+    std::string motion = "auto", mode = "hold", fit = "fill", smoother = "gaussian", filter = "bicubic",
+                edges = "empty";
     std::vector<std::string> names;
     bool cornerPin = false;
     double strength = 1.0, position = -1, rotation = -1, scale = -1, smooth = 12, leeway = 0.05, amount = 1.0,
@@ -68,6 +69,8 @@ struct SteadyCommands::Words {
         if (!plan->motion.frames.empty()) {
             double squares = 0;
             for (const FrameMotion& frame : plan->motion.frames) squares += frame.residual_px * frame.residual_px;
+            figures["motion"] = toString(plan->motion.kind);
+            if (!plan->motion.reason.empty()) figures["reason"] = plan->motion.reason;
             figures["residual_px"] = std::sqrt(squares / double(plan->motion.frames.size()));
         }
         if (!transforms.empty()) {
@@ -118,6 +121,12 @@ SteadyCommands::SteadyCommands(CLI::App& app) : words_(std::make_unique<Words>()
     w.steady
         ->add_option("--names", w.names, "steady on these tracks alone: one position, two and more rotation and scale")
         ->delimiter(',');
+    w.steady
+        ->add_option(
+            "--motion", w.motion,
+            "what the picture's motion may be: auto (the least that the tracks support), position, similarity, "
+            "perspective")
+        ->check(CLI::IsMember({"auto", "position", "similarity", "perspective"}));
     w.steady->add_flag("--corner-pin", w.cornerPin, "four named tracks as a corner pin");
     w.steady->add_option("--reference", w.reference, "the frame that is held; the first by default");
     w.steady->add_option("--smoother", w.smoother, "of ease: gaussian or l1")->check(CLI::IsMember({"gaussian", "l1"}));
@@ -219,6 +228,10 @@ int SteadyCommands::run(const Console& console, const std::string& fps, int firs
     s.filter = *resampleFilterFrom(w.filter);
     s.edges = *edgeModeFrom(w.edges);
     s.cornerPin = w.cornerPin;
+    s.model = w.motion == "position"      ? PictureModel::position
+              : w.motion == "similarity"  ? PictureModel::similarity
+              : w.motion == "perspective" ? PictureModel::perspective
+                                          : PictureModel::automatic;
     if (!w.names.empty() || shot->tracks.size() < 3) {
         std::vector<TrackId> chosen;
         for (const std::string& name : w.names) {

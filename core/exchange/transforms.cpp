@@ -112,7 +112,7 @@ std::string transformsJson(const PlateMotion& motion, const TransformSource& sou
     json document = header("pinion.transforms", motion, source, options);
     const Vector2d pivot = fromOrigin(motion.pivot, options, source.height);
     json& frames = document["frames"] = json::array();
-    for (const Delivered& frame : delivered(motion, source, options, true))
+    for (const Delivered& frame : delivered(motion, source, options, motion.kind != MotionKind::perspective))
         frames.push_back({{"frame", frame.frame},
                           {"translate", {frame.parts.shift.x(), frame.parts.shift.y()}},
                           {"rotate", degrees(frame.parts.angle)},
@@ -123,13 +123,19 @@ std::string transformsJson(const PlateMotion& motion, const TransformSource& sou
 }
 
 std::string transformsCsv(const PlateMotion& motion, const TransformSource& source, const TransformOptions& options) {
+    const bool recedes = motion.kind == MotionKind::perspective;  // its parts are not all of it
     std::string csv = csvHeader("pinion.transforms", motion, source, options) +
-                      "frame,translate_x,translate_y,rotate,scale,pivot_x,pivot_y\n";
+                      "frame,translate_x,translate_y,rotate,scale,pivot_x,pivot_y" +
+                      (recedes ? ",m11,m12,m13,m21,m22,m23,m31,m32,m33\n" : "\n");
     const Vector2d pivot = fromOrigin(motion.pivot, options, source.height);
-    for (const Delivered& frame : delivered(motion, source, options, true))
-        csv += fmt::format("{},{:.5f},{:.5f},{:.6f},{:.8f},{:.4f},{:.4f}\n", frame.frame,
-                           cleaned(frame.parts.shift.x()), cleaned(frame.parts.shift.y()),
-                           cleaned(degrees(frame.parts.angle)), frame.parts.scale, pivot.x(), pivot.y());
+    for (const Delivered& frame : delivered(motion, source, options, motion.kind != MotionKind::perspective)) {
+        csv += fmt::format("{},{:.5f},{:.5f},{:.6f},{:.8f},{:.4f},{:.4f}", frame.frame, cleaned(frame.parts.shift.x()),
+                           cleaned(frame.parts.shift.y()), cleaned(degrees(frame.parts.angle)), frame.parts.scale,
+                           pivot.x(), pivot.y());
+        if (recedes)
+            for (int i = 0; i < 9; ++i) csv += fmt::format(",{:.12g}", frame.matrix(i / 3, i % 3));
+        csv += "\n";
+    }
     return csv;
 }
 

@@ -449,6 +449,7 @@ std::uint64_t steadyKey(const Shot& shot) {
     Fingerprint print;
     const SteadySettings& s = shot.steady;
     const SteadyOptions& o = s.options;
+    if (s.model != PictureModel::automatic) print.add(110).add(int(s.model));
     print.add(int(s.steady))
         .add(int(s.source))
         .add(int(s.cornerPin))
@@ -578,15 +579,16 @@ Expected<PlateMotion> steadyMotion(const Shot& shot) {
         if (shot.tracks.isEmpty())
             return failure(Fault::outcome,
                            "there are no tracks to steady on; scatter features, or place one and track it");
-        return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range);
+        return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range, s.model);
     }
     const std::vector<Track> tracks = tracksOf(shot, s.tracks);
     if (tracks.empty())
         return failure(Fault::outcome,
                        "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
-    const MotionKind kind = s.cornerPin          ? MotionKind::cornerPin
-                            : tracks.size() == 1 ? MotionKind::position
-                                                 : MotionKind::similarity;
+    const MotionKind kind = s.cornerPin                                                  ? MotionKind::cornerPin
+                            : tracks.size() == 1 || s.model == PictureModel::position    ? MotionKind::position
+                            : tracks.size() >= 5 && s.model == PictureModel::perspective ? MotionKind::perspective
+                                                                                         : MotionKind::similarity;
     return motionOf(tracks, steadyReference(shot), shot.plate.range, kind);
 }
 

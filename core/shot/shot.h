@@ -57,9 +57,10 @@ struct SteadySettings {
     bool steady = false;
     enum class Source { allTracks, chosen };
     Source source = Source::allTracks;
-    List<TrackId> tracks;    ///< the chosen ones
-    bool cornerPin = false;  ///< four chosen tracks as a corner pin
-    int referenceFrame = 0;  ///< 0: the first frame of the range
+    List<TrackId> tracks;                          ///< the chosen ones
+    bool cornerPin = false;                        ///< four chosen tracks as a corner pin
+    PictureModel model = PictureModel::automatic;  ///< of all tracks; of chosen ones what their number allows
+    int referenceFrame = 0;                        ///< 0: the first frame of the range
     SteadyOptions options;
     bool shake = false;
     std::shared_ptr<const ShakeProfile> profile;

@@ -18,7 +18,8 @@ constexpr std::array<const char*, 3> kAxis{"auto", "centre", "free"};
 constexpr std::array<const char*, 3> kMotion{"travelling", "nodal", "locked"};
 constexpr std::array<const char*, 4> kRoles{"used", "held out", "disagreed", "unplaced"};
 constexpr std::array<const char*, 5> kKinds{"camera", "tracks", "st maps", "transforms", "corner pin"};
-constexpr std::array<const char*, 3> kMotionKinds{"position", "similarity", "corner pin"};
+constexpr std::array<const char*, 4> kMotionKinds{"position", "similarity", "corner pin", "perspective"};
+constexpr std::array<const char*, 4> kPictureModels{"auto", "position", "similarity", "perspective"};
 constexpr std::array<const char*, 2> kModes{"hold", "ease"};
 constexpr std::array<const char*, 2> kSmoothers{"gaussian", "l1"};
 constexpr std::array<const char*, 3> kFits{"none", "fill", "crop"};
@@ -358,6 +359,7 @@ json steadyValue(const SteadySettings& s) {
                {"source", kSources[std::size_t(s.source)]},
                {"tracks", s.tracks.vector()},
                {"corner_pin", s.cornerPin},
+               {"motion", kPictureModels[std::size_t(s.model)]},
                {"reference_frame", s.referenceFrame},
                {"mode", kModes[std::size_t(o.mode)]},
                {"position", o.position},
@@ -392,10 +394,11 @@ SteadySettings takeSteady(const json& value) {
     SteadySettings s;
     const std::string where = "steady";
     SteadyOptions& o = s.options;
-    s.steady = value.value("steady", false);
+    s.steady = flagOr(value, "steady", false, where);
     s.source = word<SteadySettings::Source>(value, "source", kSources, where);
     s.tracks = takeIds(value, "tracks", where);
-    s.cornerPin = value.value("corner_pin", false);
+    s.cornerPin = flagOr(value, "corner_pin", false, where);
+    if (value.contains("motion")) s.model = word<PictureModel>(value, "motion", kPictureModels, where);
     s.referenceFrame = whole(value, "reference_frame", where);
     o.mode = word<SteadyOptions::Mode>(value, "mode", kModes, where);
     for (const auto& [name, target] : {std::pair<const char*, double*>{"position", &o.position},
@@ -411,7 +414,7 @@ SteadySettings takeSteady(const json& value) {
     o.smoother = word<SteadyOptions::Smoother>(value, "smoother", kSmoothers, where);
     o.fit = word<SteadyOptions::Fit>(value, "fit", kFits, where);
     o.cropCentre = vector2(member(value, "crop_centre", where), where + ".crop_centre");
-    s.shake = value.value("shake", false);
+    s.shake = flagOr(value, "shake", false, where);
     s.lending.fit = word<SteadyOptions::Fit>(value, "lend_fit", kFits, where);
     const auto filter = resampleFilterFrom(text(value, "filter", where));
     const auto edges = edgeModeFrom(text(value, "edges", where));
@@ -623,7 +626,8 @@ std::string shotJson(const Shot& shot, const fs::path& file) {
                             {"to", shot.world.measure->to},
                             {"length_m", shot.world.measure->length_m}};
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
-          shot.steady.options == SteadyOptions{} && shot.steady.renderPlace.empty()))
+          shot.steady.options == SteadyOptions{} && shot.steady.model == PictureModel::automatic &&
+          shot.steady.renderPlace.empty()))
         document["steady"] = steadyValue(shot.steady);
     for (const Locator& locator : shot.locators)
         document["locators"].push_back({{"name", locator.name},

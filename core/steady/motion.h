@@ -33,7 +33,10 @@ struct FrameMotion {
     double residual_px = 0.0;  ///< their RMS distance to it
 };
 
-enum class MotionKind { position, similarity, cornerPin };
+enum class MotionKind { position, similarity, cornerPin, perspective };
+
+/// "position", "corner pin"
+std::string_view toString(MotionKind kind);
 
 /// The motion of what the tracks lie on, frame by frame, relative to the reference frame.
 struct PlateMotion {
@@ -43,6 +46,7 @@ struct PlateMotion {
     std::vector<Eigen::Vector2d>
         corners;  ///< of a corner pin: top-left, top-right, bottom-right, bottom-left on the reference frame
     std::vector<FrameMotion> frames;  ///< by rising frame; frames without enough tracks are absent
+    std::string reason{};             ///< why the picture's motion was taken for this kind
 
     const FrameMotion* at(int frame) const;
 };
@@ -60,14 +64,20 @@ struct TransformOptions {
 /// What chosen tracks carry: one gives position; two and more rotation and scale too (least squares, outliers
 /// down-weighted); exactly four with `MotionKind::cornerPin` a homography, their corners put in order. Position alone
 /// can be asked of any number. Fails when a track is missing on the reference frame, when rotation is asked of one
-/// track, when two tracks lie on one spot, and when four corners do not span a convex area on some frame, naming it.
+/// track or perspective of fewer than five, when two tracks lie on one spot, and when four corners do not span a convex
+/// area on some frame, naming it.
 Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range,
                                MotionKind kind);
 
+/// What the motion of the whole picture may be. Automatic: the least that the tracks support. A camera that turns moves
+/// the picture by homographies; a similarity is what is left of them through a long lens.
+enum class PictureModel { automatic, position, similarity, perspective };
+
 /// The motion of the whole picture from many tracks, few of which need live on any one frame: places on the reference
-/// frame and a similarity per frame, adjusted together so that nothing adds up along the plate; tracks that disagree
-/// (movers, parallax) lose their weight (Tukey's biweight). Fails when fewer than three tracks connect two neighbouring
-/// frames.
-Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range);
+/// frame and a similarity or a homography per frame, adjusted together so that nothing adds up along the plate; tracks
+/// that disagree (movers, parallax) lose their weight (Tukey's biweight). Fails when fewer than three tracks connect
+/// two neighbouring frames, and when perspective is asked for that too few tracks carry.
+Expected<PlateMotion> pictureMotionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range,
+                                      PictureModel model = PictureModel::automatic);
 
 }  // namespace pinion

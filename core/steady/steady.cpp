@@ -29,6 +29,29 @@ bool readsInside(const Matrix3d& sourceFromOutput, int width, int height) {
     return true;
 }
 
+/// What of a homography is no similarity about the middle, in units of half the diagonal: how it stretches (two
+/// numbers) and how it recedes to the right and downwards. Undone in the order similarity after remainder.
+struct Remainder {
+    double stretch = 0, shear = 0, right = 0, down = 0;
+
+    static Remainder of(const Matrix3d& matrix, const MotionParts& parts, const Vector2d& middle, double radius) {
+        Matrix3d centred = Matrix3d::Identity() / radius;
+        centred.topRightCorner<2, 1>() = -middle / radius;
+        centred(2, 2) = 1;
+        Matrix3d rest = centred * parts.about(middle).inverse() * matrix * centred.inverse();
+        rest /= rest(2, 2);
+        return {0.5 * (rest(0, 0) - rest(1, 1)), 0.5 * (rest(0, 1) + rest(1, 0)), rest(2, 0), rest(2, 1)};
+    }
+    Matrix3d about(const Vector2d& middle, double radius) const {
+        Matrix3d centred = Matrix3d::Identity() / radius;
+        centred.topRightCorner<2, 1>() = -middle / radius;
+        centred(2, 2) = 1;
+        Matrix3d rest;
+        rest << 1 + stretch, shear, 0, shear, 1 - stretch, 0, right, down, 1;
+        return centred.inverse() * rest * centred;
+    }
+};
+
 Matrix3d zoomed(const Matrix3d& sourceFromOutput, double zoom, const Vector2d& about) {
     return sourceFromOutput * MotionParts{{0, 0}, 0, 1 / zoom}.about(about);
 }
@@ -189,7 +212,11 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
     if (motion.frames.empty()) return failure(Fault::outcome, "the tracks show no motion on any frame of the range");
     const Vector2d middle(width / 2.0, height / 2.0);
     const std::size_t count = motion.frames.size();
-    std::array<std::vector<double>, 4> path;  // x, y, angle, logarithm of the scale
+    const double radius = 0.5 * std::hypot(width, height);
+    const bool recedes = motion.kind == MotionKind::perspective;
+    constexpr std::size_t kParts = 8;
+    // x, y, angle, logarithm of the scale; of perspective also what remains: two stretches, two recessions.
+    std::array<std::vector<double>, kParts> path;
     for (const FrameMotion& frame : motion.frames) {
         const MotionParts parts = partsOf(frame.plateFromReference, middle);
         path[0].push_back(parts.shift.x());
@@ -198,14 +225,21 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
         const double previous = path[2].empty() ? 0.0 : path[2].back();
         path[2].push_back(parts.angle + 2 * M_PI * std::round((previous - parts.angle) / (2 * M_PI)));
         path[3].push_back(std::log(std::max(1e-6, parts.scale)));
+        const Remainder rest = recedes ? Remainder::of(frame.plateFromReference, parts, middle, radius) : Remainder{};
+        path[4].push_back(rest.stretch);
+        path[5].push_back(rest.shear);
+        path[6].push_back(rest.right);
+        path[7].push_back(rest.down);
     }
-    std::array<std::vector<double>, 4> wanted = path;
-    const std::array<double, 4> strengths{options.position, options.position, options.rotation, options.scale};
+    std::array<std::vector<double>, kParts> wanted = path;
+    // A turn to the side shifts the picture and makes it recede: the two go together.
+    const std::array<double, kParts> strengths{options.position, options.position, options.rotation, options.scale,
+                                               options.position, options.position, options.position, options.position};
     // The angle and scale in pixels at the frame's corner, so that one leeway bounds all.
-    const double radius = 0.5 * std::hypot(width, height);
-    const std::array<double, 4> leeway{options.leeway * width, options.leeway * width, options.leeway * width / radius,
-                                       options.leeway * width / radius};
-    for (std::size_t part = 0; part < 4; ++part) {
+    std::array<double, kParts> leeway;
+    leeway.fill(options.leeway * width / radius);
+    leeway[0] = leeway[1] = options.leeway * width;
+    for (std::size_t part = 0; part < (recedes ? kParts : 4); ++part) {
         std::vector<double> calm(count, 0.0);
         if (options.mode == SteadyOptions::Mode::ease)
             calm = options.smoother == SteadyOptions::Smoother::gaussian
@@ -219,9 +253,12 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
     SteadyPlan plan;
     for (std::size_t f = 0; f < count; ++f) {
         const FrameMotion& frame = motion.frames[f];
-        const Matrix3d desired =
-            whole ? Matrix3d(Matrix3d::Identity())
-                  : MotionParts{{wanted[0][f], wanted[1][f]}, wanted[2][f], std::exp(wanted[3][f])}.about(middle);
+        Matrix3d desired = Matrix3d::Identity();
+        if (!whole) {
+            desired = MotionParts{{wanted[0][f], wanted[1][f]}, wanted[2][f], std::exp(wanted[3][f])}.about(middle);
+            if (recedes)
+                desired *= Remainder{wanted[4][f], wanted[5][f], wanted[6][f], wanted[7][f]}.about(middle, radius);
+        }
         // A similarity is its parts; of a corner pin they are the nearest.
         const Matrix3d now = motion.kind == MotionKind::cornerPin && !whole
                                  ? partsOf(frame.plateFromReference, middle).about(middle)

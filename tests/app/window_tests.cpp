@@ -660,6 +660,23 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     REQUIRE(QTest::qWaitFor([&] { return f.workspace.plan() != nullptr; }, 20000));
     CHECK(f.window.view() == MainWindow::View::steady);
     CHECK(f.window.findChild<QLabel*>("steadyResult")->text().startsWith("zoom "));
+    // What the picture's motion was taken for is said, and may be chosen.
+    auto* model = f.window.findChild<QComboBox*>("steadyModel");
+    REQUIRE(model);
+    CHECK(model->currentText() == "find out");
+    CHECK(f.window.findChild<QLabel*>("steadyResult")->text().contains("similarity"));
+    const auto choose = [&](int index, MotionKind kind) {
+        model->setCurrentIndex(index);
+        emit model->activated(index);
+        REQUIRE(QTest::qWaitFor([&] { return !f.workspace.planPending(); }, 20000));
+        QTest::qWait(50);
+        REQUIRE(f.workspace.plan());
+        CHECK(f.workspace.plan()->motion.kind == kind);
+    };
+    choose(3, MotionKind::perspective);
+    choose(1, MotionKind::position);
+    choose(2, MotionKind::similarity);
+    CHECK(f.workspace.shot().steady.model == PictureModel::similarity);
     // A place of the first frame stays where it is on the screen.
     const auto onScreen = [&](int frame) {
         f.workspace.goTo(frame);
