@@ -79,7 +79,8 @@ void benchSteady(const std::filesystem::path& folder) {
         fmt::print("steady: {}\n", !motion ? motion.error().message : known.error().message);
         return;
     }
-    fmt::print("mooring: the picture's motion from {} tracks in {:.2f} s\n", scattered->tracks.size(), seconds);
+    fmt::print("mooring: the picture's motion from {} tracks in {:.2f} s; {}\n", scattered->tracks.size(), seconds,
+               motion->reason);
     SteadyOptions hold;
     hold.fit = SteadyOptions::Fit::none;
     const auto still = [&](const Truth::Point& point, int) {
@@ -92,6 +93,9 @@ void benchSteady(const std::filesystem::path& folder) {
     for (const FrameMotion& frame : motion->frames) bare.push_back({frame.frame, Matrix3d::Identity()});
     fmt::print("  hold: truth points wander {:.3f} px RMS; by the truth itself {:.3f} px; as shot {:.2f} px\n",
                jitter(*motion), jitter(*known), wander(*truth, bare, still));
+    for (const PictureModel model : {PictureModel::position, PictureModel::similarity, PictureModel::perspective})
+        if (const auto asked = pictureMotionOf(scattered->tracks, facts.firstFrame, options.range, model))
+            fmt::print("  hold by {}: {:.3f} px\n", toString(asked->kind), jitter(*asked));
     // The intended path: what a camera without unrest would have seen of the same points.
     const auto intended = [&](const Truth::Point& point, int frame) {
         return seenBy(truth->lens, truth->intended.at(frame), point.xyz);

@@ -202,6 +202,18 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
     CHECK(figures["fills"] == true);
     CHECK(figures["zoom"].get<double>() > 1.0);
     CHECK(figures["zoom"].get<double>() < 1.2);
+    CHECK((figures["motion"] == "similarity" || figures["motion"] == "perspective"));
+    CHECK(figures["reason"].get<std::string>().find("leaves") != std::string::npos);
+    // What the picture's motion may be can be chosen.
+    const Outcome turned = run("--json steady " + kMooring + " --tracks " + mooringTracks() +
+                               " --range 1001-1016 --motion perspective --transforms " + (scratch / "p.csv").string() +
+                               " --out '" + (scratch / "persp.####.tif").string() + "'");
+    INFO(turned.err);
+    REQUIRE(turned.status == 0);
+    CHECK(json::parse(turned.out)["motion"] == "perspective");
+    CHECK(readFile(scratch / "p.csv")->find(",m31,m32,m33") != std::string::npos);
+    checkRefused(run("steady " + kMooring + " --tracks " + mooringTracks() + " --motion wild --out x.####.png"), 2,
+                 "--motion");
     for (int frame : {1001, 1016})
         CHECK(std::filesystem::file_size(scratch / fmt::format("held.{}.png", frame)) > 100000);
     const json info = json::parse(run("--json info '" + out + "'").out);
