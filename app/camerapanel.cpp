@@ -201,7 +201,9 @@ QWidget* makeCameraPanel(Workspace& workspace) {
                 "style='color:#e9bd66'>now</td></tr>";
         row("Kind", [](const Solve& x) { return text(std::string(toString(x.motion))) + (x.zoom ? ", zoom" : ""); });
         row("RMS", [](const Solve& x) { return QString("%1 px").arg(x.rms_px, 0, 'f', 3); });
-        row("Held out", [](const Solve& x) { return QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3); });
+        row("Held out", [](const Solve& x) {
+            return x.heldOut > 0 ? QString("%1 px").arg(x.heldOutRms_px, 0, 'f', 3) : QString("none");
+        });
         row("Used", [](const Solve& x) { return QString::number(x.used); });
         row("Disagree", [](const Solve& x) { return QString::number(x.disagreed); });
         row("Frames", [](const Solve& x) { return QString::number(x.frames.size()); });

@@ -275,6 +275,13 @@ TrackId Canvas::trackNear(const QPointF& at) const {
 void Canvas::mousePressEvent(QMouseEvent* event) {
     setFocus();
     cursor_ = dragFrom_ = event->position();
+    if (!workspace_.shot().plate.isOpen()) {
+        for (const auto& [row, path] : recentRows_)
+            if (event->button() == Qt::LeftButton && row.contains(cursor_)) {
+                emit openAsked(path);
+                return;
+            }
+    }
     if (!workspace_.shot().plate.isOpen()) return;
     if (event->button() == Qt::MiddleButton) {
         drag_ = Drag::pan;
@@ -349,6 +356,7 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
         }
     }
     const TrackId near = trackNear(cursor_);
+    bandOnTrack_ = near != 0;
     if (near == 0) {
         drag_ = Drag::band;
         return;
@@ -365,6 +373,9 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
         drag_ = Drag::move;
         dragged_ = near;
         draggedTo_ = *placeOf(*track);
+    } else {
+        // What cannot be dragged is no hindrance to a band: among hundreds of features there is hardly a free spot.
+        drag_ = Drag::band;
     }
 }
 
@@ -372,6 +383,13 @@ void Canvas::mouseMoveEvent(QMouseEvent* event) {
     const QPointF before = cursor_;
     cursor_ = event->position();
     cursorInside_ = true;
+    if (!workspace_.shot().plate.isOpen()) {
+        const bool over = std::any_of(recentRows_.begin(), recentRows_.end(),
+                                      [&](const auto& row) { return row.first.contains(cursor_); });
+        setCursor(over ? Qt::PointingHandCursor : Qt::ArrowCursor);
+        update();
+        return;
+    }
     const Shot& shot = workspace_.shot();
     const auto inside = [&](const Vector2d& p) -> Vector2d {
         return p.cwiseMax(Vector2d(0, 0)).cwiseMin(Vector2d(shot.plate.width, shot.plate.height));
@@ -484,7 +502,7 @@ void Canvas::mouseReleaseEvent(QMouseEvent* event) {
         const Track* track = findTrack(workspace_.shot(), dragged_);
         workspace_.placeTie(dragged_, workspace_.frame(), draggedTo_,
                             QString("Move %1").arg(track ? QString::fromStdString(track->name) : "track"));
-    } else if (drag == Drag::band) {
+    } else if (drag == Drag::band && !(bandOnTrack_ && (cursor_ - dragFrom_).manhattanLength() < 5)) {
         std::set<TrackId> chosen;
         if (event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)) chosen = workspace_.selection();
         const QRectF band = QRectF(dragFrom_, cursor_).normalized();

@@ -46,6 +46,7 @@ public:
     void nudge(const Eigen::Vector2d& by);
 
 signals:
+    void openAsked(const QString& path);  ///< a shot or plate of the empty start
     void shownChanged();
     void toolChanged(Tool tool);
     void pointed(const QString& text);  ///< zoom, place and colour under the cursor
@@ -108,6 +109,8 @@ private:
     enum class Drag { none, pan, place, move, band, pattern, search, offset, wipe, area };
     Drag drag_ = Drag::none;
     QPointF dragFrom_;
+    bool bandOnTrack_ = false;  ///< the press of a rubber band chose a track, which a click keeps
+    std::vector<std::pair<QRectF, QString>> recentRows_;  ///< of the empty start
     QPointF cursor_;
     bool cursorInside_ = false;
     TrackId dragged_ = 0;

@@ -3,6 +3,7 @@
 #include "canvas.h"
 #include "theme.h"
 
+#include <QFileInfo>
 #include <QPainter>
 #include <QPainterPath>
 
@@ -270,6 +271,27 @@ void Canvas::paintEmpty(QPainter& painter) {
     painter.setPen(theme::kDim);
     painter.drawText(rect().adjusted(0, 22, 0, 22), Qt::AlignCenter,
                      "Drop a video, a numbered sequence or a .pinion shot here, or press Ctrl+O");
+    // What was open last, one click away.
+    recentRows_.clear();
+    double top = rect().center().y() + 64;
+    for (const QString& path : workspace_.recent()) {
+        if (recentRows_.size() == 6 || top + 22 > height()) break;
+        if (!QFileInfo::exists(path)) continue;
+        const QString words = fontMetrics().elidedText(QFileInfo(path).fileName() + "   " + QFileInfo(path).path(),
+                                                       Qt::ElideMiddle, std::max(200, width() - 120));
+        const double wide = painter.fontMetrics().horizontalAdvance(words) + 24;
+        const QRectF row(rect().center().x() - wide / 2, top, wide, 22);
+        const bool over = cursorInside_ && row.contains(cursor_);
+        if (over) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(QColor(255, 255, 255, 14));
+            painter.drawRoundedRect(row, 4, 4);
+        }
+        painter.setPen(over ? theme::kText : theme::kDim);
+        painter.drawText(row, Qt::AlignCenter, words);
+        recentRows_.emplace_back(row, path);
+        top += 24;
+    }
 }
 
 void Canvas::paintTrail(QPainter& painter, const Track& track, const QColor& colour) {

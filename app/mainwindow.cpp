@@ -168,12 +168,24 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(this) 
     connect(&workspace_, &Workspace::plateChanged, this, &MainWindow::refresh);
     connect(&workspace_, &Workspace::fileChanged, this, &MainWindow::refresh);
     connect(&workspace_, &Workspace::jobChanged, this, &MainWindow::refresh);
+    connect(&workspace_, &Workspace::outsideAsked, this,
+            [this](const std::vector<QString>& names, const QStringList& paths) {
+                QMessageBox box(QMessageBox::NoIcon, "Pinion",
+                                "This shot would write outside its delivery folder:\n" + paths.join("\n"),
+                                QMessageBox::NoButton, this);
+                auto* write = box.addButton("Write there", QMessageBox::AcceptRole);
+                box.setDefaultButton(qobject_cast<QPushButton*>(box.addButton("Cancel", QMessageBox::RejectRole)));
+                box.exec();
+                if (box.clickedButton() == write) workspace_.startDelivery(names, true);
+            });
     connect(&workspace_, &Workspace::selectionChanged, this, [this] { commands_->refresh(); });
     connect(&workspace_, &Workspace::frameChanged, this, &MainWindow::refreshTransport);
     connect(&workspace_, &Workspace::playingChanged, this, &MainWindow::refreshTransport);
     connect(&workspace_, &Workspace::saidNote, this, [this](const QString& words) { showNote(words, false); });
     connect(&workspace_, &Workspace::saidError, this, [this](const QString& words) { showNote(words, true); });
     connect(commands_, &Commands::refused, this, [this](const QString& why) { showNote(why, false); });
+    connect(canvas_, &Canvas::openAsked, this,
+            [this](const QString& path) { leaveOr([this, path] { workspace_.open(path.toStdString()); }); });
     connect(canvas_, &Canvas::pointed, this, [this](const QString& words) { pointedLabel_->setText(words); });
     connect(canvas_, &Canvas::toolChanged, this, [this](Tool) {
         selectTool_->setChecked(canvas_->tool() == Tool::select);

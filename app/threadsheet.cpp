@@ -17,7 +17,7 @@ constexpr int kRight = 14;
 constexpr int kCounts = 40;
 constexpr int kRuler = 22;
 constexpr int kRow = 14;
-constexpr int kCheck = 46;  // the plate check, once there is one: four rows of it
+constexpr int kCheck = 46, kFolded = 15;  // the plate check, once there is one: four rows of it, or one
 
 }  // namespace
 
@@ -104,7 +104,9 @@ void ThreadSheet::rebuildRows() {
     update();
 }
 
-QRect ThreadSheet::checkRect() const { return {0, 0, width(), workspace_.plateCheck() ? kCheck : 0}; }
+QRect ThreadSheet::checkRect() const {
+    return {0, 0, width(), !workspace_.plateCheck() ? 0 : checkUnfolded_ ? kCheck : kFolded};
+}
 QRect ThreadSheet::rulerRect() const { return {0, checkRect().height() + kCounts, width(), kRuler}; }
 QRect ThreadSheet::rowsRect() const {
     const int top = rulerRect().bottom() + 1;
@@ -223,14 +225,18 @@ void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
         noise = std::max(noise, frame.noise);
     }
     // Four rows of bars. What a note speaks of glows; a cut is a line through all of them.
-    const double high = (area.height() - 2.0) / 4;
+    // Folded, it is the sharpness, and glows wherever anything is spoken of.
+    const int rows = checkUnfolded_ ? 4 : 1;
+    const double high = (area.height() - 2.0) / rows;
     const char* const names[] = {"Sharpness", "Motion", "Brightness", "Noise"};
-    for (int row = 0; row < 4; ++row)
+    for (int row = 0; row < rows; ++row)
         painter.drawText(QRectF(14, area.top() + row * high, kNames - 20, high), Qt::AlignLeft | Qt::AlignVCenter,
-                         names[row]);
+                         checkUnfolded_ ? names[row] : "Plate check");
+    painter.drawText(QRectF(2, area.top(), 12, high), Qt::AlignCenter, checkUnfolded_ ? "−" : "+");
     const auto spoken = [&](int frame, int row) {
         return std::any_of(check.notes.begin(), check.notes.end(), [&](const PlateNote& note) {
             if (frame < note.first || frame > note.last) return false;
+            if (!checkUnfolded_) return note.kind != PlateNote::Kind::noisy;
             switch (note.kind) {
                 case PlateNote::Kind::blurred:
                     return row <= 1;
@@ -253,7 +259,7 @@ void ThreadSheet::paintCheck(QPainter& painter, const QRect& area) {
         const double x = xOfFrame(frame.frame);
         const double shares[] = {frame.sharpness, frame.motion_px / motion, frame.brightness / 255,
                                  frame.noise / noise};
-        for (int row = 0; row < 4; ++row) {
+        for (int row = 0; row < rows; ++row) {
             const double tall = std::clamp(shares[row], 0.0, 1.0) * (high - 2);
             painter.fillRect(QRectF(x - cell / 2, area.top() + (row + 1) * high - 1 - tall,
                                     std::max(1.0, cell - (cell > 4 ? 1 : 0)), tall),
@@ -411,6 +417,12 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
 void ThreadSheet::mousePressEvent(QMouseEvent* event) {
     if (!workspace_.shot().plate.isOpen() || event->button() != Qt::LeftButton) return;
     const double x = event->position().x();
+    if (checkRect().contains(event->position().toPoint()) && x < kNames) {
+        checkUnfolded_ = !checkUnfolded_;
+        clampScroll();
+        update();
+        return;
+    }
     if (rowsRect().contains(event->position().toPoint()) && x < kNames) {
         const int row = int(event->position().y() - rowsRect().top() + scroll_) / kRow;
         if (row < int(rows_.size())) {

@@ -64,6 +64,7 @@ private:
     std::shared_ptr<const Solve> shownSolve_;
     std::map<TrackId, double> errors_;
     int scroll_ = 0;
+    bool checkUnfolded_ = false;
     QString filter_;
     std::optional<FrameRange> marked_;
     QPointF bandFrom_;

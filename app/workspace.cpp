@@ -1,5 +1,7 @@
 #include "workspace.h"
 
+#include "jobs/places.h"
+
 #include "base/files.h"
 #include "picture/pyramid.h"
 #include "shot/shotfile.h"
@@ -717,19 +719,33 @@ void Workspace::startSolve(bool refines) {
                    edit("Solve camera", withSolve(this->shot(), *result, key));
                    if (!result->doubt.empty()) say(text("Solved, but not sure: " + result->doubt + "."));
                    else
-                       say(QString("Solved: %1 px, held out %2 px, %3 tracks, %4 frames.")
+                       say(QString("Solved: %1 px, %2, %3 tracks, %4 frames.")
                                .arg(result->rms_px, 0, 'f', 2)
-                               .arg(result->heldOutRms_px, 0, 'f', 2)
+                               .arg(text(heldOutWords(*result, 2)))
                                .arg(result->used)
                                .arg(result->frames.size()));
                };
            });
 }
 
-void Workspace::startDelivery(const std::vector<QString>& names) {
+void Workspace::startDelivery(const std::vector<QString>& names, bool outsideAllowed) {
     if (isBusy()) return;
     const Shot shot = this->shot();
     const fs::path folder = deliveryFolderOf(shot, file_);
+    std::vector<std::string> chosen;
+    for (const QString& name : names) chosen.push_back(name.toStdString());
+    if (const auto free = checkPlaces(shot, folder, file_, true, chosen); !free) {
+        sayError(text(free.error().message));
+        return;
+    }
+    if (!outsideAllowed) {
+        QStringList paths;
+        for (const OutsidePlace& place : placesOutside(shot, folder, chosen)) paths << text(place.path.string());
+        if (!paths.isEmpty()) {
+            emit outsideAsked(names, paths);
+            return;
+        }
+    }
     runJob("Delivering", 0, [this, shot, folder, names](const Progress& progress) -> std::function<void()> {
         std::vector<std::string> done;
         QStringList problems;

@@ -145,7 +145,8 @@ public:
     void importTracks(const std::filesystem::path& path);
     /// `refines`: from the present solve on, without a search.
     void startSolve(bool refines = false);
-    void startDelivery(const std::vector<QString>& names);
+    /// Asks by `outsideAsked` first when something would be written outside the delivery folder.
+    void startDelivery(const std::vector<QString>& names, bool outsideAllowed = false);
     void stopJob();
 
     void say(const QString& text) { emit saidNote(text); }
@@ -154,6 +155,7 @@ public:
 signals:
     void liveSolveChanged();
     void shotChanged();
+    void outsideAsked(const std::vector<QString>& names, const QStringList& paths);
     void plateChanged();
     void frameChanged();  ///< the playhead moved or its picture arrived
     void playingChanged();

@@ -9,6 +9,7 @@
 #include "exchange/formats.h"
 #include "exchange/usd.h"
 #include "jobs/jobs.h"
+#include "jobs/places.h"
 #include "lens/stmap.h"
 #include "plates.h"
 #include "shot/shotfile.h"
@@ -17,8 +18,10 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <fcntl.h>
 #include <filesystem>
 #include <nlohmann/json.hpp>
+#include <unistd.h>
 
 namespace {
 
@@ -151,6 +154,9 @@ int track(const Console& console, const std::string& path, const std::string& po
             return fail(
                 {Fault::input, fmt::format("{}: point '{}' at {:g}, {:g} lies outside the frame of {}x{}", pointsPath,
                                            point.name, point.at.x(), point.at.y(), facts.width, facts.height)});
+        if (point.wanted && !((*point.wanted - point.at).cwiseAbs().maxCoeff() < 10.0 * (facts.width + facts.height)))
+            return fail({Fault::input, fmt::format("{}: the wanted place of point '{}' is nowhere near the frame",
+                                                   pointsPath, point.name)});
         Track one;
         one.id = TrackId(tracks.size() + 1);
         one.name = point.name;
@@ -237,11 +243,14 @@ int stmap(const Console& console, const std::string& lensPath, const std::string
         lens->height = height;
     }
     if (const auto made = makeFolder(folder); !made) return fail(made.error());
+    const Progress progress = consoleProgress("ST maps");  // so that Ctrl-C ends it between the two
     const StMap undistort = undistortMap(*lens);
     const StMap redistort = redistortMap(*lens);
     for (const auto& [map, name] :
-         {std::pair<const StMap*, const char*>{&undistort, "undistort.exr"}, {&redistort, "redistort.exr"}})
+         {std::pair<const StMap*, const char*>{&undistort, "undistort.exr"}, {&redistort, "redistort.exr"}}) {
+        if (progress.stopped()) return fail({Fault::stopped, ""});
         if (const auto written = writeStMap(*map, fs::path(folder) / name); !written) return fail(written.error());
+    }
     const PixelBox& box = undistort.data;
     say(console,
         {{"width", lens->width},
@@ -260,7 +269,7 @@ struct SolveWords {
     int features = 500;
     double sensorWidth = 36.0;
     double trim = 0.0;
-    double squeeze = 1.0;
+    double squeeze = 0.0;  ///< 0: as the plate says
     bool zoom = false, fixed = false;
 };
 
@@ -274,7 +283,7 @@ Expected<void> applySolveWords(const SolveWords& words, SolveSettings& settings)
     settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre
                     : words.axis == "free" ? SolveOptions::Axis::free
                                            : SolveOptions::Axis::automatic;
-    settings.squeeze = words.squeeze;
+    if (words.squeeze > 0) settings.squeeze = words.squeeze;
     if (words.focal != "unknown") {
         char rest = 0;
         double value = 0, trust = 0;
@@ -433,24 +442,36 @@ int solve(const Console& console, const std::string& path, const SolveWords& wor
     json figures = solveFigures(*solved, facts.width);
     figures["out"] = words.out;
     say(console, figures,
-        words.out == "-"
-            ? ""
-            : fmt::format("RMS {:.3f} px, held out {:.3f} px, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}",
-                          solved->rms_px, solved->heldOutRms_px, solved->used, solved->frames.size(),
-                          figures["focal_mm"].get<double>(), solved->lens.k1, words.out));
+        words.out == "-" ? ""
+                         : fmt::format("RMS {:.3f} px, {}, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}",
+                                       solved->rms_px, heldOutWords(*solved, 3), solved->used, solved->frames.size(),
+                                       figures["focal_mm"].get<double>(), solved->lens.k1, words.out));
     return 0;
 }
 
-int deliverShot(const Console& console, const std::string& shotPath, const std::string& only,
-                const std::string& folder) {
+/// The places checked before anything is written.
+Expected<void> checkDeliveries(const Shot& shot, const fs::path& folder, const std::string& shotPath, bool outside,
+                               const std::string& only = "") {
+    auto checked = checkPlaces(shot, folder, shotPath, outside,
+                               only.empty() ? std::vector<std::string>{} : std::vector<std::string>{only});
+    if (!checked && !outside && checkPlaces(shot, folder, shotPath, true))
+        checked.error().message += "; --allow-outside writes it there all the same";
+    return checked;
+}
+
+int deliverShot(const Console& console, const std::string& shotPath, const std::string& only, const std::string& folder,
+                bool outside) {
     const auto shot = loadShot(shotPath);
     if (!shot) return fail(shot.error());
+    if (const auto free = checkDeliveries(*shot, folder, shotPath, outside, only); !free) return fail(free.error());
+    const Progress progress = consoleProgress("Delivering");  // between two files Ctrl-C ends it
     json written = json::array();
     std::string text;
     bool any = false;
     for (const Deliverable& deliverable : shot->deliverables) {
         if (!only.empty() && deliverable.name != only) continue;
         any = true;
+        if (progress.stopped()) return fail({Fault::stopped, ""});
         const auto report = deliver(*shot, deliverable, folder);
         if (!report) return fail(report.error());
         for (const fs::path& file : report->files) {
@@ -470,7 +491,7 @@ int deliverShot(const Console& console, const std::string& shotPath, const std::
 }
 
 int runShot(const Console& console, const std::string& shotPath, std::vector<std::string> steps,
-            const std::string& save, const std::string& folder) {
+            const std::string& save, const std::string& folder, bool outside) {
     const auto loaded = loadShot(shotPath);
     if (!loaded) return fail(loaded.error());
     Shot shot = *loaded;
@@ -519,7 +540,10 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
         } else {
             json files = json::array();
             const fs::path to = folder.empty() ? deliveryFolderOf(shot, shotPath) : fs::path(folder);
+            if (const auto free = checkDeliveries(shot, to, target, outside); !free) return failKeeping(free.error());
+            const Progress progress = consoleProgress("Delivering");
             for (const Deliverable& deliverable : shot.deliverables.vector()) {
+                if (progress.stopped()) return failKeeping({Fault::stopped, ""});
                 const auto report = deliver(shot, deliverable, to);
                 if (!report) return failKeeping(report.error());
                 for (const fs::path& file : report->files) files.push_back(file.string());
@@ -538,6 +562,16 @@ int runShot(const Console& console, const std::string& shotPath, std::vector<std
 }  // namespace
 
 namespace {
+
+/// The first option of a command, or of one below it, that was given "-".
+const CLI::Option* takesStandardOutput(const CLI::App& app) {
+    if (!app.parsed()) return nullptr;
+    for (const CLI::Option* option : app.get_options())
+        if (option->count() > 0 && option->results().back() == "-" && !option->get_positional()) return option;
+    for (const CLI::App* command : app.get_subcommands({}))
+        if (const CLI::Option* option = takesStandardOutput(*command)) return option;
+    return nullptr;
+}
 
 /// "nan" and "inf" pass every check of a range.
 Expected<void> checkFinite(const CLI::App& app) {
@@ -628,7 +662,11 @@ int runCommand(int argc, char** argv) {
         ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
     solveCommand->add_option("--axis", solveWords.axis, "the optical axis: auto, centre or free")
         ->check(CLI::IsMember({"auto", "centre", "free"}));
-    solveCommand->add_option("--squeeze", solveWords.squeeze, "anamorphic squeeze")->check(CLI::Range(0.05, 20.0));
+    solveCommand
+        ->add_option(
+            "--squeeze", solveWords.squeeze,
+            "anamorphic squeeze: pixels across over pixels down of one angle; as the plate's pixels say by default")
+        ->check(CLI::Range(0.05, 20.0));
     solveCommand->add_option("--base-pair", solveWords.basePair, "A,B: the frames to start from");
     solveCommand->add_option("--distance", solveWords.distances,
                              "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
@@ -643,10 +681,13 @@ int runCommand(int argc, char** argv) {
     deliverCommand->add_option("SHOT", shotPath)->required();
     deliverCommand->add_option("--only", only, "the name of one deliverable");
     deliverCommand->add_option("--out-dir", folder)->required();
+    bool outside = false;
+    deliverCommand->add_flag("--allow-outside", outside, "write deliveries whose place lies outside the folder too");
 
     auto* runCommand = app.add_subcommand("run", "does a shot's open steps and saves it");
     runCommand->add_option("SHOT", shotPath)->required();
     runCommand->add_option("--steps", steps, "scatter, solve, deliver")->delimiter(',');
+    runCommand->add_flag("--allow-outside", outside, "write deliveries whose place lies outside the folder too");
     runCommand->add_option("--save", save, "the file to save as; the same by default");
     runCommand->add_option("--out-dir", folder, "delivery folder");
 
@@ -663,8 +704,11 @@ int runCommand(int argc, char** argv) {
     }
     if (const auto checked = checkFinite(app); !checked) return fail(checked.error());
     limitThreads(console.threads);
-    if (console.json && (out == "-" || solveWords.out == "-"))
-        return fail({Fault::input, "--json and --out -: both want standard output"});
+    if (console.json)
+        for (const CLI::App* command : app.get_subcommands({}))
+            if (const CLI::Option* option = takesStandardOutput(*command))
+                return fail(
+                    {Fault::input, fmt::format("--json and {} -: both want standard output", option->get_name())});
     if (infoCommand->parsed()) return info(console, plate, fps, firstFrame);
     if (trackCommand->parsed()) return track(console, plate, points, out, trackWords, fps, firstFrame);
     if (scatterCommand->parsed())
@@ -672,16 +716,26 @@ int runCommand(int argc, char** argv) {
     if (stmapCommand->parsed()) return stmap(console, lensPath, size, folder);
     if (solveCommand->parsed()) return solve(console, plate, solveWords, fps, firstFrame);
     if (steadyCommands.parsed()) return steadyCommands.run(console, fps, firstFrame);
-    if (deliverCommand->parsed()) return deliverShot(console, shotPath, only, folder);
-    return runShot(console, shotPath, steps, save, folder);
+    if (deliverCommand->parsed()) return deliverShot(console, shotPath, only, folder, outside);
+    return runShot(console, shotPath, steps, save, folder, outside);
 }
 
 }  // namespace
 
+/// A closed stream's number goes to the next file that is opened, and what is said would be written into it.
+void holdStandardStreams() {
+    for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO})
+        if (::fcntl(stream, F_GETFD) < 0) (void)::open("/dev/null", stream == STDIN_FILENO ? O_RDONLY : O_WRONLY);
+}
+
 int main(int argc, char** argv) {
+    holdStandardStreams();
     // Nothing may end a command without a word; what comes here is a fault of ours or of the machine.
     try {
-        return runCommand(argc, argv);
+        const int status = runCommand(argc, argv);
+        if (status == 0 && (std::fflush(stdout) != 0 || std::ferror(stdout) != 0))
+            return fail({Fault::system, "standard output cannot be written: the disk is full, or it was closed"});
+        return status;
     } catch (const std::bad_alloc&) {
         return fail({Fault::system, "there is not enough memory for this"});
     } catch (const std::exception& error) {

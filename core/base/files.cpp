@@ -100,4 +100,13 @@ Expected<void> makeFolder(const fs::path& folder) {
     return {};
 }
 
+std::string writeProblem(const fs::path& path, const std::string& libraryWords) {
+    const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
+    std::error_code code;
+    if (const fs::space_info space = fs::space(folder, code); !code && space.available < (std::uintmax_t(1) << 20))
+        return reason(ENOSPC);
+    if (::access(folder.c_str(), W_OK) != 0) return reason(errno);
+    return libraryWords.empty() ? "the disk is full or cannot be written" : libraryWords;
+}
+
 }  // namespace pinion

@@ -20,6 +20,10 @@ Expected<void> writeFile(const std::filesystem::path& path, std::string_view con
 Expected<void> writeBeside(const std::filesystem::path& path,
                            const std::function<Expected<void>(const std::filesystem::path& beside)>& write);
 
+/// Why a library could not write below `path`: our words for a full disk, a missing permission or a disk that may not
+/// be written, its own for the rest.
+std::string writeProblem(const std::filesystem::path& path, const std::string& libraryWords);
+
 /// Makes the folder and its parents; an existing one is fine.
 Expected<void> makeFolder(const std::filesystem::path& folder);
 

@@ -437,6 +437,12 @@ std::string_view toString(CameraMotion motion) {
     }
 }
 
+std::string heldOutWords(const Solve& solve, int decimals) {
+    return solve.heldOut > 0 && solve.heldOutRms_px > 0
+               ? fmt::format("held out {:.{}f} px", solve.heldOutRms_px, decimals)
+               : "none held out";
+}
+
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
     const auto& frames = solve.frames.vector();
     const auto found = std::lower_bound(frames.begin(), frames.end(), frame,

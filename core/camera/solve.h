@@ -159,6 +159,9 @@ struct Solve {
     std::string doubt;      ///< in words, when the solve is not sure; empty when it is
 };
 
+/// "held out 0.21 px", or "none held out" where there were too few tracks for it.
+std::string heldOutWords(const Solve& solve, int decimals);
+
 const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
 
 /// The lens of one solved frame: of a zoom, with that frame's focal length and distortion.

@@ -201,6 +201,7 @@ Expected<ShakeProfile> readShake(const std::filesystem::path& path) {
             ShakeSample sample{number(entry, "x", where), number(entry, "y", where), number(entry, "rotation", where),
                                number(entry, "scale", where)};
             if (!(sample.scale > 0.01 && sample.scale < 100)) malformed(where + ".scale: has to be above 0");
+            if (std::abs(sample.angleDegrees) > 3600) malformed(where + ".rotation: is more than ten turns");
             if (std::abs(sample.x) > 10 || std::abs(sample.y) > 10)
                 malformed(where + ": x and y are shares of the plate's width; these are far outside");
             profile.samples.push_back(sample);

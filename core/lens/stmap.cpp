@@ -86,7 +86,8 @@ Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path) {
         }
         if (!output->open(beside.string(), spec) || !output->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) ||
             !output->close())
-            return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
+            return failure(Fault::system, "{}: cannot be written: {}", path.string(),
+                           writeProblem(path, output->geterror()));
         return {};
     });
 }

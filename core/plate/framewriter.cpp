@@ -3,6 +3,7 @@
 #include "base/files.h"
 #include "plate/videowriter.h"
 
+#include <OpenImageIO/filesystem.h>
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <cmath>
@@ -52,28 +53,42 @@ public:
             bytes ? OIIO::TypeDesc::UINT8
             : exr ? (half_ || picture.depth == Picture::Depth::bits8 ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT)
                   : OIIO::TypeDesc::UINT16;
-        return writeBeside(path, [&](const fs::path& beside) -> Expected<void> {
-            const auto output = OIIO::ImageOutput::create(ending.substr(1));
-            OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
-            spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
-            const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
-            spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
-            spec.attribute("compression", exr ? "zip:2" : "lzw");
-            spec.attribute("png:compressionLevel", 2);
-            if (!output || !output->open(beside.string(), spec))
-                return failure(Fault::system, "{}: cannot be written: {}", path.string(),
-                               output ? output->geterror() : OIIO::geterror());
-            const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
-            const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data())
-                                       : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
-            if (!written || !output->close())
-                return failure(Fault::system, "{}: cannot be written: {}", path.string(), output->geterror());
-            return {};
-        });
+        // The library's PNG writer does not notice a full disk: into memory then, and on to the disk by our own hand.
+        if (ending == ".png") {
+            std::vector<unsigned char> file;
+            OIIO::Filesystem::IOVecOutput memory(file);
+            if (auto coded = encode(path, picture, type, bytes, exr, &memory, path); !coded) return coded;
+            return writeFile(path, {reinterpret_cast<const char*>(file.data()), file.size()});
+        }
+        return writeBeside(
+            path, [&](const fs::path& beside) { return encode(beside, picture, type, bytes, exr, nullptr, path); });
     }
     Expected<void> finish() override { return {}; }
 
 private:
+    Expected<void> encode(const fs::path& to, const Picture& picture, OIIO::TypeDesc type, bool bytes, bool exr,
+                          OIIO::Filesystem::IOProxy* memory, const fs::path& path) const {
+        const std::string ending = to.extension().string();
+        const auto output = OIIO::ImageOutput::create(ending.substr(1));
+        const auto problem = [&] {
+            return failure(Fault::system, "{}: cannot be written: {}", path.string(),
+                           writeProblem(path, output ? output->geterror() : OIIO::geterror()));
+        };
+        OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
+        spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
+        const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
+        spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
+        spec.attribute("compression", exr ? "zip:2" : "lzw");
+        spec.attribute("png:compressionLevel", 2);
+        if (output && memory && !output->set_ioproxy(memory)) return problem();
+        if (!output || !output->open(to.string(), spec)) return problem();
+        const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
+        const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data())
+                                   : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
+        if (!written || !output->close()) return problem();
+        return {};
+    }
+
     fs::path folder_;
     std::string before_;
     std::size_t digits_;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <map>
 #include <regex>
 
@@ -98,6 +99,13 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
     if (!fs::is_regular_file(path, code))
         return failure(Fault::input, "{}: is no file but a pipe or a device", path.string());
     return openVideo(path, options, progress);
+}
+
+void remarkAspect(PlateFacts& facts) {
+    if (std::abs(facts.pixelAspect - 1) > 0.001)
+        facts.remarks.push_back(
+            fmt::format("its pixels are {:g} times as wide as high: a squeeze of {:.4g} is taken for the lens",
+                        std::round(facts.pixelAspect * 1e4) / 1e4, 1 / facts.pixelAspect));
 }
 
 std::string frameRanges(const std::vector<int>& frames) {

@@ -255,6 +255,7 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     const OIIO::ImageSpec spec = input->spec();
     facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
     if (!(facts.pixelAspect > 0.01 && facts.pixelAspect < 100)) facts.pixelAspect = 1;
+    remarkAspect(facts);
     facts.pixelFormat = fmt::format("{} {}",
                                     spec.nchannels == 1   ? "grey"
                                     : spec.nchannels == 4 ? "rgba"

@@ -10,6 +10,9 @@ namespace pinion {
 Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& path, const PlateOptions& options,
                                                  const Progress& progress);
 
+/// Says that pixels are not square, where they are not.
+void remarkAspect(PlateFacts& facts);
+
 /// A numbered file name, taken apart.
 struct SequenceName {
     std::filesystem::path folder;

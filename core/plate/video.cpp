@@ -386,6 +386,7 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
         facts.remarks.push_back(
             "the video is interlaced: the two fields of a frame were taken at different times; deinterlace it first");
     facts.firstFrame = options.firstFrameOfVideo;
+    remarkAspect(facts);
     timing(**index, stream, facts);
     if (options.fps) {
         facts.fps = *options.fps;

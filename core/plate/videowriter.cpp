@@ -1,5 +1,7 @@
 #include "plate/videowriter.h"
 
+#include "base/files.h"
+
 extern "C" {
 #include <libavcodec/avcodec.h>
 #include <libavformat/avformat.h>
@@ -92,8 +94,13 @@ public:
     Expected<void> finish() override {
         if (auto flushed = encode(nullptr); !flushed) return flushed;
         int code = av_write_trailer(format_);
-        if (code >= 0) code = avio_closep(&format_->pb);
-        if (code < 0) return failure(Fault::system, "{}: cannot be written: {}", path_.string(), avText(code));
+        // What went wrong while a buffer was emptied is kept there and said nowhere.
+        if (code >= 0 && format_->pb->error < 0) code = format_->pb->error;
+        const int closed = avio_closep(&format_->pb);
+        if (code >= 0) code = closed;
+        if (code < 0)
+            return failure(Fault::system, "{}: cannot be written: {}", path_.string(),
+                           writeProblem(path_, avText(code)));
         std::error_code renamed;
         fs::rename(beside_, path_, renamed);
         if (renamed) return failure(Fault::system, "{}: cannot be written: {}", path_.string(), renamed.message());
@@ -115,7 +122,7 @@ private:
             packet_->stream_index = stream_->index;
             code = av_interleaved_write_frame(format_, packet_);
         }
-        return failure(Fault::system, "{}: cannot be written: {}", path_.string(), avText(code));
+        return failure(Fault::system, "{}: cannot be written: {}", path_.string(), writeProblem(path_, avText(code)));
     }
 
     fs::path path_;

@@ -124,6 +124,8 @@ PlateRef plateRef(const PlateFacts& facts) {
 Shot shotOf(const PlateFacts& facts) {
     Shot shot;
     shot.plate = plateRef(facts);
+    // Pixels wider than high: the plate was squeezed by as much.
+    if (std::abs(facts.pixelAspect - 1) > 0.001) shot.solveSettings.squeeze = 1 / facts.pixelAspect;
     std::string name = facts.path.stem().string();
     if (const auto cut = name.find_first_of("#%"); cut != std::string::npos) name = name.substr(0, cut);
     while (!name.empty() && (name.back() == '.' || name.back() == '_' || name.back() == '-')) name.pop_back();
@@ -711,7 +713,7 @@ std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& miss
     StageReport camera{Stage::camera, StageState::empty, "not solved", ""};
     if (shot.solve) {
         camera.state = StageState::done;
-        camera.number = fmt::format("{:.2f} px · held out {:.2f}", shot.solve->rms_px, shot.solve->heldOutRms_px);
+        camera.number = fmt::format("{:.2f} px · {}", shot.solve->rms_px, heldOutWords(*shot.solve, 2));
         if (shot.solvedKey != solveKey(shot)) {
             camera.state = StageState::stale;
             camera.message = "Tracks or settings changed since the solve. Solve again.";

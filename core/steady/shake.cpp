@@ -87,6 +87,12 @@ Expected<ShakeProfile> takeShake(const PlateMotion& motion, int width, int heigh
         return failure(Fault::input,
                        "a shake above {:.2f} Hz cannot be told at {} frames a second; write 0 (all of it) to {:.2f}",
                        above_hz, toString(fps), 0.5 * fps.perSecond());
+    const double seconds = double(motion.frames.size()) / fps.perSecond();
+    if (above_hz > 0 && above_hz * seconds < 0.25)
+        return failure(
+            Fault::input,
+            "a shake above {:g} Hz is slower than the {:.2f} s of this plate can tell; write 0 for all of it", above_hz,
+            seconds);
     const Eigen::Vector2d middle(width / 2.0, height / 2.0);
     std::vector<ShakeSample> samples;
     for (const FrameMotion& frame : motion.frames) {

@@ -417,10 +417,18 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         if (int(result.unreadable.size()) >= range.count())
             return failure(Fault::input, "{}: not one frame of {}-{} could be read", frames.facts().path.string(),
                            range.first, range.last);
-        return failure(Fault::outcome,
-                       "no feature was found: the plate shows no texture between frames {} and {}; lower the threshold "
-                       "or place tracks by hand",
-                       range.first, range.last);
+        if (const int least = options.pattern_px + 8; std::min(frames.facts().width, frames.facts().height) < least)
+            return failure(Fault::outcome,
+                           "no feature was found: the plate of {}x{} is too small for patterns of {} px; take smaller "
+                           "ones",
+                           frames.facts().width, frames.facts().height, options.pattern_px);
+        return failure(
+            Fault::outcome,
+            "no feature was found between frames {} and {}: {}; place tracks by hand where there is something "
+            "to hold on to",
+            range.first, range.last,
+            options.mattes.empty() ? "the picture shows no texture there"
+                                   : "the picture shows no texture outside the mattes");
     }
     int number = 0;
     for (Track& track : found) {
@@ -429,10 +437,14 @@ Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& optio
         result.tracks.push_back(std::move(track));
     }
     if (result.tracks.empty() && !result.stopped)
-        return failure(Fault::outcome,
-                       "features were found, but none could be followed over {} frames; try a larger search area or a "
-                       "lower drift limit",
-                       std::min(options.fewestFrames, range.count()));
+        return failure(
+            Fault::outcome,
+            "features were found, but none could be followed over {} frames{}; try a larger search area or a "
+            "lower drift limit",
+            std::min(options.fewestFrames, range.count()),
+            result.unreadable.empty()
+                ? ""
+                : fmt::format(" ({} of {} frames are missing or damaged)", result.unreadable.size(), range.count()));
     return result;
 }
 
