@@ -143,6 +143,13 @@ auto parseText(const std::string& contents, const std::string& name, Take&& take
         if (error.byte >= contents.size())
             return failure(Fault::input, "{}: breaks off at line {}; the file is cut off", name, line);
         return failure(Fault::input, "{}: is no valid JSON near line {}", name, line);
+    } catch (const json::out_of_range& error) {
+        // The library ends at the number and names it between apostrophes.
+        const std::string words = error.what();
+        const auto first = words.find('\''), last = words.rfind('\'');
+        return failure(
+            Fault::input, "{}: a number in it is too large: {}", name,
+            first < last ? words.substr(first + 1, std::min<std::size_t>(last - first - 1, 40)) : "beyond 1e308");
     } catch (const std::exception&) {
         // What the readers above did not foresee; the library's own words help nobody.
         return failure(Fault::input, "{}: a value in it is of another kind than expected, or too large", name);

@@ -226,7 +226,7 @@ TEST_CASE("figures that no plate can mean are refused, and messages name what is
     const Outcome tiny = run("scatter " + (scratch / "tiny.mp4").string() + " --out " + (scratch / "o.json").string());
     checkRefused(tiny, 1, "16x16 is too small for patterns of 21 px");
     const auto mattes = scratch.write("m.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"all",
-        "keys":[{"frame":1001,"points":[[-10,-10],[400,-10],[400,300],[-10,300]]}]}]})");
+        "keys":[{"frame":1001,"polygon":[[-10,-10],[400,-10],[400,300],[-10,300]]}]}]})");
     const Outcome covered =
         run("scatter " + plate + " --exclude " + mattes.string() + " --out " + (scratch / "o.json").string());
     INFO(covered.err);
