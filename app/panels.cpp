@@ -52,6 +52,7 @@ QWidget* makePlatePanel(Workspace& workspace) {
                                      text(workspace.shot().plate.path.string())
                                : QString("No plate yet. Open a video, a numbered sequence or a shot."));
             missing->clear();
+            missing->setVisible(false);
             return;
         }
         const PlateFacts& f = workspace.frames()->facts();
