@@ -370,9 +370,9 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
     if (!selection.contains(near) || selection.size() > 1) workspace_.select({near});
     const Track* track = findTrack(workspace_.shot(), near);
     if (track && track->byHand && !track->locked && !workspace_.isBusy()) {
+        draggedTo_ = *placeOf(*track);  // before it counts as dragged, and lies where the drag has it
         drag_ = Drag::move;
         dragged_ = near;
-        draggedTo_ = *placeOf(*track);
     } else {
         // What cannot be dragged is no hindrance to a band: among hundreds of features there is hardly a free spot.
         drag_ = Drag::band;

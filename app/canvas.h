@@ -45,6 +45,9 @@ public:
     /// Moves the selected track by hand, in pixels of the plate.
     void nudge(const Eigen::Vector2d& by);
 
+    /// The rows of the empty start, and what each opens.
+    const std::vector<std::pair<QRectF, QString>>& recentRows() const { return recentRows_; }
+
 signals:
     void openAsked(const QString& path);  ///< a shot or plate of the empty start
     void shownChanged();

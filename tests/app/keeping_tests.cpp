@@ -164,6 +164,43 @@ TEST_CASE("who types a delivery's place is not interrupted by jobs and edits; it
         3000));
 }
 
+TEST_CASE("a delivery that leads out of its folder is asked about, and only then written") {
+    Scratch scratch;
+    Fixture f;
+    f.openPlate();
+    Shot shot = withTrackAdded(f.workspace.shot(), 1001, {500, 400});
+    shot.deliveryFolder = (scratch / "out").string();
+    shot.deliverables = std::vector<Deliverable>{{.name = "tracks",
+                                                  .kind = DeliverableKind::tracks,
+                                                  .format = DeliverableFormat::json,
+                                                  .place = "../outside.json"}};
+    f.workspace.edit("Place", shot);
+    bool asked = false;
+    answerNext("Cancel", &asked);
+    f.workspace.startDelivery({});
+    f.wait();
+    CHECK(asked);
+    CHECK_FALSE(std::filesystem::exists(scratch / "outside.json"));
+    asked = false;
+    answerNext("Write there", &asked);
+    f.workspace.startDelivery({});
+    f.wait();
+    CHECK(asked);
+    CHECK(std::filesystem::exists(scratch / "outside.json"));
+    // Two in one place are refused without a question.
+    shot = f.workspace.shot();
+    shot.deliverables = shot.deliverables.edited([](auto& items) {
+        items[0].place = "a.json";
+        items.push_back(items[0]);
+        items[1].name = "again";
+    });
+    f.workspace.edit("Twice", shot);
+    f.workspace.startDelivery({});
+    f.wait();
+    CHECK(f.window.note().contains("have one place"));
+    CHECK_FALSE(std::filesystem::exists(scratch / "out" / "a.json"));
+}
+
 TEST_CASE("a plan that is changed at every step of a spin box is worked out once more, for the last step") {
     Fixture f;
     f.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4");

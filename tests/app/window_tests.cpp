@@ -790,6 +790,58 @@ TEST_CASE("the canvas is held on a track, the curves show it, and a locator is c
     CHECK(f.workspace.shot().tracks.size() == 1);
 }
 
+TEST_CASE("a rubber band may begin on a feature; a click there chooses it alone") {
+    Fixture f;
+    f.openPlate();
+    Shot shot = f.workspace.shot();
+    std::vector<Track> features;
+    for (int i = 0; i < 12; ++i) {
+        Track track;
+        track.id = i + 1;
+        track.name = "s-" + std::to_string(i + 1);
+        track.referenceFrame = 1001;
+        track.samples = std::vector<Sample>{{.frame = 1001, .at = {400.0 + 60 * (i % 4), 300.0 + 60 * (i / 4)}}};
+        features.push_back(std::move(track));
+    }
+    shot.tracks = std::move(features);
+    shot.nextTrack = 13;
+    f.workspace.edit("Features", shot);
+    QTest::qWait(50);
+    // From the first one to beyond the one below and to the right of it.
+    drag(f.canvas, f.screen(400, 300) - QPoint(2, 2), f.screen(470, 370));
+    CHECK(f.workspace.selection() == std::set<TrackId>{1, 2, 5, 6});
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(400, 300));
+    CHECK(f.workspace.selection() == std::set<TrackId>{1});
+    // One that was placed by hand is dragged instead, and nothing else is chosen.
+    shot = withTrackAdded(f.workspace.shot(), 1001, {700, 500});
+    f.workspace.edit("Place", shot);
+    const TrackId placed = shot.tracks.back().id;
+    drag(f.canvas, f.screen(700, 500), f.screen(740, 500));
+    CHECK(f.workspace.selection() == std::set<TrackId>{placed});
+    INFO(placed << " " << f.workspace.shot().tracks.size());
+    REQUIRE(findTrack(f.workspace.shot(), placed));
+    CHECK(sampleAt(*findTrack(f.workspace.shot(), placed), 1001)->at.x() > 705);
+}
+
+TEST_CASE("the empty start offers what was open last, one click away") {
+    {
+        Fixture f;
+        f.openPlate(kMooring);
+        f.openPlate();
+    }
+    Fixture f;
+    REQUIRE(QTest::qWaitFor([&] { return f.canvas.recentRows().size() >= 2; }, 3000));
+    CHECK(f.canvas.recentRows()[0].second.endsWith("landing.mp4"));
+    const auto [row, path] = f.canvas.recentRows()[1];
+    CHECK(path.endsWith("mooring.mp4"));
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, QPoint(10, 10));
+    CHECK_FALSE(f.workspace.hasPlate());
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, row.center().toPoint());
+    f.wait();
+    REQUIRE(f.workspace.hasPlate());
+    CHECK(f.workspace.shot().plate.path.filename() == "mooring.mp4");
+}
+
 TEST_CASE("the plate check runs beside the interface and shows its strip and its notes") {
     Fixture f;
     f.openPlate(kMooring);
@@ -799,7 +851,13 @@ TEST_CASE("the plate check runs beside the interface and shows its strip and its
     f.wait();
     REQUIRE(f.workspace.plateCheck());
     CHECK(f.workspace.plateCheck()->frames.size() == 30);
-    CHECK(f.window.threadSheet().rulerRect().top() > ruler);
+    // One row of it, four when it is unfolded by its name.
+    const int folded = f.window.threadSheet().rulerRect().top();
+    CHECK(folded > ruler);
+    QTest::mouseClick(&f.window.threadSheet(), Qt::LeftButton, {}, QPoint(30, 6));
+    CHECK(f.window.threadSheet().rulerRect().top() > folded + 20);
+    QTest::mouseClick(&f.window.threadSheet(), Qt::LeftButton, {}, QPoint(30, 6));
+    CHECK(f.window.threadSheet().rulerRect().top() == folded);
     CHECK_FALSE(f.window.findChild<QLabel*>("plateNotes")->text().isEmpty());
 }
 
