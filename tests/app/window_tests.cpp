@@ -195,7 +195,7 @@ TEST_CASE("a running job can be stopped and keeps what it has") {
     CHECK(f.window.note().contains("Stopped"));
 }
 
-TEST_CASE("the interface answers within a tenth of a second while tracks are scattered") {
+TEST_CASE("nine times in ten the interface answers within a tenth of a second while tracks are scattered") {
     Fixture f;
     f.openPlate();
     f.workspace.startScatter();
@@ -212,7 +212,7 @@ TEST_CASE("the interface answers within a tenth of a second while tracks are sca
     // Not a timing of the program but of its manners: the loop kept turning. Machines are shared, so the odd gap is let
     // pass.
     INFO("longest gap " << gaps.back() << " ms, 99 % " << gaps[gaps.size() * 99 / 100] << " ms");
-    CHECK(gaps[gaps.size() * 9 / 10] < 250);
+    CHECK(gaps[gaps.size() * 9 / 10] < 100);
 }
 
 TEST_CASE("what goes wrong is said in the window and loses nothing") {
