@@ -41,6 +41,12 @@ QWidget* makeCameraPanel(Workspace& workspace) {
     form->row("Zoom", zoom);
     form->row("Distortion", distortion);
     form->row("Optical axis", axis);
+    auto* squeeze = decimal(0.05, 20, 3, 0.05);
+    squeeze->setObjectName("squeeze");
+    squeeze->setToolTip(
+        "Pixels across over pixels down of one angle: 1 for a spherical lens, 0.5 for a plate squeezed by two and not "
+        "stretched again. Taken from the plate's pixels when it is opened");
+    form->row("Squeeze", squeeze);
     auto* base = choice({"find out", "by hand"});
     base->setObjectName("basePair");
     base->setToolTip(
@@ -141,8 +147,13 @@ QWidget* makeCameraPanel(Workspace& workspace) {
             workspace.edit(QString("Bring %1 tracks back").arg(tracks.size()),
                            withSetAside(workspace.shot(), tracks, false));
     });
-    const auto refresh = [&workspace, form, focal, millimetres, trust, sensor, distortion, kind, zoom, axis, base,
-                          first, second, baseFrames, doubt, solve, refine, results, histogram, aside, back,
+    QObject::connect(squeeze, &QDoubleSpinBox::valueChanged, form, [&workspace](double value) {
+        Shot shot = workspace.shot();
+        shot.solveSettings.squeeze = value;
+        workspace.edit("Change the squeeze", std::move(shot));
+    });
+    const auto refresh = [&workspace, form, squeeze, focal, millimetres, trust, sensor, distortion, kind, zoom, axis,
+                          base, first, second, baseFrames, doubt, solve, refine, results, histogram, aside, back,
                           millimetresLabel, trustLabel] {
         const Shot& shot = workspace.shot();
         const SolveSettings& s = shot.solveSettings;
@@ -152,6 +163,7 @@ QWidget* makeCameraPanel(Workspace& workspace) {
         setQuietly(sensor, s.sensorWidth_mm);
         distortion->setCurrentIndex(int(s.distortion));
         axis->setCurrentIndex(int(s.axis));
+        setQuietly(squeeze, s.squeeze);
         kind->setCurrentIndex(s.motion ? int(*s.motion) + 1 : 0);
         zoom->setCurrentIndex(s.zoom ? (*s.zoom ? 1 : 2) : 0);
         base->setCurrentIndex(s.basePair ? 1 : 0);

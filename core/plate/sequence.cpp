@@ -49,7 +49,7 @@ Channels channelsOf(OIIO::ImageInput& input) {
     };
     std::optional<Found> best;
     for (int part = 0; input.seek_subimage(part, 0); ++part) {
-        const OIIO::ImageSpec spec = input.spec();
+        const OIIO::ImageSpec& spec = input.spec();
         std::map<std::string, std::array<int, 4>> layers;  // red, green, blue, luminance
         const auto take = [&](const std::string& layer, int which, int channel) {
             layers.try_emplace(layer, std::array{-1, -1, -1, -1}).first->second[std::size_t(which)] = channel;

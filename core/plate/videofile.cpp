@@ -361,7 +361,7 @@ DecodedFrame VideoDecoder::fetch(int number) {
     for (int attempt = 0; attempt < 3; ++attempt) {
         if (!rewindTo(from)) break;
         next_ = -1;
-        const DecodedFrame frame = decodeUpTo(number, std::max(0, number - int(room) + 1));
+        DecodedFrame frame = decodeUpTo(number, std::max(0, number - int(room) + 1));
         if (frame.picture) return frame;
         if (from == 0) break;
         kept_.clear();

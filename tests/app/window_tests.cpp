@@ -878,6 +878,19 @@ TEST_CASE("the Plate card says what is odd about the footage, and a damaged fram
     CHECK(remarks->text().contains("The frame rate varies: 2 of 24"));
     CHECK(f.workspace.shot().plate.width == 192);
     CHECK(f.workspace.shot().plate.times.seconds.size() == 24);
+    CHECK(f.workspace.shot().solveSettings.squeeze == 1.0);
+
+    test::makeVideo(scratch / "wide.mp4", {.frames = 12, .width = 320, .height = 192, .aspect = {2, 1}});
+    f.openPlate((scratch / "wide.mp4").string());
+    CHECK(remarks->text().contains("a squeeze of 0.5 is taken"));
+    f.window.docket().open(Stage::camera);
+    auto* squeeze = f.window.findChild<QDoubleSpinBox*>("squeeze");
+    REQUIRE(squeeze);
+    CHECK(squeeze->value() == 0.5);
+    squeeze->setValue(0.75);
+    CHECK(f.workspace.shot().solveSettings.squeeze == 0.75);
+    f.workspace.undo();
+    CHECK(squeeze->value() == 0.5);
 
     test::makeVideo(scratch / "sound.mp4", {.frames = 60, .width = 320, .height = 192, .keyEvery = 20, .both = 0});
     std::string bytes = *readFile(scratch / "sound.mp4");
