@@ -1,5 +1,6 @@
 #include "camera/bundle.h"
 
+#include "base/cloned.h"
 #include "camera/normalequations.h"
 
 #include <cmath>
@@ -14,9 +15,7 @@ using Eigen::Vector4d;
 
 namespace bundling {
 
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-__attribute__((target_clones("arch=x86-64-v3", "default")))
-#endif
+PINION_CLONED
 void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target, Eigen::Index stride) {
     for (int r = 0; r < 6; ++r)
         for (int c = 0; c < 6; ++c)

@@ -66,8 +66,8 @@ Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& op
                            material->trails.size(), material->duplicates, options.fewestTracks);
         return failure(
             Fault::outcome,
-            "only {} tracks of three frames or more; at least {} are needed, more is better: scatter features first",
-            material->trails.size(), options.fewestTracks);
+            "only {} track{} of three frames or more; at least {} are needed, more is better: scatter features first",
+            material->trails.size(), material->trails.size() == 1 ? "" : "s", options.fewestTracks);
     }
     if (auto joined = checkConnected(*material, options.fewestTracks); !joined) return tl::unexpected(joined.error());
     return material;

@@ -1,5 +1,6 @@
 #include "comp/warp.h"
 
+#include "base/cloned.h"
 #include "base/parallel.h"
 #include "base/words.h"
 
@@ -55,13 +56,6 @@ const std::vector<std::array<float, Taps>>& weightsOf(ResampleFilter filter) {
     }();
     return table;
 }
-
-// One version for processors with AVX2 and FMA, one for all others; the loader picks.
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-#define PINION_CLONED __attribute__((target_clones("arch=x86-64-v3", "default")))
-#else
-#define PINION_CLONED
-#endif
 
 struct Source {
     int width;

@@ -1,5 +1,6 @@
 #include "picture/picture.h"
 
+#include "base/cloned.h"
 #include "base/parallel.h"
 
 #include <algorithm>
@@ -35,9 +36,7 @@ float encodeFast(float linear) {
            (table[std::size_t(index) + 1] - table[std::size_t(index)]) * (position - float(index));
 }
 
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-__attribute__((target_clones("arch=x86-64-v3", "default")))
-#endif
+PINION_CLONED
 void weightedRow(const std::uint8_t* __restrict in, std::size_t count, const float* __restrict weights, float* __restrict out) {
     const float red = weights[0];
     const float green = weights[1];

@@ -1,13 +1,8 @@
 #include "track/kernels.h"
 
-#include <algorithm>
+#include "base/cloned.h"
 
-// One version for processors with AVX2, one for all others; the loader picks.
-#if defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-#define PINION_CLONED __attribute__((target_clones("arch=x86-64-v3", "default")))
-#else
-#define PINION_CLONED
-#endif
+#include <algorithm>
 
 namespace pinion::kernels {
 namespace {

@@ -1,8 +1,10 @@
 // Video of every make, read in every order; FFMS2, another frame-exact reader, as the reference.
 
+#include "base/parallel.h"
 #include "madevideo.h"
 #include "plate/framecache.h"
 #include "scratch.h"
+#include "track/tracking.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -157,6 +159,48 @@ TEST_CASE("two who read at different places, and many at one, get their frames")
                              reads(0, 7, 28)};
     for (std::thread& thread : threads) thread.join();
     CHECK(wrong == 0);
+}
+
+TEST_CASE("a scatter, somebody who scrubs and somebody who reads backwards share a plate") {
+    // Of most worth under the thread sanitiser, which cannot see into TBB: there the scatter keeps to its own thread.
+#if defined(__SANITIZE_THREAD__)
+    limitThreads(1);
+#endif
+    const auto plate = opened(std::filesystem::path(PINION_SOURCE_DIR) / "demo/plates/mooring.mp4");
+    FrameCache cache(plate, std::size_t(40) << 20);
+    std::atomic<int> brought = 0, failed = 0;
+    cache.setListener([&](int, const Error* error) { ++(error ? failed : brought); });
+    std::atomic<bool> done = false;
+    std::thread scrubs([&] {
+        std::mt19937 random(1);
+        while (!done) {
+            const int frame = 1001 + int(random() % 12);
+            cache.want({frame, frame + 1, frame + 2});
+            (void)cache.peek(frame);
+            (void)cache.framesHeld();
+            (void)cache.frameBytes();
+            std::this_thread::sleep_for(std::chrono::milliseconds(3));
+        }
+    });
+    std::thread backwards([&] {
+        while (!done)
+            for (int frame = 1012; frame >= 1001 && !done; --frame) failed += !cache.get(frame);
+    });
+    ScatterOptions options;
+    options.range = {1001, 1012};
+    options.startFrame = 1001;
+    const auto result = scatter(cache, options, Progress{}, [](int, const std::vector<LivePoint>&) {});
+    done = true;
+    scrubs.join();
+    backwards.join();
+    cache.setListener({});
+    REQUIRE(result);
+    CHECK(result->tracks.size() > 300);
+    CHECK(result->unreadable.empty());
+    CHECK(failed == 0);
+    CHECK(brought > 0);
+    CHECK(cache.usedBytes() <= cache.budget());
+    limitThreads(0);
 }
 
 TEST_CASE("a video that lies on its side is turned upright") {
