@@ -48,7 +48,7 @@ QWidget* makeSteadyPanel(Workspace& workspace) {
     mode->setObjectName("steadyMode");
     form->row("Mode", mode);
     auto* reference = spin(0, 100000000);
-    auto* referenceLabel = form->row("Reference frame", reference);
+    auto* referenceLabel = form->row("Held frame", reference);
     auto* position = percent();
     position->setObjectName("steadyPosition");
     auto* rotation = percent();
