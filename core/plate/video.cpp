@@ -41,7 +41,11 @@ public:
         const std::lock_guard lock(slot.busy);
         if (!slot.decoder) {
             auto opened = VideoDecoder::open(index_->path);
-            if (!opened) return {};
+            // The file was moved or removed since: the first decoder holds on to it.
+            if (!opened) {
+                const std::lock_guard first(slots_.front().busy);
+                return slots_.front().decoder->frame(number);
+            }
             slot.decoder = std::move(*opened);
             slot.decoder->setIndex(index_);
         }

@@ -212,12 +212,10 @@ bool VideoDecoder::rewindTo(std::size_t packet) {
         nextPacket_ = packet;
         return true;
     };
-    if (packet > 0) {
-        for (const std::int64_t stamp : {target.decodeStamp, index_->stampsAreRanks ? AV_NOPTS_VALUE : target.stamp}) {
-            if (stamp == AV_NOPTS_VALUE) continue;
-            if (avformat_seek_file(format_.get(), streamNumber_, INT64_MIN, stamp, stamp, 0) < 0) continue;
-            if (arrives(landedOn())) return true;
-        }
+    for (const std::int64_t stamp : {target.decodeStamp, index_->stampsAreRanks ? AV_NOPTS_VALUE : target.stamp}) {
+        if (stamp == AV_NOPTS_VALUE) continue;
+        if (avformat_seek_file(format_.get(), streamNumber_, INT64_MIN, stamp, stamp, 0) < 0) continue;
+        if (arrives(landedOn())) return true;
     }
     // From the beginning, for what cannot be sought in or seeks badly.
     if (avformat_seek_file(format_.get(), streamNumber_, INT64_MIN, INT64_MIN, INT64_MAX, 0) >= 0 &&

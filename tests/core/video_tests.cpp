@@ -161,6 +161,20 @@ TEST_CASE("two who read at different places, and many at one, get their frames")
     CHECK(wrong == 0);
 }
 
+TEST_CASE("a video that is moved away while it is open can still be read, here and there") {
+    const test::Scratch scratch;
+    makeVideo(scratch / "long.mp4", {.frames = 120, .keyEvery = 20});
+    const auto plate = opened(scratch / "long.mp4");
+    REQUIRE(plate->read(1001));
+    std::filesystem::rename(scratch / "long.mp4", scratch / "gone.mp4");
+    for (const int frame : {1110, 1005, 1060, 1061, 1004, 1111}) {
+        const auto picture = plate->read(frame);
+        INFO(frame << (picture ? "" : ": " + picture.error().message));
+        REQUIRE(picture);
+        CHECK(numberOf(**picture) == frame - 1001);
+    }
+}
+
 TEST_CASE("a scatter, somebody who scrubs and somebody who reads backwards share a plate") {
     // Of most worth under the thread sanitiser, which cannot see into TBB: there the scatter keeps to its own thread.
 #if defined(__SANITIZE_THREAD__)
