@@ -222,7 +222,8 @@ TEST_CASE("a video that lies on its side is turned upright") {
     makeVideo(scratch / "upright.mp4", {.frames = 3, .aspect = {4, 3}});
     const auto upright = opened(scratch / "upright.mp4");
     CHECK(upright->facts().pixelAspect == Approx(4.0 / 3));
-    CHECK(upright->facts().remarks.empty());
+    REQUIRE(upright->facts().remarks.size() == 1);  // of its pixels
+    CHECK(upright->facts().remarks[0].find("as wide as high") != std::string::npos);
     const PicturePtr straight = *upright->read(1001);
     for (const int degrees : {90, 180, 270}) {
         INFO(degrees);
@@ -230,7 +231,7 @@ TEST_CASE("a video that lies on its side is turned upright") {
         makeVideo(scratch / name, {.frames = 3, .turned = degrees, .aspect = {4, 3}});
         const auto plate = opened(scratch / name);
         CHECK(plate->facts().turned == degrees);
-        REQUIRE(plate->facts().remarks.size() == 1);
+        REQUIRE(plate->facts().remarks.size() == 2);
         CHECK(plate->facts().remarks[0].find("turned by " + std::to_string(degrees)) != std::string::npos);
         const bool onSide = degrees != 180;
         CHECK(plate->facts().width == (onSide ? 96 : 160));
