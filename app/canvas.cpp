@@ -2,6 +2,7 @@
 
 #include "theme.h"
 
+#include <QFileInfo>
 #include <QMouseEvent>
 #include <QThreadPool>
 #include <QWheelEvent>
@@ -25,6 +26,9 @@ Canvas::Canvas(Workspace& workspace, QWidget* parent) : QWidget(parent), workspa
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(320, 200);
     setAccessibleName("Plate");
+    // Asked for once: a path may lie on a disk that is slow to answer.
+    for (const QString& path : workspace.recent())
+        if (recent_.size() < 6 && QFileInfo::exists(path)) recent_ << path;
     const auto redraw = [this] { update(); };
     connect(&workspace, &Workspace::shotChanged, this, redraw);
     connect(&workspace, &Workspace::frameChanged, this, [this] {
@@ -276,13 +280,11 @@ void Canvas::mousePressEvent(QMouseEvent* event) {
     setFocus();
     cursor_ = dragFrom_ = event->position();
     if (!workspace_.shot().plate.isOpen()) {
-        for (const auto& [row, path] : recentRows_)
-            if (event->button() == Qt::LeftButton && row.contains(cursor_)) {
-                emit openAsked(path);
-                return;
-            }
+        const auto row = std::find_if(recentRows_.begin(), recentRows_.end(),
+                                      [&](const auto& one) { return one.first.contains(cursor_); });
+        if (row != recentRows_.end() && event->button() == Qt::LeftButton) emit openAsked(row->second);
+        return;
     }
-    if (!workspace_.shot().plate.isOpen()) return;
     if (event->button() == Qt::MiddleButton) {
         drag_ = Drag::pan;
         return;

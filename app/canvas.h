@@ -113,6 +113,7 @@ private:
     Drag drag_ = Drag::none;
     QPointF dragFrom_;
     bool bandOnTrack_ = false;  ///< the press of a rubber band chose a track, which a click keeps
+    QStringList recent_;        ///< what was open last, as it was when the window opened
     std::vector<std::pair<QRectF, QString>> recentRows_;  ///< of the empty start
     QPointF cursor_;
     bool cursorInside_ = false;

@@ -274,9 +274,8 @@ void Canvas::paintEmpty(QPainter& painter) {
     // What was open last, one click away.
     recentRows_.clear();
     double top = rect().center().y() + 64;
-    for (const QString& path : workspace_.recent()) {
-        if (recentRows_.size() == 6 || top + 22 > height()) break;
-        if (!QFileInfo::exists(path)) continue;
+    for (const QString& path : recent_) {
+        if (top + 22 > height()) break;
         const QString words = fontMetrics().elidedText(QFileInfo(path).fileName() + "   " + QFileInfo(path).path(),
                                                        Qt::ElideMiddle, std::max(200, width() - 120));
         const double wide = painter.fontMetrics().horizontalAdvance(words) + 24;

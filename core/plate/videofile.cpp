@@ -5,14 +5,16 @@ extern "C" {
 }
 #include <algorithm>
 #include <array>
+#include <iterator>
 #include <mutex>
 #include <thread>
 
 namespace pinion {
 namespace {
 
-/// What a run of kept frames may take. Of 1080p video in 4:2:0 that is 86 frames.
-constexpr std::size_t kRunBytes = std::size_t(256) << 20;
+/// What a run of kept frames may take. Of 1080p video in 4:2:0 that is 134 frames: more than half of what encoders
+/// usually put between two key frames (250), so that such a stretch is decoded one and a half times, not more.
+constexpr std::size_t kRunBytes = std::size_t(400) << 20;
 constexpr int kBehind = 8;  // frames that a jump back may pass without a run being kept
 
 std::string avText(int code) {
@@ -128,7 +130,6 @@ Expected<void> VideoDecoder::collectPackets(VideoIndex& index, const Progress& p
 Expected<std::shared_ptr<const VideoIndex>> VideoDecoder::makeIndex(const Progress& progress) {
     auto index = std::make_shared<VideoIndex>();
     index->path = path_;
-    index->stream = streamNumber_;
     index->ticks = stream()->time_base;
     const std::string container = format_->iformat->name;
     if (container.find("mp4") != std::string::npos || container == "avi") index->promised = stream()->nb_frames;
@@ -151,11 +152,14 @@ Expected<std::shared_ptr<const VideoIndex>> VideoDecoder::makeIndex(const Progre
         index_ = index;
         learnOrder(*index);
     }
+    std::vector<std::size_t> keys;
+    for (std::size_t i = 0; i < index->packets.size(); ++i)
+        if (index->packets[i].key) keys.push_back(i);
     // A frame that is shown before the key frame it follows in the file leans on the key frame before that one.
     for (ShownFrame& frame : index->shown) {
-        std::size_t key = frame.packet;
-        while (key > 0 && !(index->packets[key].key && index->packets[key].stamp <= frame.stamp)) --key;
-        frame.keyPacket = key;
+        auto key = std::upper_bound(keys.begin(), keys.end(), frame.packet);
+        while (key != keys.begin() && index->packets[*std::prev(key)].stamp > frame.stamp) --key;
+        frame.keyPacket = key == keys.begin() ? 0 : *std::prev(key);
     }
     if (index->shown.empty()) return failure(Fault::input, "{}: holds no picture that can be decoded", path_.string());
     index_ = index;

@@ -35,7 +35,6 @@ struct VideoPacket {
 /// What a pass over the file without decoding finds out.
 struct VideoIndex {
     std::filesystem::path path;
-    int stream = 0;
     AVRational ticks{1, 1};
     bool stampsAreRanks = false;       ///< the file stamps no frames: packets are numbered instead
     std::vector<VideoPacket> packets;  ///< in the order decoded
