@@ -6,6 +6,7 @@
 #include "exchange/formats.h"
 #include "form.h"
 #include "measurestable.h"
+#include "shot/edits/trackedits.h"
 #include "theme.h"
 
 #include <QFileDialog>

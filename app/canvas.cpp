@@ -1,5 +1,6 @@
 #include "canvas.h"
 
+#include "shot/edits/trackedits.h"
 #include "theme.h"
 
 #include <QFileInfo>

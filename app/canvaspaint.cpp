@@ -1,6 +1,7 @@
 // What the canvas draws on the plate.
 
 #include "canvas.h"
+#include "shot/stages/worldstage.h"
 #include "theme.h"
 
 #include <QFileInfo>

@@ -162,8 +162,8 @@ void Docket::open(Stage stage) {
 }
 
 void Docket::refresh() {
-    for (const StageReport& report : workspace_.stages())
-        if (Card* card = this->card(report.stage)) card->setReport(report);
+    const auto reports = workspace_.stages();
+    for (std::size_t i = 0; i < cards_.size(); ++i) cards_[i]->setReport(reports[i]);
 }
 
 }  // namespace pinion

@@ -1,5 +1,7 @@
 #include "errorhistogram.h"
 
+#include "shot/edits/trackedits.h"
+#include "shot/stages/tracksstage.h"
 #include "theme.h"
 
 #include <QMouseEvent>

@@ -1,5 +1,12 @@
 #include "mainwindow.h"
 
+#include "jobs/delivering.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/locatoredits.h"
+#include "shot/edits/plateedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/history.h"
+#include "shot/stages/steadystage.h"
 #include "theme.h"
 
 #include <QSettings>

@@ -1,7 +1,10 @@
 // The settings that the docket's cards hold.
 
 #include "docket.h"
+#include "exchange/deliverables.h"
 #include "form.h"
+#include "jobs/delivering.h"
+#include "shot/edits/cameraedits.h"
 #include "theme.h"
 
 #include <QCheckBox>

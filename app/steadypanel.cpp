@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "docket.h"
 #include "form.h"
+#include "jobs/delivering.h"
+#include "shot/stages/steadystage.h"
 #include "theme.h"
 
 #include <QCheckBox>

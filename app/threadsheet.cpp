@@ -1,5 +1,7 @@
 #include "threadsheet.h"
 
+#include "shot/edits/plateedits.h"
+#include "shot/stages/tracksstage.h"
 #include "theme.h"
 
 #include <QMouseEvent>

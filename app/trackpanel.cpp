@@ -2,6 +2,7 @@
 
 #include "docket.h"
 #include "form.h"
+#include "shot/edits/trackedits.h"
 #include "theme.h"
 
 #include <QCheckBox>

@@ -1,10 +1,23 @@
 #include "workspace.h"
 
 #include "jobs/places.h"
+#include "exchange/deliverables.h"
+#include "shot/stages/platestage.h"
+#include "shot/stages/worldstage.h"
 
 #include "base/files.h"
+#include "exchange/newshot.h"
+#include "jobs/delivering.h"
+#include "jobs/solving.h"
+#include "jobs/tracking.h"
 #include "picture/pyramid.h"
-#include "shot/shotfile.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/plateedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
+#include "shot/history.h"
+#include "shot/stages/camerastage.h"
+#include "shot/stages/tracksstage.h"
 
 #include <chrono>
 #include <QCoreApplication>
@@ -151,7 +164,12 @@ void Workspace::start(Shot shot, const fs::path& file, bool saved) {
 }
 
 std::vector<StageReport> Workspace::stages() const {
-    return stagesOf(shot(), frames_ ? frames_->facts().missing : std::vector<int>{});
+    return {plateReport(shot(), frames_ ? frames_->facts().missing : std::vector<int>{}),
+            tracksReport(shot()),
+            cameraReport(shot()),
+            worldReport(shot()),
+            steadyReport(shot()),
+            deliveryReport(shot())};
 }
 
 // ---- files

@@ -1,8 +1,13 @@
 #pragma once
 
-#include "jobs/jobs.h"
+#include "camera/solve.h"
+#include "plate/framecache.h"
 #include "plate/platecheck.h"
+#include "track/advice.h"
+#include "exchange/deliverables.h"
+#include "exchange/transforms.h"
 #include "shot/history.h"
+#include "shot/stages/steadystage.h"
 
 #include <QElapsedTimer>
 #include <QLockFile>
@@ -19,6 +24,8 @@
 #include <thread>
 
 namespace pinion {
+
+enum class Stage { plate, tracks, camera, world, steady, delivery };
 
 /// What the window works on: the history of the shot, its open plate, the playhead, the selection, and the one job that
 /// runs. Views get the current shot and show it; tools turn mouse and keys into edits made here.

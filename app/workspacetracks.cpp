@@ -1,5 +1,10 @@
 // The 2D jobs of the workspace: ties, the plate check, spots, steadied pictures, shakes, import.
 
+#include "exchange/deliverables.h"
+#include "jobs/steadying.h"
+#include "jobs/tracking.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/steadystage.h"
 #include "workspace.h"
 
 #include <QClipboard>

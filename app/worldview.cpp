@@ -1,5 +1,6 @@
 #include "worldview.h"
 
+#include "shot/stages/worldstage.h"
 #include "theme.h"
 
 #include <QMouseEvent>

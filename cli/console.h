@@ -13,6 +13,8 @@ struct Console {
     bool json = false;      ///< one JSON object on standard output, nothing else
     int threads = 0;        ///< 0: all processors
     int memory_mib = 2048;  ///< the frame cache's budget
+    std::string fps;        ///< where the plate does not say it
+    int firstFrame = 1001;  ///< of a video
 };
 
 /// Progress on standard error: one line that updates on a terminal, a plain line every tenth otherwise. Ctrl-C stops

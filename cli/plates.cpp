@@ -1,5 +1,7 @@
 #include "plates.h"
 
+#include "exchange/formats.h"
+
 #include <cstdio>
 
 namespace pinion::cli {
@@ -16,11 +18,11 @@ Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts
     return range;
 }
 
-Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame) {
+Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path) {
     PlateOptions options;
-    options.firstFrameOfVideo = firstFrame;
-    if (!fps.empty()) {
-        const auto rate = parseFrameRate(fps);
+    options.firstFrameOfVideo = console.firstFrame;
+    if (!console.fps.empty()) {
+        const auto rate = parseFrameRate(console.fps);
         if (!rate) return tl::unexpected(Error{Fault::input, "--fps " + rate.error().message});
         options.fps = *rate;
     }

@@ -1,7 +1,8 @@
 #pragma once
 
 #include "console.h"
-#include "jobs/jobs.h"
+#include "plate/plate.h"
+#include "track/tracking.h"
 
 #include <memory>
 #include <string>
@@ -12,7 +13,7 @@ namespace pinion::cli {
 /// "A-B" within the plate; all of it when empty.
 Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts);
 
-Expected<std::shared_ptr<const Plate>> openPlate(const std::string& path, const std::string& fps, int firstFrame);
+Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path);
 
 /// The frame cache's budget in bytes.
 std::size_t budget(const Console& console);

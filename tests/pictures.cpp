@@ -1,6 +1,8 @@
 // pinion-pictures: drives the real window through the demo and saves a picture of each main view.
 
+#include "jobs/steadying.h"
 #include "mainwindow.h"
+#include "shot/edits/trackedits.h"
 #include "theme.h"
 
 #include <QApplication>

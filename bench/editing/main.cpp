@@ -1,7 +1,10 @@
 // pinion-editing: how long the interface stands still at an edit of a long shot with thousands of tracks.
 
+#include "exchange/deliverables.h"
 #include "mainwindow.h"
 #include "plate/videowriter.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/camerastage.h"
 #include "theme.h"
 
 #include <QApplication>

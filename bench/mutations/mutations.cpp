@@ -1,10 +1,18 @@
 #include "mutations/mutations.h"
 
+#include "exchange/deliverables.h"
+#include "exchange/newshot.h"
+#include "exchange/shotfiles.h"
 #include "exchange/transforms.h"
 #include "exchange/usd.h"
-#include "jobs/jobs.h"
 #include "matte/matte.h"
-#include "shot/shotfile.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/file/shotfile.h"
+#include "shot/stages/camerastage.h"
+#include "shot/stages/platestage.h"
+#include "shot/stages/steadystage.h"
+#include "shot/stages/tracksstage.h"
+#include "shot/stages/worldstage.h"
 
 #include <array>
 #include <cctype>
@@ -70,7 +78,9 @@ Shot madeShot() {
 
 /// Everything that a window does with a shot that it has opened.
 void use(const Shot& shot) {
-    (void)stagesOf(shot);
+    for (const auto report : {tracksReport, cameraReport, worldReport, steadyReport, deliveryReport})
+        (void)report(shot);
+    (void)plateReport(shot);
     (void)solveKey(shot);
     (void)steadyKey(shot);
     (void)tracksPerFrame(shot);

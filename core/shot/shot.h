@@ -9,9 +9,9 @@
 #include "track/tracking.h"
 #include "world/world.h"
 
+#include <array>
 #include <cstdint>
 #include <filesystem>
-#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -89,8 +89,11 @@ struct SolveSettings {
     List<KnownPlace> places;
 };
 
+/// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
 enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin };
+inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin"};
 enum class DeliverableFormat { usda, json, csv, exr };
+inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr"};
 enum class UpAxis { y, z };
 
 /// One thing handed downstream.
@@ -123,96 +126,12 @@ struct Shot {
     std::string deliveryFolder;  ///< empty: beside the shot, in "delivery"
 };
 
-/// A shot of an opened plate, with the usual deliverables listed.
-Shot shotOf(const PlateFacts& facts);
-
-/// The same shot on another opening of its plate.
-Shot withPlate(const Shot& shot, const PlateFacts& facts);
 PlateRef plateRef(const PlateFacts& facts);
-
-// Edits: each gives the shot after it.
-Shot withRange(const Shot& shot, const FrameRange& range);
-Shot withTrackAdded(const Shot& shot, int frame, const Eigen::Vector2d& at, TrackId* id = nullptr);
-/// Places the track on `frame` by hand: a tie.
-Shot withTrackMoved(const Shot& shot, TrackId track, int frame, const Eigen::Vector2d& to);
-/// Takes a tie away; the frame is open until it is tracked again. The last sample of a track stays.
-Shot withTieRemoved(const Shot& shot, TrackId track, int frame);
-/// The frame becomes a tie where it is, from which the pattern is taken anew.
-Shot withReferenceRenewed(const Shot& shot, TrackId track, int frame);
-/// Changes the choices of tracks; locked ones stay as they are unless `evenLocked`.
-Shot withTracksEdited(const Shot& shot, const std::vector<TrackId>& tracks, const std::function<void(Track&)>& edit,
-                      bool evenLocked = false);
-Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& tracks, std::vector<TrackId>* copies = nullptr);
-/// The second track's frames go into the first, and it goes; the first one's frames win.
-Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second);
-/// Only the frames of `range` stay, one at least.
-Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& tracks, const FrameRange& range);
-/// Read from a file: they get names and ids of their own.
-Shot withTracksImported(const Shot& shot, const std::vector<Track>& tracks, std::vector<TrackId>* ids = nullptr);
-/// A locator on the tracks, with the deliverables that hand it on.
-Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& tracks, int referenceFrame, MotionKind kind);
-/// Locked tracks stay.
-Shot withTracksRemoved(const Shot& shot, const std::vector<TrackId>& tracks);
-Shot withSetAside(const Shot& shot, const std::vector<TrackId>& tracks, bool aside);
-Shot withTrackRenamed(const Shot& shot, TrackId track, const std::string& name);
-/// Scattered tracks take the place of the earlier scattered ones; those placed by hand stay.
-Shot withScattered(const Shot& shot, const std::vector<Track>& tracks);
-/// Tracks, found by their ids, take on new samples.
-Shot withTracked(const Shot& shot, const std::vector<Track>& tracks);
-Shot withSolve(const Shot& shot, const Solve& solve, std::uint64_t solvedKey);
-Shot withWorld(const Shot& shot, const World& world);
 
 const Track* findTrack(const Shot& shot, TrackId track);
 const SolvedTrack* findSolved(const Shot& shot, TrackId track);
-
-/// How many tracks that are not set aside each frame of the range has.
-std::vector<int> tracksPerFrame(const Shot& shot);
-
-/// Fingerprints of what a solve, and of what a delivery, depends on: when they differ, the result is stale.
-std::uint64_t solveKey(const Shot& shot);
-std::uint64_t steadyKey(const Shot& shot);
-std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable);
-
-SolveOptions solveOptionsOf(const Shot& shot);
 const Locator* findLocator(const Shot& shot, const std::string& name);
-/// The reference frame of the steadying, within the range.
-int steadyReference(const Shot& shot);
-Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator);
-/// The motion that the Steady card takes out: of all tracks that are not set aside, or of the chosen ones.
-Expected<PlateMotion> steadyMotion(const Shot& shot);
-
-/// What becomes of the picture: steadied, shaken, or one and then the other, in one map a frame.
-struct PicturePlan {
-    std::vector<FrameMap> frames;
-    double zoom = 1.0;
-    bool fills = true;
-    std::string note;                ///< the blur that will stay visible, a profile that was looped or cut
-    PlateMotion motion;              ///< of the steadying, if any
-    std::vector<ShakeSample> shake;  ///< as lent, if any
-
-    const FrameMap* at(int frame) const;
-};
-Expected<PicturePlan> picturePlan(const Shot& shot);
-
-ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame);
-
-/// The world of the shot's solve; the solve's own where the decisions cannot be met.
-Orientation orientationOf(const Shot& shot);
-
-enum class Stage { plate, tracks, camera, world, steady, delivery };
-enum class StageState { empty, done, stale, attention };
-
-/// What the docket says of a stage: its state, its one number, and what is wrong, in words.
-struct StageReport {
-    Stage stage;
-    StageState state = StageState::empty;
-    std::string number;
-    std::string message;
-};
-
-/// Derived from the shot, every time. `missingFrames` come from the opened plate.
-std::vector<StageReport> stagesOf(const Shot& shot, const std::vector<int>& missingFrames = {});
-
-constexpr int kTrackFloor = 8;  ///< fewest tracks a frame should have
+/// Those that are still there.
+std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids);
 
 }  // namespace pinion

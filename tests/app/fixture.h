@@ -10,7 +10,6 @@
 #include "madevideo.h"
 #include "mainwindow.h"
 #include "scratch.h"
-#include "shot/shotfile.h"
 #include "theme.h"
 
 #include <QApplication>

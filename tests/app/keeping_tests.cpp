@@ -1,6 +1,11 @@
 // Nothing an artist did is lost: saving, the autosave, recovery, relinking, and undo with a selection in hand.
 
+#include "exchange/newshot.h"
 #include "fixture.h"
+#include "shot/edits/plateedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
+#include "shot/stages/steadystage.h"
 
 #include <QMessageBox>
 

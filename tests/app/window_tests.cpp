@@ -1,7 +1,16 @@
 // Drives the real window with mouse and keys and checks what the user would see. Runs under Xvfb.
 
 #define CATCH_CONFIG_RUNNER
+#include "exchange/newshot.h"
 #include "fixture.h"
+#include "jobs/steadying.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/plateedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
+#include "shot/stages/camerastage.h"
+#include "shot/stages/steadystage.h"
+#include "shot/stages/worldstage.h"
 
 TEST_CASE("an opened plate is shown at once, with its facts, and can be stepped, played and scrubbed") {
     Fixture f;

@@ -2,7 +2,8 @@
 
 #include "commandline.h"
 #include "exchange/formats.h"
-#include "shot/shotfile.h"
+#include "jobs/delivering.h"
+#include "shot/file/shotfile.h"
 
 #include <csignal>
 #include <nlohmann/json.hpp>

@@ -2,9 +2,12 @@
 
 #include "commandline.h"
 #include "exchange/formats.h"
+#include "exchange/newshot.h"
+#include "jobs/delivering.h"
 #include "madevideo.h"
 #include "plate/plate.h"
-#include "shot/shotfile.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
 
 #include <fstream>
 #include <nlohmann/json.hpp>

@@ -3,7 +3,8 @@
 #include "exchange/transforms.h"
 #include "holds.h"
 #include "scratch.h"
-#include "shot/shotfile.h"
+#include "shot/file/shotfile.h"
+#include "shot/stages/steadystage.h"
 #include "steady/fits.h"
 #include "steady/shake.h"
 

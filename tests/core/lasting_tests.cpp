@@ -2,13 +2,19 @@
 
 #include "base/files.h"
 #include "base/utf8.h"
+#include "exchange/deliverables.h"
 #include "exchange/formats.h"
+#include "exchange/newshot.h"
 #include "exchange/usd.h"
-#include "jobs/jobs.h"
+#include "jobs/tracking.h"
 #include "made.h"
 #include "picture/pyramid.h"
 #include "scratch.h"
-#include "shot/shotfile.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
+#include "shot/stages/camerastage.h"
+#include "shot/stages/tracksstage.h"
 
 #include <catch2/catch.hpp>
 #include <numeric>

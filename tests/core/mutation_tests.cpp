@@ -1,4 +1,5 @@
-// Damaged files: every reader says in its own words what is wrong, or takes them whole. bench/mutations makes thousands.
+// Damaged files: every reader says in its own words what is wrong, or takes them whole. bench/mutations makes
+// thousands.
 
 #include "mutations/mutations.h"
 #include "scratch.h"

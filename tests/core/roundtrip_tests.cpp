@@ -2,7 +2,7 @@
 // bindings: one that is added to a structure does not compile here before it is set and compared.
 
 #include "scratch.h"
-#include "shot/shotfile.h"
+#include "shot/file/shotfile.h"
 
 #include <catch2/catch.hpp>
 #include <sstream>

@@ -1,10 +1,17 @@
 #include "base/files.h"
 #include "exchange/formats.h"
+#include "exchange/newshot.h"
+#include "exchange/shotfiles.h"
 #include "exchange/usd.h"
-#include "jobs/jobs.h"
+#include "jobs/delivering.h"
 #include "scratch.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
 #include "shot/history.h"
-#include "shot/shotfile.h"
+#include "shot/stages/camerastage.h"
+#include "shot/stages/platestage.h"
+#include "shot/stages/tracksstage.h"
 
 #include <catch2/catch.hpp>
 
@@ -115,11 +122,9 @@ TEST_CASE("a shot written and read is the same shot") {
     REQUIRE(read->solveSettings.places.size() == 1);
     CHECK(read->solveSettings.places[0].metres == Eigen::Vector3d(0.5, 1.25, -4));
     CHECK(read->solve->inMetres);
-    const auto stages = stagesOf(*read, {});
-    const auto camera = std::find_if(stages.begin(), stages.end(),
-                                     [](const StageReport& stage) { return stage.stage == Stage::camera; });
-    CHECK(camera->state == StageState::attention);
-    CHECK(camera->message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
+    const StageReport camera = cameraReport(*read);
+    CHECK(camera.state == StageState::attention);
+    CHECK(camera.message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
 }
 
 TEST_CASE("a measure from the set makes the camera stale, goes with its track, and is refused when it means nothing") {
@@ -184,24 +189,19 @@ TEST_CASE("a shot that is cut off, newer or edited wrongly is refused with the p
 TEST_CASE("stages say what is done, stale and wrong") {
     const test::Scratch scratch;
     const Shot shot = sampleShot(scratch.path());
-    const auto stage = [](const Shot& of, Stage which, const std::vector<int>& missing = {}) {
-        for (const StageReport& report : stagesOf(of, missing))
-            if (report.stage == which) return report;
-        return StageReport{};
-    };
-    CHECK(stage(shot, Stage::camera).state == StageState::done);
-    CHECK(stage(shot, Stage::tracks).state == StageState::done);
+    CHECK(cameraReport(shot).state == StageState::done);
+    CHECK(tracksReport(shot).state == StageState::done);
     const Shot changed = withSetAside(shot, {1}, true);
-    CHECK(stage(changed, Stage::camera).state == StageState::stale);
-    CHECK(stage(withSetAside(changed, {1}, false), Stage::camera).state == StageState::done);
+    CHECK(cameraReport(changed).state == StageState::stale);
+    CHECK(cameraReport(withSetAside(changed, {1}, false)).state == StageState::done);
     const Shot poor = withSetAside(shot, {1, 2, 3, 4, 5}, true);
-    CHECK(stage(poor, Stage::tracks).state == StageState::attention);
-    CHECK(stage(poor, Stage::tracks).message.find("1001-1010") != std::string::npos);
-    CHECK(stage(shot, Stage::plate, {1003}).message.find("1003") != std::string::npos);
+    CHECK(tracksReport(poor).state == StageState::attention);
+    CHECK(tracksReport(poor).message.find("1001-1010") != std::string::npos);
+    CHECK(plateReport(shot, {1003}).message.find("1003") != std::string::npos);
     Shot delivered = withDelivered(shot, "camera data");
-    CHECK(stage(delivered, Stage::delivery).state == StageState::done);
+    CHECK(deliveryReport(delivered).state == StageState::done);
     delivered.world.origin = 4;
-    CHECK(stage(delivered, Stage::delivery).state == StageState::stale);
+    CHECK(deliveryReport(delivered).state == StageState::stale);
 }
 
 TEST_CASE("undo and redo name what they do and give the very shot back") {

@@ -1,9 +1,12 @@
 // What an artist does to a track: ties, re-tracking, gaps, offset, outline; and what is said before tracking.
 
 #include "comp/warp.h"
-#include "jobs/jobs.h"
+#include "exchange/newshot.h"
+#include "jobs/tracking.h"
 #include "made.h"
 #include "plate/platecheck.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/steadystage.h"
 #include "track/advice.h"
 
 #include <catch2/catch.hpp>

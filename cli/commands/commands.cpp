@@ -1,0 +1,32 @@
+#include "commands/command.h"
+
+#include <iterator>
+
+namespace pinion::cli {
+
+Runner addInfo(CLI::App& command);
+Runner addTrack(CLI::App& command);
+Runner addScatter(CLI::App& command);
+Runner addStmap(CLI::App& command);
+Runner addSolve(CLI::App& command);
+Runner addSteady(CLI::App& command);
+Runner addShake(CLI::App& command);
+Runner addDeliver(CLI::App& command);
+Runner addRun(CLI::App& command);
+
+std::span<const Command> commands() {
+    static constexpr Command kCommands[] = {
+        {"info", "what a plate is", addInfo},
+        {"track", "tracks from points placed by hand", addTrack},
+        {"scatter", "features found and tracked", addScatter},
+        {"stmap", "ST maps of a lens", addStmap},
+        {"solve", "camera, lens and point cloud", addSolve},
+        {"steady", "steadied frames", addSteady},
+        {"shake", "takes a shake from one plate and lends it to another", addShake},
+        {"deliver", "writes a shot's deliveries", addDeliver},
+        {"run", "does a shot's open steps and saves it", addRun},
+    };
+    return kCommands;
+}
+
+}  // namespace pinion::cli

@@ -1,0 +1,213 @@
+#include "commands/command.h"
+#include "base/units.h"
+#include "exchange/formats.h"
+#include "exchange/newshot.h"
+#include "exchange/shotfiles.h"
+#include "exchange/usd.h"
+#include "figures.h"
+#include "jobs/solving.h"
+#include "jobs/tracking.h"
+#include "outputs.h"
+#include "plates.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/camerastage.h"
+
+#include <CLI/CLI.hpp>
+#include <filesystem>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+namespace pinion::cli {
+namespace {
+
+using nlohmann::json;
+namespace fs = std::filesystem;
+
+struct Words {
+    std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto",
+                                             basePair;
+    std::vector<std::string> distances, places;
+    int features = 500;
+    double sensorWidth = 36.0;
+    double trim = 0.0;
+    double squeeze = 0.0;  ///< 0: as the plate says
+    bool zoom = false, fixed = false;
+};
+
+Expected<void> applySolveWords(const Words& words, SolveSettings& settings) {
+    settings.sensorWidth_mm = words.sensorWidth;
+    if (words.zoom || words.fixed) settings.zoom = words.zoom;
+    settings.motion = words.motion == "travelling" ? std::optional(CameraMotion::travelling)
+                      : words.motion == "nodal"    ? std::optional(CameraMotion::nodal)
+                      : words.motion == "locked"   ? std::optional(CameraMotion::locked)
+                                                   : std::nullopt;
+    settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre
+                    : words.axis == "free" ? SolveOptions::Axis::free
+                                           : SolveOptions::Axis::automatic;
+    if (words.squeeze > 0) settings.squeeze = words.squeeze;
+    if (words.focal != "unknown") {
+        char rest = 0;
+        double value = 0, trust = 0;
+        if (std::sscanf(words.focal.c_str(), "%lf~%lf%c", &value, &trust, &rest) == 2 && value > 0 && trust > 0) {
+            settings.focal = Knowledge::guessed;
+            settings.focalTrust_mm = trust;
+        } else if (std::sscanf(words.focal.c_str(), "%lf%c", &value, &rest) == 1 && value > 0) {
+            settings.focal = Knowledge::known;
+        } else {
+            return failure(Fault::input, "--focal {}: write millimetres (35), a value and its trust (35~2), or unknown",
+                           words.focal);
+        }
+        settings.focal_mm = value;
+    }
+    if (words.distortion == "none") {
+        settings.distortion = SolveOptions::Distortion::none;
+    } else if (words.distortion == "k1") {
+        settings.distortion = SolveOptions::Distortion::k1;
+    } else if (words.distortion == "full") {
+        settings.distortion = SolveOptions::Distortion::full;
+    } else if (words.distortion != "unknown") {
+        const auto lens = readLens(words.distortion);
+        if (!lens) return tl::unexpected(lens.error());
+        settings.lens = *lens;
+        settings.distortion = SolveOptions::Distortion::known;
+    }
+    if (!words.basePair.empty()) {
+        int a = 0, b = 0;
+        char rest = 0;
+        if (std::sscanf(words.basePair.c_str(), "%d,%d%c", &a, &b, &rest) != 2)
+            return failure(Fault::input, "--base-pair {}: write A,B, as in 1001,1040", words.basePair);
+        settings.basePair = {a, b};
+    }
+    return {};
+}
+
+/// Measures by the tracks' names: A,B=METRES~TRUST and A=X,Y,Z~TRUST; a trust of a centimetre when none is given.
+Expected<void> applyMeasures(const Words& words, Shot& shot) {
+    const auto idOf = [&](const std::string& name, const std::string& whole) -> Expected<TrackId> {
+        for (const Track& track : shot.tracks)
+            if (track.name == name) return track.id;
+        return failure(Fault::input, "{}: there is no track named {}", whole, name);
+    };
+    std::vector<KnownDistance> distances;
+    for (const std::string& word : words.distances) {
+        const auto comma = word.find(','), equals = word.rfind('=');
+        KnownDistance known;
+        char rest = 0;
+        const bool read = comma != std::string::npos && equals != std::string::npos && comma < equals;
+        const int count =
+            read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.trust, &rest) : 0;
+        if (count < 1 || count > 2 || (count == 1 && word.find('~', equals) != std::string::npos))
+            return failure(Fault::input, "--distance {}: write A,B=METRES~TRUST, as in p1,p2=2.5~0.01", word);
+        const auto a = idOf(word.substr(0, comma), "--distance " + word),
+                   b = idOf(word.substr(comma + 1, equals - comma - 1), "--distance " + word);
+        if (!a) return tl::unexpected(a.error());
+        if (!b) return tl::unexpected(b.error());
+        known.a = *a;
+        known.b = *b;
+        distances.push_back(known);
+    }
+    std::vector<KnownPlace> places;
+    for (const std::string& word : words.places) {
+        const auto equals = word.rfind('=');
+        KnownPlace known;
+        char rest = 0;
+        const int count = equals == std::string::npos
+                              ? 0
+                              : std::sscanf(word.c_str() + equals + 1, "%lf,%lf,%lf~%lf%c", &known.metres[0],
+                                            &known.metres[1], &known.metres[2], &known.trust, &rest);
+        if (count < 3 || count > 4 || (count == 3 && word.find('~', equals) != std::string::npos))
+            return failure(Fault::input, "--place {}: write A=X,Y,Z~TRUST in metres, as in p1=0,1.2,-3~0.01", word);
+        const auto id = idOf(word.substr(0, equals), "--place " + word);
+        if (!id) return tl::unexpected(id.error());
+        known.track = *id;
+        places.push_back(known);
+    }
+    shot.solveSettings.distances = List<KnownDistance>(std::move(distances));
+    shot.solveSettings.places = List<KnownPlace>(std::move(places));
+    return {};
+}
+
+int run(const Console& console, const Words& w) {
+    const std::string ending = w.out == "-" ? ".json" : fs::path(w.out).extension().string();
+    if (ending != ".json" && ending != ".usda")
+        return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", w.out)});
+    const auto plate = openPlate(console, w.plate);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    if (const auto free =
+            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.tracks, w.exclude, w.distortion});
+        !free)
+        return fail(free.error());
+    Shot shot = shotOf(facts);
+    if (const auto applied = applySolveWords(w, shot.solveSettings); !applied) return fail(applied.error());
+    if (!w.exclude.empty()) {
+        const auto mattes = readMattes(w.exclude);
+        if (!mattes) return fail(mattes.error());
+        shot.mattes = List<Matte>(*mattes);
+    }
+    if (!w.tracks.empty()) {
+        const auto tracks = tracksFor(w.tracks, facts);
+        if (!tracks) return fail(tracks.error());
+        shot = withScattered(shot, *tracks);
+    } else {
+        shot.scatterSettings.features = w.features;
+        FrameCache frames(*plate, budget(console));
+        const auto scattered = runScatter(shot, frames, facts.firstFrame, consoleProgress("Scattering"));
+        if (!scattered) return fail(scattered.error());
+        if (scattered->stopped) return fail({Fault::stopped, ""});
+        shot = withScattered(shot, scattered->tracks);
+    }
+    if (const auto applied = applyMeasures(w, shot); !applied) return fail(applied.error());
+    const auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = w.trim});
+    if (!solved) return fail(solved.error());
+    shot = withSolve(shot, *solved, solveKey(shot));
+    const auto camera = cameraFileOf(shot);
+    if (!camera) return fail(camera.error());
+    const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name}) : cameraJson(*camera);
+    if (const auto written = put(w.out, contents); !written) return fail(written.error());
+    if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
+    json figures = solveFigures(*solved, facts.width);
+    figures["out"] = w.out;
+    say(console, figures,
+        w.out == "-" ? ""
+                     : fmt::format("RMS {:.3f} px, {}, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}",
+                                   solved->rms_px, heldOutWords(*solved, 3), solved->used, solved->frames.size(),
+                                   figures["focal_mm"].get<double>(), solved->lens.k1, w.out));
+    return 0;
+}
+
+}  // namespace
+
+Runner addSolve(CLI::App& command) {
+    const auto words = std::make_shared<Words>();
+    Words& w = *words;
+    command.add_option("PLATE", w.plate)->required();
+    command.add_option("--out", w.out, ".json or .usda; - for JSON on standard output")->required();
+    command.add_option("--tracks", w.tracks, "tracks.json; scattered otherwise");
+    command.add_option("--features", w.features, "features to scatter")->check(CLI::Range(8, 100000));
+    command.add_option("--exclude", w.exclude, "mattes.json");
+    command.add_option("--sensor-width", w.sensorWidth, "millimetres")->check(CLI::Range(0.5, 1000.0));
+    command.add_option("--focal", w.focal, "MM, MM~TRUST or unknown");
+    auto* zooms =
+        command.add_flag("--zoom", w.zoom, "a focal length per frame; found from the tracks when neither is said");
+    command.add_flag("--no-zoom", w.fixed, "one focal length for all frames")->excludes(zooms);
+    command.add_option("--distortion", w.distortion, "none, unknown (k1 and k2), k1, full or lens.json");
+    command.add_option("--motion", w.motion, "auto, travelling, nodal or locked")
+        ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
+    command.add_option("--axis", w.axis, "the optical axis: auto, centre or free")
+        ->check(CLI::IsMember({"auto", "centre", "free"}));
+    command
+        .add_option(
+            "--squeeze", w.squeeze,
+            "anamorphic squeeze: pixels across over pixels down of one angle; as the w.plate's pixels say by default")
+        ->check(CLI::Range(0.05, 20.0));
+    command.add_option("--base-pair", w.basePair, "A,B: the frames to start from");
+    command.add_option("--distance", w.distances,
+                       "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
+    command.add_option("--place", w.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
+    command.add_option("--trim", w.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
+    return [words](const Console& console) { return run(console, *words); };
+}
+
+}  // namespace pinion::cli

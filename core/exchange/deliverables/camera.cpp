@@ -1,0 +1,62 @@
+#include "exchange/deliverables/rows.h"
+#include "exchange/shotfiles.h"
+#include "exchange/usd.h"
+#include "shot/stages/worldstage.h"
+
+namespace pinion {
+namespace {
+
+namespace fs = std::filesystem;
+
+UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
+    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = shot.world.measure.has_value()};
+}
+
+Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+    const auto camera = cameraFileOf(shot);
+    if (!camera) return tl::unexpected(camera.error());
+    return deliverable.format == DeliverableFormat::usda ? cameraUsd(*camera, usdOptionsOf(shot, deliverable))
+                                                         : cameraJson(*camera);
+}
+
+Expected<void> check(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
+    const auto written = cameraFileOf(shot);
+    if (!written) return tl::unexpected(written.error());
+    if (deliverable.format == DeliverableFormat::usda)
+        return checkCameraUsd(path, *written, usdOptionsOf(shot, deliverable));
+    const auto read = readCamera(path);
+    if (!read) return tl::unexpected(read.error());
+    bool same = read->frames.size() == written->frames.size() && read->points.size() == written->points.size() &&
+                read->fps == written->fps && read->width == written->width && read->height == written->height;
+    for (std::size_t i = 0; same && i < written->frames.size(); ++i)
+        same = read->frames[i].frame == written->frames[i].frame &&
+               read->frames[i].worldFromCamera.isApprox(written->frames[i].worldFromCamera, 1e-9);
+    return checkSame(same, path, "the camera differs from the shot's");
+}
+
+void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+    addRate(print, shot.plate.fps);
+    if (!shot.solve) return;
+    addSolvedLens(print, *shot.solve);
+    // The points carry the names of their tracks.
+    for (const Track& track : shot.tracks) addText(print, track.name);
+    const Orientation orientation = orientationOf(shot);
+    print.add(orientation.scale);
+    for (int i = 0; i < 3; ++i)
+        print.add(orientation.translation[i]).add(orientation.rotation(i, 0)).add(orientation.rotation(i, 1));
+    for (const SolvedFrame& frame : shot.solve->frames)
+        for (int i = 0; i < 3; ++i) print.add(frame.worldFromCamera.translation()[i]);
+}
+
+}  // namespace
+
+const DeliverableRow kCameraRow{.kind = DeliverableKind::camera,
+                                .what = "a camera is",
+                                .formats = {DeliverableFormat::usda, DeliverableFormat::json},
+                                .usual = {{"camera for CG", DeliverableFormat::usda, ".usda"},
+                                          {"camera data", DeliverableFormat::json, ".camera.json"}},
+                                .text = text,
+                                .check = check,
+                                .addKey = addKey};
+
+}  // namespace pinion

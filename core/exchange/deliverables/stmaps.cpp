@@ -1,0 +1,50 @@
+#include "base/files.h"
+#include "exchange/deliverables/rows.h"
+#include "exchange/shotfiles.h"
+#include "lens/stmap.h"
+
+namespace pinion {
+namespace {
+
+namespace fs = std::filesystem;
+
+Expected<void> checkMap(const fs::path& path, const StMap& written) {
+    const auto read = readStMap(path);
+    if (!read) return tl::unexpected(read.error());
+    return checkSame(read->data == written.data && read->width == written.width && read->height == written.height &&
+                         read->st == written.st,
+                     path, "the map differs");
+}
+
+Expected<std::vector<fs::path>> write(const Shot& shot, const fs::path& path) {
+    if (!shot.solve)
+        return failure(Fault::outcome, "shot {}: there is no lens to make ST maps of; solve the camera first",
+                       shot.name);
+    if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());
+    std::vector<fs::path> files;
+    for (const bool undistort : {true, false}) {
+        const StMap map = undistort ? undistortMap(shot.solve->lens) : redistortMap(shot.solve->lens);
+        const fs::path file = path / (undistort ? "undistort.exr" : "redistort.exr");
+        auto done = writeStMap(map, file);
+        if (done) done = checkMap(file, map);
+        if (!done) return tl::unexpected(done.error());
+        files.push_back(file);
+    }
+    return files;
+}
+
+void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+    addRate(print, shot.plate.fps);
+    if (shot.solve) addSolvedLens(print, *shot.solve);
+}
+
+}  // namespace
+
+const DeliverableRow kStMapsRow{.kind = DeliverableKind::stMaps,
+                                .what = "ST maps are",
+                                .formats = {DeliverableFormat::exr},
+                                .usual = {{"ST maps", DeliverableFormat::exr, "stmaps", false}},
+                                .write = write,
+                                .addKey = addKey};
+
+}  // namespace pinion

@@ -1,0 +1,41 @@
+#include "exchange/deliverables/rows.h"
+#include "exchange/shotfiles.h"
+
+namespace pinion {
+namespace {
+
+Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+    if (shot.tracks.isEmpty()) return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
+    const TrackFile file = trackFileOf(shot);
+    const Origin origin = deliverable.transform.origin;
+    return deliverable.format == DeliverableFormat::csv ? tracksCsv(file, origin) : tracksJson(file, origin);
+}
+
+Expected<void> check(const Shot& shot, const Deliverable&, const std::filesystem::path& path) {
+    const TrackFile written = trackFileOf(shot);
+    const auto read = readTracks(path);
+    if (!read) return tl::unexpected(read.error());
+    bool same = read->tracks.size() == written.tracks.size() && read->fps == written.fps;
+    for (std::size_t i = 0; same && i < written.tracks.size(); ++i)
+        same = read->tracks[i].samples.size() == written.tracks[i].samples.size();
+    return checkSame(same, path, "the tracks differ from the shot's");
+}
+
+void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+    addRate(print, shot.plate.fps);
+    addTracks(print, shot.tracks, true);
+    for (const Track& track : shot.tracks) addText(print, track.name);
+}
+
+}  // namespace
+
+const DeliverableRow kTracksRow{.kind = DeliverableKind::tracks,
+                                .what = "tracks are",
+                                .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+                                .usual = {{"tracks", DeliverableFormat::json, ".tracks.json"},
+                                          {"tracks as a table", DeliverableFormat::csv, ".tracks.csv"}},
+                                .text = text,
+                                .check = check,
+                                .addKey = addKey};
+
+}  // namespace pinion

@@ -1,0 +1,55 @@
+#include "exchange/deliverables/rows.h"
+#include "exchange/transforms.h"
+#include "shot/stages/steadystage.h"
+
+namespace pinion {
+namespace {
+
+template <auto asJson, auto asCsv>
+Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+    const Locator* locator = findLocator(shot, deliverable.locator);
+    if (!locator)
+        return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name, deliverable.locator);
+    const auto motion = locatorMotion(shot, *locator);
+    if (!motion) return tl::unexpected(motion.error());
+    const TransformSource source{locator->name, shot.plate.width, shot.plate.height, shot.plate.fps};
+    return deliverable.format == DeliverableFormat::csv ? asCsv(*motion, source, deliverable.transform)
+                                                        : asJson(*motion, source, deliverable.transform);
+}
+
+Expected<void> check(const Shot&, const Deliverable& deliverable, const std::filesystem::path& path) {
+    if (deliverable.format != DeliverableFormat::json) return {};
+    const auto matrices = readMatrices(path);
+    return matrices ? Expected<void>{} : tl::unexpected(matrices.error());
+}
+
+void addKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable) {
+    const Locator* locator = findLocator(shot, deliverable.locator);
+    if (!locator) return;
+    print.add(locator->referenceFrame)
+        .add(int(locator->kind))
+        .add(shot.plate.range.first)
+        .add(shot.plate.range.last)
+        .add(int(shot.plate.fps.numerator))
+        .add(int(shot.plate.fps.denominator));
+    addText(print, locator->name);
+    addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
+}
+
+}  // namespace
+
+const DeliverableRow kTransformsRow{.kind = DeliverableKind::transforms,
+                                    .what = "transforms are",
+                                    .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+                                    .text = text<transformsJson, transformsCsv>,
+                                    .check = check,
+                                    .addKey = addKey};
+
+const DeliverableRow kCornerPinRow{.kind = DeliverableKind::cornerPin,
+                                   .what = "corner pins are",
+                                   .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+                                   .text = text<cornerPinJson, cornerPinCsv>,
+                                   .check = check,
+                                   .addKey = addKey};
+
+}  // namespace pinion

@@ -1,0 +1,50 @@
+#include "exchange/shotfiles.h"
+
+#include <fmt/format.h>
+
+namespace pinion {
+
+Expected<CameraFile> cameraFileOf(const Shot& shot) {
+    if (!shot.solve)
+        return failure(Fault::outcome, "shot {}: there is no solved camera to deliver; solve it first", shot.name);
+    const auto orientation = orient(shot.world, *shot.solve);
+    if (!orientation) return tl::unexpected(orientation.error());
+    CameraFile file;
+    file.width = shot.plate.width;
+    file.height = shot.plate.height;
+    file.fps = shot.plate.fps;
+    file.times = shot.plate.times;
+    file.lens = shot.solve->lens;
+    file.sensorWidth_mm = shot.solve->sensorWidth_mm;
+    file.zoom = shot.solve->zoom;
+    file.motion = toString(shot.solve->motion);
+    file.doubt = shot.solve->doubt;
+    file.focalDeviation_mm = shot.solve->focalDeviation_mm.value_or(0);
+    for (const SolvedFrame& frame : shot.solve->frames)
+        file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px,
+                               file.zoom ? lensOf(*shot.solve, frame).k1 : 0.0});
+    for (const SolvedTrack& track : shot.solve->tracks) {
+        if ((!track.xyz && !track.direction) || track.role == TrackRole::disagreed) continue;
+        const Track* named = findTrack(shot, track.track);
+        const std::string name = named ? named->name : fmt::format("t-{}", track.track);
+        if (track.xyz) file.points.push_back({name, orientation->apply(*track.xyz)});
+        else file.directions.push_back({name, (orientation->rotation * *track.direction).normalized()});
+    }
+    file.rms_px = shot.solve->rms_px;
+    file.heldOutRms_px = shot.solve->heldOutRms_px;
+    file.tracks = shot.solve->used;
+    return file;
+}
+
+TrackFile trackFileOf(const Shot& shot) {
+    return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector(), shot.plate.times};
+}
+
+void addSolvedLens(Fingerprint& print, const Solve& solve) {
+    addLens(print, solve.lens);
+    print.add(solve.sensorWidth_mm).add(solve.k1Slope);
+    if (solve.zoom)
+        for (const SolvedFrame& frame : solve.frames) print.add(frame.focal_px);
+}
+
+}  // namespace pinion

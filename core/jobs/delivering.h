@@ -1,0 +1,28 @@
+#pragma once
+
+#include "base/progress.h"
+#include "exchange/deliverables.h"
+#include "shot/shot.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+/// What was written, and that it was read back and found the same.
+struct DeliveryReport {
+    std::string name;
+    std::vector<std::filesystem::path> files;
+};
+
+/// Writes one deliverable below `folder` and reads it back to check.
+Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverable, const std::filesystem::path& folder);
+
+/// Where the shot's deliveries go: its delivery folder, relative to the shot's file; "delivery" beside it by default.
+std::filesystem::path deliveryFolderOf(const Shot& shot, const std::filesystem::path& shotFile);
+
+/// The shot after a successful delivery: the deliverable is marked as written from this version.
+Shot withDelivered(const Shot& shot, const std::string& deliverableName);
+
+}  // namespace pinion

@@ -1,0 +1,16 @@
+#pragma once
+
+#include "base/progress.h"
+#include "shot/shot.h"
+
+namespace pinion {
+
+/// The camera from the shot's tracks within its range; merge with `withSolve` and the key of this same shot.
+struct SolveRun {
+    SolveWatch watch = {};
+    double trim_px = 0.0;
+    bool refines = false;  ///< starts from the shot's solve, without a search
+};
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress = Progress{}, const SolveRun& run = {});
+
+}  // namespace pinion

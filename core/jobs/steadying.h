@@ -1,0 +1,18 @@
+#pragma once
+
+#include "base/progress.h"
+#include "plate/framecache.h"
+#include "shot/stages/steadystage.h"
+
+#include <filesystem>
+
+namespace pinion {
+
+/// The steadied and shaken frames to `pattern`; `plan` is the shot's `picturePlan`.
+Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, FrameCache& frames,
+                                 const std::filesystem::path& pattern, const Progress& progress = Progress{});
+
+/// The shake in the shot's tracks: all of it, or what is faster than `above_hz`.
+Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz);
+
+}  // namespace pinion

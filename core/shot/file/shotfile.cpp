@@ -1,0 +1,44 @@
+#include "shot/file/shotfile.h"
+
+#include "base/files.h"
+#include "base/json.h"
+#include "shot/file/parts.h"
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+namespace fs = std::filesystem;
+
+const ShotFilePart* const kParts[] = {&kPlatePart, &kTracksPart, &kCameraPart,  &kSolvePart,
+                                      &kWorldPart, &kSteadyPart, &kDeliveryPart};
+
+Shot takeShot(const json& document, const fs::path& file) {
+    expectFormat(document, "pinion.shot", 1);
+    Shot shot;
+    shot.name = text(document, "name", "file");
+    for (const ShotFilePart* part : kParts) part->take(document, shot, file);
+    return shot;
+}
+
+}  // namespace
+
+std::string shotJson(const Shot& shot, const fs::path& file) {
+    json document{{"format", "pinion.shot"}, {"version", 1}, {"name", shot.name}};
+    for (const ShotFilePart* part : kParts) part->put(document, shot, file);
+    return dumped(document) + "\n";
+}
+
+Expected<Shot> parseShot(const std::string& contents, const fs::path& file) {
+    return parseText(contents, file.string(), [&](const json& document) { return takeShot(document, file); });
+}
+
+Expected<void> saveShot(const Shot& shot, const fs::path& file) { return writeFile(file, shotJson(shot, file)); }
+
+Expected<Shot> loadShot(const fs::path& file) {
+    const auto contents = readFile(file);
+    if (!contents) return tl::unexpected(contents.error());
+    return parseShot(*contents, file);
+}
+
+}  // namespace pinion

@@ -1,0 +1,162 @@
+#include "shot/file/parts.h"
+#include "shot/file/values.h"
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+using namespace shotfile;
+namespace fs = std::filesystem;
+
+constexpr std::array kRoles{"used", "held out", "disagreed", "unplaced"};
+
+json solveValue(const Shot& shot) {
+    const Solve& solve = *shot.solve;
+    json frames = json::array();
+    for (const SolvedFrame& frame : solve.frames) {
+        json matrix = json::array();
+        for (int r = 0; r < 3; ++r)
+            for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
+        frames.push_back({{"frame", frame.frame},
+                          {"world_from_camera", matrix},
+                          {"focal_px", frame.focal_px},
+                          {"rms_px", frame.rms_px},
+                          {"tracks", frame.tracks},
+                          {"deviation", vector3(frame.deviation)}});
+        if (frame.focalDeviation_px > 0) frames.back()["focal_deviation_px"] = frame.focalDeviation_px;
+    }
+    json tracks = json::array();
+    for (const SolvedTrack& track : solve.tracks) {
+        json entry{{"track", track.track},
+                   {"role", kRoles[std::size_t(track.role)]},
+                   {"rms_px", track.rms_px},
+                   {"frames", track.frames}};
+        if (track.xyz) entry["xyz"] = vector3(*track.xyz);
+        if (track.direction) entry["direction"] = vector3(*track.direction);
+        if (track.deviation != Eigen::Vector3d::Zero()) entry["deviation"] = vector3(track.deviation);
+        if (track.goodFrames) entry["good_frames"] = {track.goodFrames->first, track.goodFrames->second};
+        tracks.push_back(std::move(entry));
+    }
+    json value{{"lens", lensValues(solve.lens)},
+               {"sensor_width_mm", solve.sensorWidth_mm},
+               {"frames", frames},
+               {"tracks", tracks},
+               {"rms_px", solve.rms_px},
+               {"held_out_rms_px", solve.heldOutRms_px},
+               {"used", solve.used},
+               {"disagreed", solve.disagreed},
+               {"held_out", solve.heldOut},
+               {"base_pair", {solve.basePair.first, solve.basePair.second}},
+               {"median_angle_degrees", solve.medianAngleDegrees},
+               {"key", shot.solvedKey}};
+    if (solve.focalDeviation_mm) value["focal_deviation_mm"] = *solve.focalDeviation_mm;
+    value["motion"] = kMotionWords[std::size_t(solve.motion)];
+    value["reason"] = solve.reason;
+    value["noise_px"] = solve.noise_px;
+    if (solve.zoom) value["zoom"] = {{"k1_slope", solve.k1Slope}};
+    if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
+    value["lens_deviation"] = {{"k1", solve.k1Deviation},
+                               {"k2", solve.k2Deviation},
+                               {"cx", solve.axisDeviation_px.x()},
+                               {"cy", solve.axisDeviation_px.y()}};
+    if (solve.duplicates > 0) value["duplicates"] = solve.duplicates;
+    if (solve.inMetres) value["in_metres"] = true;
+    if (!solve.doubt.empty()) value["doubt"] = solve.doubt;
+    return value;
+}
+
+std::shared_ptr<const Solve> takeSolve(const json& value) {
+    auto solve = std::make_shared<Solve>();
+    solve->lens = takeLensValues(member(value, "lens", "solve"), "solve.lens");
+    solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
+    std::vector<SolvedFrame> frames;
+    for (std::size_t i = 0; const json& entry : list(value, "frames", "solve")) {
+        const std::string where = fmt::format("solve.frames[{}]", i++);
+        SolvedFrame frame;
+        frame.frame = whole(entry, "frame", where);
+        const json& matrix = list(entry, "world_from_camera", where);
+        if (matrix.size() != 12) malformed(where + ".world_from_camera: has not 12 numbers");
+        for (int r = 0; r < 3; ++r)
+            for (int c = 0; c < 4; ++c)
+                frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
+        const Eigen::Matrix3d rotation = frame.worldFromCamera.linear();
+        if (!(rotation * rotation.transpose()).isIdentity(1e-4))
+            malformed(where + ".world_from_camera: is no rotation");
+        frame.focal_px = number(entry, "focal_px", where);
+        frame.rms_px = number(entry, "rms_px", where);
+        frame.tracks = whole(entry, "tracks", where);
+        frame.deviation = vector3(member(entry, "deviation", where), where + ".deviation");
+        if (entry.contains("focal_deviation_px")) frame.focalDeviation_px = number(entry, "focal_deviation_px", where);
+        if (!(frame.focal_px > 0)) malformed(where + ".focal_px: has to be above 0");
+        if (!frames.empty() && frame.frame <= frames.back().frame)
+            malformed(where + ".frame: frames have to rise, each once");
+        frames.push_back(frame);
+    }
+    if (frames.empty()) malformed("solve.frames: the list is empty");
+    std::vector<SolvedTrack> tracks;
+    for (std::size_t i = 0; const json& entry : list(value, "tracks", "solve")) {
+        const std::string where = fmt::format("solve.tracks[{}]", i++);
+        SolvedTrack track;
+        track.track = TrackId(key(entry, "track", where));
+        track.role = word<TrackRole>(entry, "role", kRoles, where);
+        track.rms_px = number(entry, "rms_px", where);
+        track.frames = whole(entry, "frames", where);
+        if (entry.contains("xyz")) track.xyz = vector3(entry["xyz"], where + ".xyz");
+        if (entry.contains("direction")) track.direction = vector3(entry["direction"], where + ".direction");
+        if (entry.contains("deviation")) track.deviation = vector3(entry["deviation"], where + ".deviation");
+        if (entry.contains("good_frames")) track.goodFrames = twoFrames(entry["good_frames"], where + ".good_frames");
+        tracks.push_back(track);
+    }
+    solve->frames = List<SolvedFrame>(std::move(frames));
+    solve->tracks = List<SolvedTrack>(std::move(tracks));
+    solve->rms_px = number(value, "rms_px", "solve");
+    solve->heldOutRms_px = number(value, "held_out_rms_px", "solve");
+    solve->used = whole(value, "used", "solve");
+    solve->disagreed = whole(value, "disagreed", "solve");
+    solve->heldOut = whole(value, "held_out", "solve");
+    solve->medianAngleDegrees = number(value, "median_angle_degrees", "solve");
+    if (value.contains("focal_deviation_mm")) solve->focalDeviation_mm = number(value, "focal_deviation_mm", "solve");
+    const json& pair = list(value, "base_pair", "solve");
+    if (pair.size() != 2) malformed("solve.base_pair: has not 2 frames");
+    solve->basePair = {int(number(pair[0], "solve.base_pair")), int(number(pair[1], "solve.base_pair"))};
+    if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotionWords, "solve");
+    solve->reason = value.value("reason", std::string());
+    if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", "solve");
+    if (value.contains("zoom")) {
+        solve->zoom = true;
+        solve->k1Slope = number(value["zoom"], "k1_slope", "solve.zoom");
+    }
+    if (value.contains("focal_range_mm")) {
+        const json& range = list(value, "focal_range_mm", "solve");
+        if (range.size() != 2) malformed("solve.focal_range_mm: has not 2 numbers");
+        solve->focalRange_mm = {number(range[0], "solve.focal_range_mm"), number(range[1], "solve.focal_range_mm")};
+    }
+    if (value.contains("lens_deviation")) {
+        const json& deviation = value["lens_deviation"];
+        solve->k1Deviation = number(deviation, "k1", "solve.lens_deviation");
+        solve->k2Deviation = number(deviation, "k2", "solve.lens_deviation");
+        solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"),
+                                   number(deviation, "cy", "solve.lens_deviation")};
+    }
+    if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", "solve");
+    solve->inMetres = value.value("in_metres", false);
+    solve->doubt = value.value("doubt", std::string());
+    return solve;
+}
+
+void put(json& document, const Shot& shot, const fs::path&) {
+    if (shot.solve) document["solve"] = solveValue(shot);
+}
+
+void take(const json& document, Shot& shot, const fs::path&) {
+    if (document.contains("solve")) {
+        shot.solve = takeSolve(document["solve"]);
+        shot.solvedKey = key(document["solve"], "key", "solve");
+    }
+}
+
+}  // namespace
+
+const ShotFilePart kSolvePart{put, take};
+
+}  // namespace pinion

@@ -1,0 +1,172 @@
+#include "shot/file/parts.h"
+#include "shot/file/values.h"
+#include "matte/mattejson.h"
+
+#include <set>
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+using namespace shotfile;
+namespace fs = std::filesystem;
+
+constexpr std::array kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous"};
+
+json tracksValue(const Shot& shot) {
+    json tracks = json::array();
+    for (const Track& track : shot.tracks) {
+        json samples = json::array();
+        for (const Sample& s : track.samples) {
+            const int marks = (s.tie ? 1 : 0) | (s.renewed ? 2 : 0) | (s.bridged ? 4 : 0) | int(s.lost) << 3;
+            json sample{s.frame, s.at.x(), s.at.y(), std::round(s.score * 1e4) / 1e4, marks};
+            if (s.carried != Eigen::Vector2f(0, 0)) {
+                sample.push_back(s.carried.x());
+                sample.push_back(s.carried.y());
+            }
+            samples.push_back(std::move(sample));
+        }
+        json entry{{"id", track.id},
+                   {"name", track.name},
+                   {"by_hand", track.byHand},
+                   {"set_aside", track.setAside},
+                   {"motion", toString(track.motion)},
+                   {"channel", toString(track.channel)},
+                   {"pattern_px", track.pattern_px},
+                   {"search_px", track.search_px},
+                   {"drift_limit", track.driftLimit},
+                   {"reference_frame", track.referenceFrame},
+                   {"start", kReasons[std::size_t(track.startReason)]},
+                   {"end", kReasons[std::size_t(track.endReason)]},
+                   {"samples", std::move(samples)}};
+        // What is as usual is not written.
+        if (track.preFilter != PreFilter::none) entry["pre_filter"] = toString(track.preFilter);
+        if (track.pickUp) entry["pick_up"] = true;
+        if (!track.offset.isZero()) entry["offset"] = {track.offset.x(), track.offset.y()};
+        for (const Eigen::Vector2d& corner : track.outline) entry["outline"].push_back({corner.x(), corner.y()});
+        if (track.colour != 0) entry["colour"] = track.colour;
+        if (!track.group.empty()) entry["group"] = track.group;
+        if (track.locked) entry["locked"] = true;
+        if (track.hidden) entry["hidden"] = true;
+        tracks.push_back(std::move(entry));
+    }
+    return tracks;
+}
+
+Track takeTrack(const json& entry, const std::string& where) {
+    Track track;
+    track.id = TrackId(key(entry, "id", where));
+    track.name = text(entry, "name", where);
+    track.byHand = entry.value("by_hand", false);
+    track.setAside = entry.value("set_aside", false);
+    const auto motion = motionModelFrom(text(entry, "motion", where));
+    if (!motion) malformed(where + ".motion: is not known");
+    track.motion = *motion;
+    const auto channel = channelFrom(text(entry, "channel", where));
+    if (!channel) malformed(where + ".channel: is not known");
+    track.channel = *channel;
+    track.pattern_px = whole(entry, "pattern_px", where);
+    track.search_px = whole(entry, "search_px", where);
+    if (track.pattern_px < 5 || track.pattern_px > 101) malformed(where + ".pattern_px: has to be 5 to 101");
+    if (track.search_px < track.pattern_px) malformed(where + ".search_px: is smaller than the pattern");
+    track.driftLimit = number(entry, "drift_limit", where);
+    track.referenceFrame = whole(entry, "reference_frame", where);
+    track.startReason = word<EndReason>(entry, "start", kReasons, where);
+    track.endReason = word<EndReason>(entry, "end", kReasons, where);
+    if (entry.contains("pre_filter")) {
+        const auto filter = preFilterFrom(text(entry, "pre_filter", where));
+        if (!filter) malformed(where + ".pre_filter: is not known");
+        track.preFilter = *filter;
+    }
+    track.pickUp = entry.value("pick_up", false);
+    track.locked = entry.value("locked", false);
+    track.hidden = entry.value("hidden", false);
+    track.group = entry.value("group", std::string());
+    track.colour = entry.value("colour", std::uint32_t(0));
+    if (entry.contains("offset")) track.offset = vector2(entry["offset"], where + ".offset");
+    if (entry.contains("outline")) {
+        Polygon outline;
+        for (const json& corner : list(entry, "outline", where)) outline.push_back(vector2(corner, where + ".outline"));
+        track.outline = List<Eigen::Vector2d>(std::move(outline));
+    }
+    std::vector<Sample> samples;
+    for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
+        const std::string place = fmt::format("{}.samples[{}]", where, k++);
+        if (!value.is_array() || (value.size() != 5 && value.size() != 7))
+            malformed(place + ": has not 5 or 7 numbers");
+        const double frame = number(value[0], place);
+        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        const double marks = number(value[4], place);
+        Sample sample{.frame = int(frame),
+                      .at = {number(value[1], place), number(value[2], place)},
+                      .score = number(value[3], place)};
+        sample.tie = int(marks) & 1;
+        sample.renewed = int(marks) & 2;
+        sample.bridged = int(marks) & 4;
+        const int lost = int(marks) >> 3;
+        if (marks < 0 || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
+        sample.lost = EndReason(lost);
+        if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
+        if (!samples.empty() && sample.frame <= samples.back().frame)
+            malformed(place + ": frames have to rise, each once");
+        samples.push_back(sample);
+    }
+    track.samples = List<Sample>(std::move(samples));
+    return track;
+}
+
+void takeScatter(const json& scatter, ScatterSettings& s) {
+    s.features = whole(scatter, "features", "scatter");
+    s.leastDistance_px = number(scatter, "least_distance_px", "scatter");
+    s.threshold = number(scatter, "threshold", "scatter");
+    s.pattern_px = whole(scatter, "pattern_px", "scatter");
+    s.search_px = whole(scatter, "search_px", "scatter");
+    s.driftLimit = number(scatter, "drift_limit", "scatter");
+    const auto motion = motionModelFrom(text(scatter, "motion", "scatter"));
+    const auto channel = channelFrom(text(scatter, "channel", "scatter"));
+    if (!motion || !channel || s.features < 1 || s.features > 100000 || s.pattern_px < 5 || s.pattern_px > 101 ||
+        s.search_px < s.pattern_px)
+        malformed("scatter: a setting is out of its range");
+    s.motion = *motion;
+    s.channel = *channel;
+    if (scatter.contains("pre_filter"))
+        s.preFilter = preFilterFrom(text(scatter, "pre_filter", "scatter")).value_or(PreFilter::none);
+}
+
+void put(json& document, const Shot& shot, const fs::path&) {
+    const ScatterSettings& s = shot.scatterSettings;
+    document["scatter"] = {{"features", s.features},
+                           {"least_distance_px", s.leastDistance_px},
+                           {"threshold", s.threshold},
+                           {"pattern_px", s.pattern_px},
+                           {"search_px", s.search_px},
+                           {"motion", toString(s.motion)},
+                           {"drift_limit", s.driftLimit},
+                           {"channel", toString(s.channel)},
+                           {"pre_filter", toString(s.preFilter)}};
+    if (!shot.mattes.isEmpty()) document["mattes"] = mattesValue(shot.mattes.vector());
+    document["tracks"] = tracksValue(shot);
+    document["next_track"] = shot.nextTrack;
+}
+
+void take(const json& document, Shot& shot, const fs::path&) {
+    takeScatter(member(document, "scatter", "file"), shot.scatterSettings);
+    std::vector<Track> tracks;
+    std::set<TrackId> ids;
+    for (std::size_t i = 0; const json& entry : list(document, "tracks", "file")) {
+        tracks.push_back(takeTrack(entry, fmt::format("tracks[{}]", i++)));
+        if (!ids.insert(tracks.back().id).second) malformed(fmt::format("tracks[{}].id: is there twice", i - 1));
+        shot.nextTrack = std::max(shot.nextTrack, tracks.back().id + 1);
+    }
+    shot.tracks = List<Track>(std::move(tracks));
+    // An id is given once: what was deleted may still be named by the solve.
+    if (document.contains("next_track"))
+        shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
+    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes"));
+}
+
+}  // namespace
+
+const ShotFilePart kTracksPart{put, take};
+
+}  // namespace pinion

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "base/json.h"
+#include "lens/lens.h"
+#include "shot/shot.h"
+
+#include <array>
+#include <string>
+#include <utility>
+
+namespace pinion::shotfile {
+
+// Values that several parts of the shot's file hold; taking one throws `jsonfile::malformed` with its place.
+
+template <class Enum, std::size_t N>
+Enum word(const jsonfile::json& object, const char* name, const std::array<const char*, N>& words,
+          const std::string& where) {
+    const std::string found = jsonfile::text(object, name, where);
+    for (std::size_t i = 0; i < N; ++i)
+        if (found == words[i]) return Enum(i);
+    jsonfile::malformed(where + "." + name + ": '" + found + "' is not known");
+}
+
+jsonfile::json vector3(const Eigen::Vector3d& v);
+Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
+Eigen::Vector2d vector2(const jsonfile::json& value, const std::string& where);
+/// A whole number that is not negative: an id or a fingerprint.
+std::uint64_t key(const jsonfile::json& object, const char* name, const std::string& where);
+jsonfile::json lensValues(const Lens& lens);
+Lens takeLensValues(const jsonfile::json& object, const std::string& where);
+std::pair<int, int> twoFrames(const jsonfile::json& value, const std::string& where);
+List<TrackId> takeIds(const jsonfile::json& object, const char* name, const std::string& where);
+
+inline constexpr std::array kMotionWords{"travelling", "nodal", "locked"};
+
+}  // namespace pinion::shotfile

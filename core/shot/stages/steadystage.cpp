@@ -1,0 +1,152 @@
+#include "shot/stages/steadystage.h"
+
+#include "shot/fingerprint.h"
+
+#include <algorithm>
+
+namespace pinion {
+
+std::uint64_t steadyKey(const Shot& shot) {
+    Fingerprint print;
+    const SteadySettings& s = shot.steady;
+    const SteadyOptions& o = s.options;
+    if (s.model != PictureModel::automatic) print.add(110).add(int(s.model));
+    print.add(int(s.steady))
+        .add(int(s.source))
+        .add(int(s.cornerPin))
+        .add(steadyReference(shot))
+        .add(shot.plate.range.first)
+        .add(shot.plate.range.last);
+    print.add(int(o.mode))
+        .add(o.position)
+        .add(o.rotation)
+        .add(o.scale)
+        .add(int(o.smoother))
+        .add(o.smooth_frames)
+        .add(o.leeway)
+        .add(int(o.fit));
+    print.add(o.cropZoom).add(o.cropCentre.x()).add(o.cropCentre.y());
+    print.add(int(s.shake))
+        .add(s.lending.position)
+        .add(s.lending.rotation)
+        .add(s.lending.scale)
+        .add(int(s.lending.fit));
+    if (s.shake && s.profile) {
+        print.add(std::uint64_t(s.profile->samples.size()));
+        for (const ShakeSample& sample : s.profile->samples)
+            print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
+    }
+    print.add(shot.plate.width).add(shot.plate.height).add(shot.plate.fps.perSecond());
+    for (TrackId id : s.tracks) print.add(std::uint64_t(id));
+    if (s.steady) {
+        if (s.source == SteadySettings::Source::allTracks) addTracks(print, shot.tracks, false);
+        else addTracks(print, List<Track>(tracksOf(shot, s.tracks)), true);
+    }
+    return print.value();
+}
+
+int steadyReference(const Shot& shot) {
+    const int wanted = shot.steady.referenceFrame;
+    return shot.plate.range.holds(wanted) ? wanted : shot.plate.range.first;
+}
+
+Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
+    const std::vector<Track> tracks = tracksOf(shot, locator.tracks);
+    if (tracks.empty() || tracks.size() != locator.tracks.size())
+        return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
+    return motionOf(tracks, locator.referenceFrame, shot.plate.range, locator.kind);
+}
+
+Expected<PlateMotion> steadyMotion(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    if (s.source == SteadySettings::Source::allTracks) {
+        if (shot.tracks.isEmpty())
+            return failure(Fault::outcome,
+                           "there are no tracks to steady on; scatter features, or place one and track it");
+        return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range, s.model);
+    }
+    const std::vector<Track> tracks = tracksOf(shot, s.tracks);
+    if (tracks.empty())
+        return failure(Fault::outcome,
+                       "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
+    const MotionKind kind = s.cornerPin                                                  ? MotionKind::cornerPin
+                            : tracks.size() == 1 || s.model == PictureModel::position    ? MotionKind::position
+                            : tracks.size() >= 5 && s.model == PictureModel::perspective ? MotionKind::perspective
+                                                                                         : MotionKind::similarity;
+    return motionOf(tracks, steadyReference(shot), shot.plate.range, kind);
+}
+
+const FrameMap* PicturePlan::at(int frame) const {
+    const auto found =
+        std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
+    return found != frames.end() && found->frame == frame ? &*found : nullptr;
+}
+
+Expected<PicturePlan> picturePlan(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    const int width = shot.plate.width, height = shot.plate.height;
+    const bool lends = s.shake && s.profile;
+    PicturePlan plan;
+    if (s.steady) {
+        auto motion = steadyMotion(shot);
+        if (!motion) return tl::unexpected(motion.error());
+        SteadyOptions options = s.options;
+        // Both together are zoomed once, by what both need.
+        if (lends && options.fit == SteadyOptions::Fit::fill) options.fit = SteadyOptions::Fit::none;
+        const auto steady = planSteady(*motion, width, height, options);
+        if (!steady) return tl::unexpected(steady.error());
+        plan.frames = steady->frames;
+        plan.zoom = steady->zoom;
+        plan.fills = steady->fills;
+        plan.note = blurNote(*steady);
+        plan.motion = std::move(*motion);
+    }
+    if (lends) {
+        ShakeLending lending = s.lending;
+        if (s.steady) lending.fit = SteadyOptions::Fit::none;
+        const auto shake = lendShake(*s.profile, shot.plate.range, shot.plate.fps, width, height, lending);
+        if (!shake) return tl::unexpected(shake.error());
+        plan.shake = shake->samples;
+        if (!s.steady) {
+            plan.frames = shake->frames;
+            plan.zoom = shake->zoom;
+            plan.fills = lending.fit == SteadyOptions::Fit::fill;
+        } else {
+            std::vector<FrameMap> both;
+            for (const FrameMap& map : shake->frames)
+                if (const FrameMap* steady = plan.at(map.frame))
+                    both.push_back({map.frame, steady->sourceFromOutput * map.sourceFromOutput});
+            plan.frames = std::move(both);
+            if (s.options.fit == SteadyOptions::Fit::fill) {
+                const auto zoom = fillZoom(plan.frames, width, height);
+                if (!zoom) return failure(Fault::outcome, "no zoom fills the frame; lower the strength or the shake");
+                plan.zoom = *zoom;
+                applyZoom(plan.frames, plan.zoom, {width / 2.0, height / 2.0});
+                plan.fills = true;
+            }
+        }
+        if (shake->looped)
+            plan.note +=
+                fmt::format("{}the shake of {:.1f} s is looped", plan.note.empty() ? "" : "; ", s.profile->seconds());
+        if (shake->cut)
+            plan.note += fmt::format("{}the first part of a shake of {:.1f} s is used", plan.note.empty() ? "" : "; ",
+                                     s.profile->seconds());
+    }
+    if (plan.frames.empty())
+        return failure(Fault::outcome, "nothing is steadied and no shake is lent; turn one of them on");
+    return plan;
+}
+
+StageReport steadyReport(const Shot& shot) {
+    StageReport report{StageState::empty, "—", ""};
+    if (shot.steady.changesPicture()) {
+        report.state = StageState::done;
+        report.number =
+            shot.steady.steady ? shot.steady.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease" : "";
+        if (shot.steady.shake && shot.steady.profile)
+            report.number += (report.number.empty() ? "shake of " : " · shake of ") + shot.steady.profile->name;
+    }
+    return report;
+}
+
+}  // namespace pinion

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "shot/shot.h"
+#include "shot/stages/report.h"
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+StageReport steadyReport(const Shot& shot);
+
+/// What the steadied picture depends on.
+std::uint64_t steadyKey(const Shot& shot);
+
+/// The reference frame of the steadying, within the range.
+int steadyReference(const Shot& shot);
+Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator);
+/// The motion that the Steady card takes out: of all tracks that are not set aside, or of the chosen ones.
+Expected<PlateMotion> steadyMotion(const Shot& shot);
+
+/// What becomes of the picture: steadied, shaken, or one and then the other, in one map a frame.
+struct PicturePlan {
+    std::vector<FrameMap> frames;
+    double zoom = 1.0;
+    bool fills = true;
+    std::string note;                ///< the blur that will stay visible, a profile that was looped or cut
+    PlateMotion motion;              ///< of the steadying, if any
+    std::vector<ShakeSample> shake;  ///< as lent, if any
+
+    const FrameMap* at(int frame) const;
+};
+Expected<PicturePlan> picturePlan(const Shot& shot);
+
+}  // namespace pinion

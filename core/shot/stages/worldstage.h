@@ -1,0 +1,13 @@
+#pragma once
+
+#include "shot/shot.h"
+#include "shot/stages/report.h"
+
+namespace pinion {
+
+StageReport worldReport(const Shot& shot);
+
+/// The world of the shot's solve; the solve's own where the decisions cannot be met.
+Orientation orientationOf(const Shot& shot);
+
+}  // namespace pinion
