@@ -1,72 +1,37 @@
 #pragma once
 
-#include "workspace.h"
+#include "session/session.h"
+#include "stages/stage.h"
+#include "widgets/card.h"
 
 #include <QWidget>
 
+#include <memory>
 #include <vector>
-
-class QVBoxLayout;
-class QLabel;
 
 namespace pinion {
 
-/// One stage of the shot: its state, its one number, and, when open, its settings.
-class Card : public QWidget {
-    Q_OBJECT
-public:
-    Card(Stage stage, const QString& title, QWidget* parent = nullptr);
-    Stage stage() const { return stage_; }
-    void setReport(const StageReport& report);
-    void setBody(QWidget* body);
-    void setOpen(bool open);
-    bool isOpen() const { return open_; }
-
-signals:
-    void pressed(Stage stage);
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent*) override;
-    void keyPressEvent(QKeyEvent*) override;
-
-private:
-    static constexpr int kHeader = 38;
-    Stage stage_;
-    QString title_;
-    StageReport report_;
-    QWidget* body_ = nullptr;
-    QLabel* note_;
-    QVBoxLayout* layout_;
-    bool open_ = false;
-};
-
-/// The left column: the shot's stages in the order of work.
+/// The left column: the shot's stages in the order of work, one open.
 class Docket : public QWidget {
     Q_OBJECT
 public:
-    explicit Docket(Workspace& workspace, QWidget* parent = nullptr);
-    Card* card(Stage stage) const;
-    void open(Stage stage);
-    Stage openStage() const { return openStage_; }
+    Docket(Session& session, const std::vector<std::unique_ptr<Stage>>& stages, QWidget* parent = nullptr);
+    Card* card(const QString& stage) const;
+    void open(const QString& stage);
+    const QString& openStage() const { return open_; }
 
 signals:
-    void opened(Stage stage);
+    void opened(const QString& stage);
 
 private:
     void refresh();
-    Workspace& workspace_;
-    std::vector<Card*> cards_;
-    Stage openStage_ = Stage::plate;
-};
 
-// The settings that the cards hold, one widget each.
-QWidget* makePlatePanel(Workspace& workspace);
-QWidget* makeTracksPanel(Workspace& workspace);
-QWidget* makeTrackChoices(Workspace& workspace);  ///< of the selected tracks, inside the Tracks card
-QWidget* makeCameraPanel(Workspace& workspace);
-QWidget* makeWorldPanel(Workspace& workspace);
-QWidget* makeSteadyPanel(Workspace& workspace);
-QWidget* makeDeliveryPanel(Workspace& workspace);
+    struct Entry {
+        Stage* stage;
+        Card* card;
+    };
+    std::vector<Entry> entries_;
+    QString open_;
+};
 
 }  // namespace pinion

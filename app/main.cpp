@@ -1,6 +1,8 @@
+#include "base/log.h"
 #include "base/memory.h"
 #include "mainwindow.h"
-#include "theme.h"
+#include "session/logging.h"
+#include "widgets/theme.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
@@ -21,19 +23,21 @@ int main(int argc, char** argv) {
                                "FILE");
     parser.addOption(picture);
     parser.process(application);
+    pinion::log::open(pinion::logFile().toStdString());
+    pinion::log::info("started");
     pinion::theme::apply(application);
 
     pinion::MainWindow window;
     window.showInPlace();
     window.offerRecovery();
     if (!parser.positionalArguments().isEmpty())
-        window.workspace().open(parser.positionalArguments().front().toStdString());
+        window.session().open(parser.positionalArguments().front().toStdString());
     if (parser.isSet(picture)) {
         const QString file = parser.value(picture);
         const bool expectsPlate = !parser.positionalArguments().isEmpty();
         auto* poll = new QTimer(&window);
         QObject::connect(poll, &QTimer::timeout, &window, [&window, file, expectsPlate, tries = 0]() mutable {
-            const bool ready = !expectsPlate || (window.workspace().picture() && !window.workspace().isBusy());
+            const bool ready = !expectsPlate || (!window.canvas().image().isNull() && !window.session().isBusy());
             if (!ready && ++tries < 300) return;
             const bool saved = window.grab().save(file);
             window.setProperty("closing", true);

@@ -1,56 +1,65 @@
 #pragma once
 
-#include "actions.h"
-#include "canvas.h"
-#include "curves.h"
+#include "canvas/canvas.h"
 #include "docket.h"
-#include "proof.h"
-#include "threadsheet.h"
-#include "workspace.h"
-#include "worldview.h"
+#include "proof/proof.h"
+#include "scene/worldview.h"
+#include "session/session.h"
+#include "sheet/sheetpanel.h"
+#include "stages/stages.h"
+#include "widgets/commands.h"
 
 #include <QMainWindow>
 
-class QLabel;
-class QProgressBar;
-class QPushButton;
 class QSplitter;
 class QStackedWidget;
 class QToolButton;
-class QMenu;
-class QHBoxLayout;
-class QComboBox;
-class QLineEdit;
 
 namespace pinion {
 
-/// The window: docket, canvas or 3D view, proof, thread sheet, transport, and the title bar with the running job.
+class NoteBar;
+class RecoveryBar;
+class TitleBar;
+class ToolBar;
+class Transport;
+
+/// The window: docket, canvas or 3D view, proof, thread sheet, transport, and the title bar with the running job. It
+/// walks over the stages, lets them furnish its parts, and arranges them.
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
     explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
 
-    Workspace& workspace() { return workspace_; }
+    Session& session() { return session_; }
     Canvas& canvas() { return *canvas_; }
-    ThreadSheet& threadSheet() { return *sheet_; }
+    ThreadSheet& threadSheet() { return lower_->sheet(); }
     Docket& docket() { return *docket_; }
     ProofStrip& proof() { return *proof_; }
-    CurvesPanel& curves() { return *curves_; }
-    /// Thread sheet or curves below the picture.
-    void showCurves(bool shown);
+    CurvesPanel& curves() { return lower_->curves(); }
     WorldView* worldView() { return world_; }
     Commands& commands() { return *commands_; }
+    /// The stage of a kind.
+    template <class Kind>
+    Kind& stage() {
+        for (const auto& stage : stages_)
+            if (auto* found = dynamic_cast<Kind*>(stage.get())) return *found;
+        std::abort();  // a stage that the program is not made of
+    }
 
-    enum class View { plate, wipe, beside, steady, world };
-    void setView(View view);
-    View view() const { return view_; }
+    /// Thread sheet or curves below the picture.
+    void showCurves(bool shown) { lower_->showCurves(shown); }
+    /// "plate"; "wipe" or "beside" of the last sight; the name of a sight; or "3d".
+    void show(const QString& view);
+    using QMainWindow::show;
+    const QString& view() const { return view_; }
     /// The last note or error that was shown.
     QString note() const;
-    /// Offers what an earlier run lost.
     /// Shows the window where and as large as it was last time, and never larger than the screen leaves room for.
     void showInPlace();
     /// Shrinks and moves the window so that it lies on its screen, title bar and borders included.
     void fitToScreen();
+    /// Offers what an earlier run lost.
     void offerRecovery();
 
 protected:
@@ -61,80 +70,44 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
-    void makeCommands();
-    void makeTrackCommands();
-    void hangOn(MotionKind kind);
-    QString whyNotOne() const;  ///< why a command for one track cannot be done now
-    const Track* oneTrack() const;
-    void importDialog();
+    void arrange();
+    void connectParts();
+    void furnish();
+    void addShotCommands();
+    void addEditCommands();
+    void addViewCommands();
+    void addPlayCommands();
+    void addLastCommands();
+    void addViews();
     void makeMenus();
-    QWidget* makeTitleBar();
-    QWidget* makeToolBar();
-    QWidget* makeTransport();
-    QWidget* makeSheetHeader();
-    void refresh();
-    void refreshTransport();
-    void showNote(const QString& text, bool error);
-    void placeNote();
-    void openDialog();
-    void saveAs();
+    QMenu* makeRecentMenu();
+    void refreshCommands();
+    bool handleKey(QObject* watched, QKeyEvent* key);
     void save();
+    void saveAs();
+    /// Asks about unsaved changes first; `go` only when nothing would be lost.
     void leaveOr(const std::function<void()>& go);
-    void showAbout();
+    void openAnother(const QString& path);
     void setFullScreenPicture(bool full);
-    QString whyNoPlate() const;
 
-    Workspace workspace_;
+    Session session_;
+    std::vector<std::unique_ptr<Stage>> stages_;
     Commands* commands_;
+    TitleBar* titleBar_;
+    ToolBar* toolBar_;
     Canvas* canvas_;
-    ThreadSheet* sheet_;
-    CurvesPanel* curves_;
-    QStackedWidget* sheets_;
-    QToolButton* sheetButton_;
-    QToolButton* curvesButton_;
-    QComboBox* orderBox_;
-    QComboBox* curveBox_;
-    QLineEdit* filterEdit_;
-    Docket* docket_;
-    ProofStrip* proof_;
     WorldView* world_ = nullptr;
     QWidget* worldPage_;
     QStackedWidget* views_;
-    QSplitter* middle_;
-    QSplitter* columns_;
-    QWidget* titleBar_;
-    QWidget* toolBar_;
-    QWidget* transport_;
-    QWidget* lower_;
-    QLabel* shotName_;
-    QLabel* plateFacts_;
-    QWidget* jobArea_;
-    QLabel* jobName_;
-    QProgressBar* jobBar_;
-    QLabel* jobDetail_;
-    QPushButton* stop_;
-    QPushButton* deliver_;
-    QLabel* note_;
-    QWidget* noteBar_;
-    QLabel* frameLabel_;
-    QLabel* rangeLabel_;
-    QLabel* pointedLabel_;
-    QToolButton* playButton_;
-    QToolButton* selectTool_;
-    QToolButton* placeTool_;
-    QToolButton* areaTool_;
-    std::vector<QWidget*> plateTools_;
-    QToolButton* plateView_;
-    QToolButton* compareView_;
-    QToolButton* steadyView_;
-    QToolButton* worldViewButton_;
-    QToolButton* throughButton_;
-    QToolButton* gridButton_;
-    QMenu* recentMenu_ = nullptr;
-    QWidget* recoveryBar_;
-    QHBoxLayout* recoveryLayout_;
-    View view_ = View::plate;
-    QTimer noteTimer_;
+    SheetPanel* lower_;
+    Docket* docket_;
+    ProofStrip* proof_;
+    Transport* transport_;
+    NoteBar* noteBar_;
+    RecoveryBar* recoveryBar_;
+    QToolButton* throughSwitch_ = nullptr;
+    QWidget* sceneBar_ = nullptr;
+    QString view_ = "plate";
 };
 
 }  // namespace pinion

@@ -2,8 +2,14 @@
 
 #include "jobs/steadying.h"
 #include "mainwindow.h"
+#include "stages/camera/camerastage.h"
+#include "stages/delivery/deliverystage.h"
+#include "stages/plate/platestage.h"
+#include "stages/steady/steadystage.h"
+#include "stages/tracks/trackjobs.h"
+#include "stages/tracks/tracksstage.h"
 #include "shot/edits/trackedits.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 #include <QApplication>
 #include <QDir>
@@ -21,7 +27,9 @@ using namespace pinion;
 
 void settle(MainWindow& window, int longest = 60000) {
     QTest::qWait(150);
-    for (int waited = 0; waited < longest && window.workspace().isBusy(); waited += 50) QTest::qWait(50);
+    for (int waited = 0; waited < longest && (window.session().isBusy() || window.session().ties.isTracking());
+         waited += 50)
+        QTest::qWait(50);
     QTest::qWait(400);
 }
 
@@ -47,79 +55,79 @@ using Shoot = std::function<void(const QString&)>;
 
 void clickAt(MainWindow& window, double x, double y, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
     QTest::mouseClick(&window.canvas(), Qt::LeftButton, modifiers,
-                      window.canvas().mapping().screenFromPlate({x, y}).toPoint());
+                      window.canvas().view().screenFromPlate({x, y})->toPoint());
 }
 
 /// Candidates, scatter, a track by hand, the camera, the world, the delivery.
 void tourLanding(MainWindow& window, const QString& plate, const QString& folder, const Shoot& shoot) {
-    Workspace& workspace = window.workspace();
+    Session& session = window.session();
     shoot("01-empty");
-    workspace.open(plate.toStdString());
+    session.open(plate.toStdString());
     settle(window);
-    if (!workspace.hasPlate()) return;
-    window.docket().open(Stage::tracks);
-    workspace.showCandidates(true);
+    if (!session.hasPlate()) return;
+    window.docket().open("tracks");
+    window.stage<TracksStage>().candidates.show(true);
     settle(window);
     shoot("02-candidates");
-    workspace.startScatter();
+    startScatter(session);
     QTest::qWait(1500);
     shoot("03-scattering");
     settle(window);
-    workspace.goTo(1046);
+    session.player.goTo(1046);
     settle(window);
     // A point by hand on the notice board, tracked both ways.
     QTest::keyClick(&window.canvas(), Qt::Key_T);
-    workspace.goTo(1001);
+    session.player.goTo(1001);
     settle(window);
     clickAt(window, 1042, 345);
     QTest::keyClick(&window.canvas(), Qt::Key_T, Qt::ShiftModifier);
     settle(window);
     QTest::keyClick(&window.canvas(), Qt::Key_V);
-    workspace.goTo(1046);
+    session.player.goTo(1046);
     settle(window);
     shoot("04-track-by-hand");
-    window.docket().open(Stage::camera);
-    workspace.startSolve();
+    window.docket().open("camera");
+    window.stage<CameraStage>().startSolve();
     settle(window);
-    workspace.setTrimPreview(0.75);
+    window.stage<CameraStage>().setTrimPreview(0.75);
     settle(window);
     shoot("05-camera");
-    const auto above = workspace.tracksAbove(0.75);
-    workspace.edit("Set tracks aside", withSetAside(workspace.shot(), above, true));
-    workspace.setTrimPreview(0);
+    const auto above = window.stage<CameraStage>().tracksAbove(0.75);
+    session.edit("Set tracks aside", withSetAside(session.shot(), above, true));
+    window.stage<CameraStage>().setTrimPreview(0);
     // The diagonal of the notice board, as measured on the set.
-    Shot measured = workspace.shot();
+    Shot measured = session.shot();
     const TrackId corner = nearest(measured, 1001, 957, 267, true), opposite = nearest(measured, 1001, 1049, 354, true);
     measured.solveSettings.distances = List<KnownDistance>({{corner, opposite, 1.29, 0.02}});
-    workspace.edit("Add a distance", measured);
-    workspace.startSolve(true);
+    session.edit("Add a distance", measured);
+    window.stage<CameraStage>().startSolve(true);
     settle(window);
     shoot("06-solved-again");
     // Five points on the deck are the floor; the width of the board gives the scale.
-    window.docket().open(Stage::world);
-    workspace.goTo(1001);
+    window.docket().open("world");
+    session.player.goTo(1001);
     settle(window);
     std::set<TrackId> floor;
     for (const auto& [x, y] : {std::pair{420.0, 690.0}, {860.0, 690.0}, {560.0, 610.0}, {960.0, 560.0}, {300.0, 640.0}})
-        floor.insert(nearest(workspace.shot(), 1001, x, y, true));
-    workspace.select(floor);
+        floor.insert(nearest(session.shot(), 1001, x, y, true));
+    session.selection.set(floor);
     QTest::mouseClick(window.findChild<QPushButton*>("button-ground"), Qt::LeftButton);
-    workspace.select({nearest(workspace.shot(), 1001, 560, 610, true)});
+    session.selection.set({nearest(session.shot(), 1001, 560, 610, true)});
     QTest::mouseClick(window.findChild<QPushButton*>("button-origin"), Qt::LeftButton);
     settle(window);
-    workspace.goTo(1030);
+    session.player.goTo(1030);
     settle(window);
     shoot("07-ground");
-    window.setView(MainWindow::View::world);
+    window.show("3d");
     settle(window);
     shoot("08-3d");
-    window.setView(MainWindow::View::plate);
-    window.docket().open(Stage::delivery);
-    const QString delivery = QDir::tempPath() + "/pinion-pictures";
-    Shot shot = workspace.shot();
-    shot.deliveryFolder = delivery.toStdString();
-    workspace.edit("Choose delivery folder", shot);
-    workspace.startDelivery({});
+    window.show("plate");
+    window.docket().open("delivery");
+    const QString folderOut = QDir::tempPath() + "/pinion-pictures";
+    Shot shot = session.shot();
+    shot.deliveryFolder = folderOut.toStdString();
+    session.edit("Choose delivery folder", shot);
+    window.stage<DeliveryStage>().startDelivery({});
     settle(window);
     shoot("09-delivery");
     showCommandFinder(window.commands(), &window);
@@ -134,41 +142,41 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
 
 /// The plate check, spots, ties, curves; the mooring steadied; its shake lent to the breakwater.
 void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) {
-    Workspace& workspace = window.workspace();
+    Session& session = window.session();
     Canvas& canvas = window.canvas();
-    workspace.open((plates + "/mooring.mp4").toStdString());
+    session.open((plates + "/mooring.mp4").toStdString());
     settle(window);
-    window.docket().open(Stage::plate);
-    workspace.startPlateCheck();
+    window.docket().open("plate");
+    window.stage<PlateStage>().startCheck();
     settle(window);
-    workspace.startScatter();
+    startScatter(session);
     settle(window);
     shoot("11-plate-check");
     // Spots on the breakwater, the best of them placed and tracked.
-    window.docket().open(Stage::tracks);
-    workspace.goTo(1001);
+    window.docket().open("tracks");
+    session.player.goTo(1001);
     settle(window);
     QTest::keyClick(&canvas, Qt::Key_P, Qt::ShiftModifier);
-    const QPoint from = canvas.mapping().screenFromPlate({420, 330}).toPoint(),
-                 to = canvas.mapping().screenFromPlate({760, 560}).toPoint();
+    const QPoint from = canvas.view().screenFromPlate({420, 330})->toPoint(),
+                 to = canvas.view().screenFromPlate({760, 560})->toPoint();
     QTest::mousePress(&canvas, Qt::LeftButton, {}, from);
     QTest::mouseMove(&canvas, to);
     QTest::mouseRelease(&canvas, Qt::LeftButton, {}, to);
     settle(window);
-    QTest::mouseMove(&canvas, canvas.mapping().screenFromPlate({880, 505}).toPoint());
+    QTest::mouseMove(&canvas, canvas.view().screenFromPlate({880, 505})->toPoint());
     QTest::qWait(300);
-    QTest::mouseMove(&canvas, canvas.mapping().screenFromPlate({882, 505}).toPoint());
+    QTest::mouseMove(&canvas, canvas.view().screenFromPlate({882, 505})->toPoint());
     QTest::qWait(500);
     shoot("12-spots");
-    if (!workspace.proposals().empty()) {
-        const Eigen::Vector2d best = workspace.proposals().front().at;
+    if (!window.stage<TracksStage>().spots.all().empty()) {
+        const Eigen::Vector2d best = window.stage<TracksStage>().spots.all().front().at;
         clickAt(window, best.x(), best.y());
     }
-    workspace.clearProposals();
+    window.stage<TracksStage>().spots.clear();
     QTest::keyClick(&canvas, Qt::Key_V);
     QTest::keyClick(&canvas, Qt::Key_T, Qt::ShiftModifier);
     settle(window);
-    workspace.goTo(1048);
+    session.player.goTo(1048);
     settle(window);
     for (int i = 0; i < 6; ++i) QTest::keyClick(&canvas, Qt::Key_Right);
     settle(window);
@@ -183,55 +191,55 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     shoot("14-curves");
     window.showCurves(false);
     // Held on all tracks.
-    workspace.select({});
+    session.selection.set({});
     QTest::keyClick(&canvas, Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
     settle(window);
-    if (!QTest::qWaitFor([&] { return workspace.plan() != nullptr; }, 20000)) return;
-    workspace.goTo(1070);
+    if (!QTest::qWaitFor([&] { return window.stage<SteadyStage>().plan() != nullptr; }, 20000)) return;
+    session.player.goTo(1070);
     settle(window);
     shoot("15-steady");
-    window.setView(MainWindow::View::wipe);
+    window.show("wipe");
     settle(window);
     shoot("16-compare");
     // The shake of the mooring on the breakwater.
-    const auto profile = runTakeShake(workspace.shot(), 0.3);
-    workspace.open((plates + "/breakwater.mp4").toStdString());
+    const auto profile = runTakeShake(session.shot(), 0.3);
+    session.open((plates + "/breakwater.mp4").toStdString());
     settle(window);
     if (!profile) return;
-    Shot shot = workspace.shot();
+    Shot shot = session.shot();
     shot.steady.shake = true;
     shot.steady.profile = std::make_shared<const ShakeProfile>(*profile);
-    workspace.edit("Lend a shake", shot);
-    window.setView(MainWindow::View::steady);
+    session.edit("Lend a shake", shot);
+    window.show("steady");
     window.showCurves(true);
-    window.curves().setCurve(CurvesPanel::Curve::shake);
-    if (!QTest::qWaitFor([&] { return workspace.plan() != nullptr; }, 20000)) return;
-    workspace.goTo(1040);
+    window.curves().setCurve("shake");
+    if (!QTest::qWaitFor([&] { return window.stage<SteadyStage>().plan() != nullptr; }, 20000)) return;
+    session.player.goTo(1040);
     settle(window);
     shoot("17-shake");
 }
 
 /// A camera that only turns, with its directions on a sphere; a zoom with its curve.
 void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
-    Workspace& workspace = window.workspace();
+    Session& session = window.session();
     for (const bool zoom : {false, true}) {
-        workspace.open((plates + (zoom ? "/zoom.mp4" : "/pan.mp4")).toStdString());
+        session.open((plates + (zoom ? "/zoom.mp4" : "/pan.mp4")).toStdString());
         settle(window);
-        window.setView(MainWindow::View::plate);
-        workspace.startScatter();
+        window.show("plate");
+        startScatter(session);
         settle(window);
-        window.docket().open(Stage::camera);
-        workspace.startSolve();
+        window.docket().open("camera");
+        window.stage<CameraStage>().startSolve();
         settle(window);
-        workspace.goTo(zoom ? 1030 : 1050);
+        session.player.goTo(zoom ? 1030 : 1050);
         if (zoom) {
             window.showCurves(true);
-            window.curves().setCurve(CurvesPanel::Curve::focal);
+            window.curves().setCurve("focal");
             settle(window);
             shoot("19-zoom");
             window.showCurves(false);
         } else {
-            window.setView(MainWindow::View::world);
+            window.show("3d");
             settle(window);
             shoot("18-nodal");
         }

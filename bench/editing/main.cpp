@@ -5,7 +5,7 @@
 #include "plate/videowriter.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -75,10 +75,10 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.resize(1280, 800);
     window.show();
-    Workspace& workspace = window.workspace();
-    workspace.open(plate);
-    if (!QTest::qWaitFor([&] { return workspace.hasPlate() && !workspace.isBusy(); }, 60000)) return 1;
-    Shot shot = workspace.shot();
+    Session& session = window.session();
+    session.open(plate);
+    if (!QTest::qWaitFor([&] { return session.hasPlate() && !session.isBusy(); }, 60000)) return 1;
+    Shot shot = session.shot();
     shot.tracks = manyTracks();
     Solve solve;
     std::vector<SolvedFrame> solvedFrames;
@@ -102,13 +102,13 @@ int main(int argc, char** argv) {
     shot.deliverables = shot.deliverables.edited([&](auto& items) {
         for (Deliverable& item : items) item.writtenKey = deliveryKey(shot, item);
     });
-    workspace.edit("Fill", shot);
-    workspace.select({7});
+    session.edit("Fill", shot);
+    session.selection.set({7});
     QTest::qWait(500);
     std::printf("%d tracks over %d frames, %d samples\n", kTracks, kFrames, kTracks * kLength);
     const auto change = [&](const char* name, const std::function<void(Track&, int)>& edit) {
-        return [&workspace, name, edit](int i) {
-            workspace.edit(name, withTracksEdited(workspace.shot(), {7}, [&](Track& track) { edit(track, i); }));
+        return [&session, name, edit](int i) {
+            session.edit(name, withTracksEdited(session.shot(), {7}, [&](Track& track) { edit(track, i); }));
         };
     };
     measure(window, "rename a track",
@@ -120,9 +120,9 @@ int main(int argc, char** argv) {
     measure(window, "select 500 tracks", [&](int i) {
         std::set<TrackId> ids;
         for (int k = 0; k < 500; ++k) ids.insert(1 + i + 9 * k);
-        workspace.select(ids);
+        session.selection.set(ids);
     });
-    measure(window, "undo", [&](int) { workspace.undo(); });
+    measure(window, "undo", [&](int) { session.document.undo(); });
     window.setProperty("closing", true);
     window.close();
     return 0;

@@ -16,7 +16,8 @@ using Eigen::Vector4d;
 namespace bundling {
 
 PINION_CLONED
-void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target, Eigen::Index stride) {
+void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target,
+                      Eigen::Index stride) {
     for (int r = 0; r < 6; ++r)
         for (int c = 0; c < 6; ++c)
             target[r * stride + c] -=

@@ -37,7 +37,8 @@ float encodeFast(float linear) {
 }
 
 PINION_CLONED
-void weightedRow(const std::uint8_t* __restrict in, std::size_t count, const float* __restrict weights, float* __restrict out) {
+void weightedRow(const std::uint8_t* __restrict in, std::size_t count, const float* __restrict weights,
+                 float* __restrict out) {
     const float red = weights[0];
     const float green = weights[1];
     const float blue = weights[2];

@@ -64,6 +64,16 @@ void FrameCache::keep(int frame, const PicturePtr& picture) {
     used_ += picture->sizeBytes();
     byAge_.push_front(frame);
     entries_[frame] = {picture, byAge_.begin()};
+    dropOldest();
+}
+
+void FrameCache::setBudget(std::size_t bytes) {
+    const std::lock_guard lock(mutex_);
+    budget_ = bytes;
+    dropOldest();
+}
+
+void FrameCache::dropOldest() {
     // The newest frame stays even when it alone is over the budget: someone is about to show it.
     while (used_ > budget_ && byAge_.size() > 1) {
         const auto oldest = entries_.find(byAge_.back());

@@ -2,6 +2,7 @@
 
 #include "plate/plate.h"
 
+#include <atomic>
 #include <condition_variable>
 #include <cstdint>
 #include <deque>
@@ -43,6 +44,8 @@ public:
     void setListener(Listener listener);
 
     std::size_t budget() const { return budget_; }
+    /// Drops what is beyond it at once.
+    void setBudget(std::size_t bytes);
     std::size_t usedBytes() const;
 
     /// What a frame takes, as those in memory do; 8 bits a channel while there is none.
@@ -55,10 +58,11 @@ private:
         std::list<int>::iterator age;
     };
     void keep(int frame, const PicturePtr& picture);
+    void dropOldest();  ///< with the lock held
     void runReader();
 
     std::shared_ptr<const Plate> plate_;
-    std::size_t budget_;
+    std::atomic<std::size_t> budget_;
     mutable std::mutex mutex_;
     std::condition_variable wake_;
     std::unordered_map<int, Entry> entries_;

@@ -42,6 +42,8 @@ struct ScatterSettings {
     double driftLimit = 0.8;
     Channel channel = Channel::luma;
     PreFilter preFilter = PreFilter::none;
+
+    bool operator==(const ScatterSettings&) const = default;
 };
 
 /// Carries the motion of its tracks for whatever hangs on it.

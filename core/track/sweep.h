@@ -22,7 +22,8 @@ public:
 
     /// For a track that is lost: looks for the reference pattern around `expected`, within `reach` pixels, as it looked
     /// in `seen`, the frame it was last seen on. True when it is there again, and the track runs on.
-    bool pickUp(const PyramidPart& seen, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected, double reach);
+    bool pickUp(const PyramidPart& seen, const Pyramid& pyramid, int frame, const Eigen::Vector2d& expected,
+                double reach);
 
     bool ended() const { return reason_ != EndReason::none; }
     EndReason reason() const { return reason_; }

@@ -6,11 +6,18 @@
 
 #include "base/files.h"
 #include "base/units.h"
-#include "errorhistogram.h"
+#include "stages/camera/errorhistogram.h"
 #include "madevideo.h"
 #include "mainwindow.h"
+#include "stages/camera/camerastage.h"
+#include "stages/delivery/deliverystage.h"
+#include "stages/plate/platestage.h"
+#include "stages/steady/steadystage.h"
+#include "stages/tracks/placetool.h"
+#include "stages/tracks/trackjobs.h"
+#include "stages/tracks/tracksstage.h"
 #include "scratch.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -29,6 +36,7 @@
 #include <QStandardPaths>
 #include <QTableWidget>
 #include <QTest>
+#include <QTextBrowser>
 #include <QUrl>
 #include <QWheelEvent>
 #include <csignal>
@@ -44,8 +52,13 @@ inline const std::string kPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates
 /// A shown, active window; closed without questions at the end.
 struct Fixture {
     MainWindow window;
-    Workspace& workspace = window.workspace();
+    Session& session = window.session();
     Canvas& canvas = window.canvas();
+    PlateStage& plate = window.stage<PlateStage>();
+    TracksStage& tracks = window.stage<TracksStage>();
+    CameraStage& camera = window.stage<CameraStage>();
+    SteadyStage& steady = window.stage<SteadyStage>();
+    DeliveryStage& delivery = window.stage<DeliveryStage>();
 
     Fixture() {
         window.resize(1280, 800);
@@ -55,24 +68,30 @@ struct Fixture {
         canvas.setFocus();
     }
     ~Fixture() {
-        workspace.stopJob();
+        session.jobs.stop();
         wait();
         window.setProperty("closing", true);
         window.close();
     }
     void wait(int longest = 90000) {
         QTest::qWait(60);
-        for (int waited = 0; waited < longest && workspace.isBusy(); waited += 20) QTest::qWait(20);
-        REQUIRE_FALSE(workspace.isBusy());
+        for (int waited = 0; waited < longest && (session.isBusy() || session.ties.isTracking()); waited += 20)
+            QTest::qWait(20);
+        REQUIRE_FALSE(session.isBusy());
         QTest::qWait(120);
     }
-    void openPlate(const std::string& path = kPlate) {
-        workspace.open(path);
-        wait();
-        REQUIRE(workspace.hasPlate());
-        REQUIRE(QTest::qWaitFor([&] { return workspace.picture() != nullptr; }, 5000));
+    /// Until the picture of the frame is on the canvas.
+    void waitForPicture() {
+        REQUIRE(QTest::qWaitFor([&] { return canvas.imageFrame() == session.player.frame(); }, 5000));
     }
-    QPoint screen(double x, double y) { return canvas.mapping().screenFromPlate({x, y}).toPoint(); }
+    StageState state(const QString& stage) { return window.docket().card(stage)->report().state; }
+    void openPlate(const std::string& path = kPlate) {
+        session.open(path);
+        wait();
+        REQUIRE(session.hasPlate());
+        waitForPicture();
+    }
+    QPoint screen(double x, double y) { return canvas.view().screenFromPlate({x, y})->toPoint(); }
     void key(Qt::Key k, Qt::KeyboardModifiers m = Qt::NoModifier) {
         QTest::keyClick(&canvas, k, m);
         QTest::qWait(20);

@@ -20,21 +20,21 @@ TEST_CASE("an opened plate is shown at once, with its facts, and can be stepped,
     // The notice board's paper is light where the plate says so.
     CHECK(f.seen(1000, 345).lightness() > 120);
     f.key(Qt::Key_Period);
-    CHECK(f.workspace.frame() == 1002);
+    CHECK(f.session.player.frame() == 1002);
     f.key(Qt::Key_Comma);
     f.key(Qt::Key_End);
-    CHECK(f.workspace.frame() == 1120);
+    CHECK(f.session.player.frame() == 1120);
     f.key(Qt::Key_Home);
-    CHECK(f.workspace.frame() == 1001);
+    CHECK(f.session.player.frame() == 1001);
     ThreadSheet& sheet = f.window.threadSheet();
     QTest::mouseClick(&sheet, Qt::LeftButton, {}, QPoint(int(sheet.xOfFrame(1060)), sheet.rulerRect().center().y()));
-    CHECK(f.workspace.frame() == 1060);
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 1060; }, 5000));
+    CHECK(f.session.player.frame() == 1060);
+    REQUIRE(QTest::qWaitFor([&] { return f.session.player.pictureFrame() == 1060; }, 5000));
     f.key(Qt::Key_Space);
-    CHECK(f.workspace.isPlaying());
-    CHECK(QTest::qWaitFor([&] { return f.workspace.frame() > 1066; }, 5000));
+    CHECK(f.session.player.isPlaying());
+    CHECK(QTest::qWaitFor([&] { return f.session.player.frame() > 1066; }, 5000));
     f.key(Qt::Key_Space);
-    CHECK_FALSE(f.workspace.isPlaying());
+    CHECK_FALSE(f.session.player.isPlaying());
 }
 
 TEST_CASE("playing loops inside the range that the handles trim, and trimming can be undone") {
@@ -47,14 +47,14 @@ TEST_CASE("playing loops inside the range that the handles trim, and trimming ca
     QTest::mouseMove(&sheet, QPoint(int(sheet.xOfFrame(1040)), y));
     QTest::mouseMove(&sheet, QPoint(int(sheet.xOfFrame(1010)), y));
     QTest::mouseRelease(&sheet, Qt::LeftButton, {}, QPoint(int(sheet.xOfFrame(1010)), y));
-    CHECK(f.workspace.shot().plate.range == FrameRange{1001, 1010});
-    f.workspace.goTo(1008);
-    f.workspace.setPlaying(true);
-    CHECK(QTest::qWaitFor([&] { return f.workspace.frame() == 1002; }, 8000));
-    f.workspace.setPlaying(false);
-    CHECK(f.workspace.history().undoName() == "Range 1001–1010");
+    CHECK(f.session.shot().plate.range == FrameRange{1001, 1010});
+    f.session.player.goTo(1008);
+    f.session.player.setPlaying(true);
+    CHECK(QTest::qWaitFor([&] { return f.session.player.frame() == 1002; }, 8000));
+    f.session.player.setPlaying(false);
+    CHECK(f.session.document.history().undoName() == "Range 1001–1010");
     f.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK(f.workspace.shot().plate.range == FrameRange{1001, 1120});
+    CHECK(f.session.shot().plate.range == FrameRange{1001, 1120});
 }
 
 TEST_CASE(
@@ -62,101 +62,101 @@ TEST_CASE(
     Fixture f;
     f.openPlate();
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(1042, 345));
-    CHECK(f.workspace.shot().tracks.isEmpty());
+    CHECK(f.session.shot().tracks.isEmpty());
     f.key(Qt::Key_T);
-    REQUIRE(f.canvas.tool() == Tool::place);
+    REQUIRE(f.canvas.toolInHand() == "place");
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(1042, 345));
-    REQUIRE(f.workspace.shot().tracks.size() == 1);
-    const Vector2d placed = f.workspace.shot().tracks[0].samples[0].at;
+    REQUIRE(f.session.shot().tracks.size() == 1);
+    const Vector2d placed = f.session.shot().tracks[0].samples[0].at;
     CHECK((placed - Vector2d(1042, 345)).norm() < 1.5);
-    CHECK(f.workspace.selection().size() == 1);
+    CHECK(f.session.selection.tracks().size() == 1);
     f.key(Qt::Key_Right);
     f.key(Qt::Key_Down, Qt::ShiftModifier);
-    CHECK((f.workspace.shot().tracks[0].samples[0].at - placed - Vector2d(0.1, 1.0)).norm() < 1e-9);
+    CHECK((f.session.shot().tracks[0].samples[0].at - placed - Vector2d(0.1, 1.0)).norm() < 1e-9);
     f.key(Qt::Key_F, Qt::ShiftModifier);
     f.wait();
-    const Track& track = f.workspace.shot().tracks[0];
+    const Track& track = f.session.shot().tracks[0];
     CHECK(track.samples.size() > 60);
-    CHECK(f.workspace.frame() == track.lastFrame());
+    CHECK(f.session.player.frame() == track.lastFrame());
     // Dragging it on a frame makes a tie there.
     f.key(Qt::Key_V);
-    f.workspace.goTo(1020);
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 1020; }, 5000));
-    const Vector2d before = sampleAt(f.workspace.shot().tracks[0], 1020)->at;
-    const QPoint at = f.canvas.mapping().screenFromPlate(before).toPoint();
+    f.session.player.goTo(1020);
+    REQUIRE(QTest::qWaitFor([&] { return f.session.player.pictureFrame() == 1020; }, 5000));
+    const Vector2d before = sampleAt(f.session.shot().tracks[0], 1020)->at;
+    const QPoint at = f.canvas.view().screenFromPlate(before)->toPoint();
     QTest::mousePress(&f.canvas, Qt::LeftButton, {}, at);
     QTest::mouseMove(&f.canvas, at + QPoint(6, 0));
     QTest::mouseMove(&f.canvas, at + QPoint(12, 0));
     QTest::mouseRelease(&f.canvas, Qt::LeftButton, {}, at + QPoint(12, 0));
-    const Sample* moved = sampleAt(f.workspace.shot().tracks[0], 1020);
+    const Sample* moved = sampleAt(f.session.shot().tracks[0], 1020);
     CHECK(moved->tie);
     CHECK(moved->at.x() > before.x() + 2);
     f.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK((sampleAt(f.workspace.shot().tracks[0], 1020)->at - before).norm() < 1e-12);
+    CHECK((sampleAt(f.session.shot().tracks[0], 1020)->at - before).norm() < 1e-12);
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, QPoint(3, 3));
-    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.session.shot().tracks.size() == 1);
 }
 
 TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery: the whole path in the window") {
     Fixture f;
     const test::Scratch scratch;
     f.openPlate();
-    f.window.docket().open(Stage::tracks);
+    f.window.docket().open("tracks");
     auto* features = f.window.findChild<QSpinBox*>("features");
     features->setValue(220);
     QTest::mouseClick(f.button("button-candidates"), Qt::LeftButton);
-    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.candidates().empty(); }, 5000));
-    CHECK(f.workspace.candidates().size() > 150);
+    REQUIRE(QTest::qWaitFor([&] { return !f.tracks.candidates.found().empty(); }, 5000));
+    CHECK(f.tracks.candidates.found().size() > 150);
     QTest::mouseClick(f.button("button-scatter"), Qt::LeftButton);
-    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.livePoints().empty(); }, 10000));
+    REQUIRE(QTest::qWaitFor([&] { return !f.session.jobs.livePoints().empty(); }, 10000));
     CHECK(f.window.findChild<QWidget*>("jobArea")->isVisible());
     f.wait();
-    REQUIRE(f.workspace.shot().tracks.size() > 220);
-    CHECK(f.workspace.stages()[1].state == StageState::done);
+    REQUIRE(f.session.shot().tracks.size() > 220);
+    CHECK(f.state("tracks") == StageState::done);
 
     f.key(Qt::Key_Return, Qt::ControlModifier);
     f.wait();
-    REQUIRE(f.workspace.shot().solve);
-    CHECK(f.workspace.shot().solve->rms_px < 0.6);
-    CHECK(f.window.docket().openStage() == Stage::camera);
+    REQUIRE(f.session.shot().solve);
+    CHECK(f.session.shot().solve->rms_px < 0.6);
+    CHECK(f.window.docket().openStage() == "camera");
     CHECK(f.window.findChild<QLabel*>("solveResults")->text().contains("Held out"));
 
     auto* histogram = f.window.findChild<ErrorHistogram*>("errorHistogram");
     REQUIRE(histogram->isVisible());
     QTest::mouseClick(histogram, Qt::LeftButton, {}, QPoint(int(histogram->xOfError(0.8)), 20));
-    const auto going = f.workspace.tracksAbove(f.workspace.trimPreview());
+    const auto going = f.camera.tracksAbove(f.camera.trimPreview());
     REQUIRE(!going.empty());
     auto* aside = f.window.findChild<QPushButton*>("button-set-aside");
     CHECK(aside->text() == QString("Set %1 aside").arg(going.size()));
     QTest::mouseClick(aside, Qt::LeftButton);
-    CHECK(findTrack(f.workspace.shot(), going.front())->setAside);
-    CHECK(f.workspace.stages()[2].state == StageState::stale);
-    const double before = f.workspace.shot().solve->rms_px;
+    CHECK(findTrack(f.session.shot(), going.front())->setAside);
+    CHECK(f.state("camera") == StageState::stale);
+    const double before = f.session.shot().solve->rms_px;
     QTest::mouseClick(f.button("button-solve"), Qt::LeftButton);
     f.wait();
-    CHECK(f.workspace.shot().solve->rms_px < before);
-    REQUIRE(f.workspace.previousSolve());
+    CHECK(f.session.shot().solve->rms_px < before);
+    REQUIRE(f.camera.previousSolve());
     CHECK(f.window.findChild<QLabel*>("solveResults")->text().contains("before"));
 
     // Points on the deck by clicking them.
-    f.window.docket().open(Stage::world);
+    f.window.docket().open("world");
     std::vector<TrackId> floor;
-    for (const Track& track : f.workspace.shot().tracks) {
-        const Sample* sample = sampleAt(track, f.workspace.frame());
-        const SolvedTrack* solved = findSolved(f.workspace.shot(), track.id);
+    for (const Track& track : f.session.shot().tracks) {
+        const Sample* sample = sampleAt(track, f.session.player.frame());
+        const SolvedTrack* solved = findSolved(f.session.shot(), track.id);
         if (sample && solved && solved->xyz && solved->role != TrackRole::disagreed && sample->at.y() > 590 &&
             sample->at.x() < 620 && sample->at.x() > 330)
             floor.push_back(track.id);
     }
     REQUIRE(floor.size() >= 3);
-    f.workspace.select({floor.begin(), floor.end()});
+    f.session.selection.set({floor.begin(), floor.end()});
     QTest::mouseClick(f.button("button-ground"), Qt::LeftButton);
-    REQUIRE_FALSE(f.workspace.shot().world.ground.isEmpty());
-    const Orientation orientation = orientationOf(f.workspace.shot());
-    for (const SolvedFrame& frame : f.workspace.shot().solve->frames)
+    REQUIRE_FALSE(f.session.shot().world.ground.isEmpty());
+    const Orientation orientation = orientationOf(f.session.shot());
+    for (const SolvedFrame& frame : f.session.shot().solve->frames)
         CHECK(orientation.apply(Eigen::Vector3d(frame.worldFromCamera.translation())).y() > 0);
-    CHECK(f.workspace.history().undoName() == "Set ground");
-    f.window.setView(MainWindow::View::world);
+    CHECK(f.session.document.history().undoName() == "Set ground");
+    f.window.show("3d");
     QTest::qWait(200);
     if (f.window.worldView()) {
         // Something other than the ground colour is on show.
@@ -167,12 +167,12 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
         CHECK(lit > 300);
     }
 
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     shot.deliveryFolder = (scratch / "out").string();
-    f.workspace.edit("Choose delivery folder", shot);
+    f.session.edit("Choose delivery folder", shot);
     QTest::mouseClick(f.button("deliver"), Qt::LeftButton);
     f.wait();
-    CHECK(f.workspace.stages().back().state == StageState::done);
+    CHECK(f.state("delivery") == StageState::done);
     for (const char* name :
          {"landing.usda", "landing.camera.json", "landing.tracks.json", "landing.tracks.csv", "stmaps/undistort.exr"}) {
         INFO(name);
@@ -182,32 +182,32 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
 
     SECTION("the shot is saved and opened again as it was") {
         bool saved = false;
-        f.workspace.save(scratch / "landing.pinion", [&](bool done) { saved = done; });
+        f.session.document.save(scratch / "landing.pinion", [&](bool done) { saved = done; });
         REQUIRE(QTest::qWaitFor([&] { return saved; }, 10000));
-        CHECK_FALSE(f.workspace.isModified());
-        const std::string text = shotJson(f.workspace.shot(), scratch / "landing.pinion");
-        f.workspace.open(scratch / "landing.pinion");
+        CHECK_FALSE(f.session.document.isModified());
+        const std::string text = shotJson(f.session.shot(), scratch / "landing.pinion");
+        f.session.open(scratch / "landing.pinion");
         f.wait();
-        CHECK(shotJson(f.workspace.shot(), scratch / "landing.pinion") == text);
+        CHECK(shotJson(f.session.shot(), scratch / "landing.pinion") == text);
     }
 }
 
 TEST_CASE("a running job can be stopped and keeps what it has") {
     Fixture f;
     f.openPlate();
-    f.workspace.startScatter();
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.jobState().fraction > 0.1; }, 20000));
+    startScatter(f.session);
+    REQUIRE(QTest::qWaitFor([&] { return f.session.jobs.state().fraction > 0.1; }, 20000));
     QTest::mouseClick(f.button("stopJob"), Qt::LeftButton);
     f.wait();
-    CHECK(f.workspace.shot().tracks.size() > 50);
-    CHECK(f.workspace.history().undoName() == "Scatter, stopped early");
+    CHECK(f.session.shot().tracks.size() > 50);
+    CHECK(f.session.document.history().undoName() == "Scatter, stopped early");
     CHECK(f.window.note().contains("Stopped"));
 }
 
 TEST_CASE("nine times in ten the interface answers within a tenth of a second while tracks are scattered") {
     Fixture f;
     f.openPlate();
-    f.workspace.startScatter();
+    startScatter(f.session);
     QElapsedTimer clock;
     std::vector<qint64> gaps;
     clock.start();
@@ -228,27 +228,27 @@ TEST_CASE("what goes wrong is said in the window and loses nothing") {
     Fixture f;
     const test::Scratch scratch;
     f.openPlate();
-    f.workspace.edit("Place", withTrackAdded(f.workspace.shot(), 1001, {400, 300}));
-    f.workspace.open(scratch.write("text.mp4", "not a video"));
+    f.session.edit("Place", withTrackAdded(f.session.shot(), 1001, {400, 300}));
+    f.session.open(scratch.write("text.mp4", "not a video"));
     f.wait();
     CHECK(f.window.note().contains("text.mp4: is no video"));
-    CHECK(f.workspace.shot().tracks.size() == 1);
-    f.workspace.open(scratch.write("cut.pinion", "{\"format\":\"pinion.shot\",\"vers"));
+    CHECK(f.session.shot().tracks.size() == 1);
+    f.session.open(scratch.write("cut.pinion", "{\"format\":\"pinion.shot\",\"vers"));
     f.wait();
     CHECK(f.window.note().contains("cut off"));
-    CHECK(f.workspace.shot().tracks.size() == 1);
-    f.workspace.startSolve();
+    CHECK(f.session.shot().tracks.size() == 1);
+    f.camera.startSolve();
     f.wait();
     CHECK(f.window.note().contains("only"));
-    CHECK_FALSE(f.workspace.shot().solve);
+    CHECK_FALSE(f.session.shot().solve);
     bool done = false, saved = true;
-    f.workspace.save(scratch / "nowhere/a.pinion", [&](bool ok) {
+    f.session.document.save(scratch / "nowhere/a.pinion", [&](bool ok) {
         saved = ok;
         done = true;
     });
     REQUIRE(QTest::qWaitFor([&] { return done; }, 5000));
     CHECK_FALSE(saved);
-    CHECK(f.workspace.isModified());
+    CHECK(f.session.document.isModified());
 }
 
 TEST_CASE("the command finder runs an action by part of its name and says why one cannot run") {
@@ -260,7 +260,7 @@ TEST_CASE("the command finder runs an action by part of its name and says why on
     QTest::keyClicks(input, "last fr");
     QTest::keyClick(input, Qt::Key_Return);
     QTest::qWait(50);
-    CHECK(f.workspace.frame() == 1120);
+    CHECK(f.session.player.frame() == 1120);
     QTest::qWait(50);
     showCommandFinder(f.window.commands(), &f.window);
     input = f.window.findChild<QLineEdit*>("finderInput");
@@ -289,8 +289,8 @@ TEST_CASE("every key in the table belongs to one action only") {
 TEST_CASE("overlays go while the key is held") {
     Fixture f;
     f.openPlate();
-    f.workspace.edit("Place", withTrackAdded(f.workspace.shot(), 1001, {300, 300}));
-    f.workspace.select({1});
+    f.session.edit("Place", withTrackAdded(f.session.shot(), 1001, {300, 300}));
+    f.session.selection.set({1});
     QTest::qWait(50);
     const QImage with = f.canvas.grab().toImage();
     QTest::keyPress(&f.canvas, Qt::Key_H);
@@ -329,28 +329,28 @@ TEST_CASE("a shot survives a crash and is offered again") {
     CHECK(words->text().contains("landing was not saved"));
     QTest::mouseClick(f.button("recover"), Qt::LeftButton);
     f.wait();
-    CHECK(f.workspace.shot().tracks.size() == 1);
-    CHECK(f.workspace.hasPlate());
-    CHECK(f.workspace.isModified());
-    CHECK(f.workspace.lostShots().empty());
+    CHECK(f.session.shot().tracks.size() == 1);
+    CHECK(f.session.hasPlate());
+    CHECK(f.session.document.isModified());
+    CHECK(f.session.document.lostShots().empty());
 }
 
 TEST_CASE("a click in the thread sheet or the proof goes to the track and the frame") {
     Fixture f;
     f.openPlate();
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     TrackId id = 0;
     shot = withTrackAdded(shot, 1001, {1010.4, 329.8}, &id);
-    f.workspace.edit("Place", shot);
-    f.workspace.select({id});
-    f.workspace.startTrack({id}, Direction::forward, 0);
+    f.session.edit("Place", shot);
+    f.session.selection.set({id});
+    startTrack(f.session, {id}, Direction::forward, 0);
     f.wait();
-    f.workspace.select({});
+    f.session.selection.set({});
     ThreadSheet& sheet = f.window.threadSheet();
     QTest::mouseClick(&sheet, Qt::LeftButton, {}, QPoint(40, sheet.rowsRect().top() + 6));
-    CHECK(f.workspace.selection() == std::set<TrackId>{id});
+    CHECK(f.session.selection.tracks() == std::set<TrackId>{id});
     QTest::mouseClick(&sheet, Qt::LeftButton, {}, QPoint(int(sheet.xOfFrame(1030)), sheet.rowsRect().top() + 6));
-    CHECK(f.workspace.frame() == 1030);
+    CHECK(f.session.player.frame() == 1030);
     ProofStrip& proof = f.window.proof();
     REQUIRE(proof.frames().size() > 4);
     CHECK(proof.frames().front() == 1030);
@@ -361,28 +361,28 @@ TEST_CASE("a click in the thread sheet or the proof goes to the track and the fr
     CHECK(ring.lightness() > 40);
     // A click on a small patch goes to its frame.
     QTest::mouseClick(&proof, Qt::LeftButton, {}, QPoint(proof.width() - 30, 34 + 150 + 18 + 8 + 30));
-    CHECK(f.workspace.frame() == proof.frames().front());
-    CHECK(f.workspace.frame() != 1030);
+    CHECK(f.session.player.frame() == proof.frames().front());
+    CHECK(f.session.player.frame() != 1030);
 }
 
 TEST_CASE("zooming keeps the point under the cursor, panning moves it, fitting brings all back") {
     Fixture f;
     f.openPlate();
-    const double fitted = f.canvas.mapping().zoom();
+    const double fitted = f.canvas.view().zoom();
     const QPoint at(500, 200);
-    const Vector2d before = f.canvas.mapping().plateFromScreen(at);
+    const Vector2d before = *f.canvas.view().plateFromScreen(at);
     QWheelEvent wheel(QPointF(at), f.canvas.mapToGlobal(QPointF(at)), {}, {0, 480}, Qt::NoButton, Qt::NoModifier,
                       Qt::NoScrollPhase, false);
     QApplication::sendEvent(&f.canvas, &wheel);
-    CHECK(f.canvas.mapping().zoom() > 1.5 * fitted);
-    CHECK((f.canvas.mapping().plateFromScreen(at) - before).norm() < 1e-6);
+    CHECK(f.canvas.view().zoom() > 1.5 * fitted);
+    CHECK((*f.canvas.view().plateFromScreen(at) - before).norm() < 1e-6);
     QTest::mousePress(&f.canvas, Qt::MiddleButton, {}, at);
     QTest::mouseMove(&f.canvas, at + QPoint(30, 10));
     QTest::mouseRelease(&f.canvas, Qt::MiddleButton, {}, at + QPoint(30, 10));
-    CHECK((f.canvas.mapping().plateFromScreen(at + QPoint(30, 10)) - before).norm() < 1e-6);
+    CHECK((*f.canvas.view().plateFromScreen(at + QPoint(30, 10)) - before).norm() < 1e-6);
     f.key(Qt::Key_F);
-    CHECK(f.canvas.mapping().zoom() == Approx(fitted));
-    CHECK(f.canvas.mapping().frameOnScreen().width() <= f.canvas.width());
+    CHECK(f.canvas.view().zoom() == Approx(fitted));
+    CHECK(f.canvas.view().frameOnScreen().width() <= f.canvas.width());
 }
 
 TEST_CASE("a sequence with a gap opens by drop, shows the gap and stands still on it with a reason") {
@@ -401,24 +401,24 @@ TEST_CASE("a sequence with a gap opens by drop, shows the gap and stands still o
     QDropEvent drop(QPointF(200, 200), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&f.window, &drop);
     f.wait();
-    REQUIRE(f.workspace.hasPlate());
-    CHECK(f.workspace.shot().plate.frames == FrameRange{1, 6});
-    CHECK(f.workspace.stages()[0].state == StageState::attention);
+    REQUIRE(f.session.hasPlate());
+    CHECK(f.session.shot().plate.frames == FrameRange{1, 6});
+    CHECK(f.state("plate") == StageState::attention);
     CHECK(f.window.note().contains("missing: 4"));
-    f.workspace.goTo(4);
-    REQUIRE(QTest::qWaitFor([&] { return !f.workspace.frameProblem().isEmpty(); }, 5000));
-    CHECK(f.workspace.frameProblem().contains("frame 4 is missing"));
-    f.workspace.goTo(5);
-    CHECK(
-        QTest::qWaitFor([&] { return f.workspace.pictureFrame() == 5 && f.workspace.frameProblem().isEmpty(); }, 5000));
-    CHECK(f.workspace.recent().front().toStdString() == scratch.path().string());
+    f.session.player.goTo(4);
+    REQUIRE(QTest::qWaitFor([&] { return !f.session.player.frameProblem().isEmpty(); }, 5000));
+    CHECK(f.session.player.frameProblem().contains("frame 4 is missing"));
+    f.session.player.goTo(5);
+    CHECK(QTest::qWaitFor(
+        [&] { return f.session.player.pictureFrame() == 5 && f.session.player.frameProblem().isEmpty(); }, 5000));
+    CHECK(f.session.document.recent().front().toStdString() == scratch.path().string());
 }
 
 TEST_CASE("origin and scale are set by button, and the 3D view turns under the mouse") {
     Fixture f;
     f.openPlate();
     // A solve as a file would bring it: eight points on a floor, three cameras above.
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     auto solve = std::make_shared<Solve>();
     solve->lens = pinholeLens(1280, 720, 995);
     std::vector<SolvedTrack> solved;
@@ -439,36 +439,36 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     }
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(solved);
-    f.workspace.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
-    f.window.docket().open(Stage::world);
-    f.workspace.select({1, 2, 5});
+    f.session.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    f.window.docket().open("world");
+    f.session.selection.set({1, 2, 5});
     QTest::mouseClick(f.button("button-ground"), Qt::LeftButton);
-    f.workspace.select({1});
+    f.session.selection.set({1});
     QTest::mouseClick(f.button("button-origin"), Qt::LeftButton);
-    f.workspace.select({1, 2});
+    f.session.selection.set({1, 2});
     QTest::mouseClick(f.button("button-set-scale"), Qt::LeftButton);
-    const Orientation orientation = orientationOf(f.workspace.shot());
+    const Orientation orientation = orientationOf(f.session.shot());
     CHECK(orientation.apply(*solved[0].xyz).norm() < 1e-9);
     CHECK((orientation.apply(*solved[1].xyz) - orientation.apply(*solved[0].xyz)).norm() == Approx(1.0));
     CHECK(std::abs(orientation.apply(*solved[6].xyz).y()) < 1e-9);
-    f.workspace.select({1, 2});
+    f.session.selection.set({1, 2});
     CHECK_FALSE(f.button("button-ground")->isEnabled());
-    f.window.setView(MainWindow::View::world);
+    f.window.show("3d");
     QTest::qWait(150);
     if (WorldView* view = f.window.worldView()) {
         const QImage before = view->grabFramebuffer();
-        QTest::mousePress(view, Qt::LeftButton, {}, QPoint(300, 200));
+        QTest::mousePress(view, Qt::RightButton, {}, QPoint(300, 200));
         QTest::mouseMove(view, QPoint(360, 220));
         QMouseEvent drag(QEvent::MouseMove, QPointF(380, 230), view->mapToGlobal(QPointF(380, 230)), Qt::NoButton,
-                         Qt::LeftButton, Qt::NoModifier);
+                         Qt::RightButton, Qt::NoModifier);
         QApplication::sendEvent(view, &drag);
-        QTest::mouseRelease(view, Qt::LeftButton, {}, QPoint(380, 230));
+        QTest::mouseRelease(view, Qt::RightButton, {}, QPoint(380, 230));
         CHECK(view->grabFramebuffer() != before);
         view->setThroughCamera(true);
         CHECK(view->grabFramebuffer() != before);
     }
     f.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK_FALSE(f.workspace.shot().world.measure);
+    CHECK_FALSE(f.session.shot().world.measure);
 }
 
 namespace {
@@ -480,10 +480,10 @@ TrackId trackedPoint(Fixture& f, double x = 875, double y = 300) {
     f.key(Qt::Key_T);
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(x, y));
     f.key(Qt::Key_V);
-    REQUIRE(f.workspace.selection().size() == 1);
+    REQUIRE(f.session.selection.tracks().size() == 1);
     f.key(Qt::Key_T, Qt::ShiftModifier);
     f.wait();
-    return *f.workspace.selection().begin();
+    return *f.session.selection.tracks().begin();
 }
 
 void drag(QWidget& widget, const QPoint& from, const QPoint& to, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
@@ -494,31 +494,31 @@ void drag(QWidget& widget, const QPoint& from, const QPoint& to, Qt::KeyboardMod
     QTest::qWait(30);
 }
 
-const Track& trackOf(Fixture& f, TrackId id) { return *findTrack(f.workspace.shot(), id); }
+const Track& trackOf(Fixture& f, TrackId id) { return *findTrack(f.session.shot(), id); }
 
 }  // namespace
 
 TEST_CASE("pattern and search are dragged by handles of their own, and typed; undo takes each back") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1012}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1012}));
     const TrackId id = trackedPoint(f);
     f.canvas.zoomTo(2.0);
     QTest::qWait(50);
-    auto handles = f.canvas.patternHandles();
+    auto handles = patternHandles(f.session, f.tracks.hand, f.canvas.view());
     REQUIRE(handles.size() == 4);
     drag(f.canvas, handles[2].toPoint(), handles[2].toPoint() + QPoint(12, 12));
     CHECK(trackOf(f, id).pattern_px == 33);
     CHECK(trackOf(f, id).search_px == 61);
-    handles = f.canvas.searchHandles();
+    handles = searchHandles(f.session, f.tracks.hand, f.canvas.view());
     drag(f.canvas, handles[1].toPoint(), handles[1].toPoint() + QPoint(20, 0));
     CHECK(std::abs(trackOf(f, id).search_px - 81) <= 2);
     CHECK(trackOf(f, id).pattern_px == 33);
-    CHECK(f.workspace.history().undoName().find("Search of p-1") == 0);
+    CHECK(f.session.document.history().undoName().find("Search of p-1") == 0);
     f.key(Qt::Key_Z, Qt::ControlModifier);
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(trackOf(f, id).pattern_px == 21);
-    f.window.docket().open(Stage::tracks);
+    f.window.docket().open("tracks");
     auto* pattern = f.window.findChild<QSpinBox*>("trackPattern");
     REQUIRE(pattern);
     CHECK(pattern->isVisible());
@@ -529,11 +529,11 @@ TEST_CASE("pattern and search are dragged by handles of their own, and typed; un
 TEST_CASE("a drag in the proof corrects its frame: a tie, the stretches beside it tracked again, one step to undo") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1020}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1020}));
     const TrackId id = trackedPoint(f);
     REQUIRE(trackOf(f, id).samples.size() == 20);
     const Track before = trackOf(f, id);
-    f.workspace.goTo(1010);
+    f.session.player.goTo(1010);
     QTest::qWait(400);
     ProofStrip& proof = f.window.proof();
     REQUIRE(proof.frames().front() == 1010);
@@ -550,7 +550,7 @@ TEST_CASE("a drag in the proof corrects its frame: a tie, the stretches beside i
     CHECK(moved < 4);
     // Its neighbours came along: no jump.
     CHECK(sampleAt(trackOf(f, id), 1009)->at.x() - sampleAt(before, 1009)->at.x() > 0.3 * moved);
-    CHECK(f.workspace.history().undoName() == "Correct p-1 on 1010");
+    CHECK(f.session.document.history().undoName() == "Correct p-1 on 1010");
     f.key(Qt::Key_Z, Qt::ControlModifier);
     for (const Sample& sample : before.samples) CHECK(sampleAt(trackOf(f, id), sample.frame)->at == sample.at);
 }
@@ -558,9 +558,9 @@ TEST_CASE("a drag in the proof corrects its frame: a tie, the stretches beside i
 TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track stays as it is") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1016}));
     const TrackId id = trackedPoint(f);
-    f.workspace.goTo(1008);
+    f.session.player.goTo(1008);
     f.key(Qt::Key_K);
     QTest::qWait(400);
     f.wait();
@@ -574,9 +574,9 @@ TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(sampleAt(trackOf(f, id), 1008)->at == before);
     f.key(Qt::Key_BracketLeft);
-    CHECK(f.workspace.frame() == 1001);
+    CHECK(f.session.player.frame() == 1001);
     f.key(Qt::Key_BracketRight);
-    CHECK(f.workspace.frame() == 1008);
+    CHECK(f.session.player.frame() == 1008);
     f.key(Qt::Key_K, Qt::ShiftModifier);
     QTest::qWait(400);
     f.wait();
@@ -584,15 +584,15 @@ TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track
     CHECK_FALSE(sampleAt(trackOf(f, id), 1008)->tie);
 
     f.key(Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK(f.workspace.shot().tracks.size() == 2);
+    CHECK(f.session.shot().tracks.size() == 2);
     f.key(Qt::Key_A, Qt::ControlModifier);
     f.key(Qt::Key_J);
-    CHECK(f.workspace.shot().tracks.size() == 1);
-    f.workspace.select({id});
+    CHECK(f.session.shot().tracks.size() == 1);
+    f.session.selection.set({id});
     f.key(Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(trackOf(f, id).locked);
     f.key(Qt::Key_Delete);
-    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.session.shot().tracks.size() == 1);
     CHECK(f.window.note().contains("locked"));
     const Vector2d at = sampleAt(trackOf(f, id), 1008)->at;
     f.canvas.setFocus();
@@ -603,38 +603,38 @@ TEST_CASE("ties, gaps, locks, duplicates and joins by their keys; a locked track
 TEST_CASE("the place tool says how a spot would hold, and an area offers its best spots to click on") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1010}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1010}));
     f.key(Qt::Key_T);
     const auto hover = [&](double x, double y) {
         QTest::mouseMove(&f.canvas, f.screen(x + 2, y));
         QTest::qWait(150);
         QTest::mouseMove(&f.canvas, f.screen(x, y));
         QTest::qWait(150);
-        return f.canvas.advice();
+        return f.tracks.placeTool()->advice();
     };
     hover(300, 60);
     QTest::qWait(500);
     CHECK(hover(1000, 90).toStdString().find("flat") == 0);
     CHECK(hover(875, 300).toStdString().find("flat") == std::string::npos);
     f.key(Qt::Key_P, Qt::ShiftModifier);
-    REQUIRE(f.canvas.tool() == Tool::area);
+    REQUIRE(f.canvas.toolInHand() == "spots");
     drag(f.canvas, f.screen(780, 380), f.screen(1000, 560));
     f.wait();
-    REQUIRE(f.workspace.proposals().size() >= 4);
-    const Vector2d best = f.workspace.proposals().front().at;
+    REQUIRE(f.tracks.spots.all().size() >= 4);
+    const Vector2d best = f.tracks.spots.all().front().at;
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(best.x(), best.y()) + QPoint(3, 2));
-    REQUIRE(f.workspace.shot().tracks.size() == 1);
-    CHECK(f.workspace.shot().tracks[0].samples[0].at == best);
+    REQUIRE(f.session.shot().tracks.size() == 1);
+    CHECK(f.session.shot().tracks[0].samples[0].at == best);
     f.key(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
-    CHECK(f.workspace.shot().tracks.size() > 4);
-    CHECK(f.workspace.proposals().empty());
+    CHECK(f.session.shot().tracks.size() > 4);
+    CHECK(f.tracks.spots.all().empty());
 }
 
 TEST_CASE("a rubber band in the thread sheet marks tracks and frames to cut; the filter lists by name") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
-    f.workspace.startScatter();
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1016}));
+    startScatter(f.session);
     f.wait();
     ThreadSheet& sheet = f.window.threadSheet();
     const std::size_t all = sheet.listed();
@@ -643,10 +643,10 @@ TEST_CASE("a rubber band in the thread sheet marks tracks and frames to cut; the
     CHECK(sheet.listed() == 9);
     const int top = sheet.rowsRect().top() + 2;
     drag(sheet, QPoint(int(sheet.xOfFrame(1005)), top), QPoint(int(sheet.xOfFrame(1009)), top + 2 * sheet.rowHeight()));
-    CHECK(f.workspace.selection().size() == 3);
+    CHECK(f.session.selection.tracks().size() == 3);
     REQUIRE(sheet.marked());
     CHECK(*sheet.marked() == FrameRange{1005, 1009});
-    const TrackId first = *f.workspace.selection().begin();
+    const TrackId first = *f.session.selection.tracks().begin();
     const std::size_t before = trackOf(f, first).samples.size();
     f.canvas.setFocus();
     f.key(Qt::Key_X, Qt::ControlModifier | Qt::ShiftModifier);
@@ -662,12 +662,12 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     Fixture f;
     const test::Scratch scratch;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1024}));
-    f.workspace.startScatter();
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1024}));
+    startScatter(f.session);
     f.wait();
     f.key(Qt::Key_A, Qt::ControlModifier | Qt::ShiftModifier);
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.plan() != nullptr; }, 20000));
-    CHECK(f.window.view() == MainWindow::View::steady);
+    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 20000));
+    CHECK(f.window.view() == "steady");
     CHECK(f.window.findChild<QLabel*>("steadyResult")->text().startsWith("zoom "));
     // What the picture's motion was taken for is said, and may be chosen.
     auto* model = f.window.findChild<QComboBox*>("steadyModel");
@@ -677,36 +677,36 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     const auto choose = [&](int index, MotionKind kind) {
         model->setCurrentIndex(index);
         emit model->activated(index);
-        REQUIRE(QTest::qWaitFor([&] { return !f.workspace.planPending(); }, 20000));
+        REQUIRE(QTest::qWaitFor([&] { return !f.steady.planPending(); }, 20000));
         QTest::qWait(50);
-        REQUIRE(f.workspace.plan());
-        CHECK(f.workspace.plan()->motion.kind == kind);
+        REQUIRE(f.steady.plan());
+        CHECK(f.steady.plan()->motion.kind == kind);
     };
     choose(3, MotionKind::perspective);
     choose(1, MotionKind::position);
     choose(2, MotionKind::similarity);
-    CHECK(f.workspace.shot().steady.model == PictureModel::similarity);
+    CHECK(f.session.shot().steady.model == PictureModel::similarity);
     // A place of the first frame stays where it is on the screen.
     const auto onScreen = [&](int frame) {
-        f.workspace.goTo(frame);
-        REQUIRE(QTest::qWaitFor([&] { return f.workspace.pictureFrame() == frame; }, 5000));
+        f.session.player.goTo(frame);
+        REQUIRE(QTest::qWaitFor([&] { return f.session.player.pictureFrame() == frame; }, 5000));
         QTest::qWait(60);
-        const FrameMotion* motion = f.workspace.plan()->motion.at(frame);
-        return f.canvas.mapping().screenFromPlate(
+        const FrameMotion* motion = f.steady.plan()->motion.at(frame);
+        return *f.canvas.view().screenFromPlate(
             (motion->plateFromReference * Eigen::Vector3d(875, 300, 1)).hnormalized());
     };
     const QPointF first = onScreen(1001);
     for (int frame : {1008, 1016, 1024}) CHECK(QLineF(onScreen(frame), first).length() < 0.01);
-    f.window.setView(MainWindow::View::wipe);
+    f.window.show("wipe");
     QTest::qWait(100);
     const QPoint handle = f.canvas.wipeHandle().toPoint();
     drag(f.canvas, handle, handle - QPoint(200, 0));
     CHECK(f.canvas.wipeHandle().x() < handle.x() - 150);
     // Left of the line the plate as it was, right of it the held one.
-    f.workspace.goTo(1020);
+    f.session.player.goTo(1020);
     QTest::qWait(300);
     const QImage wiped = f.canvas.grab().toImage();
-    f.window.setView(MainWindow::View::plate);
+    f.window.show("plate");
     f.canvas.setOverlays(false);
     QTest::qWait(100);
     const QImage plain = f.canvas.grab().toImage();
@@ -721,57 +721,57 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     const int line = int(f.canvas.wipeHandle().x());
     CHECK(differs(line + 20, line + 220) > 10 * (1 + differs(40, line - 20)) / 4);
 
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     shot.deliveryFolder = scratch.path().string();
     shot.steady.renderPlace = "held.####.png";
-    f.workspace.edit("place", shot);
+    f.session.edit("place", shot);
     QTest::mouseClick(f.button("renderSteady"), Qt::LeftButton);
     f.wait();
     for (int frame : {1001, 1024}) CHECK(std::filesystem::exists(scratch / fmt::format("held.{}.png", frame)));
     CHECK(f.window.note().contains("24 frames"));
 
-    const auto profile = runTakeShake(f.workspace.shot(), 0);
+    const auto profile = runTakeShake(f.session.shot(), 0);
     REQUIRE(profile);
-    f.workspace.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/breakwater.mp4");
+    f.session.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/breakwater.mp4");
     f.wait();
-    Shot still = f.workspace.shot();
+    Shot still = f.session.shot();
     still.steady.shake = true;
     still.steady.profile = std::make_shared<const ShakeProfile>(*profile);
-    f.workspace.edit("Lend a shake", still);
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.plan() != nullptr; }, 5000));
-    f.window.setView(MainWindow::View::steady);
-    const QPointF a = f.canvas.mapping().screenFromPlate({640, 360});
-    f.workspace.goTo(1015);
+    f.session.edit("Lend a shake", still);
+    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 5000));
+    f.window.show("steady");
+    const QPointF a = *f.canvas.view().screenFromPlate({640, 360});
+    f.session.player.goTo(1015);
     QTest::qWait(60);
-    CHECK(QLineF(f.canvas.mapping().screenFromPlate({640, 360}), a).length() > 1);
+    CHECK(QLineF(*f.canvas.view().screenFromPlate({640, 360}), a).length() > 1);
     // The shot keeps it all.
-    const auto again = parseShot(shotJson(f.workspace.shot(), scratch / "s.pinion"), scratch / "s.pinion");
+    const auto again = parseShot(shotJson(f.session.shot(), scratch / "s.pinion"), scratch / "s.pinion");
     REQUIRE(again);
     CHECK(again->steady.profile->samples.size() == profile->samples.size());
-    CHECK(steadyKey(*again) == steadyKey(f.workspace.shot()));
+    CHECK(steadyKey(*again) == steadyKey(f.session.shot()));
 }
 
 TEST_CASE("the canvas is held on a track, the curves show it, and a locator is copied and delivered") {
     Fixture f;
     const test::Scratch scratch;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1016}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1016}));
     const TrackId id = trackedPoint(f);
-    f.workspace.goTo(1001);
+    f.session.player.goTo(1001);
     f.key(Qt::Key_N);
-    const QPointF held = f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1001)->at);
-    f.workspace.goTo(1014);
+    const QPointF held = *f.canvas.view().screenFromPlate(sampleAt(trackOf(f, id), 1001)->at);
+    f.session.player.goTo(1014);
     QTest::qWait(60);
-    CHECK(QLineF(f.canvas.mapping().screenFromPlate(sampleAt(trackOf(f, id), 1014)->at), held).length() < 0.01);
+    CHECK(QLineF(*f.canvas.view().screenFromPlate(sampleAt(trackOf(f, id), 1014)->at), held).length() < 0.01);
     f.key(Qt::Key_N);
     f.key(Qt::Key_U);
     CHECK(f.window.curves().isVisible());
     f.key(Qt::Key_U);
     CHECK(f.window.threadSheet().isVisible());
 
-    f.workspace.goTo(1001);
+    f.session.player.goTo(1001);
     f.key(Qt::Key_L, Qt::ControlModifier);
-    REQUIRE(f.workspace.shot().locators.size() == 1);
+    REQUIRE(f.session.shot().locators.size() == 1);
     QTest::mouseClick(f.button("copy-on p-1 transform as a table"), Qt::LeftButton);
     f.wait();
     const QString copied = QApplication::clipboard()->text();
@@ -779,30 +779,30 @@ TEST_CASE("the canvas is held on a track, the curves show it, and a locator is c
         copied.startsWith("# pinion.transforms version=1 width=1280 height=720 fps=24 first_frame=1001 last_frame=1016 "
                           "reference_frame=1001"));
     CHECK(copied.count('\n') == 18);
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     shot.deliveryFolder = scratch.path().string();
-    f.workspace.edit("folder", shot);
-    f.workspace.startDelivery({"on p-1 transform"});
+    f.session.edit("folder", shot);
+    f.delivery.startDelivery({"on p-1 transform"});
     f.wait();
     CHECK(std::filesystem::exists(scratch / "mooring.on-p-1.transforms.json"));
 
     // What cannot be read is refused, and nothing is lost.
-    f.workspace.importTracks(scratch.write("bad.csv", "track,frame,x,y\np,1001,\"3,5\",4\n"));
+    importTracks(f.session, scratch.write("bad.csv", "track,frame,x,y\np,1001,\"3,5\",4\n"));
     f.wait();
     CHECK(f.window.note().contains("line 2, x: '3,5' is not a number; write decimals with a point"));
-    CHECK(f.workspace.shot().tracks.size() == 1);
-    f.workspace.importTracks(scratch.write("good.csv", "track,frame,x,y\np-1,1001,30,40\np-1,1002,31,41\n"));
+    CHECK(f.session.shot().tracks.size() == 1);
+    importTracks(f.session, scratch.write("good.csv", "track,frame,x,y\np-1,1001,30,40\np-1,1002,31,41\n"));
     f.wait();
-    REQUIRE(f.workspace.shot().tracks.size() == 2);
-    CHECK(f.workspace.shot().tracks[1].name == "p-1-2");
+    REQUIRE(f.session.shot().tracks.size() == 2);
+    CHECK(f.session.shot().tracks[1].name == "p-1-2");
     f.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK(f.workspace.shot().tracks.size() == 1);
+    CHECK(f.session.shot().tracks.size() == 1);
 }
 
 TEST_CASE("a rubber band may begin on a feature; a click there chooses it alone") {
     Fixture f;
     f.openPlate();
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     std::vector<Track> features;
     for (int i = 0; i < 12; ++i) {
         Track track;
@@ -814,22 +814,22 @@ TEST_CASE("a rubber band may begin on a feature; a click there chooses it alone"
     }
     shot.tracks = std::move(features);
     shot.nextTrack = 13;
-    f.workspace.edit("Features", shot);
+    f.session.edit("Features", shot);
     QTest::qWait(50);
     // From the first one to beyond the one below and to the right of it.
     drag(f.canvas, f.screen(400, 300) - QPoint(2, 2), f.screen(470, 370));
-    CHECK(f.workspace.selection() == std::set<TrackId>{1, 2, 5, 6});
+    CHECK(f.session.selection.tracks() == std::set<TrackId>{1, 2, 5, 6});
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screen(400, 300));
-    CHECK(f.workspace.selection() == std::set<TrackId>{1});
+    CHECK(f.session.selection.tracks() == std::set<TrackId>{1});
     // One that was placed by hand is dragged instead, and nothing else is chosen.
-    shot = withTrackAdded(f.workspace.shot(), 1001, {700, 500});
-    f.workspace.edit("Place", shot);
+    shot = withTrackAdded(f.session.shot(), 1001, {700, 500});
+    f.session.edit("Place", shot);
     const TrackId placed = shot.tracks.back().id;
     drag(f.canvas, f.screen(700, 500), f.screen(740, 500));
-    CHECK(f.workspace.selection() == std::set<TrackId>{placed});
-    INFO(placed << " " << f.workspace.shot().tracks.size());
-    REQUIRE(findTrack(f.workspace.shot(), placed));
-    CHECK(sampleAt(*findTrack(f.workspace.shot(), placed), 1001)->at.x() > 705);
+    CHECK(f.session.selection.tracks() == std::set<TrackId>{placed});
+    INFO(placed << " " << f.session.shot().tracks.size());
+    REQUIRE(findTrack(f.session.shot(), placed));
+    CHECK(sampleAt(*findTrack(f.session.shot(), placed), 1001)->at.x() > 705);
 }
 
 TEST_CASE("the empty start offers what was open last, one click away") {
@@ -844,22 +844,22 @@ TEST_CASE("the empty start offers what was open last, one click away") {
     const auto [row, path] = f.canvas.recentRows()[1];
     CHECK(path.endsWith("mooring.mp4"));
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, QPoint(10, 10));
-    CHECK_FALSE(f.workspace.hasPlate());
+    CHECK_FALSE(f.session.hasPlate());
     QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, row.center().toPoint());
     f.wait();
-    REQUIRE(f.workspace.hasPlate());
-    CHECK(f.workspace.shot().plate.path.filename() == "mooring.mp4");
+    REQUIRE(f.session.hasPlate());
+    CHECK(f.session.shot().plate.path.filename() == "mooring.mp4");
 }
 
 TEST_CASE("the plate check runs beside the interface and shows its strip and its notes") {
     Fixture f;
     f.openPlate(kMooring);
-    f.workspace.edit("range", withRange(f.workspace.shot(), {1001, 1030}));
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1030}));
     const int ruler = f.window.threadSheet().rulerRect().top();
     f.key(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
     f.wait();
-    REQUIRE(f.workspace.plateCheck());
-    CHECK(f.workspace.plateCheck()->frames.size() == 30);
+    REQUIRE(f.plate.check());
+    CHECK(f.plate.check()->frames.size() == 30);
     // One row of it, four when it is unfolded by its name.
     const int folded = f.window.threadSheet().rulerRect().top();
     CHECK(folded > ruler);
@@ -885,20 +885,20 @@ TEST_CASE("the Plate card says what is odd about the footage, and a damaged fram
     INFO(remarks->text().toStdString());
     CHECK(remarks->text().contains("The video says that it lies on its side: frames are turned by 90°"));
     CHECK(remarks->text().contains("The frame rate varies: 2 of 24"));
-    CHECK(f.workspace.shot().plate.width == 192);
-    CHECK(f.workspace.shot().plate.times.seconds.size() == 24);
-    CHECK(f.workspace.shot().solveSettings.squeeze == 1.0);
+    CHECK(f.session.shot().plate.width == 192);
+    CHECK(f.session.shot().plate.times.seconds.size() == 24);
+    CHECK(f.session.shot().solveSettings.squeeze == 1.0);
 
     test::makeVideo(scratch / "wide.mp4", {.frames = 12, .width = 320, .height = 192, .aspect = {2, 1}});
     f.openPlate((scratch / "wide.mp4").string());
     CHECK(remarks->text().contains("a squeeze of 0.5 is taken"));
-    f.window.docket().open(Stage::camera);
+    f.window.docket().open("camera");
     auto* squeeze = f.window.findChild<QDoubleSpinBox*>("squeeze");
     REQUIRE(squeeze);
     CHECK(squeeze->value() == 0.5);
     squeeze->setValue(0.75);
-    CHECK(f.workspace.shot().solveSettings.squeeze == 0.75);
-    f.workspace.undo();
+    CHECK(f.session.shot().solveSettings.squeeze == 0.75);
+    f.session.document.undo();
     CHECK(squeeze->value() == 0.5);
 
     test::makeVideo(scratch / "sound.mp4", {.frames = 60, .width = 320, .height = 192, .keyEvery = 20, .both = 0});
@@ -910,9 +910,9 @@ TEST_CASE("the Plate card says what is odd about the footage, and a damaged fram
     REQUIRE_FALSE(damaged.empty());
     f.openPlate(hurt.string());
     CHECK(remarks->text().isEmpty());
-    f.workspace.goTo(damaged.front());
-    REQUIRE(QTest::qWaitFor([&] { return f.workspace.frameProblem().contains("damaged"); }, 5000));
-    f.workspace.startPlateCheck();
+    f.session.player.goTo(damaged.front());
+    REQUIRE(QTest::qWaitFor([&] { return f.session.player.frameProblem().contains("damaged"); }, 5000));
+    f.plate.startCheck();
     f.wait();
     CHECK(f.window.findChild<QLabel*>("plateNotes")->text().contains("damaged or cannot be read"));
 }
@@ -920,7 +920,7 @@ TEST_CASE("the Plate card says what is odd about the footage, and a damaged fram
 TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its doubt in words") {
     Fixture f;
     f.openPlate();
-    f.window.docket().open(Stage::camera);
+    f.window.docket().open("camera");
     const auto choose = [&](const char* name, const QString& word) {
         auto* box = f.window.findChild<QComboBox*>(name);
         REQUIRE(box);
@@ -933,21 +933,21 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
     choose("axis", "free");
     choose("distortion", "all terms");
     choose("zoom", "zooms");
-    const SolveSettings settings = f.workspace.shot().solveSettings;
+    const SolveSettings settings = f.session.shot().solveSettings;
     CHECK(settings.motion == CameraMotion::nodal);
     CHECK(settings.axis == SolveOptions::Axis::free);
     CHECK(settings.distortion == SolveOptions::Distortion::full);
     CHECK(settings.zoom == true);
     choose("cameraKind", "find out");
-    CHECK_FALSE(f.workspace.shot().solveSettings.motion);
+    CHECK_FALSE(f.session.shot().solveSettings.motion);
     QTest::keyClick(&f.window, Qt::Key_Z, Qt::ControlModifier);
-    CHECK(f.workspace.shot().solveSettings.motion == CameraMotion::nodal);
+    CHECK(f.session.shot().solveSettings.motion == CameraMotion::nodal);
     auto* doubt = f.window.findChild<QLabel*>("doubt");
     REQUIRE(doubt);
     CHECK_FALSE(doubt->isVisible());
 
     // A solve as a file would bring it: a camera that only turned, and zoomed, and is not sure.
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     auto solve = std::make_shared<Solve>();
     solve->lens = pinholeLens(1280, 720, 1000);
     solve->motion = CameraMotion::nodal;
@@ -969,7 +969,7 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
         frames.push_back({.frame = 1001 + i, .focal_px = 1000.0 + 5 * i, .focalDeviation_px = 2});
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(solved);
-    f.workspace.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    f.session.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
     QTest::qWait(50);
     CHECK(doubt->isVisible());
     CHECK(doubt->text().contains("25 to 61 mm fit alike"));
@@ -981,13 +981,13 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
 
     // Its focal length is a curve; there is no ground to lay.
     f.window.showCurves(true);
-    f.window.curves().setCurve(CurvesPanel::Curve::focal);
+    f.window.curves().setCurve("focal");
     QTest::qWait(50);
     CHECK(f.window.curves().curveCount() == 3);
-    f.window.docket().open(Stage::world);
-    f.workspace.select({1, 2, 5});
+    f.window.docket().open("world");
+    f.session.selection.set({1, 2, 5});
     CHECK_FALSE(f.button("button-ground")->isEnabled());
-    f.window.setView(MainWindow::View::world);
+    f.window.show("3d");
     QTest::qWait(150);
     if (WorldView* view = f.window.worldView()) {
         // The sphere: far more lines than an empty view, brass where its horizon is.
@@ -1037,11 +1037,11 @@ TEST_CASE(
     "by hand") {
     Fixture f;
     f.openPlate();
-    f.window.docket().open(Stage::camera);
-    Shot shot = f.workspace.shot();
+    f.window.docket().open("camera");
+    Shot shot = f.session.shot();
     std::vector<TrackId> ids(3);
     for (int i = 0; i < 3; ++i) shot = withTrackAdded(shot, 1001, {300.0 + 100 * i, 400}, &ids[std::size_t(i)]);
-    f.workspace.edit("Add tracks", shot);
+    f.session.edit("Add tracks", shot);
     auto* table = f.window.findChild<QTableWidget*>("measures");
     REQUIRE(table);
     CHECK_FALSE(table->isVisible());
@@ -1056,41 +1056,43 @@ TEST_CASE(
         QTest::keyClick(editor, Qt::Key_Return);
         QTest::qWait(30);
     };
-    f.workspace.select({ids[0], ids[1]});
+    f.session.selection.set({ids[0], ids[1]});
     REQUIRE(distance->isEnabled());
     CHECK_FALSE(place->isEnabled());
     QTest::mouseClick(distance, Qt::LeftButton);
     type("2.5 m");
-    REQUIRE(f.workspace.shot().solveSettings.distances.size() == 1);
-    CHECK(f.workspace.shot().solveSettings.distances[0].metres == 2.5);
-    CHECK(f.workspace.shot().solveSettings.distances[0].b == ids[1]);
-    f.workspace.select({ids[2]});
+    REQUIRE(f.session.shot().solveSettings.distances.size() == 1);
+    CHECK(f.session.shot().solveSettings.distances[0].metres == 2.5);
+    CHECK(f.session.shot().solveSettings.distances[0].b == ids[1]);
+    f.session.selection.set({ids[2]});
     QTest::mouseClick(place, Qt::LeftButton);
     type("1, 0.5, -2");
-    REQUIRE(f.workspace.shot().solveSettings.places.size() == 1);
-    CHECK(f.workspace.shot().solveSettings.places[0].metres == Eigen::Vector3d(1, 0.5, -2));
+    REQUIRE(f.session.shot().solveSettings.places.size() == 1);
+    CHECK(f.session.shot().solveSettings.places[0].metres == Eigen::Vector3d(1, 0.5, -2));
     CHECK_FALSE(place->isEnabled());  // it has its place
     REQUIRE(table->rowCount() == 2);
     CHECK(table->isVisible());
     // What is no measure is refused, and what was there stays.
     QString said;
-    QObject::connect(&f.workspace, &Workspace::saidError, &f.window, [&](const QString& words) { said = words; });
+    QObject::connect(&f.session.notes, &Notes::said, &f.window, [&](const QString& words, bool error) {
+        if (error) said = words;
+    });
     table->setCurrentCell(0, 1);
     table->editItem(table->item(0, 1));
     type("-3");
     CHECK(said.contains("'-3' is no length"));
-    CHECK(f.workspace.shot().solveSettings.distances[0].metres == 2.5);
+    CHECK(f.session.shot().solveSettings.distances[0].metres == 2.5);
     CHECK(QTest::qWaitFor([&] { return table->item(0, 1)->text() == "2.5"; }, 3000));
     // A click on a line selects its tracks.
     QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(table->item(0, 0)).center());
-    CHECK(f.workspace.selection() == std::set<TrackId>{ids[0], ids[1]});
+    CHECK(f.session.selection.tracks() == std::set<TrackId>{ids[0], ids[1]});
     table->setFocus();
     QTest::keyClick(table, Qt::Key_Delete);
-    CHECK(f.workspace.shot().solveSettings.distances.isEmpty());
-    CHECK(f.workspace.shot().solveSettings.places.size() == 1);
-    CHECK(f.workspace.shot().tracks.size() == 3);  // Delete took the measure, not the tracks
-    f.workspace.undo();
-    CHECK(f.workspace.shot().solveSettings.distances.size() == 1);
+    CHECK(f.session.shot().solveSettings.distances.isEmpty());
+    CHECK(f.session.shot().solveSettings.places.size() == 1);
+    CHECK(f.session.shot().tracks.size() == 3);  // Delete took the measure, not the tracks
+    f.session.document.undo();
+    CHECK(f.session.shot().solveSettings.distances.size() == 1);
 
     auto* base = f.window.findChild<QComboBox*>("basePair");
     auto* first = f.window.findChild<QSpinBox*>("baseFirst");
@@ -1099,42 +1101,42 @@ TEST_CASE(
     CHECK_FALSE(first->isVisible());
     base->setCurrentIndex(1);
     emit base->activated(1);
-    REQUIRE(f.workspace.shot().solveSettings.basePair);
+    REQUIRE(f.session.shot().solveSettings.basePair);
     CHECK(first->isVisible());
     first->setValue(1012);
-    CHECK(f.workspace.shot().solveSettings.basePair->first == 1012);
+    CHECK(f.session.shot().solveSettings.basePair->first == 1012);
     base->setCurrentIndex(0);
     emit base->activated(0);
-    CHECK_FALSE(f.workspace.shot().solveSettings.basePair);
+    CHECK_FALSE(f.session.shot().solveSettings.basePair);
 }
 
 TEST_CASE("a solve is refined from itself after a measure was added, and the measure shows what became of it") {
     Fixture f;
     f.openPlate();
-    Shot shot = f.workspace.shot();
+    Shot shot = f.session.shot();
     shot.plate.range = {1001, 1050};
-    f.workspace.edit("Range", shot);
-    f.workspace.startScatter();
+    f.session.edit("Range", shot);
+    startScatter(f.session);
     f.wait();
-    f.window.docket().open(Stage::camera);
+    f.window.docket().open("camera");
     QPushButton* refine = f.button("button-refine");
     CHECK_FALSE(refine->isVisible());
     QTest::mouseClick(f.button("button-solve"), Qt::LeftButton);
     f.wait();
-    REQUIRE(f.workspace.shot().solve);
+    REQUIRE(f.session.shot().solve);
     REQUIRE(refine->isVisible());
     std::vector<TrackId> two;
-    for (const SolvedTrack& track : f.workspace.shot().solve->tracks)
+    for (const SolvedTrack& track : f.session.shot().solve->tracks)
         if (track.role == TrackRole::used && track.xyz && track.frames > 35 && two.size() < 2)
             two.push_back(track.track);
     REQUIRE(two.size() == 2);
-    Shot measured = f.workspace.shot();
+    Shot measured = f.session.shot();
     measured.solveSettings.distances = List<KnownDistance>({{two[0], two[1], 1.5, 0.001}});
-    f.workspace.edit("Add a distance", measured);
-    const double before = focalMillimetres(f.workspace.shot().solve->lens.focal_px, 36, 1280);
+    f.session.edit("Add a distance", measured);
+    const double before = focalMillimetres(f.session.shot().solve->lens.focal_px, 36, 1280);
     QTest::mouseClick(refine, Qt::LeftButton);
     f.wait();
-    const auto solve = f.workspace.shot().solve;
+    const auto solve = f.session.shot().solve;
     CHECK(solve->reason.find("from an earlier solve") != std::string::npos);
     CHECK(solve->inMetres);
     CHECK(focalMillimetres(solve->lens.focal_px, 36, 1280) == Approx(before).epsilon(0.01));

@@ -1,5 +1,6 @@
 #include "base/files.h"
 #include "base/framerate.h"
+#include "base/log.h"
 #include "base/units.h"
 #include "scratch.h"
 
@@ -61,4 +62,32 @@ TEST_CASE("a file is replaced whole or not at all") {
         REQUIRE_FALSE(written);
         CHECK(written.error().message.find("nowhere") != std::string::npos);
     }
+}
+
+TEST_CASE(
+    "the log keeps what is said with its time, is turned over, and a folder that cannot be written is no trouble") {
+    const test::Scratch scratch;
+    const auto file = scratch / "state/pinion.log";
+    log::info("before it is open this goes nowhere");
+    log::open(file);
+    log::info("opened {}: {} frames", "landing.mp4", 120);
+    log::error("a job failed: {braces stay}");
+    auto text = readFile(file);
+    REQUIRE(text);
+    CHECK(text->find("info  opened landing.mp4: 120 frames") != std::string::npos);
+    CHECK(text->find("error  a job failed: {braces stay}") != std::string::npos);
+    CHECK(text->find("nowhere") == std::string::npos);
+    for (int i = 0; i < 15000; ++i)
+        log::info("a line of about a hundred letters, so that a megabyte is soon full {:6} ........................",
+                  i);
+    std::uintmax_t most = 0;
+    int files = 0;
+    for (const auto& entry : std::filesystem::directory_iterator(scratch / "state")) {
+        most = std::max(most, entry.file_size());
+        ++files;
+    }
+    CHECK(most <= (1 << 20) + 200);
+    CHECK(files == 2);
+    log::open("/proc/nowhere/pinion.log");
+    log::info("this neither");
 }

@@ -1,0 +1,40 @@
+#pragma once
+
+#include "picture/picture.h"
+#include "session/jobrunner.h"
+
+#include <QImage>
+
+#include <functional>
+#include <list>
+#include <memory>
+
+namespace pinion {
+
+/// Pictures of the plate, ready for the screen, made beside the interface. A few are kept: those of the frames that
+/// playing comes to next can be asked for ahead.
+class DisplayPictures {
+public:
+    /// `arrived` is called on the interface's thread when one more is ready.
+    DisplayPictures(JobRunner& jobs, std::function<void()> arrived);
+
+    /// The picture if it is ready; otherwise a null image, and it is being made.
+    QImage get(const PicturePtr& picture, const ViewTransform& view);
+    void clear();
+
+private:
+    struct Entry {
+        PicturePtr picture;
+        ViewTransform view;
+        QImage image;  ///< null while it is being made
+    };
+    struct State {
+        std::list<Entry> entries;  ///< the latest used first
+    };
+
+    JobRunner& jobs_;
+    std::function<void()> arrived_;
+    std::shared_ptr<State> state_;
+};
+
+}  // namespace pinion

@@ -1,0 +1,118 @@
+#include "scene/scenegeometry.h"
+
+#include "shot/stages/worldstage.h"
+#include "widgets/theme.h"
+
+#include <Eigen/Geometry>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector3d;
+
+constexpr double kSphere = 10.0;  // radius on which directions are shown, and the size of a solve under way
+constexpr int kCells = 12;        // of the ground, to each side
+const QColor kGrid(70, 70, 70), kMain(150, 120, 60);
+
+double medianOf(std::vector<double> values) {
+    if (values.empty()) return 0;
+    const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+void addLine(SceneGeometry& scene, const Vector3d& a, const Vector3d& b, const QColor& colour) {
+    scene.ground.push_back(sceneVertex(a, colour));
+    scene.ground.push_back(sceneVertex(b, colour));
+}
+
+/// No ground to lay a grid on: circles of equal height and heading instead.
+void addSphere(SceneGeometry& scene) {
+    constexpr int kPieces = 72;
+    const auto at = [&](double heading, double height) -> Vector3d {
+        return scene.eye + kSphere * Vector3d(std::cos(height) * std::sin(heading), std::sin(height),
+                                              -std::cos(height) * std::cos(heading));
+    };
+    const double turn = 2 * M_PI;
+    for (int line = -5; line <= 5; ++line)
+        for (int piece = 0; piece < kPieces; ++piece)
+            addLine(scene, at(turn * piece / kPieces, line * M_PI / 12),
+                    at(turn * (piece + 1) / kPieces, line * M_PI / 12), line == 0 ? kMain : kGrid);
+    for (int line = 0; line < 24; ++line)
+        for (int piece = -15; piece < 15; ++piece)
+            addLine(scene, at(turn * line / 24, piece * M_PI / 36), at(turn * line / 24, (piece + 1) * M_PI / 36),
+                    kGrid);
+}
+
+/// Cells of a round size, so that about a dozen lie between camera and scene.
+void addGround(SceneGeometry& scene, bool inMetres) {
+    const double cell = inMetres ? std::pow(10.0, std::round(std::log10(scene.size / 10))) : scene.size / 10;
+    const double reach = kCells * cell;
+    for (int i = -kCells; i <= kCells; ++i) {
+        addLine(scene, {-reach, 0, i * cell}, {reach, 0, i * cell}, i == 0 ? kMain : kGrid);
+        addLine(scene, {i * cell, 0, -reach}, {i * cell, 0, reach}, i == 0 ? kMain : kGrid);
+    }
+}
+
+}  // namespace
+
+SceneVertex sceneVertex(const Vector3d& p, const QColor& c, float alpha) {
+    return {float(p.x()), float(p.y()), float(p.z()), float(c.redF()), float(c.greenF()), float(c.blueF()), alpha};
+}
+
+Vector3d SceneGeometry::placeOf(std::size_t point) const { return {cloud[point].x, cloud[point].y, cloud[point].z}; }
+
+SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
+    SceneGeometry scene;
+    if (!shot.solve) return scene;
+    const Solve& solve = *shot.solve;
+    const Orientation orientation = orientationOf(shot);
+    for (const SolvedFrame& frame : solve.frames) {
+        const Vector3d place = orientation.apply(Vector3d(frame.worldFromCamera.translation()));
+        scene.path.push_back(sceneVertex(place, theme::kBrass));
+        scene.eye += place / double(solve.frames.size());
+    }
+    scene.travels = solve.motion == CameraMotion::travelling;
+    std::vector<double> distances;
+    for (const SolvedTrack& track : solve.tracks) {
+        if (track.role == TrackRole::disagreed || (scene.travels ? !track.xyz : !track.direction)) continue;
+        const Vector3d place = scene.travels
+                                   ? orientation.apply(*track.xyz)
+                                   : Vector3d(scene.eye + kSphere * (orientation.rotation * *track.direction));
+        scene.cloud.push_back(sceneVertex(place, colourOf(track)));
+        scene.tracks.push_back(track.track);
+        distances.push_back((place - scene.eye).norm());
+    }
+    if (!distances.empty()) scene.size = std::max(1e-3, medianOf(std::move(distances)));
+    if (scene.travels) addGround(scene, shot.world.measure.has_value());
+    else addSphere(scene);
+    return scene;
+}
+
+SceneGeometry geometryOf(const SolveView& view) {
+    SceneGeometry scene;
+    if (view.frames.empty() || view.points.empty()) return scene;
+    Vector3d up = Vector3d::Zero(), eye = Vector3d::Zero();
+    for (const SolvedFrame& frame : view.frames) {
+        up += frame.worldFromCamera.linear().col(1);
+        eye += Vector3d(frame.worldFromCamera.translation()) / double(view.frames.size());
+    }
+    std::vector<double> distances;
+    for (const Vector3d& point : view.points) distances.push_back((point - eye).norm());
+    const double scale = kSphere / std::max(1e-9, medianOf(std::move(distances)));
+    const Eigen::Quaterniond turn =
+        Eigen::Quaterniond::FromTwoVectors(up.norm() > 1e-9 ? up.normalized() : Vector3d(0, 1, 0), Vector3d::UnitY());
+    const auto placed = [&](const Vector3d& p) -> Vector3d { return scale * (turn * (p - eye)); };
+    for (const Vector3d& point : view.points)
+        if ((point - eye).norm() * scale < 12 * kSphere)
+            scene.cloud.push_back(sceneVertex(placed(point), QColor(150, 150, 150)));
+    for (const SolvedFrame& frame : view.frames)
+        scene.path.push_back(sceneVertex(placed(frame.worldFromCamera.translation()), theme::kBrass));
+    scene.size = kSphere;
+    return scene;
+}
+
+}  // namespace pinion

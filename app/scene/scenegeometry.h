@@ -1,0 +1,42 @@
+#pragma once
+
+#include "camera/solve.h"
+#include "shot/shot.h"
+
+#include <QColor>
+
+#include <functional>
+#include <vector>
+
+namespace pinion {
+
+struct SceneVertex {
+    float x, y, z;
+    float r, g, b, a;
+};
+
+SceneVertex sceneVertex(const Eigen::Vector3d& place, const QColor& colour, float alpha = 1.0F);
+
+/// What the 3D view draws of a solve: a point a track, the camera's path, the ground.
+struct SceneGeometry {
+    std::vector<SceneVertex> cloud;
+    std::vector<TrackId> tracks;      ///< of the cloud's points; empty while a solve runs
+    std::vector<SceneVertex> path;    ///< a line strip
+    std::vector<SceneVertex> ground;  ///< pairs of ends
+    Eigen::Vector3d eye{0, 0, 0};     ///< the middle of the path
+    double size = 10.0;               ///< from the eye to the middle of the scene
+    bool travels = true;              ///< otherwise the points are directions on a sphere around the eye
+
+    Eigen::Vector3d placeOf(std::size_t point) const;
+};
+
+using ColourOfTrack = std::function<QColor(const SolvedTrack&)>;
+
+/// The shot's solve, oriented and scaled; empty without one.
+SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf);
+
+/// What a running solve has so far: upright as the cameras are and as large as a finished solve, so that the picture
+/// does not jump at the end.
+SceneGeometry geometryOf(const SolveView& view);
+
+}  // namespace pinion

@@ -1,0 +1,39 @@
+#pragma once
+
+#include "scene/scenegeometry.h"
+
+#include <QImage>
+#include <QMatrix4x4>
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLTexture>
+#include <QOpenGLVertexArrayObject>
+
+#include <memory>
+#include <vector>
+
+namespace pinion {
+
+/// Draws vertices with OpenGL 3.3. Every call needs the context to be current.
+class ScenePainter : protected QOpenGLFunctions_3_3_Core {
+public:
+    void begin();
+    void end();
+    void clear(const QColor& ground);
+    void draw(const std::vector<SceneVertex>& vertices, GLenum mode, const QMatrix4x4& clipFromWorld, float size = 1);
+    /// Triangles whose colour's first two parts are the place in the picture.
+    void drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld, const QImage& picture);
+
+private:
+    void bind(QOpenGLShaderProgram& program, const std::vector<SceneVertex>& vertices, const QMatrix4x4& clipFromWorld);
+
+    std::unique_ptr<QOpenGLShaderProgram> program_;
+    std::unique_ptr<QOpenGLShaderProgram> pictureProgram_;
+    QOpenGLBuffer buffer_{QOpenGLBuffer::VertexBuffer};
+    QOpenGLVertexArrayObject array_;
+    std::unique_ptr<QOpenGLTexture> texture_;
+    qint64 textureOf_ = 0;
+};
+
+}  // namespace pinion

@@ -1,0 +1,117 @@
+#include "stages/camera/camerastage.h"
+
+#include "canvas/canvas.h"
+#include "jobs/solving.h"
+#include "scene/worldview.h"
+#include "sheet/curves.h"
+#include "shot/edits/cameraedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/camerastage.h"
+#include "stages/camera/cameracard.h"
+#include "stages/camera/erroroverlay.h"
+#include "stages/camera/focalcurve.h"
+#include "stages/reasons.h"
+#include "widgets/commands.h"
+
+#include <algorithm>
+#include <chrono>
+#include <set>
+
+namespace pinion {
+
+CameraStage::CameraStage(Session& session) : Stage(session) {
+    connect(&session.document, &Document::replaced, this, [this] {
+        previous_.reset();
+        setTrimPreview(0);
+    });
+}
+
+StageReport CameraStage::report() const { return cameraReport(session_.shot()); }
+
+QWidget* CameraStage::makeCard() { return makeCameraCard(session_, *this); }
+
+void CameraStage::furnish(const Desk& desk) {
+    desk.canvas.addOverlay(std::make_unique<ErrorOverlay>(session_, *this));
+    connect(this, &CameraStage::trimPreviewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    desk.curves.addCurve(std::make_unique<FocalCurve>(session_));
+    if (WorldView* scene = desk.scene)
+        connect(this, &CameraStage::liveChanged, scene, [this, scene] { scene->setLive(live_); });
+    desk.commands.add(
+        "Solve", "Solve camera", {QKeySequence("Ctrl+Return")},
+        [this, desk] {
+            desk.openCard(id());
+            startSolve();
+        },
+        [this] { return whyNoTracks(session_); });
+}
+
+void CameraStage::takeLive(std::shared_ptr<const SolveView> view) {
+    live_ = std::move(view);
+    emit liveChanged();
+}
+
+void CameraStage::startSolve(bool refines) {
+    const Shot shot = session_.shot();
+    const auto run = [this, shot, refines](const JobLink& link) {
+        // Poses and points as they come, four times a second: enough to see it grow.
+        auto last = std::chrono::steady_clock::now();
+        const auto watch = [this, link, last](const SolveView& view) mutable {
+            const auto now = std::chrono::steady_clock::now();
+            if (now - last < std::chrono::milliseconds(250)) return;
+            last = now;
+            link.tell([this, live = std::make_shared<const SolveView>(view)] { takeLive(live); });
+        };
+        return runSolve(shot, link.progress, {.watch = watch, .refines = refines});
+    };
+    const auto merge = [this, key = solveKey(shot)](Solve& result) {
+        previous_ = session_.shot().solve;
+        session_.edit("Solve camera", withSolve(session_.shot(), result, key));
+        if (!result.doubt.empty()) session_.say(text("Solved, but not sure: " + result.doubt + "."));
+        else
+            session_.say(QString("Solved: %1 px, %2, %3 tracks, %4 frames.")
+                             .arg(result.rms_px, 0, 'f', 2)
+                             .arg(text(heldOutWords(result, 2)))
+                             .arg(result.used)
+                             .arg(result.frames.size()));
+    };
+    session_.jobs.start(
+        Job<Solve>{.name = refines ? "Refining the solve" : "Solving", .run = run, .merge = merge, .ended = [this] {
+                       takeLive(nullptr);
+                   }});
+}
+
+void CameraStage::setTrimPreview(double error_px) {
+    if (error_px == trimPreview_) return;
+    trimPreview_ = error_px;
+    emit trimPreviewChanged();
+}
+
+std::vector<TrackId> CameraStage::tracksAbove(double error_px) const {
+    std::vector<TrackId> above;
+    const Shot& shot = session_.shot();
+    if (!shot.solve || error_px <= 0) return above;
+    std::set<TrackId> active;
+    for (const Track& track : shot.tracks)
+        if (!track.setAside) active.insert(track.id);
+    for (const SolvedTrack& track : shot.solve->tracks)
+        if (active.contains(track.track) && track.role != TrackRole::unplaced && track.rms_px > error_px)
+            above.push_back(track.track);
+    return above;
+}
+
+void CameraStage::setWorstAside() {
+    const auto tracks = tracksAbove(trimPreview_);
+    if (tracks.empty()) return;
+    session_.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(session_.shot(), tracks, true));
+    setTrimPreview(0);
+}
+
+void CameraStage::bringAllBack() {
+    std::vector<TrackId> tracks;
+    for (const Track& track : session_.shot().tracks)
+        if (track.setAside) tracks.push_back(track.id);
+    if (!tracks.empty())
+        session_.edit(QString("Bring %1 tracks back").arg(tracks.size()), withSetAside(session_.shot(), tracks, false));
+}
+
+}  // namespace pinion

@@ -1,0 +1,49 @@
+#pragma once
+
+#include "stages/stage.h"
+
+#include <memory>
+#include <vector>
+
+namespace pinion {
+
+struct SolveView;
+
+/// The camera: solved from the tracks, and the line that sets the worst of them aside.
+class CameraStage : public Stage {
+    Q_OBJECT
+public:
+    explicit CameraStage(Session& session);
+    QString id() const override { return "camera"; }
+    QString title() const override { return "Camera"; }
+    StageReport report() const override;
+    QWidget* makeCard() override;
+    void furnish(const Desk& desk) override;
+    void leave() override { setTrimPreview(0); }
+
+    /// `refines`: from the present solve on, without a search.
+    void startSolve(bool refines = false);
+    std::shared_ptr<const Solve> previousSolve() const { return previous_; }
+    /// What the running solve has so far; null when none runs.
+    std::shared_ptr<const SolveView> liveSolve() const { return live_; }
+
+    /// The error in pixels above which solved tracks would be set aside; shown on the plate before it is done. 0: off.
+    double trimPreview() const { return trimPreview_; }
+    void setTrimPreview(double error_px);
+    std::vector<TrackId> tracksAbove(double error_px) const;
+    void setWorstAside();
+    void bringAllBack();
+
+signals:
+    void liveChanged();
+    void trimPreviewChanged();
+
+private:
+    void takeLive(std::shared_ptr<const SolveView> view);
+
+    std::shared_ptr<const Solve> previous_;
+    std::shared_ptr<const SolveView> live_;
+    double trimPreview_ = 0.0;
+};
+
+}  // namespace pinion

@@ -1,0 +1,110 @@
+#include "stages/delivery/deliverystage.h"
+
+#include "exchange/deliverables.h"
+#include "jobs/delivering.h"
+#include "jobs/places.h"
+#include "stages/delivery/deliverycard.h"
+#include "stages/reasons.h"
+#include "widgets/commands.h"
+
+#include <QApplication>
+#include <QMessageBox>
+#include <QPushButton>
+
+#include <algorithm>
+
+namespace pinion {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Delivered {
+    std::vector<std::string> done;
+    QStringList problems;
+    std::size_t files = 0;
+};
+
+/// What can be written is written, whatever is wrong with the rest.
+Delivered deliverAll(const Shot& shot, const std::vector<std::string>& names, const fs::path& folder,
+                     const Progress& progress) {
+    Delivered delivered;
+    for (std::size_t i = 0; i < shot.deliverables.size() && !progress.stopped(); ++i) {
+        const Deliverable& deliverable = shot.deliverables[i];
+        progress.report(double(i) / double(shot.deliverables.size()), deliverable.name);
+        if (!names.empty() && std::find(names.begin(), names.end(), deliverable.name) == names.end()) continue;
+        if (const auto report = deliver(shot, deliverable, folder)) {
+            delivered.done.push_back(deliverable.name);
+            delivered.files += report->files.size();
+        } else {
+            delivered.problems << text(report.error().message);
+        }
+    }
+    return delivered;
+}
+
+}  // namespace
+
+StageReport DeliveryStage::report() const { return deliveryReport(session_.shot()); }
+
+QWidget* DeliveryStage::makeCard() { return makeDeliveryCard(session_, *this); }
+
+void DeliveryStage::furnish(const Desk& desk) {
+    connect(this, &DeliveryStage::outsideAsked, this, &DeliveryStage::askOutside);
+    desk.commands.add(
+        "Shot", "Deliver all", {QKeySequence("Ctrl+D")},
+        [this, desk] {
+            desk.openCard(id());
+            startDelivery({});
+        },
+        [this] {
+            const QString busy = whyBusy(session_);
+            return !busy.isEmpty()                    ? busy
+                   : session_.shot().tracks.isEmpty() ? QString("there is nothing to deliver yet")
+                                                      : QString();
+        });
+}
+
+void DeliveryStage::askOutside(const std::vector<std::string>& names, const QStringList& paths) {
+    QMessageBox box(QMessageBox::NoIcon, "Pinion",
+                    "This shot would write outside its delivery folder:\n" + paths.join("\n"), QMessageBox::NoButton,
+                    QApplication::activeWindow());
+    auto* write = box.addButton("Write there", QMessageBox::AcceptRole);
+    box.setDefaultButton(qobject_cast<QPushButton*>(box.addButton("Cancel", QMessageBox::RejectRole)));
+    box.exec();
+    if (box.clickedButton() == write) startDelivery(names, true);
+}
+
+void DeliveryStage::startDelivery(const std::vector<std::string>& names, bool outsideAllowed) {
+    if (session_.isBusy()) return;
+    const Shot shot = session_.shot();
+    const fs::path file = session_.document.file();
+    const fs::path folder = deliveryFolderOf(shot, file);
+    if (const auto free = checkPlaces(shot, folder, file, true, names); !free) {
+        session_.sayError(text(free.error().message));
+        return;
+    }
+    if (!outsideAllowed) {
+        QStringList paths;
+        for (const OutsidePlace& place : placesOutside(shot, folder, names)) paths << text(place.path.string());
+        if (!paths.isEmpty()) {
+            emit outsideAsked(names, paths);
+            return;
+        }
+    }
+    const auto run = [shot, names, folder](const JobLink& link) -> Expected<Delivered> {
+        return deliverAll(shot, names, folder, link.progress);
+    };
+    const auto merge = [this, folder](Delivered& delivered) {
+        if (!delivered.done.empty()) {
+            Shot after = session_.shot();
+            for (const std::string& name : delivered.done) after = withDelivered(after, name);
+            session_.edit("Deliver", after);
+            session_.say(
+                QString("%1 files written and read back, in %2").arg(delivered.files).arg(text(folder.string())));
+        }
+        if (!delivered.problems.isEmpty()) session_.sayError(delivered.problems.join("\n"));
+    };
+    session_.jobs.start(Job<Delivered>{.name = "Delivering", .run = run, .merge = merge});
+}
+
+}  // namespace pinion

@@ -1,0 +1,26 @@
+#include "stages/stages.h"
+
+#include "stages/camera/camerastage.h"
+#include "stages/delivery/deliverystage.h"
+#include "stages/plate/platestage.h"
+#include "stages/steady/steadystage.h"
+#include "stages/tracks/tracksstage.h"
+#include "stages/world/worldstage.h"
+
+namespace pinion {
+namespace {
+
+template <class... Kinds>
+std::vector<std::unique_ptr<Stage>> made(Session& session) {
+    std::vector<std::unique_ptr<Stage>> stages;
+    (stages.push_back(std::make_unique<Kinds>(session)), ...);
+    return stages;
+}
+
+}  // namespace
+
+std::vector<std::unique_ptr<Stage>> makeStages(Session& session) {
+    return made<PlateStage, TracksStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(session);
+}
+
+}  // namespace pinion

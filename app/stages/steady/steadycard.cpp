@@ -1,0 +1,340 @@
+#include "stages/steady/steadycard.h"
+
+#include "base/files.h"
+#include "exchange/transforms.h"
+#include "jobs/delivering.h"
+#include "stages/shotform.h"
+#include "widgets/filedialogs.h"
+
+#include <QLineEdit>
+
+#include <algorithm>
+
+namespace pinion {
+namespace {
+
+/// A value of 0 to 1 shown in percent.
+QSpinBox* percent(int most = 100) {
+    auto* box = spin(0, most, " %");
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    return box;
+}
+
+template <class Widget>
+Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
+    widget->setObjectName(name);
+    widget->setToolTip(tip);
+    return widget;
+}
+
+QString placeOf(const Shot& shot) {
+    return text(shot.steady.renderPlace.empty()
+                    ? shot.name + (shot.steady.shake ? ".shaken.####.png" : ".steady.####.png")
+                    : shot.steady.renderPlace);
+}
+
+bool eases(const Shot& shot) { return shot.steady.options.mode == SteadyOptions::Mode::ease; }
+bool isEven(const Shot& shot) { return shot.steady.options.smoother == SteadyOptions::Smoother::l1; }
+
+class SteadyCard : public ShotForm {
+public:
+    SteadyCard(Session& session, SteadyStage& stage) : ShotForm(session), stage_(stage) {
+        addSource();
+        addMode();
+        addStrength();
+        addPath();
+        addFit();
+        addResult();
+        addTaking();
+        addLending();
+        addRender();
+        connect(&stage, &SteadyStage::planChanged, this, [this] { refresh(); });
+        connect(&session.document, &Document::fileChanged, this, [this] { refresh(); });
+        refresh();
+    }
+
+private:
+    void addSource() {
+        auto* steady = bind(
+            named(new QCheckBox("Steady the picture"), "steadyOn"), "Steady the picture", "Leave the picture as it is",
+            [](auto& s) -> auto& { return s.steady.steady; });
+        wide(steady);
+        onRefresh([this, steady] { steady->setEnabled(session_.hasPlate()); });
+        row("From", bind(
+                        named(choice({"all tracks", "chosen ones"}), "steadySource"), "Change what is steadied on",
+                        [](auto& s) -> auto& { return s.steady.source; }));
+        auto* take = named(button("Take selected"), "steadyTake",
+                           "Steady on the selected tracks: one gives position, two and more rotation and scale too");
+        auto* pin = bind(
+            new QCheckBox("Corner pin"), "Corner pin", "No corner pin",
+            [](auto& s) -> auto& { return s.steady.cornerPin; });
+        wide(buttonRow({take, pin}));
+        onClick(take, [this] { takeSelected(); });
+        showIf({pin}, [](const Shot& s) {
+            return s.steady.source == SteadySettings::Source::chosen && s.steady.tracks.size() == 4;
+        });
+        auto* model = bind(
+            named(choice({"find out", "position", "similarity", "perspective"}), "steadyModel",
+                  "How the picture may move. Perspective is what a camera that turns does to it; found "
+                  "out, it is the least that the tracks support"),
+            "Change how the picture may move", [](auto& s) -> auto& { return s.steady.model; });
+        row("Motion", model);
+        enableIf({model}, [](const Shot& s) { return !s.steady.cornerPin; });
+        auto* chosen = named(dimLabel(""), "steadyChosen");
+        wide(chosen);
+        showIf({chosen}, [](const Shot& s) { return s.steady.source == SteadySettings::Source::chosen; });
+        onRefresh([this, chosen] { chosen->setText(chosenWords(session_.shot())); });
+    }
+    static QString chosenWords(const Shot& shot) {
+        const auto& tracks = shot.steady.tracks;
+        if (tracks.isEmpty()) return "none taken yet";
+        if (tracks.size() > 6) return QString("%1 tracks").arg(tracks.size());
+        QStringList names;
+        for (const TrackId id : tracks) {
+            const Track* track = findTrack(shot, id);
+            names << (track ? text(track->name) : QString("?"));
+        }
+        return names.join(", ");
+    }
+    void takeSelected() {
+        if (session_.selection.isEmpty()) {
+            session_.say("No track is selected. Click one or more on the plate or in the thread sheet.");
+            return;
+        }
+        change(QString("Steady on %1 tracks").arg(session_.selection.size()), [this](Shot& shot) {
+            SteadySettings& s = shot.steady;
+            s.source = SteadySettings::Source::chosen;
+            s.tracks = List<TrackId>(session_.selection.list());
+            if (s.tracks.size() != 4) s.cornerPin = false;
+            s.steady = true;
+            // The frame on show is held if all of them are there.
+            const int frame = session_.player.frame();
+            if (std::all_of(s.tracks.begin(), s.tracks.end(),
+                            [&](TrackId id) { return sampleAt(*findTrack(shot, id), frame); }))
+                s.referenceFrame = frame;
+        });
+    }
+
+    void addMode() {
+        auto* mode = named(choice({"hold", "ease"}), "steadyMode");
+        row("Mode", mode);
+        connect(mode, &QComboBox::activated, this, [this](int index) {
+            change(index == 0 ? "Hold" : "Ease",
+                   [&](Shot& shot) { shot.steady.options.mode = SteadyOptions::Mode(index); });
+        });
+        auto* reference = spin(0, 100000000);
+        auto* label = row("Held frame", reference);
+        connect(reference, &QSpinBox::valueChanged, this, [this](int value) {
+            change("Change reference frame", [&](Shot& shot) { shot.steady.referenceFrame = value; });
+        });
+        showIf({reference, label}, [](const Shot& s) { return !eases(s); });
+        onRefresh([this, mode, reference] {
+            const Shot& shot = session_.shot();
+            mode->setCurrentIndex(int(shot.steady.options.mode));
+            const QSignalBlocker blocker(reference);
+            reference->setRange(shot.plate.range.first, std::max(shot.plate.range.first, shot.plate.range.last));
+            reference->setValue(steadyReference(shot));
+        });
+    }
+
+    void addStrength() {
+        auto* position = bind(
+            named(percent(), "steadyPosition"), "Strength of position",
+            [](auto& s) -> auto& { return s.steady.options.position; }, 100);
+        auto* rotation = bind(
+            percent(), "Strength of rotation", [](auto& s) -> auto& { return s.steady.options.rotation; }, 100);
+        auto* scale = bind(
+            percent(), "Strength of scale", [](auto& s) -> auto& { return s.steady.options.scale; }, 100);
+        wide(columns({{"Position", position}, {"Rotation", rotation}, {"Scale", scale}}));
+    }
+
+    void addPath() {
+        auto* smoother = bind(
+            named(choice({"soft", "even path"}), "steadySmoother",
+                  "Soft: a Gaussian average of the path. Even path: still stretches and even pans, "
+                  "as from a tripod or a dolly"),
+            "Change path", [](auto& s) -> auto& { return s.steady.options.smoother; });
+        auto* smoothness = bind(
+            decimal(0.5, 400, 1, 2, " frames"), "Change smoothness",
+            [](auto& s) -> auto& { return s.steady.options.smooth_frames; });
+        auto* leeway = bind(
+            decimal(0.2, 40, 1, 0.5, " %"), "Change leeway", [](auto& s) -> auto& { return s.steady.options.leeway; },
+            100);
+        leeway->setToolTip("How far an even path may leave the path as shot, in percent of the width");
+        auto* smootherLabel = row("Path", smoother);
+        auto* smoothnessLabel = row("Smoothness", smoothness);
+        auto* leewayLabel = row("Leeway", leeway);
+        showIf({smoother, smootherLabel}, eases);
+        showIf({smoothness, smoothnessLabel}, [](const Shot& s) { return eases(s) && !isEven(s); });
+        showIf({leeway, leewayLabel}, [](const Shot& s) { return eases(s) && isEven(s); });
+    }
+
+    void addFit() {
+        auto* fit = named(choice({"as it is", "fill the frame", "crop"}), "steadyFit");
+        row("Fit", fit);
+        connect(fit, &QComboBox::activated, this, [this](int index) {
+            change("Change fit", [&](Shot& shot) {
+                shot.steady.options.fit = SteadyOptions::Fit(index);
+                shot.steady.lending.fit = index == 0 ? SteadyOptions::Fit::none : SteadyOptions::Fit::fill;
+            });
+        });
+        onRefresh([this, fit] { fit->setCurrentIndex(int(session_.shot().steady.options.fit)); });
+        const auto crops = [](const Shot& s) { return s.steady.options.fit == SteadyOptions::Fit::crop; };
+        auto* zoom = bind(
+            decimal(20, 1000, 1, 1, " %"), "Change crop", [](auto& s) -> auto& { return s.steady.options.cropZoom; },
+            100);
+        auto* x = bind(
+            decimal(0, 100, 1, 1, " %"), "Change crop",
+            [](auto& s) -> auto& { return s.steady.options.cropCentre.x(); }, 100);
+        auto* y = bind(
+            decimal(0, 100, 1, 1, " %"), "Change crop",
+            [](auto& s) -> auto& { return s.steady.options.cropCentre.y(); }, 100);
+        showIf({zoom, row("Crop zoom", zoom)}, crops);
+        showIf({x, row("Crop centre x", x)}, crops);
+        showIf({y, row("Crop centre y", y)}, crops);
+    }
+
+    QString resultWords() const {
+        const Shot& shot = session_.shot();
+        if (!shot.steady.changesPicture())
+            return shot.tracks.isEmpty() ? "Scatter features or track a point first." : "";
+        if (!stage_.planProblem().isEmpty()) return stage_.planProblem();
+        const auto plan = stage_.plan();
+        if (!plan) return "working out the motion…";
+        QString words =
+            QString("zoom %1 %%2").arg((plan->zoom - 1) * 100, 0, 'f', 1).arg(plan->fills ? "" : ", a border shows");
+        if (!plan->motion.reason.empty()) words += "\n" + text(plan->motion.reason);
+        if (!plan->note.empty()) words += "\n" + text(plan->note);
+        return words;
+    }
+    void addResult() {
+        auto* result = named(dimLabel(""), "steadyResult");
+        wide(result);
+        onRefresh([this, result] {
+            result->setText(resultWords());
+            result->setStyleSheet(stage_.planProblem().isEmpty() ? "" : "color: #f3a58e;");
+            result->setVisible(!result->text().isEmpty());
+        });
+    }
+
+    QLabel* heading(const QString& words) {
+        auto* label = new QLabel(words);
+        label->setProperty("title", true);
+        wide(label);
+        return label;
+    }
+    void addTaking() {
+        heading("Shake");
+        auto* above = decimal(0, 30, 2, 0.1, " Hz");
+        above->setSpecialValueText("all of it");
+        above->setToolTip("Take only what is faster than this");
+        row("Take above", above);
+        auto* take =
+            named(button("Take…"), "shakeTake", "Take the shake out of this plate's tracks and keep it as a file");
+        auto* lend = named(button("Lend…"), "shakeOpen", "Lend a shake from a file to this plate");
+        auto* drop = button("Remove");
+        wide(buttonRow({take, lend, drop}));
+        onClick(take, [this, above] {
+            stage_.startTakeShake(above->value(), [this](const ShakeProfile& profile) { keepShake(profile); });
+        });
+        onClick(lend, [this] { openShake(); });
+        onClick(drop, [this] {
+            change("Remove the shake", [](Shot& shot) {
+                shot.steady.profile.reset();
+                shot.steady.shake = false;
+            });
+        });
+        showIf({drop}, [](const Shot& s) { return s.steady.profile != nullptr; });
+        onRefresh([this, take, lend] {
+            take->setEnabled(session_.isReady() && !session_.shot().tracks.isEmpty());
+            lend->setEnabled(session_.isReady());
+        });
+    }
+    void keepShake(const ShakeProfile& profile) {
+        const std::filesystem::path beside = session_.shot().plate.path.parent_path() / (profile.name + ".shake.json");
+        const QString path = askToSave(FileKind::shake, "Keep the shake", text(beside.string()), this);
+        if (path.isEmpty()) return;
+        if (const auto written = writeFile(path.toStdString(), shakeJson(profile)); !written)
+            session_.sayError(text(written.error().message));
+        else
+            session_.say(QString("%1 s of shake, %2 % of the width and %3° RMS, kept in %4")
+                             .arg(profile.seconds(), 0, 'f', 1)
+                             .arg(profile.shiftRms() * 100, 0, 'f', 2)
+                             .arg(profile.angleRms(), 0, 'f', 2)
+                             .arg(path));
+    }
+    void openShake() {
+        const QString path = askToOpen(FileKind::shake, "Lend a shake", this);
+        if (path.isEmpty()) return;
+        const auto profile = readShake(path.toStdString());
+        if (!profile) {
+            session_.sayError(text(profile.error().message));
+            return;
+        }
+        change("Lend the shake of " + text(profile->name), [&](Shot& shot) {
+            shot.steady.profile = std::make_shared<const ShakeProfile>(*profile);
+            shot.steady.shake = true;
+        });
+    }
+
+    void addLending() {
+        auto* shake = bind(
+            named(new QCheckBox("Shake the picture"), "shakeOn"), "Shake the picture", "Do not shake the picture",
+            [](auto& s) -> auto& { return s.steady.shake; });
+        wide(shake);
+        auto* position = bind(
+            named(percent(1000), "shakePosition"), "Amount of position",
+            [](auto& s) -> auto& { return s.steady.lending.position; }, 100);
+        auto* rotation = bind(
+            percent(1000), "Amount of rotation", [](auto& s) -> auto& { return s.steady.lending.rotation; }, 100);
+        auto* scale = bind(
+            percent(1000), "Amount of scale", [](auto& s) -> auto& { return s.steady.lending.scale; }, 100);
+        auto* lends = columns({{"Position", position}, {"Rotation", rotation}, {"Scale", scale}});
+        wide(lends);
+        showIf({shake, lends}, [](const Shot& s) { return s.steady.profile != nullptr; });
+        onRefresh([this, shake] {
+            const auto& profile = session_.shot().steady.profile;
+            shake->setText(
+                profile ? QString("Shake of %1, %2 s").arg(text(profile->name)).arg(profile->seconds(), 0, 'f', 1)
+                        : QString("Shake the picture"));
+        });
+    }
+
+    void addRender() {
+        heading("Render");
+        row("Filter", bind(
+                          choice({"bilinear", "bicubic", "Lanczos"}), "Change filter",
+                          [](auto& s) -> auto& { return s.steady.filter; }));
+        row("Edges", bind(
+                         choice({"empty", "held", "mirrored"}), "Change edges",
+                         [](auto& s) -> auto& { return s.steady.edges; }));
+        auto* place = named(new QLineEdit, "renderPlace",
+                            "A sequence (name.####.exr, .png, .tif) or a video (name.mp4), below the delivery folder");
+        place->setAccessibleName("Render to");
+        wide(place);
+        auto* render = named(button("Render", "quiet"), "renderSteady");
+        wide(buttonRow({render}));
+        connect(place, &QLineEdit::editingFinished, this, [this, place] {
+            const QString to = place->text().trimmed();
+            if (!to.isEmpty() && to != placeOf(session_.shot()))
+                change("Change where it is rendered to",
+                       [&](Shot& shot) { shot.steady.renderPlace = to.toStdString(); });
+        });
+        onClick(render, [this, place] {
+            stage_.startRender(deliveryFolderOf(session_.shot(), session_.document.file()) /
+                               place->text().trimmed().toStdString());
+        });
+        onRefresh([this, place, render] {
+            if (!place->hasFocus()) place->setText(placeOf(session_.shot()));
+            render->setEnabled(session_.isReady() && stage_.plan() && session_.shot().steady.changesPicture());
+        });
+    }
+
+    SteadyStage& stage_;
+};
+
+}  // namespace
+
+QWidget* makeSteadyCard(Session& session, SteadyStage& stage) { return new SteadyCard(session, stage); }
+
+}  // namespace pinion

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "session/derived.h"
+#include "shot/stages/steadystage.h"
+#include "stages/stage.h"
+
+#include <filesystem>
+#include <functional>
+
+namespace pinion {
+
+class SteadySight;
+
+/// The picture held still or eased, a shake taken and lent, and the rendering of both.
+class SteadyStage : public Stage {
+    Q_OBJECT
+public:
+    explicit SteadyStage(Session& session);
+    QString id() const override { return "steady"; }
+    QString title() const override { return "Steady"; }
+    StageReport report() const override;
+    QWidget* makeCard() override;
+    void furnish(const Desk& desk) override;
+
+    /// The steadied or shaken picture of the present shot, worked out beside the interface; null while there is none.
+    std::shared_ptr<const PicturePlan> plan() const { return plan_.value(); }
+    const QString& planProblem() const { return plan_.problem(); }
+    bool planPending() const { return plan_.isPending(); }
+
+    void startRender(const std::filesystem::path& pattern);
+    void startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done);
+    /// A locator on the selected tracks, refused with the reason where their motion does not give one.
+    bool hangOn(MotionKind kind);
+
+signals:
+    void planChanged();
+
+private:
+    /// Hashing a million samples at every edit would be felt: whether the tracks are the same list is enough.
+    struct PlanKey {
+        std::uint64_t settings = 0;
+        List<Track> tracks;
+        bool operator==(const PlanKey& other) const {
+            return settings == other.settings && tracks.sharedWith(other.tracks);
+        }
+    };
+    void refreshPlan();
+    void addViews(const Desk& desk);
+    void addSteadyCommands(const Desk& desk);
+    void addLocatorCommands(const Desk& desk);
+
+    Derived<PicturePlan, PlanKey> plan_;
+};
+
+}  // namespace pinion

@@ -1,0 +1,71 @@
+#include "stages/world/groundoverlay.h"
+
+#include "camera/solve.h"
+#include "canvas/plateview.h"
+#include "shot/stages/worldstage.h"
+#include "widgets/theme.h"
+
+#include <QPainter>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+
+constexpr int kCells = 10;
+constexpr int kPieces = 6;        // of a cell: straight lines bend in the lens
+constexpr double kBehind = 0.05;  // nearer to the camera than this is not drawn
+constexpr double kFar = 2e4;      // pixels of the plate
+
+/// Where the solved camera sees a place of the world on the plate.
+class Eye {
+public:
+    Eye(const Shot& shot, const SolvedFrame& frame)
+        : cameraFromWorld_(orientationOf(shot).apply(frame.worldFromCamera).inverse()),
+          lens_(lensOf(*shot.solve, frame)) {}
+    std::optional<Vector2d> plateFromWorld(const Vector3d& world) const {
+        const Vector3d seen = cameraFromWorld_ * world;
+        if (seen.z() > -kBehind) return std::nullopt;
+        const auto plate = plateFromPlane(lens_, {seen.x() / -seen.z(), seen.y() / seen.z()});
+        if (!plate || plate->cwiseAbs().maxCoeff() > kFar) return std::nullopt;
+        return plate;
+    }
+
+private:
+    Eigen::Isometry3d cameraFromWorld_;
+    Lens lens_;
+};
+
+}  // namespace
+
+void GroundOverlay::paint(QPainter& painter, const PlateView& view) {
+    const Shot& shot = session_.shot();
+    if (!shown_ || !shot.solve || shot.world.ground.isEmpty()) return;
+    const SolvedFrame* solved = solvedFrameAt(*shot.solve, session_.player.frame());
+    if (!solved) return;
+    const Eye eye(shot, *solved);
+    painter.save();
+    painter.setClipRect(view.frameOnScreen(), Qt::IntersectClip);
+    painter.setBrush(Qt::NoBrush);
+    for (int axis = 0; axis < 2; ++axis)
+        for (int line = -kCells; line <= kCells; ++line) {
+            QPainterPath path;
+            bool open = false;
+            for (int piece = -kCells * kPieces; piece <= kCells * kPieces; ++piece) {
+                const double along = double(piece) / kPieces;
+                const auto plate = eye.plateFromWorld(axis == 0 ? Vector3d(along, 0, line) : Vector3d(line, 0, along));
+                const auto at = plate ? view.screenFromPlate(*plate) : std::nullopt;
+                if (at) open ? path.lineTo(*at) : path.moveTo(*at);
+                open = at.has_value();
+            }
+            const bool main = line == 0;
+            painter.setPen(QPen(QColor(0, 0, 0, 70), main ? 3.0 : 2.0));
+            painter.drawPath(path);
+            painter.setPen(QPen(main ? QColor(217, 164, 65, 220) : QColor(235, 235, 225, 120), main ? 1.5 : 1.0));
+            painter.drawPath(path);
+        }
+    painter.restore();
+}
+
+}  // namespace pinion
