@@ -28,8 +28,9 @@ void showSettings(Session& session, QWidget* parent) {
     threads->setValue(now.threads);
     form->row("Pictures in memory", cache);
     form->row("Threads for jobs", threads);
-    form->wide(dimLabel("More memory lets longer stretches play at once. Fewer threads leave processors to other "
-                        "programs."));
+    form->wide(
+        dimLabel("More memory lets longer stretches play at once. Fewer threads leave processors to other "
+                 "programs."));
     layout->addWidget(form);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     layout->addWidget(buttons);

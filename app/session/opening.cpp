@@ -68,7 +68,9 @@ QString remarksOf(const PlateFacts& facts) {
 }  // namespace
 
 Session::Session() {
-    apply(readSettings()); connect(&jobs, &JobRunner::liveMoved, &player, &Player::goTo); }
+    apply(readSettings());
+    connect(&jobs, &JobRunner::liveMoved, &player, &Player::goTo);
+}
 
 void Session::apply(const Settings& settings) {
     player.setBudget(std::size_t(settings.cache_mib) << 20);

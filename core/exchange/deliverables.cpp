@@ -6,17 +6,23 @@
 #include <array>
 
 namespace pinion {
-namespace {
+// A file of the folder deliverables/ each.
+DeliverableRow cameraRow();
+DeliverableRow tracksRow();
+DeliverableRow stMapsRow();
+DeliverableRow transformsRow();
+DeliverableRow cornerPinRow();
 
-constexpr std::array<const DeliverableRow*, kDeliverableKinds.size()> kRows{&kCameraRow, &kTracksRow, &kStMapsRow,
-                                                                            &kTransformsRow, &kCornerPinRow};
-
-}  // namespace
-
-std::span<const DeliverableRow* const> deliverableRows() { return kRows; }
+std::span<const DeliverableRow> deliverableRows() {
+    // The table that a new kind is added to.
+    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{cameraRow(), tracksRow(), stMapsRow(),
+                                                                           transformsRow(), cornerPinRow()};
+    return rows;
+}
 
 const DeliverableRow& deliverableRow(DeliverableKind kind) {
-    return **std::find_if(kRows.begin(), kRows.end(), [&](const DeliverableRow* row) { return row->kind == kind; });
+    const auto rows = deliverableRows();
+    return *std::find_if(rows.begin(), rows.end(), [&](const DeliverableRow& row) { return row.kind == kind; });
 }
 
 Expected<void> checkSame(bool same, const std::filesystem::path& path, const char* what) {

@@ -37,7 +37,7 @@ struct DeliverableRow {
     void (*addKey)(Fingerprint&, const Shot&, const Deliverable&) = nullptr;
 };
 
-std::span<const DeliverableRow* const> deliverableRows();
+std::span<const DeliverableRow> deliverableRows();
 const DeliverableRow& deliverableRow(DeliverableKind kind);
 
 /// The text of one deliverable that is a file of text: for a file or the clipboard.

@@ -16,9 +16,9 @@ Shot shotOf(const PlateFacts& facts) {
     while (!name.empty() && (name.back() == '.' || name.back() == '_' || name.back() == '-')) name.pop_back();
     shot.name = name.empty() ? "shot" : name;
     std::vector<Deliverable> usual;
-    for (const DeliverableRow* row : deliverableRows())
-        for (const UsualDeliverable& item : row->usual)
-            usual.push_back({item.name, row->kind, item.format, item.named ? shot.name + item.place : item.place});
+    for (const DeliverableRow& row : deliverableRows())
+        for (const UsualDeliverable& item : row.usual)
+            usual.push_back({item.name, row.kind, item.format, item.named ? shot.name + item.place : item.place});
     shot.deliverables = List<Deliverable>(std::move(usual));
     return shot;
 }

@@ -62,15 +62,15 @@ Shot fullShot() {
 TEST_CASE("every kind of deliverable has one row, which writes it in its formats and knows what it depends on") {
     CHECK(deliverableRows().size() == kDeliverableKinds.size());
     std::set<DeliverableKind> kinds;
-    for (const DeliverableRow* row : deliverableRows()) {
-        INFO(row->what);
-        CHECK(kinds.insert(row->kind).second);
-        CHECK(&deliverableRow(row->kind) == row);
-        CHECK_FALSE(row->formats.empty());
-        CHECK((row->text == nullptr) != (row->write == nullptr));
-        CHECK(row->addKey);
-        for (const UsualDeliverable& usual : row->usual)
-            CHECK(std::find(row->formats.begin(), row->formats.end(), usual.format) != row->formats.end());
+    for (const DeliverableRow& row : deliverableRows()) {
+        INFO(row.what);
+        CHECK(kinds.insert(row.kind).second);
+        CHECK(&deliverableRow(row.kind) == &row);
+        CHECK_FALSE(row.formats.empty());
+        CHECK((row.text == nullptr) != (row.write == nullptr));
+        CHECK(row.addKey);
+        for (const UsualDeliverable& usual : row.usual)
+            CHECK(std::find(row.formats.begin(), row.formats.end(), usual.format) != row.formats.end());
     }
 }
 

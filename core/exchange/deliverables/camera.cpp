@@ -50,13 +50,15 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 
 }  // namespace
 
-const DeliverableRow kCameraRow{.kind = DeliverableKind::camera,
-                                .what = "a camera is",
-                                .formats = {DeliverableFormat::usda, DeliverableFormat::json},
-                                .usual = {{"camera for CG", DeliverableFormat::usda, ".usda"},
-                                          {"camera data", DeliverableFormat::json, ".camera.json"}},
-                                .text = text,
-                                .check = check,
-                                .addKey = addKey};
+DeliverableRow cameraRow() {
+    return {.kind = DeliverableKind::camera,
+            .what = "a camera is",
+            .formats = {DeliverableFormat::usda, DeliverableFormat::json},
+            .usual = {{"camera for CG", DeliverableFormat::usda, ".usda"},
+                      {"camera data", DeliverableFormat::json, ".camera.json"}},
+            .text = text,
+            .check = check,
+            .addKey = addKey};
+}
 
 }  // namespace pinion

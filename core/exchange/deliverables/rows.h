@@ -4,11 +4,7 @@
 
 namespace pinion {
 
-extern const DeliverableRow kCameraRow;
-extern const DeliverableRow kTracksRow;
-extern const DeliverableRow kStMapsRow;
-extern const DeliverableRow kTransformsRow;
-extern const DeliverableRow kCornerPinRow;
+// What the rows share.
 
 /// Read back, it has to be as it was written.
 Expected<void> checkSame(bool same, const std::filesystem::path& path, const char* what);

@@ -40,11 +40,13 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 
 }  // namespace
 
-const DeliverableRow kStMapsRow{.kind = DeliverableKind::stMaps,
-                                .what = "ST maps are",
-                                .formats = {DeliverableFormat::exr},
-                                .usual = {{"ST maps", DeliverableFormat::exr, "stmaps", false}},
-                                .write = write,
-                                .addKey = addKey};
+DeliverableRow stMapsRow() {
+    return {.kind = DeliverableKind::stMaps,
+            .what = "ST maps are",
+            .formats = {DeliverableFormat::exr},
+            .usual = {{"ST maps", DeliverableFormat::exr, "stmaps", false}},
+            .write = write,
+            .addKey = addKey};
+}
 
 }  // namespace pinion

@@ -29,13 +29,15 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 
 }  // namespace
 
-const DeliverableRow kTracksRow{.kind = DeliverableKind::tracks,
-                                .what = "tracks are",
-                                .formats = {DeliverableFormat::json, DeliverableFormat::csv},
-                                .usual = {{"tracks", DeliverableFormat::json, ".tracks.json"},
-                                          {"tracks as a table", DeliverableFormat::csv, ".tracks.csv"}},
-                                .text = text,
-                                .check = check,
-                                .addKey = addKey};
+DeliverableRow tracksRow() {
+    return {.kind = DeliverableKind::tracks,
+            .what = "tracks are",
+            .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+            .usual = {{"tracks", DeliverableFormat::json, ".tracks.json"},
+                      {"tracks as a table", DeliverableFormat::csv, ".tracks.csv"}},
+            .text = text,
+            .check = check,
+            .addKey = addKey};
+}
 
 }  // namespace pinion

@@ -38,18 +38,22 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable
 
 }  // namespace
 
-const DeliverableRow kTransformsRow{.kind = DeliverableKind::transforms,
-                                    .what = "transforms are",
-                                    .formats = {DeliverableFormat::json, DeliverableFormat::csv},
-                                    .text = text<transformsJson, transformsCsv>,
-                                    .check = check,
-                                    .addKey = addKey};
+DeliverableRow transformsRow() {
+    return {.kind = DeliverableKind::transforms,
+            .what = "transforms are",
+            .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+            .text = text<transformsJson, transformsCsv>,
+            .check = check,
+            .addKey = addKey};
+}
 
-const DeliverableRow kCornerPinRow{.kind = DeliverableKind::cornerPin,
-                                   .what = "corner pins are",
-                                   .formats = {DeliverableFormat::json, DeliverableFormat::csv},
-                                   .text = text<cornerPinJson, cornerPinCsv>,
-                                   .check = check,
-                                   .addKey = addKey};
+DeliverableRow cornerPinRow() {
+    return {.kind = DeliverableKind::cornerPin,
+            .what = "corner pins are",
+            .formats = {DeliverableFormat::json, DeliverableFormat::csv},
+            .text = text<cornerPinJson, cornerPinCsv>,
+            .check = check,
+            .addKey = addKey};
+}
 
 }  // namespace pinion

@@ -82,6 +82,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kCameraPart{put, take};
+ShotFilePart cameraPart() { return {put, take}; }
 
 }  // namespace pinion

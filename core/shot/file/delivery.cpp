@@ -56,6 +56,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kDeliveryPart{put, take};
+ShotFilePart deliveryPart() { return {put, take}; }
 
 }  // namespace pinion

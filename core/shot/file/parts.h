@@ -14,12 +14,4 @@ struct ShotFilePart {
     void (*take)(const jsonfile::json& document, Shot& shot, const std::filesystem::path& file);
 };
 
-extern const ShotFilePart kPlatePart;
-extern const ShotFilePart kTracksPart;  ///< with the settings of scatter, and mattes
-extern const ShotFilePart kCameraPart;  ///< what the Camera card holds
-extern const ShotFilePart kSolvePart;
-extern const ShotFilePart kWorldPart;
-extern const ShotFilePart kSteadyPart;  ///< with the locators
-extern const ShotFilePart kDeliveryPart;
-
 }  // namespace pinion

@@ -56,6 +56,6 @@ void take(const json& document, Shot& shot, const fs::path& file) {
 
 }  // namespace
 
-const ShotFilePart kPlatePart{put, take};
+ShotFilePart platePart() { return {put, take}; }
 
 }  // namespace pinion

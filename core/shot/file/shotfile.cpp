@@ -5,19 +5,30 @@
 #include "shot/file/parts.h"
 
 namespace pinion {
+
+// A file of this folder each.
+ShotFilePart platePart();
+ShotFilePart tracksPart();  // with the settings of scatter, and mattes
+ShotFilePart cameraPart();  // what the Camera card holds
+ShotFilePart solvePart();
+ShotFilePart worldPart();
+ShotFilePart steadyPart();  // with the locators
+ShotFilePart deliveryPart();
+
 namespace {
 
 using namespace jsonfile;
 namespace fs = std::filesystem;
 
-const ShotFilePart* const kParts[] = {&kPlatePart, &kTracksPart, &kCameraPart,  &kSolvePart,
-                                      &kWorldPart, &kSteadyPart, &kDeliveryPart};
+/// Everything that the document holds: the table that a new part is added to.
+const ShotFilePart kParts[] = {platePart(), tracksPart(), cameraPart(),  solvePart(),
+                               worldPart(), steadyPart(), deliveryPart()};
 
 Shot takeShot(const json& document, const fs::path& file) {
     expectFormat(document, "pinion.shot", 1);
     Shot shot;
     shot.name = text(document, "name", "file");
-    for (const ShotFilePart* part : kParts) part->take(document, shot, file);
+    for (const ShotFilePart& part : kParts) part.take(document, shot, file);
     return shot;
 }
 
@@ -25,7 +36,7 @@ Shot takeShot(const json& document, const fs::path& file) {
 
 std::string shotJson(const Shot& shot, const fs::path& file) {
     json document{{"format", "pinion.shot"}, {"version", 1}, {"name", shot.name}};
-    for (const ShotFilePart* part : kParts) part->put(document, shot, file);
+    for (const ShotFilePart& part : kParts) part.put(document, shot, file);
     return dumped(document) + "\n";
 }
 

@@ -157,6 +157,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kSolvePart{put, take};
+ShotFilePart solvePart() { return {put, take}; }
 
 }  // namespace pinion

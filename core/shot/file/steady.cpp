@@ -130,6 +130,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kSteadyPart{put, take};
+ShotFilePart steadyPart() { return {put, take}; }
 
 }  // namespace pinion

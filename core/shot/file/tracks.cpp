@@ -167,6 +167,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kTracksPart{put, take};
+ShotFilePart tracksPart() { return {put, take}; }
 
 }  // namespace pinion

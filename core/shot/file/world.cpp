@@ -34,6 +34,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-const ShotFilePart kWorldPart{put, take};
+ShotFilePart worldPart() { return {put, take}; }
 
 }  // namespace pinion
