@@ -74,6 +74,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), stages_(makeStage
     makeMenus();
     connectParts();
     qApp->installEventFilter(this);
+    toolBar_->openStage(docket_->openStage());
     show("plate");
     refreshCommands();
 }
@@ -124,6 +125,12 @@ void MainWindow::connectParts() {
     connect(&session_.selection, &Selection::changed, this, [this] { commands_->refresh(); });
     connect(&session_.notes, &Notes::said, noteBar_, &NoteBar::show);
     connect(commands_, &Commands::refused, this, [this](const QString& why) { session_.say(why); });
+    connect(docket_, &Docket::opened, this, [this](const QString& stage) {
+        toolBar_->openStage(stage);
+        // A tool goes with the card it belongs to; one without a button was taken by a command and stays.
+        if (!toolBar_->offers(canvas_->toolInHand()) && toolBar_->knows(canvas_->toolInHand()))
+            canvas_->takeTool("select");
+    });
     connect(canvas_, &Canvas::openAsked, this, &MainWindow::openAnother);
     connect(canvas_, &Canvas::pointed, transport_, &Transport::setPointed);
     connect(canvas_, &Canvas::toolChanged, toolBar_, &ToolBar::setTool);
@@ -157,7 +164,10 @@ void MainWindow::furnish() {
                     [this](const QString& stage) { docket_->open(stage); },
                     [this](const QString& view) { show(view); },
                     [this] { return view_; }};
-    for (const auto& stage : stages_) stage->furnish(desk);
+    for (const auto& stage : stages_) {
+        toolBar_->setStage(stage->id(), stage->toolsStay());
+        stage->furnish(desk);
+    }
     addViews();
     addLastCommands();
 }

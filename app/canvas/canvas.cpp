@@ -68,7 +68,6 @@ void Canvas::addOverlay(std::unique_ptr<Overlay> overlay) {
 }
 
 void Canvas::addTool(std::unique_ptr<Tool> tool) {
-    if (tools_.empty()) toolName_ = tool->name();
     tools_.push_back(std::move(tool));
 }
 

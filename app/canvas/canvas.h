@@ -26,7 +26,7 @@ public:
     ~Canvas() override;
 
     void addOverlay(std::unique_ptr<Overlay> overlay);
-    /// The first tool that is added is in hand until another is taken.
+    /// Until one is taken, the tool named "select" is in hand.
     void addTool(std::unique_ptr<Tool> tool);
     Sight* addSight(std::unique_ptr<Sight> sight);
 
@@ -101,7 +101,7 @@ private:
     std::vector<std::unique_ptr<Overlay>> overlays_;
     std::vector<std::unique_ptr<Tool>> tools_;
     std::vector<std::unique_ptr<Sight>> sights_;
-    QString toolName_;
+    QString toolName_ = "select";
     Sight* sight_ = nullptr;
     Sight* hold_ = nullptr;
     Compare compare_ = Compare::none;

@@ -46,6 +46,8 @@ public:
     virtual QWidget* makeCard() = 0;
     /// Adds tools, overlays, sights, commands.
     virtual void furnish(const Desk&) {}
+    /// Its tools stand in the bar whichever card is open.
+    virtual bool toolsStay() const { return false; }
     /// Another card is opened: what only this one showed goes.
     virtual void leave() {}
     /// Escape: what it has offered goes.

@@ -63,9 +63,34 @@ ToolBar::ToolBar(QWidget* parent) : QWidget(parent) {
     views_ = part(row);
 }
 
-void ToolBar::addLeft(QWidget* widget) {
+void ToolBar::addLeft(QWidget* widget, bool isWord) {
     left_->addWidget(widget);
-    leftParts_.push_back(widget);
+    parts_.push_back({widget, stage_, always_, isWord});
+}
+
+void ToolBar::setStage(const QString& stage, bool always) {
+    stage_ = stage;
+    always_ = always;
+}
+
+bool ToolBar::isThere(const Part& part) const {
+    return !instead_ && (part.always || part.stage == open_) && !(part.isWord && narrow_);
+}
+
+void ToolBar::showParts() {
+    for (const Part& part : parts_) part.widget->setVisible(isThere(part));
+}
+
+void ToolBar::openStage(const QString& stage) {
+    open_ = stage;
+    showParts();
+}
+
+bool ToolBar::offers(const QString& tool) const {
+    const auto button = tools_.find(tool);
+    return button != tools_.end() && std::any_of(parts_.begin(), parts_.end(), [&](const Part& part) {
+               return part.widget == button->second && (part.always || part.stage == open_);
+           });
 }
 
 void ToolBar::addTool(const QString& tool, const QString& title, const QString& icon, const QString& tip,
@@ -73,7 +98,7 @@ void ToolBar::addTool(const QString& tool, const QString& title, const QString& 
     QToolButton* button = barButton(title, icon);
     button->setObjectName("tool-" + tool);
     button->setCheckable(true);
-    button->setChecked(tools_.empty());
+    button->setChecked(tool == "select");
     button->setToolTip(tip.isEmpty() ? title : tip);
     tools_[tool] = button;
     connect(button, &QToolButton::clicked, this, [button, take] {
@@ -88,8 +113,7 @@ void ToolBar::addStep(QAction* action, const QString& icon) { addLeft(barButton(
 void ToolBar::addWord(const QString& word) {
     auto* label = new QLabel(word);
     label->setProperty("dim", true);
-    words_.push_back(label);
-    addLeft(label);
+    addLeft(label, true);
 }
 
 QToolButton* ToolBar::addSwitch(const QString& title, const QString& tip, const std::function<void(bool)>& chosen) {
@@ -119,7 +143,7 @@ void ToolBar::setNarrow(bool narrow) {
     for (const auto& [name, button] : tools_)
         if (!button->icon().isNull())
             button->setToolButtonStyle(narrow ? Qt::ToolButtonIconOnly : Qt::ToolButtonTextBesideIcon);
-    for (QWidget* word : words_) word->setVisible(!narrow && !instead_);
+    showParts();
 }
 
 void ToolBar::resizeEvent(QResizeEvent* event) {
@@ -139,8 +163,7 @@ void ToolBar::setView(const QString& view) {
 void ToolBar::setInstead(QWidget* part) {
     if (instead_ && instead_ != part) instead_->hide();
     instead_ = part;
-    for (QWidget* tool : leftParts_) tool->setVisible(!part);
-    for (QWidget* word : words_) word->setVisible(!part && !narrow_);
+    showParts();
     if (!part) return;
     if (part->parentWidget() != this) left_->addWidget(part);
     part->show();

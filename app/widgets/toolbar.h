@@ -24,6 +24,13 @@ class ToolBar : public QWidget {
 public:
     explicit ToolBar(QWidget* parent = nullptr);
 
+    /// What is added from here on belongs to a stage: it is there while the stage's card is open, or always.
+    void setStage(const QString& stage, bool always);
+    void openStage(const QString& stage);
+    /// Whether a tool's button is there.
+    bool offers(const QString& tool) const;
+    bool knows(const QString& tool) const { return tools_.contains(tool); }
+
     void addTool(const QString& tool, const QString& title, const QString& icon, const QString& tip,
                  const std::function<void()>& take);
     void addStep(QAction* action, const QString& icon);
@@ -42,7 +49,15 @@ protected:
     void resizeEvent(QResizeEvent*) override;
 
 private:
-    void addLeft(QWidget* widget);
+    struct Part {
+        QWidget* widget;
+        QString stage;
+        bool always;
+        bool isWord = false;
+    };
+    void addLeft(QWidget* widget, bool isWord = false);
+    bool isThere(const Part& part) const;
+    void showParts();
     /// On a narrow screen tools are icons alone and the words between them go.
     void setNarrow(bool narrow);
 
@@ -50,8 +65,9 @@ private:
     QHBoxLayout* switches_;
     QHBoxLayout* views_;
     std::map<QString, QToolButton*> tools_, viewButtons_;
-    std::vector<QWidget*> leftParts_;
-    std::vector<QWidget*> words_;
+    std::vector<Part> parts_;
+    QString stage_, open_;  ///< whose parts are added; whose card is open
+    bool always_ = true;
     QWidget* instead_ = nullptr;
     bool narrow_ = false;
     int wide_ = 0;  ///< width that everything needs

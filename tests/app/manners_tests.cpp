@@ -326,3 +326,31 @@ TEST_CASE("every command stands in a menu once, whichever stage it comes from") 
         for (const QAction* action : menu->actions()) inMenus += names.contains(action->objectName());
     CHECK(inMenus == all);
 }
+
+TEST_CASE("the tool bar offers a stage's tools while its card is open, and those that stay always") {
+    ToolBar bar;
+    const auto isShown = [&](const char* name) { return !bar.findChild<QToolButton*>(name)->isHidden(); };
+    QStringList taken;
+    const auto take = [&](const QString& tool) { return [&taken, tool] { taken << tool; }; };
+    bar.setStage("tracks", true);
+    bar.addTool("select", "Select", {}, {}, take("select"));
+    bar.setStage("lens", false);
+    bar.addTool("line", "Line", {}, "Along what is straight", take("line"));
+    bar.openStage("tracks");
+    CHECK(isShown("tool-select"));
+    CHECK_FALSE(isShown("tool-line"));
+    CHECK_FALSE(bar.offers("line"));
+    bar.openStage("lens");
+    CHECK(isShown("tool-line"));
+    CHECK(bar.offers("line"));
+    bar.findChild<QToolButton*>("tool-line")->click();
+    CHECK(taken == QStringList{"line"});
+    bar.setTool("line");
+    CHECK_FALSE(bar.findChild<QToolButton*>("tool-select")->isChecked());
+    QWidget other;
+    bar.setInstead(&other);
+    CHECK_FALSE(isShown("tool-select"));
+    bar.setInstead(nullptr);
+    CHECK(isShown("tool-line"));
+    other.setParent(nullptr);
+}

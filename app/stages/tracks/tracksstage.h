@@ -21,6 +21,7 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    bool toolsStay() const override { return true; }
     void leave() override { candidates.show(false); }
     void escape() override { spots.clear(); }
 
