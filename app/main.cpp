@@ -6,9 +6,12 @@
 
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QElapsedTimer>
 #include <QTimer>
 
 int main(int argc, char** argv) {
+    QElapsedTimer opening;
+    opening.start();
     pinion::returnLargeBlocks();
     QApplication application(argc, argv);
     QApplication::setApplicationName("pinion");
@@ -29,6 +32,8 @@ int main(int argc, char** argv) {
 
     pinion::MainWindow window;
     window.showInPlace();
+    QTimer::singleShot(0, &window,
+                       [&opening] { pinion::log::info("window open: {:.2f} s", double(opening.elapsed()) / 1000); });
     window.offerRecovery();
     if (!parser.positionalArguments().isEmpty())
         window.session().open(parser.positionalArguments().front().toStdString());

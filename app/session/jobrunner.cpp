@@ -1,8 +1,11 @@
 #include "session/jobrunner.h"
 
+#include "base/parallel.h"
+
 namespace pinion {
 
 JobRunner::JobRunner(Notes& notes) : notes_(notes) {
+    loopsGiveWay();
     // More than processors: a picture for the screen is not to wait behind a longer one.
     live_.setMaxThreadCount(QThread::idealThreadCount() + 2);
 }
@@ -57,6 +60,7 @@ void JobRunner::run(const QString& name, int frames, const Work& work) {
             QMetaObject::invokeMethod(this, [this, fraction, detail = text(detail)] { takeReport(fraction, detail); });
         });
     thread_ = std::thread([this, work, name, progress = progress_] {
+        giveWay();
         const JobLink link{progress,
                            [this](int frame, const std::vector<LivePoint>& points) {
                                const std::lock_guard lock(liveMutex_);

@@ -1,12 +1,16 @@
 #include "base/files.h"
 #include "base/framerate.h"
 #include "base/log.h"
+#include "base/parallel.h"
 #include "base/units.h"
 #include "scratch.h"
 
 #include <catch2/catch.hpp>
 #include <sys/resource.h>
 #include <csignal>
+#include <sys/syscall.h>
+#include <thread>
+#include <unistd.h>
 
 using namespace pinion;
 
@@ -90,4 +94,18 @@ TEST_CASE(
     CHECK(files == 2);
     log::open("/proc/nowhere/pinion.log");
     log::info("this neither");
+}
+
+TEST_CASE("a thread that gives way, and those that loops bring in, leave the one that asked for it as it was") {
+    const auto niceOf = [] { return ::getpriority(PRIO_PROCESS, id_t(::syscall(SYS_gettid))); };
+    const int before = niceOf();
+    int behind = 0, child = 0;
+    std::thread([&] {
+        giveWay();
+        behind = niceOf();
+        std::thread([&] { child = niceOf(); }).join();
+    }).join();
+    CHECK(behind == std::max(before, 10));
+    CHECK(child == behind);
+    CHECK(niceOf() == before);
 }
