@@ -278,6 +278,60 @@ void ThreadSheet::paintRuler(QPainter& painter, const QRect& area) {
                      QString("%1–%2").arg(range.first).arg(range.last));
 }
 
+void ThreadSheet::paintName(QPainter& painter, const Track& track, int y) const {
+    const bool selected = session_.selection.contains(track.id);
+    if (selected) painter.fillRect(QRect(0, y, width(), kRow), QColor(0x33, 0x2d, 0x20));
+    painter.setPen(selected ? theme::kBrass : track.byHand ? theme::kText : theme::kDim);
+    QString name = text(track.name);
+    if (track.locked) name += " ·locked";
+    if (track.hidden) name += " ·hidden";
+    painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(name, Qt::ElideRight, kNames - 22));
+    if (track.colour != 0) painter.fillRect(QRect(6, y + 4, 4, kRow - 8), QColor::fromRgb(track.colour));
+}
+
+void ThreadSheet::paintCells(QPainter& painter, const Track& track, int y) const {
+    const double cell = cellWidth();
+    const auto& samples = track.samples.vector();
+    // A bridged frame was not seen: a thin line, no cell.
+    const auto shade = [](const Sample& s) {
+        return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12));
+    };
+    // Neighbouring cells of one shade are drawn at once; a row has few of them.
+    for (std::size_t i = 0; i < samples.size();) {
+        std::size_t end = i + 1;
+        while (end < samples.size() && samples[end].frame == samples[end - 1].frame + 1 &&
+               shade(samples[end]) == shade(samples[i]))
+            ++end;
+        const QColor colour = track.setAside ? QColor(0x30, 0x30, 0x30) : theme::fitColour(shade(samples[i]) / 12.0);
+        const double x0 = xOfFrame(samples[i].frame) - cell / 2;
+        const double x1 = xOfFrame(samples[end - 1].frame) + cell / 2;
+        if (shade(samples[i]) < 0) painter.fillRect(QRectF(x0, y + kRow / 2.0 - 0.5, x1 - x0, 1), theme::kSlate);
+        else painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), colour);
+        i = end;
+    }
+    const auto error = errors_.find(track.id);
+    if (error == errors_.end() || error->second <= 1.0 || samples.empty() || track.setAside) return;
+    painter.setPen(theme::kCoral);
+    painter.drawText(QRectF(xOfFrame(samples.back().frame) - 52, y, 50, kRow), Qt::AlignRight | Qt::AlignVCenter,
+                     QString("%1 px").arg(error->second, 0, 'f', 1));
+}
+
+/// A tie is a small bow.
+void ThreadSheet::paintTies(QPainter& painter, const Track& track, int y) const {
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme::kBrass);
+    const double m = y + kRow / 2.0;
+    for (const Sample& sample : track.samples) {
+        if (!sample.tie) continue;
+        const double x = xOfFrame(sample.frame);
+        painter.drawPolygon(QPolygonF({{x, m}, {x - 4, m - 3.5}, {x - 4, m + 3.5}}));
+        painter.drawPolygon(QPolygonF({{x, m}, {x + 4, m - 3.5}, {x + 4, m + 3.5}}));
+    }
+    painter.setRenderHint(QPainter::Antialiasing, false);
+}
+
 void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     const Shot& shot = session_.shot();
     if (rows_.empty()) {
@@ -289,7 +343,6 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     }
     painter.save();
     painter.setClipRect(area);
-    const double cell = cellWidth();
     QFont small = font();
     small.setPixelSize(11);
     painter.setFont(small);
@@ -298,52 +351,9 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
     for (int row = first; row <= last; ++row) {
         const Track& track = shot.tracks[rows_[std::size_t(row)]];
         const int y = area.top() + row * kRow - scroll_;
-        const bool selected = session_.selection.contains(track.id);
-        if (selected) painter.fillRect(QRect(0, y, width(), kRow), QColor(0x33, 0x2d, 0x20));
-        painter.setPen(selected ? theme::kBrass : track.byHand ? theme::kText : theme::kDim);
-        QString name = QString::fromStdString(track.name);
-        if (track.locked) name += " ·locked";
-        if (track.hidden) name += " ·hidden";
-        painter.drawText(QRect(14, y, kNames - 20, kRow), Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(name, Qt::ElideRight, kNames - 22));
-        if (track.colour != 0) painter.fillRect(QRect(6, y + 4, 4, kRow - 8), QColor::fromRgb(track.colour));
-        const auto error = errors_.find(track.id);
-        // Neighbouring cells of one shade are drawn at once; a row has few of them.
-        const auto& samples = track.samples.vector();
-        for (std::size_t i = 0; i < samples.size();) {
-            // A bridged frame was not seen: a thin line, no cell.
-            const auto shade = [&](const Sample& s) {
-                return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12));
-            };
-            std::size_t end = i + 1;
-            while (end < samples.size() && samples[end].frame == samples[end - 1].frame + 1 &&
-                   shade(samples[end]) == shade(samples[i]))
-                ++end;
-            QColor colour = theme::fitColour(shade(samples[i]) / 12.0);
-            if (track.setAside) colour = QColor(0x30, 0x30, 0x30);
-            const double x0 = xOfFrame(samples[i].frame) - cell / 2;
-            const double x1 = xOfFrame(samples[end - 1].frame) + cell / 2;
-            if (shade(samples[i]) < 0) painter.fillRect(QRectF(x0, y + kRow / 2.0 - 0.5, x1 - x0, 1), theme::kSlate);
-            else painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), colour);
-            i = end;
-        }
-        if (error != errors_.end() && error->second > 1.0 && !samples.empty() && !track.setAside) {
-            painter.setPen(theme::kCoral);
-            painter.drawText(QRectF(xOfFrame(samples.back().frame) - 52, y, 50, kRow),
-                             Qt::AlignRight | Qt::AlignVCenter, QString("%1 px").arg(error->second, 0, 'f', 1));
-        }
-        // A tie is a small bow.
-        painter.setRenderHint(QPainter::Antialiasing);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(theme::kBrass);
-        for (const Sample& sample : samples) {
-            if (!sample.tie) continue;
-            const double x = xOfFrame(sample.frame);
-            const double m = y + kRow / 2.0;
-            painter.drawPolygon(QPolygonF({{x, m}, {x - 4, m - 3.5}, {x - 4, m + 3.5}}));
-            painter.drawPolygon(QPolygonF({{x, m}, {x + 4, m - 3.5}, {x + 4, m + 3.5}}));
-        }
-        painter.setRenderHint(QPainter::Antialiasing, false);
+        paintName(painter, track, y);
+        paintCells(painter, track, y);
+        paintTies(painter, track, y);
     }
     const int total = int(rows_.size()) * kRow;
     if (total > area.height()) {

@@ -63,6 +63,9 @@ private:
     QString whatIsAt(const QPointF& at) const;
     void paintRuler(QPainter& painter, const QRect& area);
     void paintRows(QPainter& painter, const QRect& area);
+    void paintName(QPainter& painter, const Track& track, int y) const;
+    void paintCells(QPainter& painter, const Track& track, int y) const;
+    void paintTies(QPainter& painter, const Track& track, int y) const;
     void scrollToSelection();
 
     Session& session_;

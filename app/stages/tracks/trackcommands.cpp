@@ -113,7 +113,10 @@ void TracksStage::addToolCommands(const Desk& desk) {
                    : spots.all().empty() ? QString("no spots are proposed; find some in an area first")
                                          : QString();
         });
-    c.add(
+}
+
+void TracksStage::addHoldCommand(const Desk& desk) {
+    desk.commands.add(
         "View", "Hold the canvas on the track", {K("N")},
         [=, this] {
             const TrackId wanted = session_.selection.isEmpty() ? 0 : *session_.selection.tracks().begin();
@@ -305,6 +308,12 @@ void TracksStage::addStateCommands(const Desk& desk) {
                 lock ? "Lock tracks" : "Unlock tracks", [lock](Track& t) { t.locked = lock; }, true);
         },
         some);
+}
+
+void TracksStage::addShownCommands(const Desk& desk) {
+    Commands& c = desk.commands;
+    const auto some = [this] { return whyNoneSelected(session_); };
+    const auto changed = changeSelected(session_);
     c.add(
         "Track", "Hide", {K("Shift+H")},
         [=, this] {

@@ -28,10 +28,12 @@ QWidget* TracksStage::makeCard() { return makeTracksCard(session_, candidates); 
 void TracksStage::furnish(const Desk& desk) {
     addTools(desk);
     addToolCommands(desk);
+    addHoldCommand(desk);
     addRunCommands(desk);
     addTieCommands(desk);
     addListCommands(desk);
     addStateCommands(desk);
+    addShownCommands(desk);
     addMarkCommands(desk);
 }
 

@@ -38,6 +38,8 @@ private:
     void addTieCommands(const Desk& desk);
     void addListCommands(const Desk& desk);
     void addStateCommands(const Desk& desk);
+    void addShownCommands(const Desk& desk);
+    void addHoldCommand(const Desk& desk);
     void addMarkCommands(const Desk& desk);
 
     Follow* follow_ = nullptr;  ///< the canvas owns both

@@ -65,10 +65,7 @@ json solveValue(const Shot& shot) {
     return value;
 }
 
-std::shared_ptr<const Solve> takeSolve(const json& value) {
-    auto solve = std::make_shared<Solve>();
-    solve->lens = takeLensValues(member(value, "lens", "solve"), "solve.lens");
-    solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
+List<SolvedFrame> takeFrames(const json& value) {
     std::vector<SolvedFrame> frames;
     for (std::size_t i = 0; const json& entry : list(value, "frames", "solve")) {
         const std::string where = fmt::format("solve.frames[{}]", i++);
@@ -93,6 +90,10 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         frames.push_back(frame);
     }
     if (frames.empty()) malformed("solve.frames: the list is empty");
+    return List<SolvedFrame>(std::move(frames));
+}
+
+List<SolvedTrack> takeSolvedTracks(const json& value) {
     std::vector<SolvedTrack> tracks;
     for (std::size_t i = 0; const json& entry : list(value, "tracks", "solve")) {
         const std::string where = fmt::format("solve.tracks[{}]", i++);
@@ -107,8 +108,15 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
         if (entry.contains("good_frames")) track.goodFrames = twoFrames(entry["good_frames"], where + ".good_frames");
         tracks.push_back(track);
     }
-    solve->frames = List<SolvedFrame>(std::move(frames));
-    solve->tracks = List<SolvedTrack>(std::move(tracks));
+    return List<SolvedTrack>(std::move(tracks));
+}
+
+std::shared_ptr<const Solve> takeSolve(const json& value) {
+    auto solve = std::make_shared<Solve>();
+    solve->lens = takeLensValues(member(value, "lens", "solve"), "solve.lens");
+    solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
+    solve->frames = takeFrames(value);
+    solve->tracks = takeSolvedTracks(value);
     solve->rms_px = number(value, "rms_px", "solve");
     solve->heldOutRms_px = number(value, "held_out_rms_px", "solve");
     solve->used = whole(value, "used", "solve");

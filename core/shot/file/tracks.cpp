@@ -53,6 +53,32 @@ json tracksValue(const Shot& shot) {
     return tracks;
 }
 
+List<Sample> takeSamples(const json& entry, const std::string& where) {
+    std::vector<Sample> samples;
+    for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
+        const std::string place = fmt::format("{}.samples[{}]", where, k++);
+        if (!value.is_array() || (value.size() != 5 && value.size() != 7))
+            malformed(place + ": has not 5 or 7 numbers");
+        const double frame = number(value[0], place);
+        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        const double marks = number(value[4], place);
+        Sample sample{.frame = int(frame),
+                      .at = {number(value[1], place), number(value[2], place)},
+                      .score = number(value[3], place)};
+        sample.tie = int(marks) & 1;
+        sample.renewed = int(marks) & 2;
+        sample.bridged = int(marks) & 4;
+        const int lost = int(marks) >> 3;
+        if (marks < 0 || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
+        sample.lost = EndReason(lost);
+        if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
+        if (!samples.empty() && sample.frame <= samples.back().frame)
+            malformed(place + ": frames have to rise, each once");
+        samples.push_back(sample);
+    }
+    return List<Sample>(std::move(samples));
+}
+
 Track takeTrack(const json& entry, const std::string& where) {
     Track track;
     track.id = TrackId(key(entry, "id", where));
@@ -89,29 +115,7 @@ Track takeTrack(const json& entry, const std::string& where) {
         for (const json& corner : list(entry, "outline", where)) outline.push_back(vector2(corner, where + ".outline"));
         track.outline = List<Eigen::Vector2d>(std::move(outline));
     }
-    std::vector<Sample> samples;
-    for (std::size_t k = 0; const json& value : list(entry, "samples", where)) {
-        const std::string place = fmt::format("{}.samples[{}]", where, k++);
-        if (!value.is_array() || (value.size() != 5 && value.size() != 7))
-            malformed(place + ": has not 5 or 7 numbers");
-        const double frame = number(value[0], place);
-        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
-        const double marks = number(value[4], place);
-        Sample sample{.frame = int(frame),
-                      .at = {number(value[1], place), number(value[2], place)},
-                      .score = number(value[3], place)};
-        sample.tie = int(marks) & 1;
-        sample.renewed = int(marks) & 2;
-        sample.bridged = int(marks) & 4;
-        const int lost = int(marks) >> 3;
-        if (marks < 0 || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
-        sample.lost = EndReason(lost);
-        if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
-        if (!samples.empty() && sample.frame <= samples.back().frame)
-            malformed(place + ": frames have to rise, each once");
-        samples.push_back(sample);
-    }
-    track.samples = List<Sample>(std::move(samples));
+    track.samples = takeSamples(entry, where);
     return track;
 }
 
