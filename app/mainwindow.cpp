@@ -3,7 +3,6 @@
 #include "recoverybar.h"
 #include "scene/scenebar.h"
 #include "session/logging.h"
-#include "stages/delivery/deliverystage.h"
 #include "titlebar.h"
 #include "transport.h"
 #include "widgets/filedialogs.h"
@@ -173,10 +172,12 @@ void MainWindow::furnish() {
 }
 
 void MainWindow::addViews() {
-    throughSwitch_ = toolBar_->addSwitch("Through camera", "Look through the solved camera (C)", [this](bool on) {
-        if (world_) world_->setThroughCamera(on);
-    });
-    throughSwitch_->hide();
+    toolBar_
+        ->addSwitch("Through camera", "Look through the solved camera (C)", {"3d"},
+                    [this](bool on) {
+                        if (world_) world_->setThroughCamera(on);
+                    })
+        ->setObjectName("throughSwitch");
     toolBar_->addView("3d", "3D", {}, [this] { show("3d"); });
     if (world_) sceneBar_ = new SceneBar(*world_);
 }
@@ -185,14 +186,15 @@ void MainWindow::show(const QString& view) {
     view_ = view;
     const bool scene = view == "3d";
     const bool compares = view == "wipe" || view == "beside";
+    const QStringList sights = canvas_->sights();
+    if (sights.contains(view) || !sights.contains(compared_))
+        compared_ = sights.contains(view) ? view : sights.value(0);
     views_->setCurrentWidget(scene ? worldPage_ : canvas_);
-    canvas_->look(compares ? QString("steady") : view, view == "wipe"     ? Compare::wipe
-                                                       : view == "beside" ? Compare::beside
-                                                                          : Compare::none);
+    canvas_->look(compares ? compared_ : view, view == "wipe"     ? Compare::wipe
+                                               : view == "beside" ? Compare::beside
+                                                                  : Compare::none);
     toolBar_->setView(compares ? QString("compare") : view);
     toolBar_->setInstead(scene && world_ ? sceneBar_ : nullptr);
-    throughSwitch_->setVisible(scene && world_);
-    if (auto* grid = toolBar_->findChild<QToolButton*>("gridSwitch")) grid->setVisible(view == "plate");
 }
 
 void MainWindow::refreshCommands() {

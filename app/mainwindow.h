@@ -105,9 +105,9 @@ private:
     Transport* transport_;
     NoteBar* noteBar_;
     RecoveryBar* recoveryBar_;
-    QToolButton* throughSwitch_ = nullptr;
     QWidget* sceneBar_ = nullptr;
     QString view_ = "plate";
+    QString compared_;  ///< the sight that is compared with the plate: the one looked at last
 };
 
 }  // namespace pinion

@@ -6,6 +6,7 @@
 #include "shot/edits/plateedits.h"
 #include "stages/reasons.h"
 #include "widgets/filedialogs.h"
+#include "widgets/toolbar.h"
 
 #include <QToolButton>
 
@@ -72,7 +73,7 @@ void MainWindow::addViewCommands() {
         [this] {
             show("3d");
             if (world_) world_->setThroughCamera(!world_->throughCamera());
-            throughSwitch_->setChecked(world_ && world_->throughCamera());
+            toolBar_->findChild<QToolButton*>("throughSwitch")->setChecked(world_ && world_->throughCamera());
         },
         [this] {
             return !world_                 ? QString("this machine has no OpenGL")

@@ -67,9 +67,7 @@ void Canvas::addOverlay(std::unique_ptr<Overlay> overlay) {
     overlays_.insert(place, std::move(overlay));
 }
 
-void Canvas::addTool(std::unique_ptr<Tool> tool) {
-    tools_.push_back(std::move(tool));
-}
+void Canvas::addTool(std::unique_ptr<Tool> tool) { tools_.push_back(std::move(tool)); }
 
 Sight* Canvas::addSight(std::unique_ptr<Sight> sight) {
     sights_.push_back(std::move(sight));
@@ -109,6 +107,13 @@ void Canvas::look(const QString& name, Compare compare) {
     sight_ = wanted;
     compare_ = wanted ? compare : Compare::none;
     refreshView();
+}
+
+QStringList Canvas::sights() const {
+    QStringList names;
+    for (const auto& sight : sights_)
+        if (sight->isView()) names << sight->name();
+    return names;
 }
 
 void Canvas::setHold(Sight* hold) {

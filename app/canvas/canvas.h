@@ -9,6 +9,7 @@
 #include "session/session.h"
 
 #include <QImage>
+#include <QStringList>
 #include <QWidget>
 
 #include <memory>
@@ -39,6 +40,8 @@ public:
     void look(const QString& sight, Compare compare);
     QString sight() const { return sight_ ? sight_->name() : QString(); }
     Compare compare() const { return compare_; }
+    /// The names of the sights that can be looked at.
+    QStringList sights() const;
     /// How the plate as filmed lies while something is held still in it; null: not held.
     void setHold(Sight* hold);
     /// A sight has changed by itself.

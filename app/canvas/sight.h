@@ -12,7 +12,9 @@ namespace pinion {
 class Sight {
 public:
     virtual ~Sight() = default;
-    virtual QString name() const = 0;                  ///< also of the view's button
+    virtual QString name() const = 0;
+    /// One of the ways to look that are chosen; otherwise it only holds the plate still.
+    virtual bool isView() const { return true; }
     virtual PlateWarp warpAt(int frame) const = 0;     ///< the bare plate where there is none
     virtual QString words(int frame) const = 0;        ///< what is seen, in the picture's corner
     virtual bool isTroubled() const { return false; }  ///< the words are a problem

@@ -36,6 +36,7 @@ void Ties::edit(const QString& name, Shot shot, TrackId id, int frame) {
     const Track* track = findTrack(document_.shot(), id);
     // A track that was never tracked has nothing to track again.
     if (!player_.hasPlate() || !track || track->samples.size() < 2) return;
+    name_ = name;
     track_ = id;
     frame_ = frame;
     timer_.start();
@@ -55,8 +56,11 @@ void Ties::track() {
                 if (result.error().fault == Fault::input) notes_.sayError(text(result.error().message));
                 return;
             }
-            // Part of the edit that placed the tie: one step back undoes both.
-            document_.amend(withTracked(document_.shot(), result->tracks));
+            // Part of the edit that placed the tie: one step back undoes both. Unless something else was done
+            // meanwhile.
+            Shot after = withTracked(document_.shot(), result->tracks);
+            if (document_.history().undoName() == name_.toStdString()) document_.amend(std::move(after));
+            else document_.edit("Track beside a tie", std::move(after));
         };
     });
 }

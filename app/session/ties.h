@@ -30,6 +30,7 @@ private:
     Notes& notes_;
     LiveWork work_;
     QTimer timer_;
+    QString name_;  ///< of the edit that placed it
     TrackId track_ = 0;
     int frame_ = 0;
 };

@@ -116,12 +116,14 @@ void ToolBar::addWord(const QString& word) {
     addLeft(label, true);
 }
 
-QToolButton* ToolBar::addSwitch(const QString& title, const QString& tip, const std::function<void(bool)>& chosen) {
+QToolButton* ToolBar::addSwitch(const QString& title, const QString& tip, const QStringList& views,
+                                const std::function<void(bool)>& chosen) {
     QToolButton* button = barButton(title);
     button->setCheckable(true);
     button->setToolTip(tip);
     connect(button, &QToolButton::clicked, this, chosen);
     switches_->addWidget(button);
+    viewSwitches_.emplace_back(button, views);
     return button;
 }
 
@@ -158,6 +160,7 @@ void ToolBar::setTool(const QString& tool) {
 
 void ToolBar::setView(const QString& view) {
     for (const auto& [name, button] : viewButtons_) button->setChecked(name == view);
+    for (const auto& [button, views] : viewSwitches_) button->setVisible(views.contains(view));
 }
 
 void ToolBar::setInstead(QWidget* part) {

@@ -1,6 +1,6 @@
 #pragma once
 
-#include <QString>
+#include <QStringList>
 #include <QWidget>
 
 #include <functional>
@@ -35,8 +35,9 @@ public:
                  const std::function<void()>& take);
     void addStep(QAction* action, const QString& icon);
     void addWord(const QString& word);
-    /// At the right: `chosen` is called with whether it is checked now.
-    QToolButton* addSwitch(const QString& title, const QString& tip, const std::function<void(bool)>& chosen);
+    /// At the right, in the named views: `chosen` is called with whether it is checked now.
+    QToolButton* addSwitch(const QString& title, const QString& tip, const QStringList& views,
+                           const std::function<void(bool)>& chosen);
     QToolButton* addView(const QString& view, const QString& title, const QString& tip,
                          const std::function<void()>& show);
 
@@ -65,6 +66,7 @@ private:
     QHBoxLayout* switches_;
     QHBoxLayout* views_;
     std::map<QString, QToolButton*> tools_, viewButtons_;
+    std::vector<std::pair<QToolButton*, QStringList>> viewSwitches_;
     std::vector<Part> parts_;
     QString stage_, open_;  ///< whose parts are added; whose card is open
     bool always_ = true;

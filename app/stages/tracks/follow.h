@@ -16,6 +16,7 @@ public:
     void set(TrackId track);
 
     QString name() const override { return "held"; }
+    bool isView() const override { return false; }
     PlateWarp warpAt(int frame) const override;
     QString words(int frame) const override;
 

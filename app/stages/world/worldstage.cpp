@@ -20,11 +20,11 @@ void WorldStage::furnish(const Desk& desk) {
     auto ground = std::make_unique<GroundOverlay>(session_);
     ground_ = ground.get();
     desk.canvas.addOverlay(std::move(ground));
-    QToolButton* grid = desk.tools.addSwitch("Grid", "The ground grid over the plate (G)", [this, desk](bool on) {
-        ground_->show(on);
-        desk.canvas.update();
-    });
-    grid->setObjectName("gridSwitch");
+    QToolButton* grid =
+        desk.tools.addSwitch("Grid", "The ground grid over the plate (G)", {"plate"}, [this, desk](bool on) {
+            ground_->show(on);
+            desk.canvas.update();
+        });
     grid->setChecked(true);
     desk.commands.add("View", "Ground grid on the plate", {QKeySequence("G")}, [grid] { grid->click(); });
     desk.commands.add(
