@@ -1028,6 +1028,9 @@ int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     QApplication application(argc, argv);
     QApplication::setApplicationName("pinion-window-tests");
+    // What an earlier run left that was ended from outside would be offered for recovery.
+    const auto data = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString();
+    std::filesystem::remove_all(std::filesystem::path(data) / "autosave");
     theme::apply(application);
     return Catch::Session().run(argc, argv);
 }
