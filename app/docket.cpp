@@ -2,6 +2,7 @@
 
 #include "widgets/theme.h"
 
+#include <QApplication>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -50,6 +51,10 @@ Card* Docket::card(const QString& stage) const {
 void Docket::open(const QString& stage) {
     const QString before = open_;
     open_ = stage;
+    // Hidden, what has the focus would hand it on to the next card, which then looked chosen.
+    QWidget* focus = QApplication::focusWidget();
+    if (const Card* closing = card(before); before != stage && focus && closing->isAncestorOf(focus))
+        focus->clearFocus();
     for (const Entry& entry : entries_) {
         entry.card->setOpen(entry.stage->id() == stage);
         if (entry.stage->id() == before && before != stage) entry.stage->leave();

@@ -76,6 +76,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), stages_(makeStage
     toolBar_->openStage(docket_->openStage());
     show("plate");
     refreshCommands();
+    canvas_->setFocus();
 }
 
 MainWindow::~MainWindow() {
@@ -126,6 +127,7 @@ void MainWindow::connectParts() {
     connect(commands_, &Commands::refused, this, [this](const QString& why) { session_.say(why); });
     connect(docket_, &Docket::opened, this, [this](const QString& stage) {
         toolBar_->openStage(stage);
+        if (!focusWidget()) canvas_->setFocus();
         // A tool goes with the card it belongs to; one without a button was taken by a command and stays.
         if (!toolBar_->offers(canvas_->toolInHand()) && toolBar_->knows(canvas_->toolInHand()))
             canvas_->takeTool("select");

@@ -136,6 +136,13 @@ TEST_CASE("what has the keyboard's focus is seen, and Enter opens a card") {
     CHECK(card->grab().toImage() != before);
     QTest::keyClick(card, Qt::Key_Return);
     CHECK(f.window.docket().openStage() == "steady");
+    // A button that is hidden with its card hands the focus to the picture, not to the next card.
+    f.window.docket().open("plate");
+    auto* check = f.button("button-check-the-plate");
+    check->setFocus(Qt::MouseFocusReason);
+    f.window.docket().open("delivery");
+    QTest::qWait(30);
+    CHECK(f.canvas.hasFocus());
     auto* select = f.window.findChild<QToolButton*>("tool-select");
     REQUIRE(select);
     const QImage plain = select->grab().toImage();
