@@ -16,9 +16,8 @@ JobRunner::~JobRunner() {
     live_.waitForDone();
 }
 
-void JobRunner::sayProblem(const QString& name, const Error& error) {
+void JobRunner::sayProblem(const Error& error) {
     problem_ = text(error.message);
-    Q_UNUSED(name);
     // Who stops a job knows that it is stopped.
     if (error.fault != Fault::stopped) notes_.sayError(problem_);
     else problem_ = "stopped";
@@ -76,8 +75,8 @@ void JobRunner::run(const QString& name, int frames, const Work& work) {
         try {
             finish = work(link);
         } catch (const std::exception& error) {
-            finish = [this, name, what = std::string(error.what())] {
-                sayProblem(name, {Fault::system, "The job failed: " + what});
+            finish = [this, what = std::string(error.what())] {
+                sayProblem({Fault::system, "The job failed: " + what});
             };
         }
         QMetaObject::invokeMethod(this, [this, name, finish = std::move(finish)] {

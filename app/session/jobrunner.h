@@ -62,7 +62,7 @@ public:
             return [this, job, result] {
                 if (job.ended) job.ended();
                 if (*result) job.merge(**result);
-                else sayProblem(job.name, result->error());
+                else sayProblem(result->error());
             };
         });
         return true;
@@ -85,7 +85,7 @@ private:
     using Work = std::function<std::function<void()>(const JobLink&)>;
     void run(const QString& name, int frames, const Work& work);
     void takeReport(double fraction, const QString& detail);
-    void sayProblem(const QString& name, const Error& error);
+    void sayProblem(const Error& error);
 
     Notes& notes_;
     std::thread thread_;

@@ -21,6 +21,7 @@ Ties::Ties(Document& document, Player& player, JobRunner& jobs, Notes& notes)
         connect(&document, signal, this, [this] {
             timer_.stop();
             work_.cancel();
+            track_ = 0;  // a nudge after an undo is a step of its own
         });
 }
 

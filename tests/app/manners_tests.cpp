@@ -361,3 +361,31 @@ TEST_CASE("the tool bar offers a stage's tools while its card is open, and those
     CHECK(isShown("tool-line"));
     other.setParent(nullptr);
 }
+
+TEST_CASE("what the place tool says is of the plate that is open, not of one before it with the same frame numbers") {
+    Fixture f;
+    const test::Scratch scratch;
+    for (const char* name : {"corner", "flat"}) {
+        QImage image(96, 96, QImage::Format_RGB32);
+        image.fill(QColor(60, 60, 60));
+        if (std::string(name) == "corner")
+            for (int y = 48; y < 96; ++y)
+                for (int x = 48; x < 96; ++x) image.setPixelColor(x, y, QColor(220, 220, 220));
+        std::filesystem::create_directories(scratch / name);
+        for (int frame = 1; frame <= 3; ++frame)
+            REQUIRE(image.save(text((scratch / name / fmt::format("p.{:04}.png", frame)).string())));
+    }
+    const auto adviceIn = [&](const char* name) {
+        f.session.open(scratch / name);
+        f.wait();
+        f.waitForPicture();
+        f.canvas.takeTool("place");
+        QTest::mouseMove(&f.canvas, f.screen(40, 40));
+        QTest::qWait(60);
+        QTest::mouseMove(&f.canvas, f.screen(48, 48));
+        QTest::qWait(200);
+        return f.tracks.placeTool()->advice();
+    };
+    CHECK(adviceIn("corner").contains("corner"));
+    CHECK(adviceIn("flat").contains("flat"));
+}

@@ -70,12 +70,10 @@ void PlaceTool::putDown() {
 bool PlaceTool::hover(const CanvasEvent& event) {
     at_ = event.at;
     plate_ = event.plate;
-    const int frame = session_.player.frame();
-    const PicturePtr picture = session_.player.picture();
-    if (!picture || session_.player.pictureFrame() != frame) return false;
-    const ScatterSettings& settings = session_.shot().scatterSettings;
-    ground_.want(frame, [picture, channel = settings.channel, filter = settings.preFilter](const Progress&) {
-        Ground ground{buildPyramid(*picture, channel, filter, 1)};
+    const GroundKey key = groundKey();
+    if (!key.picture) return false;
+    ground_.want(key, [key](const Progress&) {
+        Ground ground{buildPyramid(*key.picture, key.channel, key.filter, 1)};
         ground.grain = grainOf(ground.pyramid);
         return Expected<Ground>(std::move(ground));
     });
@@ -83,9 +81,16 @@ bool PlaceTool::hover(const CanvasEvent& event) {
     return true;
 }
 
+/// Without a picture while that of the frame is still being read.
+PlaceTool::GroundKey PlaceTool::groundKey() const {
+    const Player& player = session_.player;
+    const ScatterSettings& settings = session_.shot().scatterSettings;
+    return {player.pictureFrame() == player.frame() ? player.picture() : nullptr, settings.channel, settings.preFilter};
+}
+
 void PlaceTool::advise() {
     advice_.reset();
-    if (!plate_ || !ground_.value() || ground_.isPending() || ground_.key() != session_.player.frame()) return;
+    if (!plate_ || !ground_.value() || ground_.isPending() || ground_.key() != groundKey()) return;
     const ScatterSettings& settings = session_.shot().scatterSettings;
     advice_ =
         adviseSpot(ground_.value()->pyramid, *plate_, settings.pattern_px, settings.search_px, ground_.value()->grain);

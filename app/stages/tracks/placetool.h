@@ -33,6 +33,14 @@ private:
         Pyramid pyramid;
         double grain = 0;
     };
+    /// What it is made of: another plate has other pictures on the same frames.
+    struct GroundKey {
+        PicturePtr picture;
+        Channel channel = Channel::luma;
+        PreFilter filter = PreFilter::none;
+        bool operator==(const GroundKey&) const = default;
+    };
+    GroundKey groundKey() const;
     void advise();
     void paintAdvice(QPainter& painter) const;
     void paintSlide(QPainter& painter, double half) const;
@@ -40,7 +48,7 @@ private:
     Session& session_;
     const Spots& spots_;
     Canvas& canvas_;
-    Derived<Ground, int> ground_;  ///< by frame
+    Derived<Ground, GroundKey> ground_;
     QPointF at_;
     std::optional<Eigen::Vector2d> plate_;
     std::optional<Eigen::Vector2d> placed_;  ///< while the button is down
