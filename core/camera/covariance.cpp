@@ -87,158 +87,205 @@ double lastingOf(const Bundle& bundle, const BundleOptions& options) {
     return total;
 }
 
+/// The covariance of a free network: what the tracks leave open (a similarity, or a turn) is shared out so that all
+/// cameras together move least, and counts as certain.
 template <bool Places, bool Zoom>
-std::optional<BundleCovariance> covarianceAs(const Bundle& bundle, const BundleOptions& options, bool lensOnly) {
+class FreeNetwork {
+public:
     using Equations = NormalEquations<Places, Zoom>;
-    constexpr int B = Equations::B;
-    constexpr int kGauge = Places ? 7 : 3;
-    Equations equations(bundle, options);
-    equations.linearise(bundle, true);
-    equations.collectGradient();
-    Envelope matrix = equations.emptyMatrix();
-    Eigen::VectorXd right;
-    const auto cameras = bundle.cameras.size();
-    const Index cameraRows = Index(cameras) * B, lens = equations.lensCount();
+    using Tall = typename Equations::Tall;
+    static constexpr int B = Equations::B;
+    static constexpr int kGauge = Places ? 7 : 3;
 
-    // The freedoms of a similarity, tied to one camera and to the distance of another; the ties drop out below.
-    const auto tie = [&](std::size_t camera, int c) {
-        double* block = matrix.at(int(camera), int(camera));
-        double& entry = block[Index(c) * matrix.stride(int(camera)) + c];
+    FreeNetwork(const Bundle& bundle, const BundleOptions& options)
+        : bundle_(bundle), options_(options), equations_(bundle, options), matrix_(equations_.emptyMatrix()) {
+        equations_.linearise(bundle, true);
+        equations_.collectGradient();
+        lens_ = equations_.lensCount();
+    }
+
+    std::optional<BundleCovariance> covariance(bool lensOnly) {
+        if (!hold() || !factorise()) return std::nullopt;
+        shareOut();
+        const Noise noise = noiseNow();
+        BundleCovariance result;
+        result.noise_px = noise.sigma;
+        result.factor = factor_ = noise.factor;
+        result.terms = equations_.terms();
+        result.lens = matrix_.corner() * factor_;
+        if (!result.lens.allFinite()) return std::nullopt;
+        if (lensOnly) return result;
+        ofCameras(result);
+        result.points.resize(bundle_.points.size());
+        if constexpr (Places)
+            parallelFor(
+                bundle_.points.size(), [&](std::size_t p) { result.points[p] = ofPoint(p); }, 16);
+        return result;
+    }
+
+private:
+    /// Chooses what ties the freedoms of a similarity down: one camera, and the distance of another.
+    bool hold() {
+        held_ = bundle_.cameras.size() / 2;
+        farthest_ = held_;
+        if constexpr (Places) {
+            const auto distance = [&](std::size_t i) {
+                return (bundle_.cameras[i].centre() - bundle_.cameras[held_].centre()).norm();
+            };
+            double squares = 0;
+            for (std::size_t i = 0; i < bundle_.cameras.size(); ++i) {
+                squares += distance(i) * distance(i);
+                if (distance(i) > distance(farthest_)) farthest_ = i;
+            }
+            spread_ = std::sqrt(squares / double(bundle_.cameras.size()));
+            if (farthest_ == held_ || !(spread_ > 0)) return false;
+            const Pose& far = bundle_.cameras[farthest_];
+            const Vector3d apart = far.rotation * (bundle_.cameras[held_].centre() - far.centre());
+            apart.cwiseAbs().maxCoeff(&axis_);
+        }
+        return true;
+    }
+
+    void tie(std::size_t camera, int c) {
+        double* block = matrix_.at(int(camera), int(camera));
+        double& entry = block[Index(c) * matrix_.stride(int(camera)) + c];
         entry += std::max(entry, 1e-6);
-    };
-    const std::size_t held = cameras / 2;
-    double spread = 1;
-    std::size_t farthest = held;
-    int axis = 0;
-    if constexpr (Places) {
-        const auto distance = [&](std::size_t i) {
-            return (bundle.cameras[i].centre() - bundle.cameras[held].centre()).norm();
-        };
-        double squares = 0;
+    }
+
+    bool factorise() {
+        Eigen::VectorXd right;
+        // What hardly anything determines may leave the equations singular to the last digits; then a trace of damping
+        // stands in.
+        for (const double trace : {0.0, 1e-10, 1e-8, 1e-6}) {
+            equations_.reduce(trace, matrix_, right);
+            for (int c = 0; c < (Places ? 6 : 3); ++c) tie(held_, c);
+            if constexpr (Places) tie(farthest_, 3 + axis_);
+            if (matrix_.factorise()) return true;
+        }
+        return false;
+    }
+
+    /// Columns: how a similarity moves all cameras, and the measure by which the best one is found. The ties drop out.
+    void shareOut() {
+        const auto cameras = bundle_.cameras.size();
+        const Index cameraRows = Index(cameras) * B;
+        gauge_ = MatrixXd::Zero(cameraRows, kGauge);
+        MatrixXd measure = MatrixXd::Zero(cameraRows + lens_, kGauge);
+        centres_.resize(Places ? cameras : 0);
         for (std::size_t i = 0; i < cameras; ++i) {
-            squares += distance(i) * distance(i);
-            if (distance(i) > distance(farthest)) farthest = i;
+            const Index at = Index(i) * B;
+            const Matrix3d rotation = bundle_.cameras[i].rotation.toRotationMatrix();
+            gauge_.template block<3, 3>(at, 0) = -rotation;
+            if constexpr (Places) {
+                gauge_.template block<3, 3>(at + 3, 3) = -rotation;
+                gauge_.template block<3, 1>(at + 3, 6) = bundle_.cameras[i].translation;
+                centres_[i] = Equations::centreByPose(bundle_.cameras[i]);
+                Eigen::Matrix<double, 6, 6> weight = centres_[i].transpose() * centres_[i];
+                weight.topLeftCorner<3, 3>().diagonal().array() += spread_ * spread_;
+                measure.template middleRows<6>(at) = weight * gauge_.template middleRows<6>(at);
+            } else {
+                measure.template middleRows<3>(at) = gauge_.template middleRows<3>(at);
+            }
         }
-        spread = std::sqrt(squares / double(cameras));
-        if (farthest == held || !(spread > 0)) return std::nullopt;
-        const Vector3d apart =
-            bundle.cameras[farthest].rotation * (bundle.cameras[held].centre() - bundle.cameras[farthest].centre());
-        apart.cwiseAbs().maxCoeff(&axis);
+        shape_ = (gauge_.transpose() * measure.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
+        spreadColumns_ = matrix_.solve(measure);
+        inner_ = measure.transpose() * spreadColumns_;
+        matrix_.invert();
     }
-    // What hardly anything determines may leave the equations singular to the last digits; then a trace of damping
-    // stands in.
-    bool factorised = false;
-    for (const double trace : {0.0, 1e-10, 1e-8, 1e-6}) {
-        equations.reduce(trace, matrix, right);
-        for (int c = 0; c < (Places ? 6 : 3); ++c) tie(held, c);
-        if constexpr (Places) tie(farthest, 3 + axis);
-        factorised = matrix.factorise();
-        if (factorised) break;
-    }
-    if (!factorised) return std::nullopt;
 
-    // Columns: how a similarity moves all cameras, and the measure by which the best one is found.
-    MatrixXd gauge = MatrixXd::Zero(cameraRows, kGauge), measured = MatrixXd::Zero(cameraRows + lens, kGauge);
-    std::vector<Eigen::Matrix<double, 3, 6>> centres(Places ? cameras : 0);
-    for (std::size_t i = 0; i < cameras; ++i) {
-        const Index at = Index(i) * B;
-        const Matrix3d rotation = bundle.cameras[i].rotation.toRotationMatrix();
-        gauge.block<3, 3>(at, 0) = -rotation;
-        if constexpr (Places) {
-            gauge.template block<3, 3>(at + 3, 3) = -rotation;
-            gauge.template block<3, 1>(at + 3, 6) = bundle.cameras[i].translation;
-            centres[i] = Equations::centreByPose(bundle.cameras[i]);
-            Eigen::Matrix<double, 6, 6> weight = centres[i].transpose() * centres[i];
-            weight.topLeftCorner<3, 3>().diagonal().array() += spread * spread;
-            measured.template middleRows<6>(at) = weight * gauge.template middleRows<6>(at);
-        } else {
-            measured.template middleRows<3>(at) = gauge.template middleRows<3>(at);
-        }
+    Noise noiseNow() const {
+        const double parameters = double(Index(bundle_.cameras.size()) * B + lens_) - kGauge +
+                                  (Places ? 3.0 : 2.0) * double(bundle_.points.size());
+        Noise noise = noiseOf(bundle_, options_, parameters);
+        noise.factor *= lastingOf(bundle_, options_);
+        return noise;
     }
-    const MatrixXd shape =
-        (gauge.transpose() * measured.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
-    const MatrixXd spreadColumns = matrix.solve(measured);
-    const MatrixXd inner = measured.transpose() * spreadColumns;
-    matrix.invert();
 
-    const double parameters = double(cameraRows + lens) - kGauge + (Places ? 3.0 : 2.0) * double(bundle.points.size());
-    Noise noise = noiseOf(bundle, options, parameters);
-    noise.factor *= lastingOf(bundle, options);
-    BundleCovariance result;
-    result.noise_px = noise.sigma;
-    result.factor = noise.factor;
-    result.terms = equations.terms();
-    result.lens = matrix.corner() * noise.factor;
-    if (!result.lens.allFinite()) return std::nullopt;
-    if (lensOnly) return result;
-    const auto free = [&](const MatrixXd& own, const MatrixXd& moves, const MatrixXd& columns) {
-        const MatrixXd mixed = moves * shape * columns.transpose();
-        return MatrixXd(own - mixed - mixed.transpose() + moves * shape * inner * shape * moves.transpose());
-    };
-    const auto blockOf = [&](int row, int column) {
+    /// A part's own covariance without what a similarity, which moves it by `moves`, leaves open.
+    MatrixXd free(const MatrixXd& own, const MatrixXd& moves, const MatrixXd& columns) const {
+        const MatrixXd mixed = moves * shape_ * columns.transpose();
+        return own - mixed - mixed.transpose() + moves * shape_ * inner_ * shape_ * moves.transpose();
+    }
+
+    auto blockOf(int row, int column) {
         return Eigen::Map<const Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>(
-            matrix.at(row, column), B, B, Eigen::OuterStride<>(matrix.stride(row)));
-    };
-    for (std::size_t i = 0; i < cameras; ++i) {
-        const Index at = Index(i) * B;
-        if constexpr (Zoom)
-            result.focals_px.push_back(std::sqrt(std::max(0.0, noise.factor * blockOf(int(i), int(i))(B - 1, B - 1))));
-        if constexpr (Places) {
-            const MatrixXd own = blockOf(int(i), int(i)).template topLeftCorner<6, 6>();
-            const MatrixXd cov = free(own, gauge.template middleRows<6>(at), spreadColumns.template middleRows<6>(at));
-            result.positions.emplace_back(noise.factor * centres[i] * cov * centres[i].transpose());
+            matrix_.at(row, column), B, B, Eigen::OuterStride<>(matrix_.stride(row)));
+    }
+
+    void ofCameras(BundleCovariance& result) {
+        for (std::size_t i = 0; i < bundle_.cameras.size(); ++i) {
+            const Index at = Index(i) * B;
+            if constexpr (Zoom)
+                result.focals_px.push_back(std::sqrt(std::max(0.0, factor_ * blockOf(int(i), int(i))(B - 1, B - 1))));
+            if constexpr (Places) {
+                const MatrixXd own = blockOf(int(i), int(i)).template topLeftCorner<6, 6>();
+                const MatrixXd cov =
+                    free(own, gauge_.template middleRows<6>(at), spreadColumns_.template middleRows<6>(at));
+                result.positions.emplace_back(factor_ * centres_[i] * cov * centres_[i].transpose());
+            }
         }
     }
-    result.points.resize(bundle.points.size());
-    if constexpr (Places) {
-        parallelFor(
-            bundle.points.size(),
-            [&](std::size_t p) {
-                const Eigen::Vector4d& point = bundle.points[p];
-                if (std::abs(point[3]) < 1e-9) return;
-                std::vector<std::pair<int, typename Equations::Tall>> seen;
-                equations.visitCross(p, [&](std::size_t camera, const typename Equations::Tall& w) {
-                    seen.emplace_back(int(camera), w);
-                });
-                if (seen.size() < 2) return;
-                const std::size_t step = std::max<std::size_t>(1, seen.size() / 400);
-                if (step > 1) return;  // hundreds of frames: its place is as sure as the path itself
-                Matrix3d middle = Matrix3d::Zero();
-                Eigen::Matrix<double, 3, kGauge> columns = Eigen::Matrix<double, 3, kGauge>::Zero();
-                for (std::size_t a = 0; a < seen.size(); ++a) {
-                    columns.noalias() -=
-                        seen[a].second.transpose() * spreadColumns.template middleRows<B>(Index(seen[a].first) * B);
-                    Eigen::Matrix<double, B, 3> sum = 0.5 * (blockOf(seen[a].first, seen[a].first) * seen[a].second);
-                    for (std::size_t b = 0; b < a; ++b)
-                        sum.noalias() += blockOf(seen[a].first, seen[b].first) * seen[b].second;
-                    const Matrix3d half = seen[a].second.transpose() * sum;
-                    middle += half + half.transpose();
-                    if (lens > 0) {
-                        const Matrix3d cross = equations.lensCross(p) *
-                                               matrix.border().template middleCols<B>(Index(seen[a].first) * B) *
-                                               seen[a].second;
-                        middle += cross + cross.transpose();
-                    }
-                }
-                if (lens > 0) {
-                    middle += equations.lensCross(p) * matrix.corner() * equations.lensCross(p).transpose();
-                    columns -= equations.lensCross(p) * spreadColumns.bottomRows(lens);
-                }
-                const Matrix3d& inverse = equations.pointInverse(p);
-                const Vector3d place = point.head<3>() / point[3];
-                Eigen::Matrix<double, 3, 4> finite;
-                finite << Matrix3d::Identity() / point[3], -point.head<3>() / (point[3] * point[3]);
-                const Matrix3d byTangent = finite * equations.tangent(p);
-                const Matrix3d own = byTangent * (inverse + inverse * middle * inverse) * byTangent.transpose();
-                Eigen::Matrix<double, 3, 7> moves;
-                moves << -crossOf(place), Matrix3d::Identity(), place;
-                const Matrix3d cov = free(own, moves, byTangent * inverse * columns) * noise.factor;
-                if (cov.allFinite()) result.points[p] = cov;
-            },
-            16);
+
+    /// How a point's step follows from what is unsure of the cameras and the lens that saw it.
+    struct Followed {
+        Matrix3d middle = Matrix3d::Zero();
+        Eigen::Matrix<double, 3, kGauge> columns = Eigen::Matrix<double, 3, kGauge>::Zero();
+    };
+
+    Followed followed(std::size_t p, const std::vector<std::pair<int, Tall>>& seen) {
+        Followed sum;
+        for (std::size_t a = 0; a < seen.size(); ++a) {
+            const auto& [camera, cross] = seen[a];
+            sum.columns.noalias() -= cross.transpose() * spreadColumns_.template middleRows<B>(Index(camera) * B);
+            Eigen::Matrix<double, B, 3> row = 0.5 * (blockOf(camera, camera) * cross);
+            for (std::size_t b = 0; b < a; ++b) row.noalias() += blockOf(camera, seen[b].first) * seen[b].second;
+            const Matrix3d half = cross.transpose() * row;
+            sum.middle += half + half.transpose();
+            if (lens_ > 0) {
+                const Matrix3d byLens =
+                    equations_.lensCross(p) * matrix_.border().template middleCols<B>(Index(camera) * B) * cross;
+                sum.middle += byLens + byLens.transpose();
+            }
+        }
+        if (lens_ > 0) {
+            sum.middle += equations_.lensCross(p) * matrix_.corner() * equations_.lensCross(p).transpose();
+            sum.columns -= equations_.lensCross(p) * spreadColumns_.bottomRows(lens_);
+        }
+        return sum;
     }
-    return result;
-}
+
+    std::optional<Matrix3d> ofPoint(std::size_t p) {
+        const Eigen::Vector4d& point = bundle_.points[p];
+        if (std::abs(point[3]) < 1e-9) return std::nullopt;
+        std::vector<std::pair<int, Tall>> seen;
+        equations_.visitCross(p, [&](std::size_t camera, const Tall& cross) { seen.emplace_back(int(camera), cross); });
+        // Seen in hundreds of frames, its place is as sure as the path itself.
+        if (seen.size() < 2 || seen.size() >= 800) return std::nullopt;
+        const Followed sum = followed(p, seen);
+        const Matrix3d& inverse = equations_.pointInverse(p);
+        const Vector3d place = point.head<3>() / point[3];
+        Eigen::Matrix<double, 3, 4> finite;
+        finite << Matrix3d::Identity() / point[3], -point.head<3>() / (point[3] * point[3]);
+        const Matrix3d byTangent = finite * equations_.tangent(p);
+        const Matrix3d own = byTangent * (inverse + inverse * sum.middle * inverse) * byTangent.transpose();
+        Eigen::Matrix<double, 3, 7> moves;
+        moves << -crossOf(place), Matrix3d::Identity(), place;
+        const Matrix3d cov = free(own, moves, byTangent * inverse * sum.columns) * factor_;
+        if (!cov.allFinite()) return std::nullopt;
+        return cov;
+    }
+
+    const Bundle& bundle_;
+    const BundleOptions& options_;
+    Equations equations_;
+    Envelope matrix_;
+    Index lens_ = 0;
+    std::size_t held_ = 0, farthest_ = 0;
+    int axis_ = 0;
+    double spread_ = 1, factor_ = 0;
+    MatrixXd gauge_, shape_, spreadColumns_, inner_;
+    std::vector<Eigen::Matrix<double, 3, 6>> centres_;
+};
 
 }  // namespace
 
@@ -252,7 +299,7 @@ double BundleCovariance::deviationOf(LensTerm term) const {
 std::optional<BundleCovariance> covarianceOf(const Bundle& bundle, const BundleOptions& options, bool lensOnly) {
     if (bundle.observations.empty()) return std::nullopt;
     return bundling::withShape(bundle, options, [&]<bool Places, bool Zoom>() {
-        return covarianceAs<Places, Zoom>(bundle, options, lensOnly);
+        return FreeNetwork<Places, Zoom>(bundle, options).covariance(lensOnly);
     });
 }
 

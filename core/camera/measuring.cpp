@@ -92,6 +92,195 @@ std::optional<Vector4d> placedFromHalf(const Reconstruction& scene, const Trail&
     return badnessOf(direction) - badnessOf(*point) < 4.5 ? direction : *point;
 }
 
+/// The scene's world as the set's measures have it, else as it is easiest to read.
+Upright uprightBy(const Reconstruction& scene, const Measures& measures) {
+    Upright upright = uprightOf(scene);
+    if (measures.metresPerUnit) upright.scale = *measures.metresPerUnit;
+    if (measures.metresFromScene) {
+        upright.rotation = measures.metresFromScene->topLeftCorner<3, 3>() / upright.scale;
+        upright.middle =
+            -(upright.rotation.transpose() * measures.metresFromScene->topRightCorner<3, 1>()) / upright.scale;
+    }
+    return upright;
+}
+
+/// Turns the finished scene into a solve, track by track and frame by frame.
+class Measuring {
+public:
+    Measuring(const Reconstruction& scene, std::span<const Track> tracks,
+              const std::optional<BundleCovariance>& covariance, const Measures& measures)
+        : scene_(scene),
+          material_(scene.material()),
+          tracks_(tracks),
+          covariance_(covariance),
+          noise_(std::max(scene.noise(), 0.04 * material_.scale())),
+          trackNoise_(noiseOfTracks(scene)),
+          upright_(uprightBy(scene, measures)),
+          squaresByFrame_(material_.frames.size(), 0.0),
+          countByFrame_(material_.frames.size(), 0) {
+        scene.assemble(&cameraOf_, &pointOf_);
+    }
+
+    double noise() const { return noise_; }
+
+    /// Roles, errors and places of all tracks; call before `frames`, which sums up what it saw of each frame.
+    void tracks(Solve& solve) {
+        std::vector<SolvedTrack> solvedTracks;
+        for (std::size_t t = 0; t < material_.trails.size(); ++t) {
+            SolvedTrack solved = trackOf(t);
+            solve.used += solved.role == TrackRole::used;
+            solve.heldOut += solved.role == TrackRole::heldOut;
+            solve.disagreed += solved.role == TrackRole::disagreed;
+            solvedTracks.push_back(solved);
+        }
+        solve.tracks = List<SolvedTrack>(std::move(solvedTracks));
+        solve.rms_px = used_.rms();
+        solve.heldOutRms_px = held_.rms();
+    }
+
+    void frames(Solve& solve) const {
+        std::vector<SolvedFrame> frames;
+        for (std::size_t f = 0; f < material_.frames.size(); ++f) {
+            if (!scene_.pose(int(f))) continue;
+            SolvedFrame frame{.frame = material_.frames[f], .focal_px = scene_.focalOf(int(f))};
+            const Eigen::Isometry3d camera = worldFromCamera(*scene_.pose(int(f)));
+            frame.worldFromCamera.linear() = upright_.rotation * camera.linear();
+            frame.worldFromCamera.translation() = upright_.place(camera.translation());
+            frame.rms_px = countByFrame_[f] > 0 ? std::sqrt(squaresByFrame_[f] / countByFrame_[f]) : 0;
+            frame.tracks = countByFrame_[f];
+            if (covariance_ && !covariance_->positions.empty())
+                frame.deviation = upright_.deviation(covariance_->positions[std::size_t(cameraOf_[f])]);
+            if (covariance_ && !covariance_->focals_px.empty())
+                frame.focalDeviation_px = covariance_->focals_px[std::size_t(cameraOf_[f])];
+            frames.push_back(frame);
+        }
+        solve.frames = List<SolvedFrame>(std::move(frames));
+    }
+
+private:
+    struct Squares {
+        double sum = 0;
+        std::size_t count = 0;
+        double rms() const { return count > 0 ? std::sqrt(sum / double(count)) : 0; }
+    };
+
+    SolvedTrack trackOf(std::size_t t) {
+        const Trail& trail = material_.trails[t];
+        SolvedTrack solved;
+        solved.track = tracks_[trail.track].id;
+        if (trail.heldOut) {
+            heldOut(trail, solved);
+        } else if (scene_.point(t) && !scene_.isDoubted(t)) {
+            used(t, solved);
+        } else if (const auto placed = scene_.bestPlace(trail, 3 * noise_)) {
+            // What disagrees is shown where it would lie best, with the error it has there.
+            measure(trail, *placed, 0, int(trail.seen.size()), solved);
+            solved.role = TrackRole::disagreed;
+        } else {
+            solved.role = scene_.isDropped(t) ? TrackRole::disagreed : TrackRole::unplaced;
+        }
+        return solved;
+    }
+
+    /// Placed from every other frame, measured on the rest.
+    void heldOut(const Trail& trail, SolvedTrack& solved) {
+        const auto point = placedFromHalf(scene_, trail, noise_);
+        if (!point) return;
+        std::vector<Vector2d> all;
+        Squares own;
+        for (const auto& [i, error] : scene_.errorsOf(trail, *point)) {
+            all.push_back(error);
+            if (i % 2 == 0) continue;
+            own.sum += error.squaredNorm();
+            ++own.count;
+        }
+        if (own.count == 0) return;
+        solved.frames = int(own.count);
+        solved.rms_px = own.rms();
+        // The same limit as for the others: a mover is no measure of the camera.
+        if (!agreementOf(all, trackNoise_, material_.scale()).agrees) {
+            solved.role = TrackRole::disagreed;
+            return;
+        }
+        solved.role = TrackRole::heldOut;
+        place(trail, *point, std::nullopt, solved);
+        held_.sum += own.sum;
+        held_.count += own.count;
+    }
+
+    void used(std::size_t t, SolvedTrack& solved) {
+        const Trail& trail = material_.trails[t];
+        const Vector4d& point = *scene_.point(t);
+        const auto [from, to] = scene_.stretch(t);
+        measure(trail, point, from, to, solved);
+        solved.role = TrackRole::used;
+        place(trail, point,
+              covariance_ && pointOf_[t] >= 0 && !covariance_->points.empty()
+                  ? covariance_->points[std::size_t(pointOf_[t])]
+                  : std::nullopt,
+              solved);
+        if (from > 0 || to + 1 < int(trail.seen.size()))
+            solved.goodFrames = {material_.frames[std::size_t(trail.seen[std::size_t(from)].frame)],
+                                 material_.frames[std::size_t(trail.seen[std::size_t(to)].frame)]};
+        for (const auto& [i, error] : scene_.errorsOf(trail, point)) {
+            if (i < from || i > to) continue;
+            const auto frame = std::size_t(trail.seen[std::size_t(i)].frame);
+            squaresByFrame_[frame] += error.squaredNorm();
+            ++countByFrame_[frame];
+            used_.sum += error.squaredNorm();
+            ++used_.count;
+        }
+    }
+
+    void measure(const Trail& trail, const Vector4d& point, int from, int to, SolvedTrack& solved) const {
+        Squares own;
+        for (const auto& [i, error] : scene_.errorsOf(trail, point)) {
+            if (i < from || i > to) continue;
+            own.sum += error.squaredNorm();
+            ++own.count;
+        }
+        solved.frames = int(own.count);
+        solved.rms_px = own.rms();
+    }
+
+    void place(const Trail& trail, const Vector4d& point, const std::optional<Matrix3d>& deviation,
+               SolvedTrack& solved) const {
+        Vector3d eye = Vector3d::Zero();
+        for (const Seen& seen : trail.seen)
+            if (scene_.pose(seen.frame)) eye = scene_.pose(seen.frame)->centre();
+        if (!scene_.turnsOnly() && hasDepth(point, deviation, eye)) {
+            solved.xyz = upright_.place(point.head<3>() / point[3]);
+            if (deviation) solved.deviation = upright_.deviation(*deviation);
+        } else {
+            solved.direction = (upright_.rotation * (point.head<3>() - point[3] * eye)).normalized();
+        }
+    }
+
+    const Reconstruction& scene_;
+    const Material& material_;
+    std::span<const Track> tracks_;
+    const std::optional<BundleCovariance>& covariance_;
+    double noise_, trackNoise_;
+    Upright upright_;
+    std::vector<int> cameraOf_, pointOf_;
+    Squares used_, held_;
+    std::vector<double> squaresByFrame_;
+    std::vector<int> countByFrame_;
+};
+
+/// How sure the lens is.
+void setDeviations(Solve& solve, const BundleCovariance& covariance, const LensPlan& plan,
+                   const SolveOptions& options) {
+    if (plan.focal) {
+        double deviation = covariance.deviationOf(LensTerm::focal);
+        for (const double own : covariance.focals_px) deviation = std::max(deviation, own);
+        solve.focalDeviation_mm = focalMillimetres(deviation, options.sensorWidth_mm, options.width);
+    }
+    solve.k1Deviation = covariance.deviationOf(LensTerm::k1);
+    solve.k2Deviation = covariance.deviationOf(LensTerm::k2);
+    solve.axisDeviation_px = {covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy)};
+}
+
 }  // namespace
 
 SolveView viewOf(const Bundle& bundle) {
@@ -109,22 +298,10 @@ SolveView viewOf(const Bundle& bundle) {
 Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks,
                const std::optional<BundleCovariance>& covariance, const Measures& measures) {
     const Material& material = scene.material();
-    const SolveOptions& options = scene.options();
-    const double noise = std::max(scene.noise(), 0.04 * material.scale());
-    const double trackNoise = noiseOfTracks(scene);
-    Upright upright = uprightOf(scene);
-    if (measures.metresPerUnit) upright.scale = *measures.metresPerUnit;
-    if (measures.metresFromScene) {
-        upright.rotation = measures.metresFromScene->topLeftCorner<3, 3>() / upright.scale;
-        upright.middle =
-            -(upright.rotation.transpose() * measures.metresFromScene->topRightCorner<3, 1>()) / upright.scale;
-    }
-    std::vector<int> cameraOf, pointOf;
-    scene.assemble(&cameraOf, &pointOf);
-
+    Measuring measuring(scene, tracks, covariance, measures);
     Solve solve;
     solve.lens = scene.lens();
-    solve.sensorWidth_mm = options.sensorWidth_mm;
+    solve.sensorWidth_mm = scene.options().sensorWidth_mm;
     solve.motion = scene.turnsOnly() ? CameraMotion::nodal : CameraMotion::travelling;
     solve.zoom = scene.isZoom();
     solve.k1Slope = scene.k1Slope();
@@ -135,121 +312,12 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
             break;
         }
     solve.inMetres = measures.metresPerUnit.has_value();
-    solve.noise_px = noise;
+    solve.noise_px = measuring.noise();
     solve.duplicates = material.duplicates;
     solve.medianAngleDegrees = scene.turnsOnly() ? 0.0 : scene.medianAngleDegrees();
-    std::vector<double> squaresByFrame(material.frames.size(), 0.0);
-    std::vector<int> countByFrame(material.frames.size(), 0);
-    std::vector<SolvedTrack> solvedTracks;
-    double squares = 0, heldSquares = 0;
-    std::size_t count = 0, heldCount = 0;
-    for (std::size_t t = 0; t < material.trails.size(); ++t) {
-        const Trail& trail = material.trails[t];
-        SolvedTrack solved;
-        solved.track = tracks[trail.track].id;
-        const auto placeAs = [&](const Vector4d& point, const std::optional<Matrix3d>& deviation) {
-            Vector3d eye = Vector3d::Zero();
-            for (const Seen& seen : trail.seen)
-                if (scene.pose(seen.frame)) eye = scene.pose(seen.frame)->centre();
-            if (!scene.turnsOnly() && hasDepth(point, deviation, eye)) {
-                solved.xyz = upright.place(point.head<3>() / point[3]);
-                if (deviation) solved.deviation = upright.deviation(*deviation);
-            } else {
-                solved.direction = (upright.rotation * (point.head<3>() - point[3] * eye)).normalized();
-            }
-        };
-        const auto measure = [&](const Vector4d& point, int from, int to) {
-            double own = 0;
-            for (const auto& [i, error] : scene.errorsOf(trail, point)) {
-                if (i < from || i > to) continue;
-                own += error.squaredNorm();
-                ++solved.frames;
-            }
-            solved.rms_px = solved.frames > 0 ? std::sqrt(own / solved.frames) : 0;
-        };
-        if (trail.heldOut) {
-            // Placed from every other frame, measured on the rest.
-            std::vector<Vector2d> errors, all;
-            const auto point = placedFromHalf(scene, trail, noise);
-            if (point)
-                for (const auto& [i, error] : scene.errorsOf(trail, *point)) {
-                    all.push_back(error);
-                    if (i % 2 == 1) errors.push_back(error);
-                }
-            if (!errors.empty()) {
-                double own = 0;
-                for (const Vector2d& error : errors) own += error.squaredNorm();
-                solved.frames = int(errors.size());
-                solved.rms_px = std::sqrt(own / double(errors.size()));
-                // The same limit as for the others: a mover is no measure of the camera.
-                if (agreementOf(all, trackNoise, material.scale()).agrees) {
-                    solved.role = TrackRole::heldOut;
-                    placeAs(*point, std::nullopt);
-                    heldSquares += own;
-                    heldCount += errors.size();
-                    ++solve.heldOut;
-                } else {
-                    solved.role = TrackRole::disagreed;
-                }
-            }
-        } else if (const auto& point = scene.point(t); point && !scene.isDoubted(t)) {
-            const auto [from, to] = scene.stretch(t);
-            measure(*point, from, to);
-            solved.role = TrackRole::used;
-            placeAs(*point, covariance && pointOf[t] >= 0 && !covariance->points.empty()
-                                ? covariance->points[std::size_t(pointOf[t])]
-                                : std::nullopt);
-            if (from > 0 || to + 1 < int(trail.seen.size()))
-                solved.goodFrames = {material.frames[std::size_t(trail.seen[std::size_t(from)].frame)],
-                                     material.frames[std::size_t(trail.seen[std::size_t(to)].frame)]};
-            ++solve.used;
-            for (const auto& [i, error] : scene.errorsOf(trail, *point)) {
-                if (i < from || i > to) continue;
-                const auto frame = std::size_t(trail.seen[std::size_t(i)].frame);
-                squaresByFrame[frame] += error.squaredNorm();
-                ++countByFrame[frame];
-                squares += error.squaredNorm();
-                ++count;
-            }
-        } else if (const auto placed = scene.bestPlace(trail, 3 * noise)) {
-            // What disagrees is shown where it would lie best, with the error it has there.
-            measure(*placed, 0, int(trail.seen.size()));
-            solved.role = TrackRole::disagreed;
-        } else {
-            solved.role = scene.isDropped(t) ? TrackRole::disagreed : TrackRole::unplaced;
-        }
-        if (solved.role == TrackRole::disagreed) ++solve.disagreed;
-        solvedTracks.push_back(solved);
-    }
-    solve.rms_px = count > 0 ? std::sqrt(squares / double(count)) : 0;
-    solve.heldOutRms_px = heldCount > 0 ? std::sqrt(heldSquares / double(heldCount)) : 0;
-    std::vector<SolvedFrame> frames;
-    for (std::size_t f = 0; f < material.frames.size(); ++f) {
-        if (!scene.pose(int(f))) continue;
-        SolvedFrame frame{.frame = material.frames[f], .focal_px = scene.focalOf(int(f))};
-        const Eigen::Isometry3d camera = worldFromCamera(*scene.pose(int(f)));
-        frame.worldFromCamera.linear() = upright.rotation * camera.linear();
-        frame.worldFromCamera.translation() = upright.place(camera.translation());
-        frame.rms_px = countByFrame[f] > 0 ? std::sqrt(squaresByFrame[f] / countByFrame[f]) : 0;
-        frame.tracks = countByFrame[f];
-        if (covariance && !covariance->positions.empty())
-            frame.deviation = upright.deviation(covariance->positions[std::size_t(cameraOf[f])]);
-        if (covariance && !covariance->focals_px.empty())
-            frame.focalDeviation_px = covariance->focals_px[std::size_t(cameraOf[f])];
-        frames.push_back(frame);
-    }
-    solve.frames = List<SolvedFrame>(std::move(frames));
-    solve.tracks = List<SolvedTrack>(std::move(solvedTracks));
-    if (covariance && plan.focal) {
-        double deviation = covariance->deviationOf(LensTerm::focal);
-        for (const double own : covariance->focals_px) deviation = std::max(deviation, own);
-        solve.focalDeviation_mm = focalMillimetres(deviation, options.sensorWidth_mm, options.width);
-    }
-    if (covariance) {
-        solve.k1Deviation = covariance->deviationOf(LensTerm::k1);
-        solve.k2Deviation = covariance->deviationOf(LensTerm::k2);
-        solve.axisDeviation_px = {covariance->deviationOf(LensTerm::cx), covariance->deviationOf(LensTerm::cy)};
-    }
+    measuring.tracks(solve);
+    measuring.frames(solve);
+    if (covariance) setDeviations(solve, *covariance, plan, scene.options());
     return solve;
 }
 

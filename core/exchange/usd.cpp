@@ -42,13 +42,7 @@ std::string matrixText(const Matrix4d& m) {
 
 std::string pointText(const Vector3d& p) { return fmt::format("({:.7g}, {:.7g}, {:.7g})", p.x(), p.y(), p.z()); }
 
-}  // namespace
-
-std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
-    const Lens& lens = file.lens;
-    // An anamorphic lens of a focal length sees as much more of the width as it squeezes: as if the sensor were wider.
-    const double horizontalAperture = file.sensorWidth_mm / lens.squeeze;
-    const double verticalAperture = file.sensorWidth_mm * file.height / file.width;
+std::string headText(const CameraFile& file, const UsdOptions& options) {
     const int first = file.frames.empty() ? 0 : file.frames.front().frame;
     const int last = file.frames.empty() ? 0 : file.frames.back().frame;
     std::string out = "#usda 1.0\n(\n";
@@ -61,7 +55,15 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
                        file.fps.perSecond());
     out += fmt::format("    metersPerUnit = 1\n    upAxis = \"{}\"\n)\n\n", options.zUp ? "Z" : "Y");
     out += fmt::format("def Xform \"{}\"\n{{\n", identifier(options.name));
+    return out;
+}
 
+std::string cameraText(const CameraFile& file, const UsdOptions& options) {
+    const Lens& lens = file.lens;
+    // An anamorphic lens of a focal length sees as much more of the width as it squeezes: as if the sensor were wider.
+    const double horizontalAperture = file.sensorWidth_mm / lens.squeeze;
+    const double verticalAperture = file.sensorWidth_mm * file.height / file.width;
+    std::string out;
     out += "    def Camera \"Camera\"\n    {\n";
     out += "        token projection = \"perspective\"\n        float2 clippingRange = (0.01, 100000)\n";
     bool zoom = false;
@@ -99,7 +101,10 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
         out +=
             fmt::format("            {}: {},\n", frame.frame, matrixText(inFile(frame.worldFromCamera, options.zUp)));
     out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n\n";
+    return out;
+}
 
+std::string cloudText(const CameraFile& file, const UsdOptions& options) {
     const Eigen::Matrix3d turn = axes(options.zUp);
     Vector3d low = Vector3d::Constant(1e30), high = Vector3d::Constant(-1e30);
     std::string points, names, widths;
@@ -113,35 +118,46 @@ std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
         widths += std::string("0.03") + comma;
     }
     if (file.points.empty()) low = high = Vector3d::Zero();
-    out += "    def Points \"Cloud\"\n    {\n";
+    std::string out = "    def Points \"Cloud\"\n    {\n";
     out += fmt::format("        float3[] extent = [{}, {}]\n", pointText(low), pointText(high));
     out += "        point3f[] points = [" + points + "]\n        float[] widths = [" + widths + "]\n";
     out += "        custom string[] pinion:names = [" + names + "]\n    }\n";
-    if (options.ground) {
-        constexpr int kCells = 10;
-        std::string corners, counts, indices;
-        for (int z = 0; z <= kCells; ++z)
-            for (int x = 0; x <= kCells; ++x)
-                corners +=
-                    (corners.empty() ? "" : ", ") + pointText(turn * Vector3d(x - kCells / 2.0, 0, z - kCells / 2.0));
-        for (int z = 0; z < kCells; ++z)
-            for (int x = 0; x < kCells; ++x) {
-                const int at = z * (kCells + 1) + x;
-                counts += counts.empty() ? "4" : ", 4";
-                indices += fmt::format("{}{}, {}, {}, {}", indices.empty() ? "" : ", ", at, at + kCells + 1,
-                                       at + kCells + 2, at + 1);
-            }
-        out +=
-            "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        uniform "
-            "bool "
-            "doubleSided = 1\n";
-        out += fmt::format("        float3[] extent = [{}, {}]\n",
-                           pointText((turn * Vector3d(-5, 0, -5)).cwiseMin(turn * Vector3d(5, 0, 5))),
-                           pointText((turn * Vector3d(-5, 0, -5)).cwiseMax(turn * Vector3d(5, 0, 5))));
-        out += "        int[] faceVertexCounts = [" + counts + "]\n        int[] faceVertexIndices = [" + indices +
-               "]\n        point3f[] points = [" + corners + "]\n    }\n";
-    }
-    return out + "}\n";
+    return out;
+}
+
+std::string groundText(const UsdOptions& options) {
+    const Eigen::Matrix3d turn = axes(options.zUp);
+    std::string out;
+    constexpr int kCells = 10;
+    std::string corners, counts, indices;
+    for (int z = 0; z <= kCells; ++z)
+        for (int x = 0; x <= kCells; ++x)
+            corners +=
+                (corners.empty() ? "" : ", ") + pointText(turn * Vector3d(x - kCells / 2.0, 0, z - kCells / 2.0));
+    for (int z = 0; z < kCells; ++z)
+        for (int x = 0; x < kCells; ++x) {
+            const int at = z * (kCells + 1) + x;
+            counts += counts.empty() ? "4" : ", 4";
+            indices += fmt::format("{}{}, {}, {}, {}", indices.empty() ? "" : ", ", at, at + kCells + 1,
+                                   at + kCells + 2, at + 1);
+        }
+    out +=
+        "\n    def Mesh \"Ground\"\n    {\n        uniform token subdivisionScheme = \"none\"\n        uniform "
+        "bool "
+        "doubleSided = 1\n";
+    out += fmt::format("        float3[] extent = [{}, {}]\n",
+                       pointText((turn * Vector3d(-5, 0, -5)).cwiseMin(turn * Vector3d(5, 0, 5))),
+                       pointText((turn * Vector3d(-5, 0, -5)).cwiseMax(turn * Vector3d(5, 0, 5))));
+    out += "        int[] faceVertexCounts = [" + counts + "]\n        int[] faceVertexIndices = [" + indices +
+           "]\n        point3f[] points = [" + corners + "]\n    }\n";
+    return out;
+}
+
+}  // namespace
+
+std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
+    return headText(file, options) + cameraText(file, options) + cloudText(file, options) +
+           (options.ground ? groundText(options) : "") + "}\n";
 }
 
 Expected<void> checkCameraUsd(const std::filesystem::path& path, const CameraFile& file, const UsdOptions& options) {

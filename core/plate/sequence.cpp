@@ -178,11 +178,9 @@ private:
 
 constexpr int kLastNumber = 100'000'000;
 
-}  // namespace
-
-Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options) {
+/// The frames that lie in the sequence's folder, by number.
+Expected<std::map<int, fs::path>> framesOf(const SequenceName& name) {
     const fs::path folder = name.folder.empty() ? fs::path(".") : name.folder;
-    const std::string pattern = (name.folder / (name.before + "####" + name.after)).string();
     std::map<int, fs::path> files;
     std::error_code code;
     for (const auto& entry : fs::directory_iterator(folder, code)) {
@@ -198,21 +196,12 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
             files[number] = entry.path();
     }
     if (code) return failure(Fault::input, "{}: the folder cannot be read: {}", folder.string(), code.message());
-    if (files.empty()) return failure(Fault::input, "{}: no frame of this sequence was found", pattern);
+    return files;
+}
 
-    PlateFacts facts;
-    facts.path = pattern;
-    facts.kind = PlateKind::sequence;
-    facts.firstFrame = files.begin()->first;
-    facts.lastFrame = files.rbegin()->first;
-    // A number that is no frame's, a date for one, would make a sequence of gaps.
-    if (facts.frameCount() > 1'000'000 || std::size_t(facts.frameCount()) > 1000 + 1000 * files.size())
-        return failure(Fault::input, "{}: frames {} and {} are too far apart for one sequence", pattern,
-                       facts.firstFrame, facts.lastFrame);
-    for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame)
-        if (!files.contains(frame)) facts.missing.push_back(frame);
-
-    // Most of a sample say what the others are; broken and odd ones are reported when they are read.
+/// Sets the size that most of a sample of the frames have and remarks the others; returns a frame of that size. Broken
+/// and odd frames are reported when they are read.
+Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
     constexpr std::size_t kSample = 21;
     std::map<Size, std::vector<int>> sizes;
     std::string broken;
@@ -245,22 +234,16 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
             facts.remarks.push_back(fmt::format("{} {}x{} where the others are {}x{}: passed over",
                                                 frameRanges(frames) + (frames.size() == 1 ? " is" : " are"), size.width,
                                                 size.height, facts.width, facts.height));
+    return most->second.front();
+}
 
-    std::string error;
-    const auto input = openedFrame(files.at(most->second.front()), error);
-    if (!input) return failure(Fault::input, "{}: {}", files.at(most->second.front()).string(), error);
-    const Channels channels = channelsOf(*input);
-    input->seek_subimage(channels.part, 0);
-    if (!channels.words.empty()) facts.remarks.push_back(channels.words + " are used for the picture");
-    const OIIO::ImageSpec spec = input->spec();
+/// What one frame's header says of all of them.
+void setFromHeader(PlateFacts& facts, const OIIO::ImageSpec& spec) {
     facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
     if (!(facts.pixelAspect > 0.01 && facts.pixelAspect < 100)) facts.pixelAspect = 1;
     remarkAspect(facts);
-    facts.pixelFormat = fmt::format("{} {}",
-                                    spec.nchannels == 1   ? "grey"
-                                    : spec.nchannels == 4 ? "rgba"
-                                                          : "rgb",
-                                    spec.format.c_str());
+    const char* const kind = spec.nchannels == 1 ? "grey" : spec.nchannels == 4 ? "rgba" : "rgb";
+    facts.pixelFormat = fmt::format("{} {}", kind, spec.format.c_str());
     facts.linear = spec.format == OIIO::TypeDesc::HALF || spec.format == OIIO::TypeDesc::FLOAT;
     facts.fpsFromPlate = false;
     int rational[2] = {0, 0};
@@ -273,11 +256,42 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
         facts.fps = frameRateNear(rate);
         facts.fpsFromPlate = true;
     }
+}
+
+}  // namespace
+
+Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options) {
+    const std::string pattern = (name.folder / (name.before + "####" + name.after)).string();
+    auto files = framesOf(name);
+    if (!files) return tl::unexpected(files.error());
+    if (files->empty()) return failure(Fault::input, "{}: no frame of this sequence was found", pattern);
+
+    PlateFacts facts;
+    facts.path = pattern;
+    facts.kind = PlateKind::sequence;
+    facts.firstFrame = files->begin()->first;
+    facts.lastFrame = files->rbegin()->first;
+    // A number that is no frame's, a date for one, would make a sequence of gaps.
+    if (facts.frameCount() > 1'000'000 || std::size_t(facts.frameCount()) > 1000 + 1000 * files->size())
+        return failure(Fault::input, "{}: frames {} and {} are too far apart for one sequence", pattern,
+                       facts.firstFrame, facts.lastFrame);
+    for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame)
+        if (!files->contains(frame)) facts.missing.push_back(frame);
+
+    const auto usual = setSize(facts, *files);
+    if (!usual) return tl::unexpected(usual.error());
+    std::string error;
+    const auto input = openedFrame(files->at(*usual), error);
+    if (!input) return failure(Fault::input, "{}: {}", files->at(*usual).string(), error);
+    const Channels channels = channelsOf(*input);
+    input->seek_subimage(channels.part, 0);
+    if (!channels.words.empty()) facts.remarks.push_back(channels.words + " are used for the picture");
+    setFromHeader(facts, input->spec());
     if (options.fps) {
         facts.fps = *options.fps;
         facts.fpsFromPlate = true;
     }
-    return std::make_shared<SequencePlate>(std::move(facts), std::move(files));
+    return std::make_shared<SequencePlate>(std::move(facts), std::move(*files));
 }
 
 }  // namespace pinion

@@ -311,141 +311,183 @@ void mergeBlended(Track& track, const Stretch& stretch, const Sweep::Job& forwar
 
 }  // namespace
 
-Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options, const Progress& progress,
-                                 const LiveListener& live) {
-    const FrameRange& range = options.range;
-    const int start = std::clamp(options.startFrame, range.first, range.last);
-    Track settings;
-    settings.motion = options.motion;
-    settings.channel = options.channel;
-    settings.pattern_px = options.pattern_px;
-    settings.search_px = options.search_px;
-    settings.driftLimit = options.driftLimit;
-    settings.preFilter = options.preFilter;
-    CandidateOptions candidates = options.candidates;
-    candidates.border_px = std::max(candidates.border_px, options.pattern_px / 2 + 4);
+namespace {
 
-    TrackingResult result;
-    std::vector<Track> found;
-    std::vector<std::vector<Vector2d>> takenByFrame(std::size_t(range.count()));
-    const auto remember = [&](const Track& track) {
-        for (const Sample& sample : track.samples)
-            takenByFrame[std::size_t(sample.frame - range.first)].push_back(sample.at);
-    };
-    int sinceLook = 0;
-    int until = range.last;  // of the sweep that runs
-    const auto replenish = [&](const Pyramid& pyramid, int frame,
-                               const std::vector<Vector2d>& running) -> std::vector<Sweep::Job> {
+/// Features found on frames and carried as far as they go: forward from the first look, then what that found backward,
+/// and what the way back found forward again.
+class Scattering {
+public:
+    Scattering(FrameCache& frames, const ScatterOptions& options, const LiveListener& live)
+        : frames_(frames),
+          options_(options),
+          live_(live),
+          range_(options.range),
+          start_(std::clamp(options.startFrame, range_.first, range_.last)),
+          candidates_(options.candidates),
+          takenByFrame_(std::size_t(range_.count())) {
+        settings_.motion = options.motion;
+        settings_.channel = options.channel;
+        settings_.pattern_px = options.pattern_px;
+        settings_.search_px = options.search_px;
+        settings_.driftLimit = options.driftLimit;
+        settings_.preFilter = options.preFilter;
+        candidates_.border_px = std::max(candidates_.border_px, options.pattern_px / 2 + 4);
+    }
+
+    Expected<TrackingResult> run(const Progress& progress) {
+        const auto forwardOnes = forward(progress.part(0.0, 0.5));
+        std::vector<std::size_t> backwardOnes;
+        if (!result_.stopped)
+            backwardOnes = backward(forwardOnes, progress.part(0.5, start_ > range_.first ? 0.9 : 1.0));
+        if (!result_.stopped && !backwardOnes.empty()) again(backwardOnes, progress.part(0.9, 1.0));
+        if (found_.empty() && !result_.stopped) return nothingFound();
+        int number = 0;
+        for (Track& track : found_) {
+            if (int(track.samples.size()) < std::min(options_.fewestFrames, range_.count())) continue;
+            track.name = fmt::format("s-{:03}", ++number);
+            result_.tracks.push_back(std::move(track));
+        }
+        if (result_.tracks.empty() && !result_.stopped) return nothingFollowed();
+        return std::move(result_);
+    }
+
+private:
+    std::vector<std::size_t> forward(const Progress& progress) {
+        until_ = range_.last;
+        Sweep sweep({});
+        sweep.run(
+            frames_, options_.channel, options_.preFilter, start_, range_.last, progress, live_,
+            [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
+                return replenish(pyramid, frame, running);
+            },
+            result_);
+        std::vector<std::size_t> added;
+        for (Sweep::Job& job : sweep.jobs()) take(job, true, added);
+        for (const std::size_t index : added)
+            for (const Sample& sample : found_[index].samples)
+                takenByFrame_[std::size_t(sample.frame - range_.first)].push_back(sample.at);
+        return added;
+    }
+
+    std::vector<std::size_t> backward(const std::vector<std::size_t>& known, const Progress& progress) {
+        until_ = range_.first;
+        sinceLook_ = 0;
+        Sweep sweep(resumed(known, range_.first));
+        // Within the part that the first sweep covered there is nothing to add; before it there is.
+        const auto add = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
+            return frame < start_ ? replenish(pyramid, frame, running) : std::vector<Sweep::Job>{};
+        };
+        sweep.run(frames_, options_.channel, options_.preFilter, range_.last, range_.first, progress, live_, add,
+                  result_);
+        std::vector<std::size_t> added;
+        for (std::size_t i = 0; i < sweep.jobs().size(); ++i) {
+            if (i >= known.size()) {
+                take(sweep.jobs()[i], false, added);
+                continue;
+            }
+            merge(found_[known[i]], sweep.jobs()[i], false);
+            sweep.jobs()[i].runner.reset();
+        }
+        return added;
+    }
+
+    void again(const std::vector<std::size_t>& known, const Progress& progress) {
+        Sweep sweep(resumed(known, range_.last));
+        sweep.run(frames_, options_.channel, options_.preFilter, range_.first, range_.last, progress, live_, {},
+                  result_);
+        for (std::size_t i = 0; i < sweep.jobs().size(); ++i) merge(found_[known[i]], sweep.jobs()[i], true);
+    }
+
+    std::vector<Sweep::Job> replenish(const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
         std::vector<Vector2d> taken = running;
-        const auto& known = takenByFrame[std::size_t(frame - range.first)];
+        const auto& known = takenByFrame_[std::size_t(frame - range_.first)];
         taken.insert(taken.end(), known.begin(), known.end());
-        const int lacking = options.candidates.features - int(taken.size());
+        const int wantedFeatures = options_.candidates.features;
+        const int lacking = wantedFeatures - int(taken.size());
         // Looking for corners costs as much as tracking; it pays when a good many are gone, or after a while.
-        ++sinceLook;
-        if (lacking <= 0 || (frame != start && lacking < options.candidates.features / 12 && sinceLook < 8)) return {};
-        sinceLook = 0;
-        CandidateOptions wanted = candidates;
+        ++sinceLook_;
+        if (lacking <= 0 || (frame != start_ && lacking < wantedFeatures / 12 && sinceLook_ < 8)) return {};
+        sinceLook_ = 0;
+        CandidateOptions wanted = candidates_;
         wanted.features = lacking;
         std::vector<Sweep::Job> jobs;
-        for (const Candidate& candidate : findCandidates(pyramid, wanted, taken, options.mattes, frame)) {
-            Track track = settings;
+        for (const Candidate& candidate : findCandidates(pyramid, wanted, taken, options_.mattes, frame)) {
+            Track track = settings_;
             track.referenceFrame = frame;
-            jobs.push_back(jobFor(track, frame, candidate.at, until));
+            jobs.push_back(jobFor(track, frame, candidate.at, until_));
         }
         return jobs;
-    };
-    // What a sweep started is carried the other way by the next one, so that every track is as long as it can be.
-    const auto collect = [&](Sweep& sweep, bool forward, std::vector<std::size_t>& indices) {
-        for (Sweep::Job& job : sweep.jobs()) {
-            if (!job.runner) continue;
-            Track track = job.track;
-            track.samples = List<Sample>({job.runner->samples().front()});
-            merge(track, job, forward);
-            job.runner.reset();  // its samples are the track's now; a long plate has a million
-            indices.push_back(found.size());
-            remember(track);
-            found.push_back(std::move(track));
-        }
-    };
-    const auto resume = [&](const std::vector<std::size_t>& indices, int end) {
+    }
+
+    /// A track that a sweep started joins the found ones.
+    void take(Sweep::Job& job, bool isForward, std::vector<std::size_t>& added) {
+        if (!job.runner) return;
+        Track track = job.track;
+        track.samples = List<Sample>({job.runner->samples().front()});
+        merge(track, job, isForward);
+        job.runner.reset();  // its samples are the track's now; a long plate has a million
+        added.push_back(found_.size());
+        found_.push_back(std::move(track));
+    }
+
+    /// What a sweep started is carried the other way by the next one, so that every track is as long as it can be.
+    std::vector<Sweep::Job> resumed(const std::vector<std::size_t>& indices, int end) const {
         std::vector<Sweep::Job> jobs;
-        for (std::size_t index : indices) {
-            const Track& track = found[index];
+        for (const std::size_t index : indices) {
+            const Track& track = found_[index];
             jobs.push_back(jobFor(track, track.referenceFrame, sampleAt(track, track.referenceFrame)->at, end));
         }
         return jobs;
-    };
+    }
 
-    std::vector<std::size_t> forwardOnes;
-    {
-        Sweep sweep({});
-        sweep.run(frames, options.channel, options.preFilter, start, range.last, progress.part(0.0, 0.5), live,
-                  replenish, result);
-        collect(sweep, true, forwardOnes);
-    }
-    std::vector<std::size_t> backwardOnes;
-    if (!result.stopped) {
-        Sweep sweep(resume(forwardOnes, range.first));
-        until = range.first;
-        sinceLook = 0;
-        // Within the part that the first sweep covered there is nothing to add; before it there is.
-        const auto add = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
-            return frame < start ? replenish(pyramid, frame, running) : std::vector<Sweep::Job>{};
-        };
-        sweep.run(frames, options.channel, options.preFilter, range.last, range.first,
-                  progress.part(0.5, start > range.first ? 0.9 : 1.0), live, add, result);
-        for (std::size_t i = 0; i < sweep.jobs().size(); ++i) {
-            if (i < forwardOnes.size()) {
-                merge(found[forwardOnes[i]], sweep.jobs()[i], false);
-                sweep.jobs()[i].runner.reset();
-            } else if (sweep.jobs()[i].runner) {
-                Track track = sweep.jobs()[i].track;
-                track.samples = List<Sample>({sweep.jobs()[i].runner->samples().front()});
-                merge(track, sweep.jobs()[i], false);
-                backwardOnes.push_back(found.size());
-                found.push_back(std::move(track));
-            }
-        }
-    }
-    if (!result.stopped && !backwardOnes.empty()) {
-        Sweep sweep(resume(backwardOnes, range.last));
-        sweep.run(frames, options.channel, options.preFilter, range.first, range.last, progress.part(0.9, 1.0), live,
-                  {}, result);
-        for (std::size_t i = 0; i < sweep.jobs().size(); ++i) merge(found[backwardOnes[i]], sweep.jobs()[i], true);
-    }
-    if (found.empty() && !result.stopped) {
-        if (int(result.unreadable.size()) >= range.count())
-            return failure(Fault::input, "{}: not one frame of {}-{} could be read", frames.facts().path.string(),
-                           range.first, range.last);
-        if (const int least = options.pattern_px + 8; std::min(frames.facts().width, frames.facts().height) < least)
+    tl::unexpected<Error> nothingFound() const {
+        const PlateFacts& facts = frames_.facts();
+        if (int(result_.unreadable.size()) >= range_.count())
+            return failure(Fault::input, "{}: not one frame of {}-{} could be read", facts.path.string(), range_.first,
+                           range_.last);
+        if (std::min(facts.width, facts.height) < options_.pattern_px + 8)
             return failure(Fault::outcome,
                            "no feature was found: the plate of {}x{} is too small for patterns of {} px; take smaller "
                            "ones",
-                           frames.facts().width, frames.facts().height, options.pattern_px);
-        return failure(
-            Fault::outcome,
-            "no feature was found between frames {} and {}: {}; place tracks by hand where there is something "
-            "to hold on to",
-            range.first, range.last,
-            options.mattes.empty() ? "the picture shows no texture there"
-                                   : "the picture shows no texture outside the mattes");
+                           facts.width, facts.height, options_.pattern_px);
+        return failure(Fault::outcome,
+                       "no feature was found between frames {} and {}: {}; place tracks by hand where there is "
+                       "something to hold on to",
+                       range_.first, range_.last,
+                       options_.mattes.empty() ? "the picture shows no texture there"
+                                               : "the picture shows no texture outside the mattes");
     }
-    int number = 0;
-    for (Track& track : found) {
-        if (int(track.samples.size()) < std::min(options.fewestFrames, range.count())) continue;
-        track.name = fmt::format("s-{:03}", ++number);
-        result.tracks.push_back(std::move(track));
+
+    tl::unexpected<Error> nothingFollowed() const {
+        const std::string damaged =
+            result_.unreadable.empty()
+                ? std::string{}
+                : fmt::format(" ({} of {} frames are missing or damaged)", result_.unreadable.size(), range_.count());
+        return failure(Fault::outcome,
+                       "features were found, but none could be followed over {} frames{}; try a larger search area or "
+                       "a lower drift limit",
+                       std::min(options_.fewestFrames, range_.count()), damaged);
     }
-    if (result.tracks.empty() && !result.stopped)
-        return failure(
-            Fault::outcome,
-            "features were found, but none could be followed over {} frames{}; try a larger search area or a "
-            "lower drift limit",
-            std::min(options.fewestFrames, range.count()),
-            result.unreadable.empty()
-                ? ""
-                : fmt::format(" ({} of {} frames are missing or damaged)", result.unreadable.size(), range.count()));
-    return result;
+
+    FrameCache& frames_;
+    const ScatterOptions& options_;
+    const LiveListener& live_;
+    const FrameRange range_;
+    const int start_;
+    CandidateOptions candidates_;
+    Track settings_;
+    TrackingResult result_;
+    std::vector<Track> found_;
+    std::vector<std::vector<Vector2d>> takenByFrame_;
+    int sinceLook_ = 0;
+    int until_ = 0;  ///< the last frame of the sweep that runs
+};
+
+}  // namespace
+
+Expected<TrackingResult> scatter(FrameCache& frames, const ScatterOptions& options, const Progress& progress,
+                                 const LiveListener& live) {
+    return Scattering(frames, options, live).run(progress);
 }
 
 namespace {
