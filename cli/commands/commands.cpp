@@ -7,6 +7,7 @@ namespace pinion::cli {
 Runner addInfo(CLI::App& command);
 Runner addTrack(CLI::App& command);
 Runner addScatter(CLI::App& command);
+Runner addLens(CLI::App& command);
 Runner addStmap(CLI::App& command);
 Runner addSolve(CLI::App& command);
 Runner addSteady(CLI::App& command);
@@ -19,6 +20,7 @@ std::span<const Command> commands() {
         {"info", "what a plate is", addInfo},
         {"track", "tracks from points placed by hand", addTrack},
         {"scatter", "features found and tracked", addScatter},
+        {"lens", "a lens from straight lines or from a chart", addLens},
         {"stmap", "ST maps of a lens", addStmap},
         {"solve", "camera, lens and point cloud", addSolve},
         {"steady", "steadied frames", addSteady},

@@ -351,6 +351,34 @@ Expected<Lens> readLens(const std::filesystem::path& path) {
     return parseFile(path, [](const json& document) { return takeLens(document, "lens"); });
 }
 
+std::string linesJson(const std::vector<StraightLine>& lines) {
+    json document{{"format", "pinion.lines"}, {"version", 1}, {"lines", json::array()}};
+    for (const StraightLine& line : lines) {
+        json points = json::array();
+        for (const Eigen::Vector2d& p : line.points) points.push_back({p.x(), p.y()});
+        document["lines"].push_back({{"frame", line.frame}, {"points", points}});
+    }
+    return dumped(document) + "\n";
+}
+
+Expected<std::vector<StraightLine>> readLines(const std::filesystem::path& path) {
+    return parseFile(path, [](const json& document) {
+        expectFormat(document, "pinion.lines", 1);
+        std::vector<StraightLine> lines;
+        for (const json& entry : list(document, "lines", "file")) {
+            const std::string where = at("lines", lines.size());
+            StraightLine line{whole(entry, "frame", where), {}};
+            for (const json& point : list(entry, "points", where)) {
+                const std::string place = where + "." + at("points", line.points.size());
+                if (!point.is_array() || point.size() != 2) malformed(place + ": is not a pair of numbers");
+                line.points.emplace_back(number(point[0], place), number(point[1], place));
+            }
+            lines.push_back(std::move(line));
+        }
+        return lines;
+    });
+}
+
 Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
     return parseFile(path, [](const json& document) {
         expectFormat(document, "pinion.mattes", 1);

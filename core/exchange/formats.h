@@ -3,6 +3,7 @@
 #include "base/expected.h"
 #include "base/framerate.h"
 #include "camera/solve.h"
+#include "lens/lines.h"
 #include "matte/matte.h"
 #include "track/track.h"
 
@@ -52,6 +53,9 @@ Expected<TrackFile> parseTracksCsv(const std::string& contents, const std::strin
 
 std::string lensJson(const Lens& lens);
 Expected<Lens> readLens(const std::filesystem::path& path);
+
+std::string linesJson(const std::vector<StraightLine>& lines);
+Expected<std::vector<StraightLine>> readLines(const std::filesystem::path& path);
 
 Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path);
 

@@ -75,6 +75,9 @@ protected:
     PlateFacts facts_;
 };
 
+/// One picture by itself, whatever its name: a chart, a piece of art.
+Expected<PicturePtr> readStill(const std::filesystem::path& path);
+
 /// "1003-1005, 1009": frame numbers for messages and lists.
 std::string frameRanges(const std::vector<int>& frames);
 

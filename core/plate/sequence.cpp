@@ -260,6 +260,20 @@ void setFromHeader(PlateFacts& facts, const OIIO::ImageSpec& spec) {
 
 }  // namespace
 
+Expected<PicturePtr> readStill(const fs::path& path) {
+    PlateFacts facts;
+    facts.path = path;
+    facts.firstFrame = facts.lastFrame = 1;
+    const std::map<int, fs::path> files{{1, path}};
+    if (const auto sized = setSize(facts, files); !sized) return tl::unexpected(sized.error());
+    std::string error;
+    if (const auto input = openedFrame(path, error)) {
+        input->seek_subimage(channelsOf(*input).part, 0);
+        setFromHeader(facts, input->spec());
+    }
+    return SequencePlate(std::move(facts), files).read(1);
+}
+
 Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options) {
     const std::string pattern = (name.folder / (name.before + "####" + name.after)).string();
     auto files = framesOf(name);

@@ -1,0 +1,628 @@
+#include "lens/lines.h"
+
+#include "base/median.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+#include <optional>
+
+namespace pinion {
+namespace {
+
+using Eigen::Index;
+using Eigen::Matrix2d;
+using Eigen::MatrixXd;
+using Eigen::Vector2d;
+using Eigen::VectorXd;
+
+constexpr double kSame_px = 0.5;                   // places nearer than this are one
+constexpr double kLeastNoise = 0.02;               // pixels; nothing is surer
+constexpr double kOneTerm = 4.0, kTwoTerms = 6.0;  // noise variances that chance gains once in 20 times
+
+// What is usual of lenses, so that lines that say little do not make a term large: deviations of k2 and k3 in half
+// diagonals, and of the axis in widths.
+constexpr double kUsualK2 = 0.05, kUsualK3 = 0.03, kUsualAxis = 0.005;
+
+/// What is free, in the order of the parameters. Radial terms count in half diagonals, so that all are of one size.
+enum class Term { k1, k2, k3, cx, cy };
+using Terms = std::vector<Term>;
+
+double& valueOf(Lens& lens, Term term) {
+    switch (term) {
+        case Term::k1:
+            return lens.k1;
+        case Term::k2:
+            return lens.k2;
+        case Term::k3:
+            return lens.k3;
+        case Term::cx:
+            return lens.cx;
+        default:
+            return lens.cy;
+    }
+}
+
+bool isAxis(Term term) { return term == Term::cx || term == Term::cy; }
+
+/// The direction of least spread, and the middle along it.
+struct Straight {
+    Vector2d normal{0, 0};
+    double distance = 0;
+};
+
+Straight straightThrough(std::span<const Vector2d> points, std::span<const double> weights) {
+    double sum = 0;
+    Vector2d middle(0, 0);
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        sum += weights[i];
+        middle += weights[i] * points[i];
+    }
+    middle /= sum;
+    Matrix2d spread = Matrix2d::Zero();
+    for (std::size_t i = 0; i < points.size(); ++i)
+        spread += weights[i] * (points[i] - middle) * (points[i] - middle).transpose();
+    const Eigen::SelfAdjointEigenSolver<Matrix2d> solver(spread);
+    const Vector2d normal = solver.eigenvectors().col(0);
+    return {normal, normal.dot(middle)};
+}
+
+/// One line while its lens is looked for.
+struct Line {
+    std::vector<Vector2d> points;
+    std::vector<double> weights;  ///< of the places
+    double weight = 1;            ///< of the whole line
+    bool apart = false;           ///< it does not agree with the others, and stays out
+};
+
+/// The distances of a line's places from straight through the lens, in pixels of the plate, signed. False where the
+/// lens has no answer.
+bool distances(const Lens& lens, const Line& line, std::vector<double>& out) {
+    const std::size_t count = line.points.size();
+    std::vector<Vector2d> straight(count);
+    std::vector<Matrix2d> jacobians(count);  // d straight / d plate
+    for (std::size_t i = 0; i < count; ++i) {
+        const auto plane = planeFromPlate(lens, line.points[i]);
+        if (!plane) return false;
+        straight[i] = *plane * lens.focal_px;
+        jacobians[i] = distortionJacobian(lens, *plane).inverse();
+        jacobians[i].col(0) /= lens.squeeze;
+    }
+    std::vector<double> weights = line.weights;
+    out.resize(count);
+    for (int round = 0; round < 3; ++round) {
+        const Straight through = straightThrough(straight, weights);
+        for (std::size_t i = 0; i < count; ++i) {
+            const double slope = (jacobians[i].transpose() * through.normal).norm();
+            out[i] = (through.normal.dot(straight[i]) - through.distance) / slope;
+            weights[i] = line.weights[i] / (slope * slope);
+        }
+    }
+    return true;
+}
+
+double rmsOf(const std::vector<double>& errors) {
+    double sum = 0;
+    for (const double error : errors) sum += error * error;
+    return errors.empty() ? 0 : std::sqrt(sum / double(errors.size()));
+}
+
+/// The search for one set of terms.
+class Straightening {
+public:
+    explicit Straightening(std::vector<Line> lines) : lines_(std::move(lines)) {}
+
+    std::vector<Line>& lines() { return lines_; }
+    const std::vector<Line>& lines() const { return lines_; }
+
+    /// What the terms are drawn to their usual sizes with.
+    void setNoise(double noise) { noise_ = noise; }
+    void freeAxis() { axisIsFree_ = true; }
+
+    /// All weighted errors in a row, at the end what is unusual of the lens; none where it has no answer for a place.
+    std::optional<VectorXd> errors(const Lens& lens) const {
+        std::vector<double> all, own;
+        for (const Line& line : lines_) {
+            if (!distances(lens, line, own)) return std::nullopt;
+            for (std::size_t i = 0; i < own.size(); ++i)
+                all.push_back(own[i] * std::sqrt(line.weights[i] * line.weight));
+        }
+        all.push_back(noise_ * lens.k2 / kUsualK2);
+        all.push_back(noise_ * lens.k3 / kUsualK3);
+        const double axis = axisIsFree_ ? 1e9 : kUsualAxis * lens.width;
+        all.push_back(noise_ * (lens.cx - lens.width / 2.0) / axis);
+        all.push_back(noise_ * (lens.cy - lens.height / 2.0) / axis);
+        return Eigen::Map<const VectorXd>(all.data(), Index(all.size())).eval();
+    }
+
+    /// The lowest sum of squares from `lens` on (Levenberg and Marquardt), with the weights as they stand.
+    Lens adjusted(Lens lens, const Terms& terms) const {
+        auto now = errors(lens);
+        double damping = 1e-4;
+        for (int round = 0; now && round < 25; ++round) {
+            const auto slopes = jacobian(lens, terms);
+            if (!slopes) break;
+            MatrixXd normal = slopes->transpose() * *slopes;
+            const VectorXd right = slopes->transpose() * *now;
+            bool better = false;
+            double gain = 0;
+            for (int tries = 0; tries < 8 && !better; ++tries, damping *= 6) {
+                MatrixXd damped = normal;
+                damped.diagonal() *= 1 + damping;
+                damped.diagonal().array() += 1e-12;
+                const VectorXd step = damped.ldlt().solve(right);
+                Lens next = lens;
+                for (std::size_t t = 0; t < terms.size(); ++t) valueOf(next, terms[t]) -= step[Index(t)];
+                const auto then = errors(next);
+                if (!then || !(then->squaredNorm() < now->squaredNorm())) continue;
+                gain = now->squaredNorm() - then->squaredNorm();
+                lens = next;
+                now = then;
+                better = true;
+                damping /= 30;
+            }
+            if (!better || gain < 1e-9 * now->squaredNorm()) break;
+        }
+        return lens;
+    }
+
+    /// d error / d term, by central differences.
+    std::optional<MatrixXd> jacobian(const Lens& lens, const Terms& terms) const {
+        MatrixXd slopes;
+        for (std::size_t t = 0; t < terms.size(); ++t) {
+            const double step = isAxis(terms[t]) ? 0.01 : 1e-5;
+            Lens up = lens, down = lens;
+            valueOf(up, terms[t]) += step;
+            valueOf(down, terms[t]) -= step;
+            auto above = errors(up), below = errors(down);
+            double apart = 2 * step;
+            // At the brink of folding over only one side has an answer.
+            if (!above || !below) {
+                apart = step;
+                if (!above) above = errors(lens);
+                else below = errors(lens);
+            }
+            if (!above || !below) return std::nullopt;
+            if (t == 0) slopes.resize(above->size(), Index(terms.size()));
+            slopes.col(Index(t)) = (*above - *below) / apart;
+        }
+        return slopes;
+    }
+
+    std::optional<MatrixXd> covariance(const Lens& lens, const Terms& terms, double variance) const {
+        const auto slopes = jacobian(lens, terms);
+        if (!slopes) return std::nullopt;
+        const MatrixXd normal = slopes->transpose() * *slopes;
+        return (variance * (normal + 1e-12 * MatrixXd::Identity(normal.rows(), normal.cols())).inverse()).eval();
+    }
+
+    /// Fits, and finds by it which places and lines do not belong; several times over. Gives the noise as well.
+    Lens settled(Lens lens, const Terms& terms, double curvedFactor, double& noise) {
+        for (int round = 0; round < 8; ++round) {
+            lens = adjusted(lens, terms);
+            noise = noise_ = reweigh(lens, curvedFactor);
+        }
+        return adjusted(lens, terms);
+    }
+
+    /// A line that alone bends the lens hides among the others: it is found by what they say without it. Gives the lens
+    /// without such lines.
+    Lens unmasked(Lens lens, const Terms& terms, double curvedFactor) {
+        constexpr std::size_t kMost = 12;  // more lines than this outvote one
+        if (lines_.size() < 4 || lines_.size() > kMost) return lens;
+        for (std::size_t round = 0; round < lines_.size() / 3; ++round) {
+            std::size_t worst = lines_.size();
+            double most = 25;  // noise variances
+            Lens without = lens;
+            for (std::size_t i = 0; i < lines_.size(); ++i) {
+                if (lines_[i].weight < 0.05) continue;
+                const double kept = std::exchange(lines_[i].weight, 1e-9);
+                const auto before = errors(lens);
+                const Lens other = adjusted(lens, terms);
+                const auto after = errors(other);
+                std::vector<double> own;
+                const double noise = noiseOf(other);
+                if (before && after && distances(other, lines_[i], own) && rmsOf(own) > curvedFactor * noise) {
+                    const double gain = (before->squaredNorm() - after->squaredNorm()) / (noise * noise);
+                    if (gain > most) {
+                        most = gain;
+                        worst = i;
+                        without = other;
+                    }
+                }
+                lines_[i].weight = kept;
+            }
+            if (worst == lines_.size()) break;
+            lines_[worst].weight = 1e-9;
+            lines_[worst].apart = true;
+            lens = without;
+        }
+        return lens;
+    }
+
+    double noiseOf(const Lens& lens) const {
+        std::vector<double> sizes, own;
+        for (const Line& line : lines_) {
+            if (line.apart || !distances(lens, line, own)) continue;
+            // A line's own two freedoms take the edge off its errors.
+            const double spare = std::sqrt(double(own.size()) / std::max(1.0, double(own.size()) - 2.0));
+            std::vector<double> ofLine;
+            for (const double error : own) ofLine.push_back(std::abs(error) * spare);
+            sizes.insert(sizes.end(), ofLine.begin(), ofLine.end());
+        }
+        return std::max(kLeastNoise, 1.4826 * median(sizes));
+    }
+
+    /// The RMS of the lines that keep straight, a line one vote.
+    double usualOf(const Lens& lens) const {
+        std::vector<double> all, own;
+        for (const Line& line : lines_)
+            if (!line.apart && distances(lens, line, own))
+                all.push_back(rmsOf(own) * std::sqrt(double(own.size()) / std::max(1.0, double(own.size()) - 2)));
+        return std::max(kLeastNoise, median(all));
+    }
+
+private:
+    double reweigh(const Lens& lens, double curvedFactor) {
+        const double noise = noiseOf(lens);
+        const double usual = std::max(noise, usualOf(lens));
+        std::vector<double> own;
+        for (Line& line : lines_) {
+            if (line.apart || !distances(lens, line, own)) continue;
+            const double limit = curvedFactor * 0.5 * std::max(usual, 0.05);
+            const double rms = rmsOf(own);
+            // Lines that are a little worse count less; those that are far off count for nothing.
+            line.weight = lines_.size() < 3 ? 1 : 1 / std::pow(1 + std::pow(rms / limit, 4), 1.5);
+            const double width = 3 * std::max(noise, std::min(rms, 2 * usual));
+            for (std::size_t i = 0; i < own.size(); ++i) line.weights[i] = 1 / (1 + std::pow(own[i] / width, 2));
+        }
+        return noise;
+    }
+
+    std::vector<Line> lines_;
+    double noise_ = 0.3;
+    bool axisIsFree_ = false;
+};
+
+/// What the lines cover.
+struct Cover {
+    double farthest = 0;     ///< from the middle, of the half diagonal
+    bool oneWay = false;     ///< all in about one direction
+    double leastAngle = 90;  ///< degrees: how far the directions spread
+};
+
+Cover coverOf(const std::vector<Line>& lines, const LinesOptions& options) {
+    Cover cover;
+    const Vector2d middle(options.width / 2.0, options.height / 2.0);
+    double cosines = 0, sines = 0;
+    for (const Line& line : lines) {
+        for (const Vector2d& p : line.points)
+            cover.farthest = std::max(cover.farthest, (p - middle).norm() / middle.norm());
+        const Vector2d along = line.points.back() - line.points.front();
+        // Directions without a sign: twice the angle (Mardia 1972).
+        const double twice = 2 * std::atan2(along.y(), along.x());
+        cosines += std::cos(twice);
+        sines += std::sin(twice);
+    }
+    const double together = std::hypot(cosines, sines) / double(lines.size());
+    cover.oneWay = together > 0.9;
+    cover.leastAngle = 0.5 * std::acos(std::clamp(together, 0.0, 1.0)) * 180 / std::numbers::pi;
+    return cover;
+}
+
+/// By how much errors that follow each other along a line make the answer less sure: 1 + 2 times the sum of their
+/// autocorrelations.
+double lastingOf(const Straightening& fit, const Lens& lens) {
+    std::array<double, 11> sums{}, counts{};
+    std::vector<double> own;
+    for (const Line& line : fit.lines()) {
+        if (line.weight < 0.5 || line.points.size() < 8 || !distances(lens, line, own)) continue;
+        for (std::size_t lag = 0; lag < std::min<std::size_t>(sums.size(), own.size() / 2); ++lag)
+            for (std::size_t i = 0; i + lag < own.size(); ++i) {
+                sums[lag] += own[i] * own[i + lag] * line.weights[i];
+                ++counts[lag];
+            }
+    }
+    if (counts[0] < 30 || !(sums[0] > 0)) return 1;
+    double total = 1;
+    for (std::size_t lag = 1; lag < sums.size() && counts[lag] > 10; ++lag) {
+        const double correlation = (sums[lag] / counts[lag]) / (sums[0] / counts[0]);
+        if (correlation < 0.1) break;
+        total += 2 * correlation;
+    }
+    return total;
+}
+
+/// The places without those that lie on one another.
+std::vector<Vector2d> apart(const std::vector<Vector2d>& points) {
+    std::vector<Vector2d> kept;
+    for (const Vector2d& p : points)
+        if (std::none_of(kept.begin(), kept.end(), [&](const Vector2d& q) { return (p - q).norm() < kSame_px; }))
+            kept.push_back(p);
+    return kept;
+}
+
+Expected<std::vector<Line>> linesOf(std::span<const StraightLine> given, const LinesOptions& options) {
+    if (given.empty()) return failure(Fault::outcome, "there are no lines; draw some along what is straight in life");
+    std::vector<Line> lines;
+    for (std::size_t i = 0; i < given.size(); ++i) {
+        const auto where = [&] { return fmt::format("line {} (frame {})", i + 1, given[i].frame); };
+        for (const Vector2d& p : given[i].points) {
+            if (!p.allFinite()) return failure(Fault::input, "{}: a place is not a finite number", where());
+            if (p.x() < -1 || p.y() < -1 || p.x() > options.width + 1 || p.y() > options.height + 1)
+                return failure(Fault::input, "{}: ({:.1f}, {:.1f}) lies outside the plate of {}x{}", where(), p.x(),
+                               p.y(), options.width, options.height);
+        }
+        Line line;
+        line.points = apart(given[i].points);
+        if (line.points.size() < 3)
+            return failure(Fault::outcome,
+                           "{}: has {} places apart from each other; three show a bend, more are better", where(),
+                           line.points.size());
+        line.weights.assign(line.points.size(), 1.0);
+        lines.push_back(std::move(line));
+    }
+    return lines;
+}
+
+/// The k1 from which the search starts: the one that most lines agree on, with as much of k2 as keeps the picture from
+/// folding over.
+Lens firstGuess(const Straightening& fit, Lens lens) {
+    double best = 1e300;
+    Lens found = lens;
+    std::vector<double> own;
+    for (double k1 = -0.45; k1 <= 0.6; k1 += 0.015) {
+        lens.k1 = k1;
+        lens.k2 = k1 < 0 ? 0.5 * k1 * k1 : 0;
+        double badness = 0;
+        for (const Line& line : fit.lines()) {
+            const double rms = distances(lens, line, own) ? rmsOf(own) : 1e3;
+            badness += double(line.points.size()) * std::log1p(rms * rms);
+        }
+        if (badness < best) {
+            best = badness;
+            found = lens;
+        }
+    }
+    return found;
+}
+
+struct Fit {
+    Lens lens;
+    Terms terms;
+    double squares = 0;
+    double noise = 0;
+};
+
+/// The same weights for all sets of terms, so that their squares can be compared.
+Fit fitted(const Straightening& fit, const Lens& from, const Terms& terms) {
+    Fit result{fit.adjusted(from, terms), terms};
+    const auto errors = fit.errors(result.lens);
+    result.squares = errors ? errors->squaredNorm() : 1e300;
+    return result;
+}
+
+Terms withAxis(Terms terms) {
+    terms.push_back(Term::cx);
+    terms.push_back(Term::cy);
+    return terms;
+}
+
+std::string wordsOf(const Terms& terms) {
+    std::string words;
+    for (const Term term : terms) {
+        if (term == Term::cy) continue;
+        constexpr std::array<const char*, 4> names{"k1", "k2", "k3", "axis"};
+        words += (words.empty() ? "" : ", ") + std::string(names[std::size_t(term)]);
+    }
+    return words;
+}
+
+/// Which terms the lines support.
+class Choice {
+public:
+    Choice(const Straightening& fit, const LinesOptions& options, const Cover& cover, double variance)
+        : fit_(fit), options_(options), cover_(cover), variance_(variance) {}
+
+    Fit made(const Lens& settled) {
+        settled_ = settled;
+        Lens from = settled;
+        from.k2 = 0;
+        Terms terms{Term::k1};
+        if (options_.terms == LineTerms::k1k2 || options_.terms == LineTerms::k1k2k3) terms.push_back(Term::k2);
+        if (options_.terms == LineTerms::k1k2k3) terms.push_back(Term::k3);
+        if (options_.axis == LineAxis::free) terms = withAxis(terms);
+        Fit best = fitted(
+            fit_, options_.terms == LineTerms::k1 || options_.terms == LineTerms::automatic ? from : settled, terms);
+        if (options_.terms == LineTerms::automatic) best = tried(best, {Term::k2}, "k2", kOneTerm);
+        if (options_.axis == LineAxis::automatic) {
+            if (cover_.oneWay) words_ += "; the lines all run one way, so the axis stays in the middle";
+            else best = tried(best, {Term::cx, Term::cy}, "the axis", kTwoTerms);
+            // With the axis in its place k2 may be worth it.
+            if (options_.terms == LineTerms::automatic && best.terms.size() == 3)
+                best = tried(best, {Term::k2}, "k2 then", kOneTerm);
+        }
+        return best;
+    }
+    std::string words() const { return words_.empty() ? "as asked" : words_.substr(2); }
+
+private:
+    Fit tried(const Fit& simple, const Terms& more, const char* name, double limit) {
+        Terms terms = simple.terms;
+        terms.insert(terms.end(), more.begin(), more.end());
+        std::sort(terms.begin(), terms.end());
+        Fit rich = fitted(fit_, simple.lens, terms);
+        // A strong barrel has no answer for the corners without k2.
+        if (Fit other = fitted(fit_, settled_, terms); other.squares < rich.squares) rich = other;
+        const double gain = (simple.squares - rich.squares) / variance_;
+        const bool taken = gain > limit && isSensible(rich.lens);
+        words_ += fmt::format("; {} {}: it lowers the squares by {:.1f} noise variances ({:.1f} would be chance)", name,
+                              taken ? "taken" : "left out", std::clamp(gain, 0.0, 99999.0), limit);
+        return taken ? rich : simple;
+    }
+    /// The axis on the plate's inner half, and no fold within the frame.
+    bool isSensible(const Lens& lens) const {
+        return std::abs(lens.cx - options_.width / 2.0) < options_.width / 6.0 &&
+               std::abs(lens.cy - options_.height / 2.0) < options_.height / 6.0 && checkLens(lens).has_value();
+    }
+
+    const Straightening& fit_;
+    const LinesOptions& options_;
+    const Cover& cover_;
+    double variance_;
+    Lens settled_;
+    std::string words_;
+};
+
+/// Those that were taken and those that were looked at.
+Terms allTerms(Terms terms, const LinesOptions& options) {
+    const auto add = [&](Term term) {
+        if (std::find(terms.begin(), terms.end(), term) == terms.end()) terms.push_back(term);
+    };
+    if (options.terms == LineTerms::automatic) add(Term::k2);
+    if (options.axis == LineAxis::automatic) {
+        add(Term::cx);
+        add(Term::cy);
+    }
+    std::sort(terms.begin(), terms.end());
+    return terms;
+}
+
+/// How far the mapping moves on the frame's border for one deviation of the terms.
+double borderDeviation(const Lens& lens, const Terms& terms, const MatrixXd& covariance) {
+    double worst = 0;
+    for (const double x : {0.0, 0.5, 1.0})
+        for (const double y : {0.0, 0.5, 1.0}) {
+            const Vector2d at(x * lens.width, y * lens.height);
+            MatrixXd slopes(2, Index(terms.size()));
+            for (std::size_t t = 0; t < terms.size(); ++t) {
+                const double step = isAxis(terms[t]) ? 0.01 : 1e-5;
+                Lens up = lens, down = lens;
+                valueOf(up, terms[t]) += step;
+                valueOf(down, terms[t]) -= step;
+                const auto above = undistortedFromPlate(up, at), below = undistortedFromPlate(down, at);
+                if (!above || !below) return 1e9;
+                slopes.col(Index(t)) = (*above - *below) / (2 * step);
+            }
+            worst = std::max(worst, (slopes * covariance * slopes.transpose()).trace());
+        }
+    return std::sqrt(worst);
+}
+
+void warn(LinesLens& result, const Cover& cover, std::size_t lines) {
+    const auto say = [&](std::string words) { result.warnings.push_back(std::move(words)); };
+    if (lines == 1) say("one line alone: nothing checks that it is straight in life");
+    else if (cover.oneWay) say("the lines all run in about one direction; add some across it");
+    if (cover.farthest < 0.6)
+        say(fmt::format("the lines reach {:.0f} % of the way to the corners; the edges of the frame tell most",
+                        100 * cover.farthest));
+    if (result.borderDeviation_px > 1.0)
+        say(fmt::format("the frame's border is sure to {:.1f} px only; add lines near it", result.borderDeviation_px));
+    const auto curved = std::count_if(result.lines.begin(), result.lines.end(), [](const auto& l) { return l.curved; });
+    if (3 * std::size_t(curved) > lines)
+        say(fmt::format("{} of {} lines do not agree with the others; which of them are straight in life?", curved,
+                        lines));
+}
+
+}  // namespace
+
+double bendOf(std::span<const Vector2d> points) {
+    if (points.size() < 3) return 0;
+    const std::vector<double> weights(points.size(), 1.0);
+    const Straight through = straightThrough(points, weights);
+    std::vector<double> errors;
+    for (const Vector2d& p : points) errors.push_back(through.normal.dot(p) - through.distance);
+    return rmsOf(errors);
+}
+
+Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const LinesOptions& options) {
+    auto lines = linesOf(given, options);
+    if (!lines) return tl::unexpected(lines.error());
+    std::size_t spare = 0;
+    for (const Line& line : *lines) spare += line.points.size() - 2;
+    if (spare < 3)
+        return failure(
+            Fault::outcome, "{} with {} places in all say nothing that could be checked; add lines, or places on them",
+            lines->size() == 1 ? "one line" : fmt::format("{} lines", lines->size()), spare + 2 * lines->size());
+    const Cover cover = coverOf(*lines, options);
+    // Counted in half diagonals while it is looked for.
+    const double unit = 0.5 * std::hypot(options.width, options.height);
+    Lens lens = pinholeLens(options.width, options.height, unit);
+    lens.squeeze = options.squeeze;
+    Straightening fit(std::move(*lines));
+    if (options.axis == LineAxis::free) fit.freeAxis();
+    lens = firstGuess(fit, lens);
+    double noise = 0;
+    const bool rich = spare > 12 && given.size() > 1 && options.terms != LineTerms::k1;
+    const Terms richTerms = rich ? Terms{Term::k1, Term::k2} : Terms{Term::k1};
+    lens = fit.settled(lens, richTerms, options.curvedFactor, noise);
+    lens = fit.unmasked(lens, richTerms, options.curvedFactor);
+    lens = fit.settled(lens, richTerms, options.curvedFactor, noise);
+    noise = fit.noiseOf(lens);
+    const double variance = noise * noise * lastingOf(fit, lens);
+    fit.setNoise(std::sqrt(variance));
+
+    Choice choice(fit, options, cover, variance);
+    const Fit best = choice.made(lens);
+    const auto covariance = fit.covariance(best.lens, best.terms, variance);
+    if (!covariance) return failure(Fault::outcome, "no lens makes these lines straight; are they straight in life?");
+
+    LinesLens result;
+    result.choice = choice.words();
+    result.terms = wordsOf(best.terms);
+    // Terms that were left out may still be there, unseen: they count for how sure the border is.
+    const Terms all = allTerms(best.terms, options);
+    const auto wide = fit.covariance(best.lens, all, variance);
+    result.borderDeviation_px = wide ? borderDeviation(best.lens, all, *wide) : 1e9;
+    if (!(result.borderDeviation_px < 0.1 * options.width))
+        return failure(
+            Fault::outcome,
+            "these lines say nothing of the distortion: a line through the middle of the frame stays straight "
+            "in every lens; draw lines near the edges");
+    const double usual = fit.usualOf(best.lens);
+    double before = 0, after = 0;
+    std::size_t count = 0;
+    std::vector<double> own;
+    for (const Line& line : fit.lines()) {
+        LineBend bend{.before_px = bendOf(line.points)};
+        bend.after_px = distances(best.lens, line, own) ? rmsOf(own) : bend.before_px;
+        bend.curved =
+            line.apart || (fit.lines().size() >= 3 && bend.after_px > std::max(0.3, options.curvedFactor * usual));
+        if (!bend.curved) {
+            before += bend.before_px * bend.before_px * double(line.points.size());
+            after += bend.after_px * bend.after_px * double(line.points.size());
+            count += line.points.size();
+        }
+        result.lines.push_back(bend);
+    }
+    result.before_px = count > 0 ? std::sqrt(before / double(count)) : 0;
+    result.after_px = count > 0 ? std::sqrt(after / double(count)) : 0;
+
+    // From half diagonals to the focal length: the same bend of the same pixels.
+    const double focal = options.focal_px > 0 ? options.focal_px : double(options.width);
+    const double ratio2 = std::pow(focal / unit, 2);
+    const auto deviationOf = [&](Term term) {
+        const auto found = std::find(best.terms.begin(), best.terms.end(), term);
+        if (found == best.terms.end()) return 0.0;
+        const Index at = found - best.terms.begin();
+        return std::sqrt(std::max(0.0, (*covariance)(at, at)));
+    };
+    result.lens = best.lens;
+    result.lens.focal_px = focal;
+    result.lens.k1 *= ratio2;
+    result.lens.k2 *= ratio2 * ratio2;
+    result.lens.k3 *= ratio2 * ratio2 * ratio2;
+    result.k1Deviation = deviationOf(Term::k1) * ratio2;
+    result.k2Deviation = deviationOf(Term::k2) * ratio2 * ratio2;
+    result.k3Deviation = deviationOf(Term::k3) * ratio2 * ratio2 * ratio2;
+    result.axisDeviation_px = {deviationOf(Term::cx), deviationOf(Term::cy)};
+    if (const auto sound = checkLens(result.lens); !sound)
+        return failure(Fault::outcome, "{}; draw more lines near the edges of the frame, or free fewer terms",
+                       sound.error().message);
+    warn(result, cover, given.size());
+    return result;
+}
+
+}  // namespace pinion
