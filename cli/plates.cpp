@@ -18,9 +18,14 @@ Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts
     return range;
 }
 
+PlateOptions plateOptions(const Console& console) { return {.firstFrameOfVideo = console.firstFrame, .fps = {}}; }
+
 Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path) {
-    PlateOptions options;
-    options.firstFrameOfVideo = console.firstFrame;
+    return openPlate(console, path, plateOptions(console));
+}
+
+Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path,
+                                                 PlateOptions options) {
     if (!console.fps.empty()) {
         const auto rate = parseFrameRate(console.fps);
         if (!rate) return tl::unexpected(Error{Fault::input, "--fps " + rate.error().message});

@@ -13,6 +13,9 @@ namespace pinion::cli {
 /// "A-B" within the plate; all of it when empty.
 Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts);
 
+/// As the words common to all commands say. A wrong rate is said when the plate is opened.
+PlateOptions plateOptions(const Console& console);
+Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path, PlateOptions options);
 Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path);
 
 /// The frame cache's budget in bytes.

@@ -9,6 +9,8 @@ Runner addTrack(CLI::App& command);
 Runner addScatter(CLI::App& command);
 Runner addLens(CLI::App& command);
 Runner addStmap(CLI::App& command);
+Runner addUndistort(CLI::App& command);
+Runner addRedistort(CLI::App& command);
 Runner addSolve(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
@@ -22,6 +24,8 @@ std::span<const Command> commands() {
         {"scatter", "features found and tracked", addScatter},
         {"lens", "a lens from straight lines or from a chart", addLens},
         {"stmap", "ST maps of a lens", addStmap},
+        {"undistort", "a plate without its lens's distortion", addUndistort},
+        {"redistort", "the distortion put back", addRedistort},
         {"solve", "camera, lens and point cloud", addSolve},
         {"steady", "steadied frames", addSteady},
         {"shake", "takes a shake from one plate and lends it to another", addShake},

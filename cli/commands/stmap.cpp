@@ -2,6 +2,7 @@
 #include "base/files.h"
 #include "exchange/formats.h"
 #include "lens/stmap.h"
+#include "words.h"
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -22,11 +23,9 @@ int run(const Console& console, const Words& w) {
     auto lens = readLens(w.lens);
     if (!lens) return fail(lens.error());
     if (!w.size.empty()) {
-        int width = 0, height = 0;
-        char rest = 0;
-        if (std::sscanf(w.size.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 1 || height < 1 ||
-            width > 32768 || height > 32768)
-            return fail({Fault::input, fmt::format("--size {}: write WxH, as in 1920x1080", w.size)});
+        const auto size = sizeFrom("--size", w.size);
+        if (!size) return fail(size.error());
+        const auto [width, height] = *size;
         // Another w.size of the same picture: all pixels scale, the distortion stays.
         const double ratio = double(width) / lens->width;
         if (std::abs(ratio * lens->height - height) > 1.0)

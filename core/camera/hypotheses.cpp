@@ -113,9 +113,9 @@ LensPlan lensPlanOf(const SolveOptions& options) {
     LensPlan plan;
     plan.focal = options.focal != Knowledge::known;
     if (plan.focal) plan.coarse.add(LensTerm::focal);
-    const bool bends = options.distortion == SolveOptions::Distortion::unknown ||
-                       options.distortion == SolveOptions::Distortion::k1 ||
-                       options.distortion == SolveOptions::Distortion::full;
+    const bool bends =
+        options.distortion == SolveOptions::Distortion::unknown || options.distortion == SolveOptions::Distortion::k1 ||
+        options.distortion == SolveOptions::Distortion::full || options.distortion == SolveOptions::Distortion::guessed;
     if (bends) plan.coarse.add(LensTerm::k1);
     plan.fine = plan.coarse;
     if (bends && options.distortion != SolveOptions::Distortion::k1) plan.fine.add(LensTerm::k2);
@@ -134,17 +134,10 @@ Lens lensAt(const SolveOptions& options, double focal_px) {
         lens.cy = options.lens->cy;
         lens.squeeze = options.lens->squeeze;
     }
-    if (options.distortion != SolveOptions::Distortion::known || !options.lens) return lens;
-    lens = *options.lens;
-    if (focal_px == lens.focal_px) return lens;
-    const double ratio = focal_px / lens.focal_px;
-    lens.k1 *= ratio * ratio;
-    lens.k2 *= std::pow(ratio, 4);
-    lens.k3 *= std::pow(ratio, 6);
-    lens.p1 *= ratio;
-    lens.p2 *= ratio;
-    lens.focal_px = focal_px;
-    return lens;
+    if (!options.lens || (options.distortion != SolveOptions::Distortion::known &&
+                          options.distortion != SolveOptions::Distortion::guessed))
+        return lens;
+    return atFocal(*options.lens, focal_px);
 }
 
 std::vector<double> focalsToTry(const SolveOptions& options) {

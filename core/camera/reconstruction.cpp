@@ -72,8 +72,14 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     result.step = 0.05;
     const double half = 0.5 * material_->width / lens_.focal_px;
     // Lenses bend the side of the frame by some per cent; more than that is a fit to something else.
-    if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, 0.0, 0.12 / (half * half)});
-    if (free.has(LensTerm::k2)) result.priors.push_back({LensTerm::k2, 0.0, 0.05 / std::pow(half, 4)});
+    Lens guess;
+    double trust = 1;  // of what is usual
+    if (options_->distortion == SolveOptions::Distortion::guessed) {
+        guess = atFocal(*options_->lens, lens_.focal_px);
+        trust = 0.15;
+    }
+    if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, guess.k1, trust * 0.12 / (half * half)});
+    if (free.has(LensTerm::k2)) result.priors.push_back({LensTerm::k2, guess.k2, trust * 0.05 / std::pow(half, 4)});
     if (free.has(LensTerm::k3)) result.priors.push_back({LensTerm::k3, 0.0, 0.03 / std::pow(half, 6)});
     if (free.has(LensTerm::p1)) result.priors.push_back({LensTerm::p1, 0.0, 0.01 / half});
     if (free.has(LensTerm::p2)) result.priors.push_back({LensTerm::p2, 0.0, 0.01 / half});
@@ -85,8 +91,9 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     if (options_->focal == Knowledge::unknown) {
         // Lenses are chosen around normal ones: a factor of two more or less. It decides only where the tracks decide
         // nothing.
-        const double own = lens_.focal_px, trust = 0.8 * own;
-        result.priors.push_back({LensTerm::focal, own - own * std::log(own / (35.0 / 36.0 * material_->width)), trust});
+        const double own = lens_.focal_px;
+        result.priors.push_back(
+            {LensTerm::focal, own - own * std::log(own / (35.0 / 36.0 * material_->width)), 0.8 * own});
     }
     if (options_->focal == Knowledge::guessed)
         result.priors.push_back({LensTerm::focal,

@@ -35,7 +35,9 @@ Expected<void> checkOptions(const SolveOptions& options) {
         return failure(Fault::input, "the sensor width is {} mm; it has to be above 0", options.sensorWidth_mm);
     if (!(options.squeeze > 0))
         return failure(Fault::input, "the squeeze is {}; it has to be above 0", options.squeeze);
-    if (options.distortion == SolveOptions::Distortion::known && !options.lens)
+    if ((options.distortion == SolveOptions::Distortion::known ||
+         options.distortion == SolveOptions::Distortion::guessed) &&
+        !options.lens)
         return failure(Fault::input, "no lens was given for a known distortion");
     if (options.lens && (options.lens->width != options.width || options.lens->height != options.height))
         return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width,
@@ -424,47 +426,44 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     return solve;
 }
 
-}  // namespace
-
-std::string_view toString(CameraMotion motion) {
-    switch (motion) {
-        case CameraMotion::nodal:
-            return "nodal";
-        case CameraMotion::locked:
-            return "locked";
-        default:
-            return "travelling";
+/// The same camera as a lens without distortion would have filmed it. Exact at every focal length, which the lens need
+/// not know.
+struct Straightened {
+    std::vector<Track> tracks;
+    SolveOptions options;
+};
+Straightened straightened(std::span<const Track> tracks, const SolveOptions& options) {
+    Straightened result{{tracks.begin(), tracks.end()}, options};
+    const Lens& lens = *options.lens;
+    for (Track& track : result.tracks)
+        track.samples = track.samples.edited([&](auto& samples) {
+            std::erase_if(samples, [&](Sample& sample) {
+                const auto straight = undistortedFromPlate(lens, sample.at);
+                if (straight) sample.at = *straight;
+                return !straight;  // no ray of this lens comes from there
+            });
+        });
+    const auto plain = [](const Lens& bent) {
+        Lens without = pinholeLens(bent.width, bent.height, bent.focal_px);
+        without.cx = bent.cx;
+        without.cy = bent.cy;
+        without.squeeze = bent.squeeze;
+        return without;
+    };
+    result.options.lens = plain(lens);
+    result.options.distortion = SolveOptions::Distortion::none;
+    result.options.axis = SolveOptions::Axis::centre;
+    result.options.zoom = false;
+    if (options.start) {
+        auto start = std::make_shared<Solve>(*options.start);
+        start->lens = plain(start->lens);
+        result.options.start = start;
     }
+    return result;
 }
 
-std::string heldOutWords(const Solve& solve, int decimals) {
-    return solve.heldOut > 0 && solve.heldOutRms_px > 0
-               ? fmt::format("held out {:.{}f} px", solve.heldOutRms_px, decimals)
-               : "none held out";
-}
-
-const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
-    const auto& frames = solve.frames.vector();
-    const auto found = std::lower_bound(frames.begin(), frames.end(), frame,
-                                        [](const SolvedFrame& f, int number) { return f.frame < number; });
-    return found != frames.end() && found->frame == frame ? &*found : nullptr;
-}
-
-Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
-    return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
-}
-
-std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
-    const SolvedFrame* solved = solvedFrameAt(solve, frame);
-    if (!solved) return std::nullopt;
-    const Vector3d inCamera = poseFrom(solved->worldFromCamera).cameraFromWorld(xyz);
-    if (inCamera.z() <= 1e-6) return std::nullopt;
-    return plateFromPlane(lensOf(solve, *solved), inCamera.hnormalized());
-}
-
-Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
-                            const SolveWatch& watch) {
-    if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
+Expected<Solve> solvedCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
+                             const SolveWatch& watch) {
     if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
     const auto prepared = prepare(tracks, options);
@@ -512,6 +511,56 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     progress.report(0.92, "Measuring");
     Solve solve = described(*answer, tracks, progress);
     progress.report(1, "Solved");
+    return solve;
+}
+
+}  // namespace
+
+std::string_view toString(CameraMotion motion) {
+    switch (motion) {
+        case CameraMotion::nodal:
+            return "nodal";
+        case CameraMotion::locked:
+            return "locked";
+        default:
+            return "travelling";
+    }
+}
+
+std::string heldOutWords(const Solve& solve, int decimals) {
+    return solve.heldOut > 0 && solve.heldOutRms_px > 0
+               ? fmt::format("held out {:.{}f} px", solve.heldOutRms_px, decimals)
+               : "none held out";
+}
+
+const SolvedFrame* solvedFrameAt(const Solve& solve, int frame) {
+    const auto& frames = solve.frames.vector();
+    const auto found = std::lower_bound(frames.begin(), frames.end(), frame,
+                                        [](const SolvedFrame& f, int number) { return f.frame < number; });
+    return found != frames.end() && found->frame == frame ? &*found : nullptr;
+}
+
+Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
+    return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
+}
+
+std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
+    const SolvedFrame* solved = solvedFrameAt(solve, frame);
+    if (!solved) return std::nullopt;
+    const Vector3d inCamera = poseFrom(solved->worldFromCamera).cameraFromWorld(xyz);
+    if (inCamera.z() <= 1e-6) return std::nullopt;
+    return plateFromPlane(lensOf(solve, *solved), inCamera.hnormalized());
+}
+
+Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
+                            const SolveWatch& watch) {
+    if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
+    // A zoom's bend changes with its focal length: that one goes through the lens.
+    if (options.distortion != SolveOptions::Distortion::known || options.zooms())
+        return solvedCamera(tracks, options, progress, watch);
+    const Straightened plain = straightened(tracks, options);
+    auto solve = solvedCamera(plain.tracks, plain.options, progress, watch);
+    if (solve) solve->lens = atFocal(*options.lens, solve->lens.focal_px);
     return solve;
 }
 

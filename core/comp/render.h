@@ -1,11 +1,14 @@
 #pragma once
 
 #include "base/progress.h"
+#include "comp/bend.h"
 #include "comp/warp.h"
 #include "plate/framecache.h"
 #include "steady/steady.h"
 
 #include <filesystem>
+#include <functional>
+#include <memory>
 #include <vector>
 
 namespace pinion {
@@ -28,5 +31,19 @@ struct RenderReport {
 Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameMap>& maps,
                                     const std::filesystem::path& pattern, const RenderOptions& options = {},
                                     const Progress& progress = Progress{});
+
+struct BentOptions {
+    int width = 0, height = 0;  ///< of the frame that the pictures lie about
+    BendFilter filter = BendFilter::bicubic;
+    EdgeMode edges = EdgeMode::empty;
+    int quality = 16;
+};
+
+/// The same through a lens: each frame by the table that belongs to it, all of the first one's size. What is larger
+/// than the frame is written with its window (see `FrameWriterOptions::window`).
+Expected<RenderReport> renderBent(FrameCache& frames, const FrameRange& range,
+                                  const std::function<std::shared_ptr<const LookUp>(int frame)>& tableAt,
+                                  const std::filesystem::path& pattern, const BentOptions& options,
+                                  const Progress& progress = Progress{});
 
 }  // namespace pinion

@@ -20,6 +20,18 @@ Vector2d pixelsFromPlane(const Lens& lens, const Vector2d& plane) {
 
 }  // namespace
 
+Lens atFocal(const Lens& lens, double focal_px) {
+    Lens carried = lens;
+    const double ratio = focal_px / lens.focal_px;
+    carried.k1 *= ratio * ratio;
+    carried.k2 *= std::pow(ratio, 4);
+    carried.k3 *= std::pow(ratio, 6);
+    carried.p1 *= ratio;
+    carried.p2 *= ratio;
+    carried.focal_px = focal_px;
+    return carried;
+}
+
 Lens pinholeLens(int width, int height, double focal_px) {
     return {.width = width, .height = height, .focal_px = focal_px, .cx = width / 2.0, .cy = height / 2.0};
 }

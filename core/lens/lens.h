@@ -24,6 +24,9 @@ struct Lens {
     bool operator==(const Lens&) const = default;
 };
 
+/// The same glass told at another focal length: every pixel is bent as before.
+Lens atFocal(const Lens& lens, double focal_px);
+
 /// A lens without distortion whose axis meets the middle of the plate.
 Lens pinholeLens(int width, int height, double focal_px);
 

@@ -95,16 +95,37 @@ Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path) {
 Expected<StMap> readStMap(const std::filesystem::path& path) {
     const auto input = OIIO::ImageInput::open(path.string());
     if (!input) return failure(Fault::input, "{}: cannot be read: {}", path.string(), OIIO::geterror());
-    const OIIO::ImageSpec& spec = input->spec();
-    if (spec.nchannels < 2 || spec.format != OIIO::TypeDesc::FLOAT)
-        return failure(Fault::input, "{}: is no ST map: it needs two channels of 32-bit floats", path.string());
+    const OIIO::ImageSpec spec = input->spec();
+    if (spec.nchannels < 2)
+        return failure(Fault::input, "{}: is no ST map: it has one channel; R (across) and G (up) are needed",
+                       path.string());
+    if (spec.format != OIIO::TypeDesc::FLOAT && spec.format != OIIO::TypeDesc::HALF)
+        return failure(Fault::input, "{}: is no ST map: its values are {}, too coarse; 32-bit floats are needed",
+                       path.string(), spec.format.c_str());
+    const int r = spec.channelindex("R"), g = spec.channelindex("G");
+    if (spec.nchannels > 2 && (r < 0 || g < 0))
+        return failure(Fault::input, "{}: is no ST map: none of its {} channels are called R and G", path.string(),
+                       spec.nchannels);
+    const int s = r >= 0 ? r : 0, t = g >= 0 ? g : 1;
     StMap map{.width = spec.full_width,
               .height = spec.full_height,
-              .data = {spec.x, spec.y, spec.x + spec.width, spec.y + spec.height},
-              .st = {}};
-    map.st.resize(std::size_t(spec.width) * std::size_t(spec.height) * 2);
-    if (!input->read_image(0, 0, 0, 2, OIIO::TypeDesc::FLOAT, map.st.data()))
+              .data = {spec.x - spec.full_x, spec.y - spec.full_y, spec.x - spec.full_x + spec.width,
+                       spec.y - spec.full_y + spec.height},
+              .st = {},
+              .isHalf = spec.format == OIIO::TypeDesc::HALF};
+    const auto channels = std::size_t(spec.nchannels);
+    std::vector<float> all(std::size_t(spec.width) * std::size_t(spec.height) * channels);
+    if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, all.data()))
         return failure(Fault::input, "{}: cannot be read: {}", path.string(), input->geterror());
+    map.st.resize(std::size_t(spec.width) * std::size_t(spec.height) * 2);
+    for (std::size_t i = 0; i < map.st.size() / 2; ++i) {
+        map.st[2 * i] = all[i * channels + std::size_t(s)];
+        map.st[2 * i + 1] = all[i * channels + std::size_t(t)];
+        if (!std::isfinite(map.st[2 * i]) || !std::isfinite(map.st[2 * i + 1]))
+            return failure(Fault::input, "{}: the value at pixel ({}, {}) is no number", path.string(),
+                           map.data.x0 + int(i % std::size_t(spec.width)),
+                           map.data.y0 + int(i / std::size_t(spec.width)));
+    }
     return map;
 }
 

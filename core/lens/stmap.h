@@ -26,6 +26,7 @@ struct StMap {
     int width = 0, height = 0;  ///< the display window
     PixelBox data;              ///< the data window
     std::vector<float> st;      ///< data.width() * data.height() pairs, rows from the top
+    bool isHalf = false;        ///< it was read from half floats, too coarse for a clean round trip
 };
 
 /// For each pixel of the undistorted picture (with overscan), the place in the plate.
@@ -37,7 +38,8 @@ StMap redistortMap(const Lens& lens);
 /// Writes 32-bit float OpenEXR: R = s, G = t, B = 0, display and data window set.
 Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path);
 
-/// Reads a file as `writeStMap` writes it.
+/// Reads a map made here or elsewhere: channels R and G, else the first two, of 32-bit or half floats. Fails for
+/// pictures of whole numbers, of one channel, and for values that are no numbers, saying where.
 Expected<StMap> readStMap(const std::filesystem::path& path);
 
 }  // namespace pinion

@@ -1,6 +1,7 @@
 #include "plate/framewriter.h"
 
 #include "base/files.h"
+#include "base/json.h"
 #include "plate/videowriter.h"
 
 #include <OpenImageIO/filesystem.h>
@@ -36,13 +37,15 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
 
 class SequenceWriter final : public FrameWriter {
 public:
-    SequenceWriter(fs::path folder, std::string before, std::size_t digits, std::string after, FrameRate fps, bool half)
+    SequenceWriter(fs::path folder, std::string before, std::size_t digits, std::string after, FrameRate fps,
+                   const FrameWriterOptions& options)
         : folder_(std::move(folder)),
           before_(std::move(before)),
           digits_(digits),
           after_(std::move(after)),
           fps_(fps),
-          half_(half) {}
+          half_(options.half),
+          window_(options.window) {}
 
     Expected<void> write(int frame, const Picture& picture) override {
         const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
@@ -75,6 +78,12 @@ private:
                            writeProblem(path, output ? output->geterror() : OIIO::geterror()));
         };
         OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
+        if (exr && window_) {
+            spec.x = window_->x0;
+            spec.y = window_->y0;
+            spec.full_width = window_->width;
+            spec.full_height = window_->height;
+        }
         spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
         const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
         spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
@@ -95,6 +104,7 @@ private:
     std::string after_;
     FrameRate fps_;
     bool half_;
+    std::optional<FrameWindow> window_;
 };
 
 class VideoFrames final : public FrameWriter {
@@ -114,6 +124,15 @@ public:
 private:
     std::unique_ptr<VideoWriter> video_;
 };
+
+Expected<void> writeOverscan(const fs::path& path, const FrameWindow& window, int width, int height) {
+    const jsonfile::json document{{"format", "pinion.overscan"},
+                                  {"version", 1},
+                                  {"width", window.width},
+                                  {"height", window.height},
+                                  {"data_window", {window.x0, window.y0, window.x0 + width, window.y0 + height}}};
+    return writeFile(path, jsonfile::dumped(document, 1) + "\n");
+}
 
 }  // namespace
 
@@ -167,7 +186,12 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
                        pattern.string(), pattern.stem().string(), ending);
     }
     if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
-    return std::make_unique<SequenceWriter>(folder, before, digits, after, fps, options.half);
+    if (options.window && ending != ".exr") {
+        if (auto noted = writeOverscan(folder / (before + "overscan.json"), *options.window, width, height); !noted)
+            return tl::unexpected(noted.error());
+        before += fmt::format("o{}x{}.", -options.window->x0, -options.window->y0);
+    }
+    return std::make_unique<SequenceWriter>(folder, before, digits, after, fps, options);
 }
 
 }  // namespace pinion

@@ -3,9 +3,11 @@
 #include "base/expected.h"
 #include "base/framerate.h"
 #include "picture/picture.h"
+#include "plate/plate.h"
 
 #include <filesystem>
 #include <memory>
+#include <optional>
 
 namespace pinion {
 
@@ -15,6 +17,12 @@ struct FrameWriterOptions {
 
     /// Floats as 16-bit half in EXR where the source was half; 32-bit otherwise.
     bool half = false;
+
+    /// Where the pictures lie about the plate's frame, when they are larger or smaller (overscan): EXR has it as data
+    /// window, within the frame as display window. PNG and TIFF hold no windows: there the place of the frame's corner
+    /// is put into the name ("out.o32x18.1001.png": the frame begins 32 pixels right and 18 below) and, with everything
+    /// else, into "out.overscan.json" beside them.
+    std::optional<FrameWindow> window;
 };
 
 /// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each
@@ -23,7 +31,8 @@ struct FrameWriterOptions {
 /// there.
 class FrameWriter {
 public:
-    /// Fails for a name without a number or a known ending, saying what to write instead.
+    /// Of pictures of `width` x `height`. Fails for a name without a number or a known ending, saying what to write
+    /// instead.
     static Expected<std::unique_ptr<FrameWriter>> create(const std::filesystem::path& pattern, int width, int height,
                                                          FrameRate fps, const FrameWriterOptions& options = {});
     virtual ~FrameWriter() = default;

@@ -13,6 +13,12 @@
 
 namespace pinion {
 
+/// A frame of `width` x `height`, and the corner of a picture that lies about it: negative for overscan.
+struct FrameWindow {
+    int width = 0, height = 0;
+    int x0 = 0, y0 = 0;
+};
+
 enum class PlateKind { video, sequence };
 
 /// What a plate says of itself.
@@ -21,6 +27,7 @@ struct PlateFacts {
     PlateKind kind = PlateKind::video;
     int width = 0;
     int height = 0;
+    std::optional<FrameWindow> window;  ///< when it was opened with its overscan
     FrameRate fps;
     bool fpsFromPlate = true;  ///< false: a sequence that does not say; 24 is assumed
     int firstFrame = 1001;
@@ -48,6 +55,10 @@ struct PlateOptions {
 
     /// Overrides the rate the plate says, for sequences that say none or say it wrongly.
     std::optional<FrameRate> fps;
+
+    /// Pictures of a sequence with all that lies about their frame (the data windows of EXR; of others what
+    /// "name.overscan.json" beside them says), as one size: `PlateFacts::window` says where the frame is.
+    bool overscan = false;
 };
 
 /// A readable plate. Open it once and keep it: opening a video builds its index. Safe to read from several threads.

@@ -1,3 +1,4 @@
+#include "base/json.h"
 #include "plate/sources.h"
 
 #include <OpenImageIO/imageio.h>
@@ -7,6 +8,7 @@
 #include <charconv>
 #include <map>
 #include <optional>
+#include <regex>
 
 namespace pinion {
 namespace {
@@ -91,7 +93,9 @@ Channels channelsOf(OIIO::ImageInput& input) {
 
 class SequencePlate final : public Plate {
 public:
-    SequencePlate(PlateFacts facts, std::map<int, fs::path> files) : files_(std::move(files)) {
+    /// `hasWindows`: the files say their windows themselves.
+    SequencePlate(PlateFacts facts, std::map<int, fs::path> files, bool hasWindows = false)
+        : files_(std::move(files)), hasWindows_(hasWindows) {
         facts_ = std::move(facts);
     }
 
@@ -110,13 +114,13 @@ public:
         const Channels channels = channelsOf(*input);
         input->seek_subimage(channels.part, 0);
         const OIIO::ImageSpec spec = input->spec();
-        const Size size = sizeOf(spec);
-        if (size != Size{facts_.width, facts_.height})
+        const Size size = sizeOf(spec), expected = frameSize();
+        if (size != expected)
             return failure(Fault::input, "{}: is {}x{}, but the sequence is {}x{}; re-render or remove this frame",
-                           name, size.width, size.height, facts_.width, facts_.height);
+                           name, size.width, size.height, expected.width, expected.height);
         auto picture = std::make_shared<Picture>();
-        picture->width = size.width;
-        picture->height = size.height;
+        picture->width = facts_.width;
+        picture->height = facts_.height;
         picture->linear = facts_.linear;
         const bool bytes = spec.format == OIIO::TypeDesc::UINT8;
         picture->depth = bytes ? Picture::Depth::bits8 : Picture::Depth::float32;
@@ -135,34 +139,43 @@ public:
             if (progress.stopped()) break;
             std::string error;
             const auto input = openedFrame(path, error);
-            if (!input || sizeOf(input->spec()) != Size{facts_.width, facts_.height}) damaged.push_back(frame);
+            if (!input || sizeOf(input->spec()) != frameSize()) damaged.push_back(frame);
             progress.report(double(++done) / double(files_.size()), "Looking for damaged frames");
         }
         return damaged;
     }
 
 private:
-    /// Reads the data window into the display window, grey spread to three channels, alpha dropped.
+    /// Of the display window; of pictures without one their own.
+    Size frameSize() const {
+        const bool windows = facts_.window && hasWindows_;
+        return windows ? Size{facts_.window->width, facts_.window->height} : Size{facts_.width, facts_.height};
+    }
+    /// Reads the data window into the display window (or into all of the sequence's), grey spread to three channels,
+    /// alpha dropped.
     template <class Value>
-    static bool readInto(OIIO::ImageInput& input, const Channels& channels, OIIO::TypeDesc type,
-                         std::vector<Value>& out) {
+    bool readInto(OIIO::ImageInput& input, const Channels& channels, OIIO::TypeDesc type,
+                  std::vector<Value>& out) const {
         const OIIO::ImageSpec spec = input.spec();
         const auto [low, high] = std::minmax_element(channels.numbers.begin(), channels.numbers.end());
         const int first = *low, count = *high - *low + 1;
         std::vector<Value> data(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(count));
         if (!input.read_image(channels.part, 0, first, first + count, type, data.data())) return false;
-        const auto [width, height] = sizeOf(spec);
+        const int width = facts_.width, height = facts_.height;
+        const int left = facts_.window && hasWindows_ ? facts_.window->x0 : 0;
+        const int top = facts_.window && hasWindows_ ? facts_.window->y0 : 0;
+        const int atX = spec.x - spec.full_x - left, atY = spec.y - spec.full_y - top;
         const bool inOrder = channels.numbers == std::array{first, first + 1, first + 2};
-        if (inOrder && spec.width == width && spec.height == height && spec.x == spec.full_x && spec.y == spec.full_y) {
+        if (inOrder && spec.width == width && spec.height == height && atX == 0 && atY == 0) {
             out = std::move(data);
             return true;
         }
         out.assign(std::size_t(width) * std::size_t(height) * 3, Value(0));
         for (int y = 0; y < spec.height; ++y) {
-            const int toY = spec.y - spec.full_y + y;
+            const int toY = atY + y;
             if (toY < 0 || toY >= height) continue;
             for (int x = 0; x < spec.width; ++x) {
-                const int toX = spec.x - spec.full_x + x;
+                const int toX = atX + x;
                 if (toX < 0 || toX >= width) continue;
                 for (std::size_t c = 0; c < 3; ++c)
                     out[(std::size_t(toY) * std::size_t(width) + std::size_t(toX)) * 3 + c] =
@@ -174,6 +187,7 @@ private:
     }
 
     std::map<int, fs::path> files_;
+    bool hasWindows_;
 };
 
 constexpr int kLastNumber = 100'000'000;
@@ -235,6 +249,59 @@ Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
                                                 frameRanges(frames) + (frames.size() == 1 ? " is" : " are"), size.width,
                                                 size.height, facts.width, facts.height));
     return most->second.front();
+}
+
+/// Where all data windows lie about the frame, from every header; the picture becomes as large. None when there is
+/// nothing about it.
+void setWindow(PlateFacts& facts, const std::map<int, fs::path>& files) {
+    int x0 = 0, y0 = 0, x1 = facts.width, y1 = facts.height;
+    for (const auto& [frame, path] : files) {
+        std::string error;
+        const auto input = openedFrame(path, error);
+        if (!input) continue;
+        input->seek_subimage(channelsOf(*input).part, 0);
+        const OIIO::ImageSpec& spec = input->spec();
+        if (sizeOf(spec) != Size{facts.width, facts.height}) continue;
+        x0 = std::min(x0, spec.x - spec.full_x);
+        y0 = std::min(y0, spec.y - spec.full_y);
+        x1 = std::max(x1, spec.x - spec.full_x + spec.width);
+        y1 = std::max(y1, spec.y - spec.full_y + spec.height);
+    }
+    facts.window = FrameWindow{facts.width, facts.height, x0, y0};
+    facts.width = x1 - x0;
+    facts.height = y1 - y0;
+}
+
+/// What "name.overscan.json" beside pictures without windows says of them; false where there is none.
+Expected<bool> setNotedWindow(PlateFacts& facts, const SequenceName& name) {
+    // The frame's place stands in the name too: "name.o32x18.####.png".
+    std::string before = name.before;
+    static const std::regex place("o-?[0-9]+x-?[0-9]+\\.$");
+    before = std::regex_replace(before, place, "");
+    const fs::path file = name.folder / (before + "overscan.json");
+    std::error_code code;
+    if (!fs::exists(file, code)) return false;
+    const auto window = jsonfile::parseFile(file, [](const jsonfile::json& document) {
+        jsonfile::expectFormat(document, "pinion.overscan", 1);
+        const jsonfile::json& box = jsonfile::list(document, "data_window", "file");
+        if (box.size() != 4) jsonfile::malformed("data_window: has to be four numbers");
+        FrameWindow read{jsonfile::whole(document, "width", "file"), jsonfile::whole(document, "height", "file")};
+        read.x0 = int(jsonfile::number(box[0], "data_window[0]"));
+        read.y0 = int(jsonfile::number(box[1], "data_window[1]"));
+        return std::array<int, 6>{read.width,
+                                  read.height,
+                                  read.x0,
+                                  read.y0,
+                                  int(jsonfile::number(box[2], "data_window[2]")),
+                                  int(jsonfile::number(box[3], "data_window[3]"))};
+    });
+    if (!window) return tl::unexpected(window.error());
+    const auto [width, height, x0, y0, x1, y1] = *window;
+    if (x1 - x0 != facts.width || y1 - y0 != facts.height)
+        return failure(Fault::input, "{}: says {}x{}, the pictures are {}x{}", file.string(), x1 - x0, y1 - y0,
+                       facts.width, facts.height);
+    facts.window = FrameWindow{width, height, x0, y0};
+    return true;
 }
 
 /// What one frame's header says of all of them.
@@ -305,7 +372,14 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
         facts.fps = *options.fps;
         facts.fpsFromPlate = true;
     }
-    return std::make_shared<SequencePlate>(std::move(facts), std::move(*files));
+    bool hasWindows = false;
+    if (options.overscan) {
+        const auto noted = setNotedWindow(facts, name);
+        if (!noted) return tl::unexpected(noted.error());
+        hasWindows = !*noted;
+        if (hasWindows) setWindow(facts, *files);
+    }
+    return std::make_shared<SequencePlate>(std::move(facts), std::move(*files), hasWindows);
 }
 
 }  // namespace pinion

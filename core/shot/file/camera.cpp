@@ -9,7 +9,7 @@ using namespace shotfile;
 namespace fs = std::filesystem;
 
 constexpr std::array kKnowledge{"known", "guessed", "unknown"};
-constexpr std::array kDistortion{"none", "known", "unknown", "k1", "full"};
+constexpr std::array kDistortion{"none", "known", "unknown", "k1", "full", "guessed"};
 constexpr std::array kAxis{"auto", "centre", "free"};
 
 void takeMeasures(const json& camera, SolveSettings& settings) {

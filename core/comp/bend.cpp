@@ -1,0 +1,247 @@
+#include "comp/bend.h"
+
+#include "base/parallel.h"
+#include "base/words.h"
+#include "comp/resample.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <opencv2/core.hpp>
+#include <opencv2/imgproc.hpp>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+using resampling::Pixel;
+using resampling::Source;
+
+constexpr std::array<std::string_view, 4> kFilters{"bilinear", "bicubic", "lanczos", "area"};
+constexpr float kRim = 4;  // pixels
+constexpr float kNowhere = std::numeric_limits<float>::quiet_NaN();
+
+template <class Mapping>
+LookUp tableOf(const PixelBox& out, int samples, Mapping&& mapping) {
+    LookUp table{out, samples, {}};
+    const std::size_t width = std::size_t(out.width()) * std::size_t(samples);
+    const std::size_t height = std::size_t(out.height()) * std::size_t(samples);
+    table.xy.resize(2 * width * height);
+    parallelFor(
+        height,
+        [&](std::size_t row) {
+            float* to = table.xy.data() + 2 * row * width;
+            const double y = out.y0 + (double(row) + 0.5) / samples;
+            for (std::size_t column = 0; column < width; ++column, to += 2) {
+                const auto place = mapping(Vector2d(out.x0 + (double(column) + 0.5) / samples, y));
+                to[0] = place ? float(place->x()) : kNowhere;
+                to[1] = place ? float(place->y()) : kNowhere;
+            }
+        },
+        4);
+    return table;
+}
+
+/// The ellipse in the source that a pixel of the output covers: the inverse of its quadratic form.
+struct Footprint {
+    float a, b, c;         ///< a x^2 + 2 b x y + c y^2 is 1 on the border of two deviations
+    float reachX, reachY;  ///< half of the box around it
+    bool shrinks;          ///< more than about one pixel
+};
+
+Footprint footprintOf(const float* here, const float* right, const float* below) {
+    const float ux = right[0] - here[0], uy = right[1] - here[1], vx = below[0] - here[0], vy = below[1] - here[1];
+    // A deviation of half an output pixel; the added pixel is the source's own.
+    const float xx = ux * ux + vx * vx, xy = ux * uy + vx * vy, yy = uy * uy + vy * vy;
+    const float largest = 0.5F * (xx + yy + std::hypot(xx - yy, 2 * xy));
+    Footprint print{};
+    print.shrinks = largest > 1.21F;  // longer than 1.1 pixels
+    const float sxx = 0.25F * std::max(1.0F, xx), syy = 0.25F * std::max(1.0F, yy), sxy = 0.25F * xy;
+    const float determinant = std::max(1e-6F, sxx * syy - sxy * sxy);
+    print.a = syy / determinant;
+    print.b = -sxy / determinant;
+    print.c = sxx / determinant;
+    print.reachX = 2.5F * std::sqrt(sxx);
+    print.reachY = 2.5F * std::sqrt(syy);
+    return print;
+}
+
+Pixel byArea(const Source& source, float x, float y, const Footprint& print, EdgeMode edges) {
+    Pixel sum{};
+    float total = 0;
+    const int x0 = int(std::floor(x - print.reachX)), x1 = int(std::ceil(x + print.reachX));
+    const int y0 = int(std::floor(y - print.reachY)), y1 = int(std::ceil(y + print.reachY));
+    for (int row = y0; row < y1; ++row) {
+        const float dy = float(row) + 0.5F - y;
+        const int sourceRow = resampling::edgeIndex(row, source.height, edges);
+        for (int column = x0; column < x1; ++column) {
+            const float dx = float(column) + 0.5F - x;
+            const float form = print.a * dx * dx + 2 * print.b * dx * dy + print.c * dy * dy;
+            if (form > 6.25F) continue;
+            const float weight = std::exp(-0.5F * form);
+            total += weight;
+            const int sourceColumn = resampling::edgeIndex(column, source.width, edges);
+            if (sourceRow < 0 || sourceColumn < 0) continue;
+            sum +=
+                source.pixels[std::size_t(sourceRow) * std::size_t(source.width) + std::size_t(sourceColumn)] * weight;
+        }
+    }
+    return total > 0 ? sum * (1 / total) : sum;
+}
+
+bool isSpline(BendFilter filter) { return filter == BendFilter::bicubic || filter == BendFilter::area; }
+
+resampling::Sampler samplerOf(BendFilter filter) {
+    if (isSpline(filter)) return resampling::Sampler::spline();
+    return resampling::Sampler(filter == BendFilter::lanczos ? ResampleFilter::lanczos : ResampleFilter::bilinear);
+}
+
+/// One row of the output; `line` has room for as many samples.
+class BendRow {
+public:
+    /// `source` holds what the filter reads: coefficients for a spline; `raw` the pixels themselves.
+    BendRow(const Source& source, const Source& raw, const LookUp& table, BendFilter filter, EdgeMode edges)
+        : source_(source), raw_(&raw), table_(table), filter_(filter), edges_(edges), sample_(samplerOf(filter)) {}
+
+    Pixel at(std::size_t row, std::size_t column) const {
+        Pixel sum{};
+        const auto n = std::size_t(table_.samples);
+        const std::size_t width = std::size_t(table_.out.width()) * n;
+        for (std::size_t y = row * n; y < (row + 1) * n; ++y)
+            for (std::size_t x = column * n; x < (column + 1) * n; ++x) sum += one(y, x, width);
+        return n == 1 ? sum : sum * (1.0F / float(n * n));
+    }
+
+private:
+    Pixel one(std::size_t y, std::size_t x, std::size_t width) const {
+        const float* place = &table_.xy[2 * (y * width + x)];
+        if (!(std::abs(place[0]) < 1e6F && std::abs(place[1]) < 1e6F)) return Pixel{};
+        // A rim beyond the border goes on as the border is: the way back reads there, and must not find black.
+        EdgeMode edges = edges_;
+        if (edges == EdgeMode::empty) {
+            if (place[0] < -kRim || place[1] < -kRim || place[0] > float(source_.width) + kRim ||
+                place[1] > float(source_.height) + kRim)
+                return Pixel{};
+            edges = EdgeMode::held;
+        }
+        if (filter_ == BendFilter::area) {
+            const std::size_t rows = table_.xy.size() / (2 * width);
+            const float* right = x + 1 < width ? place + 2 : place - 2;
+            const float* below = y + 1 < rows ? place + 2 * width : place - 2 * width;
+            const Footprint print = footprintOf(place, right, below);
+            if (print.shrinks && std::isfinite(print.reachX + print.reachY) && print.reachX < 400 && print.reachY < 400)
+                return byArea(*raw_, place[0], place[1], print, edges);
+        }
+        return sample_(source_, double(place[0]), double(place[1]), edges);
+    }
+
+    const Source& source_;
+    const Source* raw_;
+    const LookUp& table_;
+    BendFilter filter_;
+    EdgeMode edges_;
+    resampling::Sampler sample_;
+};
+
+}  // namespace
+
+std::string_view toString(BendFilter filter) { return kFilters[std::size_t(filter)]; }
+
+std::optional<BendFilter> bendFilterFrom(std::string_view word) { return fromWord<BendFilter>(kFilters, word); }
+
+Expected<PixelBox> undistortedBox(const Lens& lens, const Overscan& overscan) {
+    PixelBox box{0, 0, lens.width, lens.height};
+    if (overscan.kind == Overscan::Kind::automatic) box = undistortedBox(lens);
+    if (overscan.kind == Overscan::Kind::pixels)
+        box = {-overscan.pixels, -overscan.pixels, lens.width + overscan.pixels, lens.height + overscan.pixels};
+    if (box.width() > 4 * lens.width || box.height() > 4 * lens.height)
+        return failure(
+            Fault::input,
+            "the overscan would make the picture {}x{}, more than four times the frame of {}x{}; is the lens "
+            "right? A smaller overscan can be given in pixels",
+            box.width(), box.height(), lens.width, lens.height);
+    return box;
+}
+
+LookUp undistorting(const Lens& lens, const PixelBox& out, int samples) {
+    return tableOf(out, samples, [&](const Vector2d& p) { return plateFromUndistorted(lens, p); });
+}
+
+LookUp redistorting(const Lens& lens, const PixelBox& source, int samples) {
+    return tableOf({0, 0, lens.width, lens.height}, samples, [&](const Vector2d& p) -> std::optional<Vector2d> {
+        const auto straight = undistortedFromPlate(lens, p);
+        if (!straight) return std::nullopt;
+        return *straight - Vector2d(source.x0, source.y0);
+    });
+}
+
+LookUp lookUpOf(const StMap& map, const PixelBox& source, int width, int height) {
+    LookUp table{map.data, 1, std::vector<float>(map.st.size())};
+    parallelFor(
+        std::size_t(map.data.height()),
+        [&](std::size_t row) {
+            const std::size_t from = row * std::size_t(map.data.width());
+            for (std::size_t i = from; i < from + std::size_t(map.data.width()); ++i) {
+                const bool none = map.st[2 * i] == -1.0F && map.st[2 * i + 1] == -1.0F;
+                table.xy[2 * i] = none ? kNowhere : map.st[2 * i] * float(width) - float(source.x0);
+                table.xy[2 * i + 1] = none ? kNowhere : (1 - map.st[2 * i + 1]) * float(height) - float(source.y0);
+            }
+        },
+        16);
+    return table;
+}
+
+Picture bent(const Picture& source, const LookUp& table, BendFilter filter, EdgeMode edges) {
+    Picture out{table.out.width(), table.out.height(), source.depth, source.linear, {}, {}};
+    const std::size_t width = std::size_t(out.width);
+    const std::size_t count = width * std::size_t(out.height) * 3;
+    if (source.depth == Picture::Depth::bits8) out.bytes.resize(count);
+    else out.floats.resize(count);
+    Source from = resampling::sourceOf(source);
+    Source raw{};
+    if (filter == BendFilter::area) raw = resampling::sourceOf(source);
+    if (isSpline(filter)) resampling::toSpline(from);
+    const BendRow reader(from, raw, table, filter, edges);
+    parallelFor(
+        std::size_t(out.height),
+        [&](std::size_t row) {
+            static thread_local std::vector<Pixel> line;
+            line.resize(width);
+            for (std::size_t column = 0; column < width; ++column) line[column] = reader.at(row, column);
+            if (out.depth == Picture::Depth::bits8)
+                resampling::narrow(line.data(), width, out.bytes.data() + row * width * 3);
+            else resampling::narrow(line.data(), width, out.floats.data() + row * width * 3);
+        },
+        8);
+    return out;
+}
+
+DisplayBend::DisplayBend(const LookUp& table) : out_(table.out) {
+    const int width = out_.width(), height = out_.height();
+    places_.resize(std::size_t(width) * std::size_t(height) * 2);
+    between_.resize(std::size_t(width) * std::size_t(height));
+    cv::Mat floating(height, width, CV_32FC2);
+    for (int y = 0; y < height; ++y) {
+        auto* row = floating.ptr<cv::Vec2f>(y);
+        const float* from = table.xy.data() + 2 * std::size_t(y) * std::size_t(width);
+        // Half a pixel: there a place counts from the first pixel's centre.
+        for (int x = 0; x < width; ++x, from += 2)
+            row[x] = std::isfinite(from[0]) ? cv::Vec2f(from[0] - 0.5F, from[1] - 0.5F) : cv::Vec2f(-30000.F, -30000.F);
+    }
+    cv::Mat places(height, width, CV_16SC2, places_.data()), between(height, width, CV_16UC1, between_.data());
+    cv::convertMaps(floating, cv::noArray(), places, between, CV_16SC2);
+}
+
+std::vector<std::uint32_t> DisplayBend::bent(const std::vector<std::uint32_t>& pixels, int width, int height) const {
+    std::vector<std::uint32_t> out(std::size_t(out_.width()) * std::size_t(out_.height()));
+    // OpenCV only reads through these; its matrices know no const.
+    const cv::Mat from(height, width, CV_8UC4, const_cast<std::uint32_t*>(pixels.data()));
+    const cv::Mat places(out_.height(), out_.width(), CV_16SC2, const_cast<std::int16_t*>(places_.data()));
+    const cv::Mat between(out_.height(), out_.width(), CV_16UC1, const_cast<std::uint16_t*>(between_.data()));
+    cv::Mat to(out_.height(), out_.width(), CV_8UC4, out.data());
+    cv::remap(from, to, places, between, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0, 0, 0, 0));
+    return out;
+}
+
+}  // namespace pinion
