@@ -190,7 +190,7 @@ void MainWindow::show(const QString& view) {
     const bool compares = view == "wipe" || view == "beside";
     const QStringList sights = canvas_->sights();
     if (sights.contains(view) || !sights.contains(compared_))
-        compared_ = sights.contains(view) ? view : sights.value(0);
+        compared_ = sights.contains(view) ? view : sights.value(sights.size() - 1);
     views_->setCurrentWidget(scene ? worldPage_ : canvas_);
     canvas_->look(compares ? compared_ : view, view == "wipe"     ? Compare::wipe
                                                : view == "beside" ? Compare::beside
@@ -213,7 +213,7 @@ void MainWindow::makeMenus() {
     // The menus, the shot's name and the running job share one bar.
     auto* menus = new QMenuBar;
     QMap<QString, QMenu*> byName;
-    for (const char* name : {"Shot", "Edit", "View", "Play", "Track", "Steady", "Solve", "Help"})
+    for (const char* name : {"Shot", "Edit", "View", "Play", "Lens", "Track", "Steady", "Solve", "Help"})
         byName[name] = menus->addMenu(name);
     for (const Command& command : commands_->all()) {
         QMenu* menu = byName.value(command.menu);

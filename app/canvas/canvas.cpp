@@ -51,6 +51,7 @@ Canvas::Canvas(Session& session, QWidget* parent)
     connect(&session.player, &Player::plateChanged, this, [this] {
         pictures_.clear();
         image_ = {};
+        rendered_ = {};
         imageFrame_ = 0;
         updateSizes();
         fit();
@@ -124,6 +125,11 @@ void Canvas::setHold(Sight* hold) {
 void Canvas::refreshView() {
     const Sight* sight = shownSight();
     view_.setWarp(sight ? sight->warpAt(session_.player.frame()) : PlateWarp{});
+    const auto rendering = sight ? sight->rendering() : nullptr;
+    if (rendering != rendering_) {
+        rendering_ = rendering;
+        refreshImage();
+    }
     update();
 }
 
@@ -133,8 +139,12 @@ void Canvas::refreshImage() {
         image_ = image;
         imageFrame_ = player.pictureFrame();
     }
-    if (player.isPlaying())
-        for (int i = 1; i <= kAhead; ++i) (void)pictures_.get(player.frames()->peek(player.frame() + i), player.view());
+    if (!rendering_) rendered_ = {};
+    else if (const QImage made = pictures_.get(player.picture(), player.view(), rendering_); !made.isNull())
+        rendered_ = made;
+    if (!player.isPlaying()) return;
+    for (int i = 1; i <= kAhead; ++i)
+        (void)pictures_.get(player.frames()->peek(player.frame() + i), player.view(), rendering_);
 }
 
 void Canvas::fit() {
@@ -323,7 +333,8 @@ void Canvas::paintOne(QPainter& painter, const QRectF& area, bool filmed, const 
     // Grown pixels stay pixels: the eye judges sub-pixel places by them. A moved picture has none of its own.
     painter.setRenderHint(QPainter::SmoothPixmapTransform, view_.zoom() < 2.0 || moved);
     painter.setTransform(view_.painted(shown, by), true);
-    painter.drawImage(QPointF(0, 0), image_);
+    if (!filmed && rendering_) painter.drawImage(rendering_->corner(), rendered_);
+    else painter.drawImage(QPointF(0, 0), image_);
     painter.restore();
     const Sight* sight = shownSight();
     if (!filmed && sight && sight->showsBorder(session_.player.frame())) {

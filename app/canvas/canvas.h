@@ -51,6 +51,8 @@ public:
     /// The picture that is shown, ready for the screen.
     const QImage& image() const { return image_; }
     int imageFrame() const { return imageFrame_; }
+    /// What the sight that is looked at has made of it; null while it is being made, or where it makes none.
+    const QImage& renderedImage() const { return rendered_; }
     QPointF wipeHandle() const { return {wipe_ * width(), height() / 2.0}; }
     std::optional<QPointF> cursorPlace() const { return cursorInside_ ? std::optional(cursor_) : std::nullopt; }
 
@@ -101,6 +103,8 @@ private:
     EmptyStart empty_;
     QImage image_;
     int imageFrame_ = 0;
+    QImage rendered_;  ///< by `rendering_`
+    std::shared_ptr<const Rendering> rendering_;
     std::vector<std::unique_ptr<Overlay>> overlays_;
     std::vector<std::unique_ptr<Tool>> tools_;
     std::vector<std::unique_ptr<Sight>> sights_;

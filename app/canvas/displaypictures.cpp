@@ -5,9 +5,10 @@
 namespace pinion {
 namespace {
 
-constexpr std::size_t kKept = 8;
+constexpr std::size_t kKept = 12;
 
-QImage displayImage(const Picture& picture, const ViewTransform& view) {
+QImage imageOf(const Picture& picture, const ViewTransform& view, const Rendering* rendering) {
+    if (rendering) return rendering->made(picture, view);
     auto* pixels = new std::vector<std::uint32_t>(displayPixels(picture, view));
     return {reinterpret_cast<const uchar*>(pixels->data()),
             picture.width,
@@ -25,24 +26,28 @@ DisplayPictures::DisplayPictures(JobRunner& jobs, std::function<void()> arrived)
 
 void DisplayPictures::clear() { state_->entries.clear(); }
 
-QImage DisplayPictures::get(const PicturePtr& picture, const ViewTransform& view) {
+QImage DisplayPictures::get(const PicturePtr& picture, const ViewTransform& view,
+                            const std::shared_ptr<const Rendering>& rendering) {
     if (!picture) return {};
     auto& entries = state_->entries;
-    const auto found = std::find_if(entries.begin(), entries.end(),
-                                    [&](const Entry& entry) { return entry.picture == picture && entry.view == view; });
+    const auto isIt = [picture, view, rendering](const Entry& entry) {
+        return entry.picture == picture && entry.view == view && entry.rendering == rendering;
+    };
+    const auto found = std::find_if(entries.begin(), entries.end(), isIt);
     if (found != entries.end()) {
         entries.splice(entries.begin(), entries, found);
         return entries.front().image;
     }
-    entries.push_front({picture, view, {}});
+    entries.push_front({picture, view, rendering, {}});
     if (entries.size() > kKept) entries.pop_back();
-    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture, view] {
+    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture, view, rendering, isIt] {
         if (weak.expired()) return;
-        QMetaObject::invokeMethod(&jobs, [this, weak, picture, view, image = displayImage(*picture, view)] {
+        QImage image = imageOf(*picture, view, rendering.get());
+        QMetaObject::invokeMethod(&jobs, [this, weak, isIt, image = std::move(image)] {
             const auto held = weak.lock();  // while it is held, so is this
             if (!held) return;
             for (Entry& entry : held->entries)
-                if (entry.picture == picture && entry.view == view) entry.image = image;
+                if (isIt(entry)) entry.image = image;
             arrived_();
         });
     });

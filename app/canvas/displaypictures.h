@@ -1,5 +1,6 @@
 #pragma once
 
+#include "canvas/sight.h"
 #include "picture/picture.h"
 #include "session/jobrunner.h"
 
@@ -18,14 +19,16 @@ public:
     /// `arrived` is called on the interface's thread when one more is ready.
     DisplayPictures(JobRunner& jobs, std::function<void()> arrived);
 
-    /// The picture if it is ready; otherwise a null image, and it is being made.
-    QImage get(const PicturePtr& picture, const ViewTransform& view);
+    /// The picture if it is ready; otherwise a null image, and it is being made. As the plate's, or by `rendering`.
+    QImage get(const PicturePtr& picture, const ViewTransform& view,
+               const std::shared_ptr<const Rendering>& rendering = nullptr);
     void clear();
 
 private:
     struct Entry {
         PicturePtr picture;
         ViewTransform view;
+        std::shared_ptr<const Rendering> rendering;
         QImage image;  ///< null while it is being made
     };
     struct State {

@@ -1,12 +1,27 @@
 #pragma once
 
 #include "canvas/plateview.h"
+#include "picture/picture.h"
 
+#include <QImage>
 #include <QString>
+
+#include <memory>
 
 class QPainter;
 
 namespace pinion {
+
+/// A picture made from the plate's, for a sight that shows more than the plate moved about: bent, compared. It never
+/// changes; a sight gives another one when it would show something else.
+class Rendering {
+public:
+    virtual ~Rendering() = default;
+    /// Runs in threads of the live lane.
+    virtual QImage made(const Picture& picture, const ViewTransform& view) const = 0;
+    /// Where its top left corner lies in the straight picture.
+    virtual QPointF corner() const { return {0, 0}; }
+};
 
 /// A way to see the plate other than as filmed: steadied, held on a track.
 class Sight {
@@ -15,7 +30,9 @@ public:
     virtual QString name() const = 0;
     /// One of the ways to look that are chosen; otherwise it only holds the plate still.
     virtual bool isView() const { return true; }
-    virtual PlateWarp warpAt(int frame) const = 0;     ///< the bare plate where there is none
+    virtual PlateWarp warpAt(int frame) const = 0;  ///< the bare plate where there is none
+    /// Null: the plate's own picture.
+    virtual std::shared_ptr<const Rendering> rendering() const { return nullptr; }
     virtual QString words(int frame) const = 0;        ///< what is seen, in the picture's corner
     virtual bool isTroubled() const { return false; }  ///< the words are a problem
     /// What lies beyond the frame is dimmed, and the plate's own border drawn.

@@ -27,7 +27,9 @@ KindFacts factsOf(FileKind kind) {
         case FileKind::tracks:
             return {"tracks", "Tracks (*.json *.csv)", ""};
         case FileKind::lens:
-            return {"lens", "Lenses (*.json)", ".json"};
+            return {"lens", "Lenses (*.json *.yml *.yaml *.xml)", ""};
+        case FileKind::charts:
+            return {"charts", "Pictures of a chart (" PINION_PLATE_ENDINGS ");;All files (*)", ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }
@@ -50,6 +52,13 @@ QString askToOpen(FileKind kind, const QString& title, QWidget* parent) {
     const QString path = QFileDialog::getOpenFileName(over(parent), title, lastFolder(facts.key), facts.filter);
     if (!path.isEmpty()) QSettings().setValue(folderKey(facts.key), QFileInfo(path).absolutePath());
     return path;
+}
+
+QStringList askToOpenSome(FileKind kind, const QString& title, QWidget* parent) {
+    const KindFacts facts = factsOf(kind);
+    const QStringList paths = QFileDialog::getOpenFileNames(over(parent), title, lastFolder(facts.key), facts.filter);
+    if (!paths.isEmpty()) QSettings().setValue(folderKey(facts.key), QFileInfo(paths.front()).absolutePath());
+    return paths;
 }
 
 QString askToSave(FileKind kind, const QString& title, const QString& suggested, QWidget* parent) {

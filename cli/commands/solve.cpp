@@ -35,7 +35,8 @@ struct Words {
     bool zoom = false, fixed = false;
 };
 
-Expected<void> applySolveWords(const Words& words, SolveSettings& settings) {
+Expected<void> applySolveWords(const Words& words, Shot& shot) {
+    SolveSettings& settings = shot.solveSettings;
     settings.sensorWidth_mm = words.sensorWidth;
     if (words.zoom || words.fixed) settings.zoom = words.zoom;
     settings.motion = words.motion == "travelling" ? std::optional(CameraMotion::travelling)
@@ -67,10 +68,12 @@ Expected<void> applySolveWords(const Words& words, SolveSettings& settings) {
     } else if (words.distortion == "full") {
         settings.distortion = SolveOptions::Distortion::full;
     } else if (words.distortion != "unknown") {
-        const auto lens = readLens(words.distortion);
+        const bool guessed = words.distortion.ends_with('~');
+        const auto lens = readLens(words.distortion.substr(0, words.distortion.size() - (guessed ? 1 : 0)));
         if (!lens) return tl::unexpected(lens.error());
-        settings.lens = *lens;
-        settings.distortion = SolveOptions::Distortion::known;
+        shot.lens.lens = *lens;
+        shot.lens.source = LensCard::Source::file;
+        settings.distortion = guessed ? SolveOptions::Distortion::guessed : SolveOptions::Distortion::known;
     }
     if (!words.basePair.empty()) {
         int a = 0, b = 0;
@@ -140,7 +143,7 @@ int run(const Console& console, const Words& w) {
         !free)
         return fail(free.error());
     Shot shot = shotOf(facts);
-    if (const auto applied = applySolveWords(w, shot.solveSettings); !applied) return fail(applied.error());
+    if (const auto applied = applySolveWords(w, shot); !applied) return fail(applied.error());
     if (!w.exclude.empty()) {
         const auto mattes = readMattes(w.exclude);
         if (!mattes) return fail(mattes.error());
@@ -192,7 +195,8 @@ Runner addSolve(CLI::App& command) {
     auto* zooms =
         command.add_flag("--zoom", w.zoom, "a focal length per frame; found from the tracks when neither is said");
     command.add_flag("--no-zoom", w.fixed, "one focal length for all frames")->excludes(zooms);
-    command.add_option("--distortion", w.distortion, "none, unknown (k1 and k2), k1, full or lens.json");
+    command.add_option("--distortion", w.distortion,
+                       "none, unknown (k1 and k2), k1, full, lens.json (kept), or lens.json~ (guessed from)");
     command.add_option("--motion", w.motion, "auto, travelling, nodal or locked")
         ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
     command.add_option("--axis", w.axis, "the optical axis: auto, centre or free")

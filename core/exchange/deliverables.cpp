@@ -12,11 +12,12 @@ DeliverableRow tracksRow();
 DeliverableRow stMapsRow();
 DeliverableRow transformsRow();
 DeliverableRow cornerPinRow();
+DeliverableRow lensRow();
 
 std::span<const DeliverableRow> deliverableRows() {
     // The table that a new kind is added to.
-    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{cameraRow(), tracksRow(), stMapsRow(),
-                                                                           transformsRow(), cornerPinRow()};
+    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{cameraRow(),     tracksRow(),    stMapsRow(),
+                                                                           transformsRow(), cornerPinRow(), lensRow()};
     return rows;
 }
 
@@ -50,6 +51,7 @@ std::uint64_t deliveryKey(const Shot& shot, const Deliverable& deliverable) {
     if (!(t == TransformOptions{}))
         print.add(int(t.origin)).add(int(t.inverse)).add(int(t.position)).add(int(t.rotation)).add(int(t.scale));
     for (char c : deliverable.place) print.add(int(c));
+    if (deliverable.overscan) print.add(111);
     deliverableRow(deliverable.kind).addKey(print, shot, deliverable);
     return print.value();
 }

@@ -1,5 +1,8 @@
 #include "exchange/shotfiles.h"
 
+#include "lens/stmap.h"
+#include "shot/stages/lensstage.h"
+
 #include <fmt/format.h>
 
 namespace pinion {
@@ -38,6 +41,28 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
 
 TrackFile trackFileOf(const Shot& shot) {
     return {shot.plate.width, shot.plate.height, shot.plate.fps, shot.tracks.vector(), shot.plate.times};
+}
+
+Expected<Lens> lensFileOf(const Shot& shot) {
+    if (shot.solve) return shot.solve->lens;
+    if (const auto lens = lensInForce(shot)) return *lens;
+    return failure(Fault::outcome,
+                   "shot {}: there is no lens to hand on; measure it in the Lens card or solve the camera", shot.name);
+}
+
+CameraFile withOverscan(const CameraFile& file) {
+    CameraFile grown = file;
+    const PixelBox box = undistortedBox(file.lens);
+    grown.width = box.width();
+    grown.height = box.height();
+    grown.sensorWidth_mm = file.sensorWidth_mm * grown.width / file.width;
+    Lens& lens = grown.lens;
+    lens = pinholeLens(grown.width, grown.height, file.lens.focal_px);
+    lens.squeeze = file.lens.squeeze;
+    lens.cx = file.lens.cx - box.x0;
+    lens.cy = file.lens.cy - box.y0;
+    for (CameraFile::Frame& frame : grown.frames) frame.k1 = 0;
+    return grown;
 }
 
 void addSolvedLens(Fingerprint& print, const Solve& solve) {

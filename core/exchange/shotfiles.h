@@ -11,6 +11,13 @@ Expected<CameraFile> cameraFileOf(const Shot& shot);
 
 TrackFile trackFileOf(const Shot& shot);
 
+/// The lens that belongs to the camera that is handed on: the solve's, else the Lens card's. Fails where there is none.
+Expected<Lens> lensFileOf(const Shot& shot);
+
+/// The same camera for the undistorted plate with the overscan that the lens needs: no distortion, the film back grown
+/// to match, the axis where it meets the larger picture.
+CameraFile withOverscan(const CameraFile& file);
+
 /// The lens as the solve has it, over time.
 void addSolvedLens(Fingerprint& print, const Solve& solve);
 

@@ -3,6 +3,8 @@
 #include "base/list.h"
 #include "camera/solve.h"
 #include "comp/render.h"
+#include "lens/chart.h"
+#include "lens/lines.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
 #include "steady/shake.h"
@@ -74,6 +76,36 @@ struct SteadySettings {
     bool changesPicture() const { return steady || (shake && profile); }
 };
 
+/// A line along something straight in life, as it was clicked, and the edge that was found under it.
+struct LensLine {
+    int frame = 0;
+    List<Eigen::Vector2d> clicks;  ///< pixels of the plate; on the edge where there is one
+    List<Eigen::Vector2d> edge;    ///< empty where none was found, or it was not to be looked for
+};
+
+/// What the Lens card holds.
+struct LensCard {
+    /// Where the lens comes from.
+    enum class Source { none, typed, lines, chart, solve, file };
+    Source source = Source::none;
+    std::optional<Lens> lens;  ///< of the plate's size; none: the plate is taken as it is
+    /// Standard deviations, where they are known; 0 otherwise.
+    double focalDeviation_px = 0, k1Deviation = 0, k2Deviation = 0;
+    Eigen::Vector2d axisDeviation_px{0, 0};
+    double borderDeviation_px = 0;
+
+    List<LensLine> lines;
+    bool snap = true;
+    LineTerms terms = LineTerms::automatic;
+    LineAxis axis = LineAxis::automatic;
+
+    Chart chart;
+    List<ChartView> views;  ///< of the chart pictures that were taken
+
+    BendFilter filter = BendFilter::bicubic;
+    Overscan overscan;
+};
+
 /// What the Camera card holds.
 struct SolveSettings {
     double sensorWidth_mm = 36.0;
@@ -81,7 +113,6 @@ struct SolveSettings {
     double focal_mm = 35.0;
     double focalTrust_mm = 2.0;
     SolveOptions::Distortion distortion = SolveOptions::Distortion::unknown;
-    std::optional<Lens> lens;
     SolveOptions::Axis axis = SolveOptions::Axis::automatic;
     std::optional<CameraMotion> motion;  ///< none: found from the tracks
     std::optional<bool> zoom;            ///< none: found from the tracks
@@ -92,10 +123,10 @@ struct SolveSettings {
 };
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
-enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin };
-inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin"};
-enum class DeliverableFormat { usda, json, csv, exr };
-inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr"};
+enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens };
+inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin", "lens"};
+enum class DeliverableFormat { usda, json, csv, exr, yaml };
+inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml"};
 enum class UpAxis { y, z };
 
 /// One thing handed downstream.
@@ -107,6 +138,7 @@ struct Deliverable {
     UpAxis upAxis = UpAxis::y;
     std::string locator;           ///< whose motion, for transforms and corner pins
     TransformOptions transform;    ///< also the origin of tracks
+    bool overscan = false;         ///< a camera for the undistorted plate with its overscan, which needs no lens
     std::uint64_t writtenKey = 0;  ///< `deliveryKey` when it was last written; 0: never
 };
 
@@ -115,6 +147,7 @@ struct Shot {
     std::string name;
     PlateRef plate;
     ScatterSettings scatterSettings;
+    LensCard lens;
     SolveSettings solveSettings;
     List<Matte> mattes;
     List<Track> tracks;

@@ -167,7 +167,7 @@ TEST_CASE("whatever the result depends on makes it stale when it changes") {
     solve->lens = pinholeLens(200, 160, 180);
     shot = withSolve(shot, *solve, 1);
     shot.solveSettings.distortion = SolveOptions::Distortion::known;
-    shot.solveSettings.lens = solve->lens;
+    shot.lens.lens = solve->lens;
     const auto solveChanges = [&](const char* what, const std::function<void(Shot&)>& edit) {
         Shot other = shot;
         edit(other);
@@ -184,7 +184,7 @@ TEST_CASE("whatever the result depends on makes it stale when it changes") {
         track.samples = track.samples.edited([](auto& samples) { samples[3].bridged = true; });
         s = withTracked(s, {track});
     });
-    solveChanges("the known lens", [](Shot& s) { s.solveSettings.lens->k2 = 0.01; });
+    solveChanges("the known lens", [](Shot& s) { s.lens.lens->k2 = 0.01; });
     solveChanges("the squeeze", [](Shot& s) { s.solveSettings.squeeze = 0.5; });
     solveChanges("no zoom", [](Shot& s) { s.solveSettings.zoom = false; });
 

@@ -80,9 +80,30 @@ static Strings members(const KnownPlace& x) {
     const auto& [track, metres, trust] = x;
     return all(track, metres, trust);
 }
+static Strings members(const LensLine& x) {
+    const auto& [frame, clicks, edge] = x;
+    return all(frame, clicks, edge);
+}
+static Strings members(const Chart& x) {
+    const auto& [columns, rows, square] = x;
+    return all(columns, rows, square);
+}
+static Strings members(const ChartView& x) {
+    const auto& [name, corners, used, rms, trouble] = x;
+    return all(name, corners, used, rms, trouble);
+}
+static Strings members(const Overscan& x) {
+    const auto& [kind, pixels] = x;
+    return all(kind, pixels);
+}
+static Strings members(const LensCard& x) {
+    const auto& [source, lens, focal, k1, k2, axisSure, border, lines, snap, terms, axis, chart, views, filter,
+                 overscan] = x;
+    return all(source, lens, focal, k1, k2, axisSure, border, lines, snap, terms, axis, chart, views, filter, overscan);
+}
 static Strings members(const SolveSettings& x) {
-    const auto& [sensor, focal, mm, trust, distortion, lens, axis, motion, zoom, squeeze, base, distances, places] = x;
-    return all(sensor, focal, mm, trust, distortion, lens, axis, motion, zoom, squeeze, base, distances, places);
+    const auto& [sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
+    return all(sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places);
 }
 static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon] = x;
@@ -154,13 +175,13 @@ static Strings members(const TransformOptions& x) {
     return all(origin, inverse, position, rotation, scale);
 }
 static Strings members(const Deliverable& x) {
-    const auto& [name, kind, format, place, up, locator, transform, written] = x;
-    return all(name, kind, format, place, up, locator, transform, written);
+    const auto& [name, kind, format, place, up, locator, transform, overscan, written] = x;
+    return all(name, kind, format, place, up, locator, transform, overscan, written);
 }
 static Strings members(const Shot& x) {
-    const auto& [name, plate, scatter, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
+    const auto& [name, plate, scatter, lens, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
                  deliverables, folder] = x;
-    return all(name, plate, scatter, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
+    return all(name, plate, scatter, lens, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
                deliverables, folder);
 }
 
@@ -300,7 +321,22 @@ Shot fullShot() {
     c.focal_mm = 31.5;
     c.focalTrust_mm = 1.25;
     c.distortion = SolveOptions::Distortion::known;
-    c.lens = fullSolve().lens;
+    s.lens.source = LensCard::Source::lines;
+    s.lens.lens = fullSolve().lens;
+    s.lens.focalDeviation_px = 2.5;
+    s.lens.k1Deviation = 0.001;
+    s.lens.k2Deviation = 0.002;
+    s.lens.axisDeviation_px = {0.5, 0.75};
+    s.lens.borderDeviation_px = 0.125;
+    s.lens.lines = std::vector<LensLine>{{1004, std::vector<Eigen::Vector2d>{{1, 2}, {3.5, 4}, {6, 7.25}},
+                                          std::vector<Eigen::Vector2d>{{1, 2}, {2, 3}}}};
+    s.lens.snap = false;
+    s.lens.terms = LineTerms::k1k2;
+    s.lens.axis = LineAxis::free;
+    s.lens.chart = {7, 5, 0.03};
+    s.lens.views = std::vector<ChartView>{{"a.png", {{1, 2}}, false, 0.75, "blurred"}};
+    s.lens.filter = BendFilter::lanczos;
+    s.lens.overscan = {Overscan::Kind::pixels, 40};
     c.axis = SolveOptions::Axis::free;
     c.motion = CameraMotion::travelling;
     c.zoom = false;
@@ -337,6 +373,7 @@ Shot fullShot() {
                                                UpAxis::z,
                                                "sign",
                                                {Origin::bottomLeft, true, false, false, false},
+                                               true,
                                                0x123456789ABCDEFULL}};
     s.deliveryFolder = "/made/up/delivery";
     return s;

@@ -1,11 +1,12 @@
 #include "stages/camera/cameracard.h"
 
-#include "exchange/formats.h"
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
 #include "stages/camera/solvefigures.h"
 #include "stages/shotform.h"
-#include "widgets/filedialogs.h"
+
+#include <algorithm>
+#include <array>
 
 namespace pinion {
 namespace {
@@ -78,15 +79,26 @@ private:
     }
 
     void addLens() {
-        auto* distortion = named(choice({"none", "known…", "k1 and k2", "k1 only", "all terms"}), "distortion",
-                                 "Known: read from a lens.json. All terms: k1, k2, k3, p1, p2");
+        using Distortion = SolveOptions::Distortion;
+        static constexpr std::array kChoices{Distortion::unknown, Distortion::k1,      Distortion::full,
+                                             Distortion::known,   Distortion::guessed, Distortion::none};
+        auto* distortion =
+            named(choice({"find k1, k2", "find k1", "find all terms", "Lens card's", "near Lens card's", "none"}),
+                  "distortion", "The Lens card's lens is kept as it is, or guessed from, or not looked at");
         row("Distortion", distortion);
         connect(distortion, &QComboBox::activated, this, [this](int index) {
-            const auto wanted = SolveOptions::Distortion(index);
-            if (wanted == SolveOptions::Distortion::known) takeLens();
-            else change(kEdit, [&](Shot& shot) { shot.solveSettings.distortion = wanted; });
+            const Distortion wanted = kChoices[std::size_t(index)];
+            if ((wanted == Distortion::known || wanted == Distortion::guessed) && !session_.shot().lens.lens) {
+                session_.sayError("The Lens card holds no lens yet: draw lines there, measure a chart or open a lens.");
+                refresh();
+                return;
+            }
+            change(kEdit, [&](Shot& shot) { shot.solveSettings.distortion = wanted; });
         });
-        onRefresh([this, distortion] { distortion->setCurrentIndex(int(session_.shot().solveSettings.distortion)); });
+        onRefresh([this, distortion] {
+            const auto held = std::find(kChoices.begin(), kChoices.end(), session_.shot().solveSettings.distortion);
+            distortion->setCurrentIndex(int(held - kChoices.begin()));
+        });
         row("Optical axis",
             bind(
                 named(choice({"automatic", "middle", "free"}), "axis",
@@ -101,20 +113,6 @@ private:
             "not stretched again. Taken from the plate's pixels when it is opened");
         row("Squeeze", squeeze);
     }
-    void takeLens() {
-        const QString path = askToOpen(FileKind::lens, "Open lens", this);
-        const auto lens = path.isEmpty() ? Expected<Lens>(failure(Fault::stopped, "")) : readLens(path.toStdString());
-        if (!lens) {
-            if (!path.isEmpty()) session_.sayError(text(lens.error().message));
-            refresh();
-            return;
-        }
-        change("Take distortion from a lens", [&](Shot& shot) {
-            shot.solveSettings.distortion = SolveOptions::Distortion::known;
-            shot.solveSettings.lens = *lens;
-        });
-    }
-
     void addBasePair() {
         auto* base = named(choice({"find out", "by hand"}), "basePair",
                            "The two frames from which the search starts: far enough apart to show depth, near enough "

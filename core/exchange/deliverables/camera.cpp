@@ -12,15 +12,26 @@ UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
     return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = shot.world.measure.has_value()};
 }
 
+Expected<CameraFile> fileOf(const Shot& shot, const Deliverable& deliverable) {
+    auto file = cameraFileOf(shot);
+    if (!file || !deliverable.overscan) return file;
+    if (file->zoom)
+        return failure(Fault::outcome,
+                       "deliverable {}: a zoom's overscan differs on every frame; hand on the camera for "
+                       "the plate as filmed",
+                       deliverable.name);
+    return withOverscan(*file);
+}
+
 Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
-    const auto camera = cameraFileOf(shot);
+    const auto camera = fileOf(shot, deliverable);
     if (!camera) return tl::unexpected(camera.error());
     return deliverable.format == DeliverableFormat::usda ? cameraUsd(*camera, usdOptionsOf(shot, deliverable))
                                                          : cameraJson(*camera);
 }
 
 Expected<void> check(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
-    const auto written = cameraFileOf(shot);
+    const auto written = fileOf(shot, deliverable);
     if (!written) return tl::unexpected(written.error());
     if (deliverable.format == DeliverableFormat::usda)
         return checkCameraUsd(path, *written, usdOptionsOf(shot, deliverable));

@@ -17,13 +17,12 @@ Expected<void> checkMap(const fs::path& path, const StMap& written) {
 }
 
 Expected<std::vector<fs::path>> write(const Shot& shot, const fs::path& path) {
-    if (!shot.solve)
-        return failure(Fault::outcome, "shot {}: there is no lens to make ST maps of; solve the camera first",
-                       shot.name);
+    const auto lens = lensFileOf(shot);
+    if (!lens) return tl::unexpected(lens.error());
     if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());
     std::vector<fs::path> files;
     for (const bool undistort : {true, false}) {
-        const StMap map = undistort ? undistortMap(shot.solve->lens) : redistortMap(shot.solve->lens);
+        const StMap map = undistort ? undistortMap(*lens) : redistortMap(*lens);
         const fs::path file = path / (undistort ? "undistort.exr" : "redistort.exr");
         auto done = writeStMap(map, file);
         if (done) done = checkMap(file, map);
@@ -36,6 +35,7 @@ Expected<std::vector<fs::path>> write(const Shot& shot, const fs::path& path) {
 void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addRate(print, shot.plate.fps);
     if (shot.solve) addSolvedLens(print, *shot.solve);
+    else if (const auto lens = lensFileOf(shot)) addLens(print, *lens);
 }
 
 }  // namespace

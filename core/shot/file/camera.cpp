@@ -46,7 +46,6 @@ void put(json& document, const Shot& shot, const fs::path&) {
                           {"focal_mm", c.focal_mm},
                           {"focal_trust_mm", c.focalTrust_mm},
                           {"distortion", kDistortion[std::size_t(c.distortion)]}};
-    if (c.lens) document["camera"]["lens"] = lensValues(*c.lens);
     if (c.axis != SolveOptions::Axis::automatic) document["camera"]["axis"] = kAxis[std::size_t(c.axis)];
     if (c.motion) document["camera"]["motion"] = kMotionWords[std::size_t(*c.motion)];
     if (c.zoom) document["camera"]["zoom"] = *c.zoom;
@@ -68,7 +67,11 @@ void take(const json& document, Shot& shot, const fs::path&) {
     c.focal_mm = number(camera, "focal_mm", "camera");
     c.focalTrust_mm = number(camera, "focal_trust_mm", "camera");
     c.distortion = word<SolveOptions::Distortion>(camera, "distortion", kDistortion, "camera");
-    if (camera.contains("lens")) c.lens = takeLensValues(camera["lens"], "camera.lens");
+    // Before there was a Lens card a known lens lay here.
+    if (camera.contains("lens")) {
+        shot.lens.lens = takeLensValues(camera["lens"], "camera.lens");
+        shot.lens.source = LensCard::Source::file;
+    }
     if (camera.contains("axis")) c.axis = word<SolveOptions::Axis>(camera, "axis", kAxis, "camera");
     if (camera.contains("motion")) c.motion = word<CameraMotion>(camera, "motion", kMotionWords, "camera");
     if (camera.contains("zoom")) c.zoom = camera.value("zoom", false);

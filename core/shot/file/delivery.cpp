@@ -18,6 +18,7 @@ void put(json& document, const Shot& shot, const fs::path&) {
                    {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"},
                    {"written_key", d.writtenKey}};
         if (!d.locator.empty()) entry["locator"] = d.locator;
+        if (d.overscan) entry["overscan"] = true;
         if (const TransformOptions& t = d.transform; !(t == TransformOptions{}))
             entry["transform"] = {{"origin", toString(t.origin)},
                                   {"inverse", t.inverse},
@@ -41,6 +42,7 @@ void take(const json& document, Shot& shot, const fs::path&) {
         d.upAxis = text(entry, "up_axis", where) == "z" ? UpAxis::z : UpAxis::y;
         d.writtenKey = key(entry, "written_key", where);
         d.locator = entry.value("locator", std::string());
+        d.overscan = entry.value("overscan", false);
         if (entry.contains("transform")) {
             const json& t = entry["transform"];
             const auto origin = originFrom(text(t, "origin", where + ".transform"));

@@ -10,6 +10,7 @@ namespace pinion {
 ShotFilePart platePart();
 ShotFilePart tracksPart();  // with the settings of scatter, and mattes
 ShotFilePart cameraPart();  // what the Camera card holds
+ShotFilePart lensPart();    // what the Lens card holds
 ShotFilePart solvePart();
 ShotFilePart worldPart();
 ShotFilePart steadyPart();  // with the locators
@@ -21,8 +22,8 @@ using namespace jsonfile;
 namespace fs = std::filesystem;
 
 /// Everything that the document holds: the table that a new part is added to.
-const ShotFilePart kParts[] = {platePart(), tracksPart(), cameraPart(),  solvePart(),
-                               worldPart(), steadyPart(), deliveryPart()};
+const ShotFilePart kParts[] = {platePart(), tracksPart(), cameraPart(), lensPart(),
+                               solvePart(), worldPart(),  steadyPart(), deliveryPart()};
 
 Shot takeShot(const json& document, const fs::path& file) {
     expectFormat(document, "pinion.shot", 1);

@@ -23,7 +23,11 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.motion) print.add(102).add(int(*s.motion));
     if (s.zoom) print.add(*s.zoom ? 103 : 107);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
-    if (s.distortion == SolveOptions::Distortion::known && s.lens) addLens(print.add(109), *s.lens);
+    // Its focal length does not count: the same glass bends the same pixels.
+    if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens)
+        addLens(print.add(109), atFocal(*shot.lens.lens, shot.plate.width));
+    if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens)
+        addLens(print.add(110), atFocal(*shot.lens.lens, shot.plate.width));
     for (const KnownDistance& known : s.distances)
         print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
     for (const KnownPlace& known : s.places)
@@ -46,7 +50,8 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     options.focal_mm = s.focal_mm;
     options.focalTrust_mm = s.focalTrust_mm;
     options.distortion = s.distortion;
-    options.lens = s.lens;
+    if (s.distortion == SolveOptions::Distortion::known || s.distortion == SolveOptions::Distortion::guessed)
+        options.lens = shot.lens.lens;
     options.axis = s.axis;
     options.motion = s.motion;
     options.zoom = s.zoom;

@@ -1,0 +1,12 @@
+#pragma once
+
+class QWidget;
+
+namespace pinion {
+
+class LensStage;
+class Session;
+
+QWidget* makeLensCard(Session& session, LensStage& stage);
+
+}  // namespace pinion

@@ -1,0 +1,155 @@
+#include "stages/lens/lenssights.h"
+
+#include "base/parallel.h"
+#include "shot/stages/lensstage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+
+namespace pinion {
+namespace {
+
+QImage imageOf(std::vector<std::uint32_t> pixels, int width, int height, QImage::Format format = QImage::Format_RGB32) {
+    auto* held = new std::vector<std::uint32_t>(std::move(pixels));
+    return {reinterpret_cast<const uchar*>(held->data()),
+            width,
+            height,
+            width * 4,
+            format,
+            [](void* gone) { delete static_cast<std::vector<std::uint32_t>*>(gone); },
+            held};
+}
+
+/// Bilinear, through tables that are made once, with the first picture.
+class UndistortedPicture : public Rendering {
+public:
+    UndistortedPicture(const Lens& lens, const PixelBox& box) : lens_(lens), box_(box) {}
+    QImage made(const Picture& picture, const ViewTransform& view) const override {
+        std::call_once(once_, [this] { table_ = DisplayBend(undistorting(lens_, box_)); });
+        if (picture.width != lens_.width || picture.height != lens_.height) return {};
+        return imageOf(table_.bent(displayPixels(picture, view), picture.width, picture.height), box_.width(),
+                       box_.height(), QImage::Format_ARGB32_Premultiplied);
+    }
+    QPointF corner() const override { return QPointF(box_.x0, box_.y0); }
+
+private:
+    Lens lens_;
+    PixelBox box_;
+    mutable std::once_flag once_;
+    mutable DisplayBend table_;
+};
+
+/// Out and back in with the filter of the deliveries; as it comes out, or its difference from the plate.
+class RoundTripPicture : public Rendering {
+public:
+    RoundTripPicture(const Lens& lens, const PixelBox& box, BendFilter filter, bool difference)
+        : lens_(lens), box_(box), filter_(filter), difference_(difference) {}
+    QImage made(const Picture& picture, const ViewTransform& view) const override {
+        std::call_once(once_, [this] {
+            out_ = undistorting(lens_, box_);
+            back_ = redistorting(lens_, box_);
+        });
+        if (picture.width != lens_.width || picture.height != lens_.height) return {};
+        const Picture returned = bent(bent(picture, out_, filter_), back_, filter_);
+        std::vector<std::uint32_t> pixels = displayPixels(returned, view);
+        if (difference_) differ(displayPixels(picture, view), pixels);
+        return imageOf(std::move(pixels), picture.width, picture.height);
+    }
+
+private:
+    static constexpr int kGain = 8;  // of the difference
+
+    static void differ(const std::vector<std::uint32_t>& plate, std::vector<std::uint32_t>& shown) {
+        for (std::size_t i = 0; i < shown.size(); ++i) {
+            int most = 0;
+            for (const int shift : {0, 8, 16})
+                most = std::max(most, std::abs(int((plate[i] >> shift) & 0xFF) - int((shown[i] >> shift) & 0xFF)));
+            const auto grey = std::uint32_t(std::min(255, kGain * most));
+            shown[i] = 0xFF000000U | grey << 16 | grey << 8 | grey;
+        }
+    }
+
+    Lens lens_;
+    PixelBox box_;
+    BendFilter filter_;
+    bool difference_;
+    mutable std::once_flag once_;
+    mutable LookUp out_, back_;
+};
+
+constexpr const char* kNoLens = "there is no lens yet: draw lines in the Lens card, or solve the camera";
+
+}  // namespace
+
+QString overscanWords(const PixelBox& box, int width, int height) {
+    const double more = 100.0 * (double(box.width()) * box.height() / (double(width) * height) - 1);
+    return QString("left %1, top %2, right %3, bottom %4 px (%5 % more)")
+        .arg(-box.x0)
+        .arg(-box.y0)
+        .arg(box.x1 - width)
+        .arg(box.y1 - height)
+        .arg(more, 0, 'f', 1);
+}
+
+void LensSights::refresh() const {
+    const Shot& shot = session_.shot();
+    const auto lens = lensInForce(shot);
+    if (lens == lens_ && shot.lens.filter == filter_) return;
+    lens_ = lens;
+    filter_ = shot.lens.filter;
+    bend_.reset();
+    undistorted_.reset();
+    roundTrip_.reset();
+    difference_.reset();
+    if (!lens_) return;
+    box_ = undistortedBox(*lens_);
+    bend_ = bendOf(*lens_);
+    undistorted_ = std::make_shared<UndistortedPicture>(*lens_, box_);
+    roundTrip_ = std::make_shared<RoundTripPicture>(*lens_, box_, filter_, false);
+    difference_ = std::make_shared<RoundTripPicture>(*lens_, box_, filter_, true);
+}
+
+const std::optional<Lens>& LensSights::lens() const {
+    refresh();
+    return lens_;
+}
+std::shared_ptr<const PlateBend> LensSights::bend() const {
+    refresh();
+    return bend_;
+}
+std::shared_ptr<const Rendering> LensSights::undistorted() const {
+    refresh();
+    return undistorted_;
+}
+std::shared_ptr<const Rendering> LensSights::roundTrip() const {
+    refresh();
+    return roundTrip_;
+}
+std::shared_ptr<const Rendering> LensSights::difference() const {
+    refresh();
+    return difference_;
+}
+PixelBox LensSights::box() const {
+    refresh();
+    return box_;
+}
+
+PlateWarp UndistortedSight::warpAt(int) const {
+    PlateWarp warp;
+    warp.bend = sights_.bend();
+    return warp;
+}
+
+QString UndistortedSight::words(int) const {
+    const auto& lens = sights_.lens();
+    if (!lens) return kNoLens;
+    return "undistorted · overscan " + overscanWords(sights_.box(), lens->width, lens->height);
+}
+
+QString RoundTripSight::words(int) const {
+    if (!sights_.lens()) return kNoLens;
+    return difference_ ? "round trip against the plate · difference × 8" : "distortion taken out and put back";
+}
+
+}  // namespace pinion

@@ -1,0 +1,68 @@
+#pragma once
+
+#include "canvas/sight.h"
+#include "comp/bend.h"
+#include "session/session.h"
+
+#include <memory>
+#include <optional>
+
+namespace pinion {
+
+/// Keeps what is made for the lens in force, and makes it anew when that changes.
+class LensSights {
+public:
+    explicit LensSights(Session& session) : session_(session) {}
+
+    const std::optional<Lens>& lens() const;
+    std::shared_ptr<const PlateBend> bend() const;
+    std::shared_ptr<const Rendering> undistorted() const;
+    std::shared_ptr<const Rendering> roundTrip() const;
+    std::shared_ptr<const Rendering> difference() const;
+    /// The overscan that the lens needs.
+    PixelBox box() const;
+
+private:
+    void refresh() const;
+
+    Session& session_;
+    mutable std::optional<Lens> lens_;
+    mutable BendFilter filter_ = BendFilter::bicubic;
+    mutable PixelBox box_;
+    mutable std::shared_ptr<const PlateBend> bend_;
+    mutable std::shared_ptr<const Rendering> undistorted_, roundTrip_, difference_;
+};
+
+/// The plate without its distortion, with the overscan that this needs.
+class UndistortedSight : public Sight {
+public:
+    explicit UndistortedSight(const LensSights& sights) : sights_(sights) {}
+    QString name() const override { return "undistorted"; }
+    PlateWarp warpAt(int frame) const override;
+    std::shared_ptr<const Rendering> rendering() const override { return sights_.undistorted(); }
+    QString words(int frame) const override;
+
+private:
+    const LensSights& sights_;
+};
+
+/// The distortion taken out and put back, as a delivery would be; or how it differs from the plate.
+class RoundTripSight : public Sight {
+public:
+    RoundTripSight(const LensSights& sights, bool difference) : sights_(sights), difference_(difference) {}
+    QString name() const override { return difference_ ? "difference" : "round trip"; }
+    PlateWarp warpAt(int) const override { return {}; }
+    std::shared_ptr<const Rendering> rendering() const override {
+        return difference_ ? sights_.difference() : sights_.roundTrip();
+    }
+    QString words(int frame) const override;
+
+private:
+    const LensSights& sights_;
+    bool difference_;
+};
+
+/// "left 43, top 24, right 43, bottom 24 px (7 % more)".
+QString overscanWords(const PixelBox& box, int width, int height);
+
+}  // namespace pinion

@@ -1,0 +1,278 @@
+#include "stages/lens/lensstage.h"
+
+#include "canvas/canvas.h"
+#include "base/files.h"
+#include "comp/render.h"
+#include "exchange/formats.h"
+#include "exchange/opencvlens.h"
+#include "jobs/lensing.h"
+#include "shot/edits/lensedits.h"
+#include "shot/stages/lensstage.h"
+#include "stages/lens/lenscard.h"
+#include "stages/lens/lensoverlays.h"
+#include "stages/lens/lenssights.h"
+#include "stages/lens/linetool.h"
+#include "stages/reasons.h"
+#include "widgets/commands.h"
+#include "widgets/filedialogs.h"
+#include "widgets/toolbar.h"
+
+namespace pinion {
+
+using K = QKeySequence;
+
+LensStage::LensStage(Session& session)
+    : Stage(session),
+      fit_(session.jobs,
+           [this] {
+               takeFit();
+               emit fitChanged();
+           }),
+      sights_(std::make_unique<LensSights>(session)) {
+    connect(&session.document, &Document::changed, this, &LensStage::refreshFit);
+}
+
+LensStage::~LensStage() = default;
+
+StageReport LensStage::report() const { return lensReport(session_.shot()); }
+
+QWidget* LensStage::makeCard() { return makeLensCard(session_, *this); }
+
+// ---- what the lines say
+
+void LensStage::refreshFit() {
+    const Shot& shot = session_.shot();
+    if (shot.lens.lines.isEmpty() || !shot.plate.isOpen()) {
+        fit_.clear();
+        return;
+    }
+    LinesToFit fit = linesToFit(shot);
+    fit_.want(linesKey(shot), [lines = std::move(fit.lines), options = fit.options](const Progress&) {
+        return lensFromLines(lines, options);
+    });
+    takeFit();
+}
+
+/// The lens in the shot is what its lines say: no step of its own, it belongs to the edit of the lines.
+void LensStage::takeFit() {
+    const Shot& shot = session_.shot();
+    if (!fit_.value() || fit_.isPending() || shot.lens.source != LensCard::Source::lines) return;
+    if (fit_.key() != linesKey(shot) || shot.lens.lens == fit_.value()->lens) return;
+    session_.document.amend(withLinesLens(shot, *fit_.value()));
+}
+
+std::optional<LineBend> LensStage::bendOf(std::size_t line) const {
+    if (!fit_.value() || fit_.isPending()) return std::nullopt;
+    const LinesToFit fit = linesToFit(session_.shot());
+    for (std::size_t i = 0; i < fit.places.size() && i < fit_.value()->lines.size(); ++i)
+        if (fit.places[i] == line) return fit_.value()->lines[i];
+    return std::nullopt;
+}
+
+// ---- the window
+
+void LensStage::furnish(const Desk& desk) {
+    show_ = desk.show;
+    shown_ = desk.shown;
+    takeTool_ = [canvas = &desk.canvas, desk] {
+        if (desk.shown() == "3d") desk.show("plate");
+        canvas->takeTool("line");
+    };
+    auto tool = std::make_unique<LineTool>(session_, desk.canvas);
+    lineTool_ = tool.get();
+    desk.canvas.addTool(std::move(tool));
+    desk.canvas.addOverlay(std::make_unique<LensGridOverlay>(session_, *this));
+    desk.canvas.addOverlay(std::make_unique<LinesOverlay>(session_, *this));
+    desk.canvas.addSight(std::make_unique<UndistortedSight>(*sights_));
+    desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, false));
+    desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, true));
+    connect(this, &LensStage::fitChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    connect(this, &LensStage::gridChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    connect(&session_.document, &Document::changed, &desk.canvas, [canvas = &desk.canvas] {
+        if (!canvas->sight().isEmpty()) canvas->refreshView();
+    });
+    desk.tools.addTool("line", "Line", {}, "Click along what is straight in life; double click or Enter ends it (L)",
+                       takeTool_);
+    desk.tools.addView("undistorted", "Undistorted", "The plate without its distortion",
+                       [desk] { desk.show("undistorted"); });
+
+    const auto plate = [this] { return whyNotReady(session_); };
+    const auto held = [this, plate] {
+        return !plate().isEmpty() ? plate() : lineTool_->line() ? QString() : QString("no line is in hand");
+    };
+    const auto lens = [this] {
+        return !session_.hasPlate() ? QString("no plate is open")
+               : sights_->lens()    ? QString()
+                                    : QString("there is no lens yet");
+    };
+    Commands& c = desk.commands;
+    c.add(
+        "Lens", "Draw lines", {K("L")},
+        [this, desk] {
+            desk.openCard(id());
+            drawLines();
+        },
+        plate);
+    c.add(
+        "Lens", "End the line", {K("Return")}, [this] { lineTool_->endLine(); }, held);
+    c.add(
+        "Lens", "Take out the last place", {K("Backspace")}, [this] { lineTool_->removeLast(); }, held);
+    c.add(
+        "Lens", "Remove the line", {K("Shift+Backspace")}, [this] { removeLine(); }, held);
+    c.add(
+        "Lens", "Take the lens from the solve", {}, [this] { takeFromSolve(); },
+        [this] { return session_.shot().solve ? whyBusy(session_) : QString("the camera is not solved yet"); });
+    c.add(
+        "Lens", "Open lens…", {}, [this] { openLens(); }, plate);
+    c.add(
+        "Lens", "Save lens…", {}, [this] { saveLens(); }, lens);
+    c.add(
+        "View", "Undistorted", {K("Ctrl+6")}, [desk] { desk.show("undistorted"); }, lens);
+    c.add(
+        "View", "Round trip through the lens", {K("Ctrl+7")}, [desk] { desk.show("round trip"); }, lens);
+    c.add(
+        "View", "Difference of the round trip", {K("Ctrl+8")}, [desk] { desk.show("difference"); }, lens);
+    c.add(
+        "View", "Straight-edge grid", {K("Shift+L")}, [this] { setGrid(!grid_); },
+        [this] { return whyNoPlate(session_); });
+}
+
+void LensStage::drawLines() {
+    if (takeTool_) takeTool_();
+}
+
+void LensStage::removeLine() {
+    if (lineTool_) lineTool_->removeLine();
+}
+
+void LensStage::look(const QString& view) {
+    if (show_) show_(view);
+}
+
+QString LensStage::looked() const { return shown_ ? shown_() : QString("plate"); }
+
+void LensStage::setGrid(bool shown) {
+    grid_ = shown;
+    emit gridChanged();
+}
+
+// ---- other ways to a lens
+
+void LensStage::openLens() {
+    const QString path = askToOpen(FileKind::lens, "Open lens");
+    if (path.isEmpty()) return;
+    const auto lens = readAnyLens(path.toStdString());
+    if (!lens) {
+        session_.sayError(text(lens.error().message));
+        return;
+    }
+    const PlateRef& plate = session_.shot().plate;
+    if (lens->width != plate.width || lens->height != plate.height) {
+        session_.sayError(
+            QString("%1 is for a plate of %2×%3, this one is %4×%5. A lens of another size would bend the "
+                    "wrong pixels.")
+                .arg(path)
+                .arg(lens->width)
+                .arg(lens->height)
+                .arg(plate.width)
+                .arg(plate.height));
+        return;
+    }
+    session_.edit("Open a lens", withLens(session_.shot(), *lens, LensCard::Source::file));
+}
+
+void LensStage::saveLens() {
+    const auto& lens = sights_->lens();
+    if (!lens) return;
+    const QString path = askToSave(FileKind::lens, "Save lens", text(session_.shot().name + ".lens.json"));
+    if (path.isEmpty()) return;
+    const bool yaml = path.endsWith(".yml") || path.endsWith(".yaml");
+    const auto written = writeFile(path.toStdString(), yaml ? openCvLens(*lens) : lensJson(*lens));
+    if (written) session_.say("Lens saved: " + path);
+    else session_.sayError(text(written.error().message));
+}
+
+void LensStage::takeFromSolve() {
+    if (!session_.shot().solve) return;
+    session_.edit("Take the lens from the solve", withSolvedLens(session_.shot()));
+}
+
+void LensStage::measureChart(const QStringList& pictures) {
+    if (pictures.isEmpty() || !session_.isReady()) return;
+    std::vector<std::filesystem::path> paths;
+    for (const QString& path : pictures) paths.emplace_back(path.toStdString());
+    const Shot shot = session_.shot();
+    const auto run = [paths, shot](const JobLink& link) -> Expected<ChartLens> {
+        auto found = findCharts(paths, shot.lens.chart, link.progress);
+        if (!found) return tl::unexpected(found.error());
+        if (found->width != shot.plate.width || found->height != shot.plate.height)
+            return failure(Fault::input,
+                           "the chart's pictures are {}x{}, the plate is {}x{}: a lens of another size would bend the "
+                           "wrong pixels",
+                           found->width, found->height, shot.plate.width, shot.plate.height);
+        return lensFromChart(std::move(found->views), shot.lens.chart, found->width, found->height);
+    };
+    const auto merge = [this](ChartLens& found) {
+        session_.edit("Measure the lens from a chart", withChartLens(session_.shot(), found));
+        session_.say(
+            QString("Lens measured: %1 px at the corners of %2 views.")
+                .arg(found.rms_px, 0, 'f', 2)
+                .arg(std::count_if(found.views.begin(), found.views.end(), [](const auto& v) { return v.used; })));
+    };
+    session_.jobs.start(Job<ChartLens>{.name = "Measuring the chart", .run = run, .merge = merge});
+}
+
+// ---- pictures
+
+void LensStage::renderUndistorted(const std::filesystem::path& pattern) {
+    const auto lens = sights_->lens();
+    if (!lens || !session_.isReady()) return;
+    const Shot shot = session_.shot();
+    const auto run = [shot, lens = *lens, pattern,
+                      frames = session_.player.sharedFrames()](const JobLink& link) -> Expected<RenderReport> {
+        const auto box = undistortedBox(lens, shot.lens.overscan);
+        if (!box) return tl::unexpected(box.error());
+        const auto table = std::make_shared<const LookUp>(undistorting(lens, *box));
+        return renderBent(
+            *frames, shot.plate.range, [&](int) { return table; }, pattern,
+            {.width = lens.width, .height = lens.height, .filter = shot.lens.filter}, link.progress);
+    };
+    const auto merge = [this, pattern](RenderReport& report) {
+        session_.say(QString("%1%2 frames: %3")
+                         .arg(report.stopped ? "Stopped. " : "")
+                         .arg(report.frames)
+                         .arg(text(pattern.string())));
+    };
+    session_.jobs.start(
+        Job<RenderReport>{.name = "Undistorting", .frames = shot.plate.range.count(), .run = run, .merge = merge});
+}
+
+void LensStage::redistort(const std::filesystem::path& pictures, const std::filesystem::path& pattern) {
+    const auto lens = sights_->lens();
+    if (!lens || !session_.isReady()) return;
+    const auto run = [lens = *lens, filter = session_.shot().lens.filter, pictures,
+                      pattern](const JobLink& link) -> Expected<RenderReport> {
+        auto plate = Plate::open(pictures, {.overscan = true}, link.progress.part(0, 0.05));
+        if (!plate) return tl::unexpected(plate.error());
+        const PlateFacts& facts = (*plate)->facts();
+        const FrameWindow window = facts.window.value_or(FrameWindow{facts.width, facts.height, 0, 0});
+        if (window.width != lens.width || window.height != lens.height)
+            return failure(Fault::input, "{}: its frame is {}x{}, the lens is for {}x{}", pictures.string(),
+                           window.width, window.height, lens.width, lens.height);
+        const auto table = std::make_shared<const LookUp>(
+            redistorting(lens, {window.x0, window.y0, window.x0 + facts.width, window.y0 + facts.height}));
+        FrameCache frames(*plate, std::size_t(512) << 20);
+        return renderBent(
+            frames, {facts.firstFrame, facts.lastFrame}, [&](int) { return table; }, pattern,
+            {.width = lens.width, .height = lens.height, .filter = filter}, link.progress.part(0.05, 1));
+    };
+    const auto merge = [this, pattern](RenderReport& report) {
+        session_.say(QString("%1%2 frames: %3")
+                         .arg(report.stopped ? "Stopped. " : "")
+                         .arg(report.frames)
+                         .arg(text(pattern.string())));
+    };
+    session_.jobs.start(Job<RenderReport>{.name = "Redistorting", .run = run, .merge = merge});
+}
+
+}  // namespace pinion

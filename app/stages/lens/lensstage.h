@@ -1,0 +1,64 @@
+#pragma once
+
+#include "lens/lines.h"
+#include "session/derived.h"
+#include "stages/stage.h"
+
+#include <filesystem>
+#include <memory>
+
+namespace pinion {
+
+class LensSights;
+class LineTool;
+
+/// The lens: from lines drawn on the plate, a chart, numbers or the solve; taken out and put back.
+class LensStage : public Stage {
+    Q_OBJECT
+public:
+    explicit LensStage(Session& session);
+    ~LensStage() override;
+    QString id() const override { return "lens"; }
+    QString title() const override { return "Lens"; }
+    StageReport report() const override;
+    QWidget* makeCard() override;
+    void furnish(const Desk& desk) override;
+
+    /// What the lines say; null while there are too few, with the reason in `linesProblem`.
+    const LinesLens* linesLens() const { return fit_.value().get(); }
+    const QString& linesProblem() const { return fit_.problem(); }
+    /// How far from straight a line of the card is, if it was fitted.
+    std::optional<LineBend> bendOf(std::size_t line) const;
+
+    void drawLines();
+    void removeLine();
+    void look(const QString& view);
+    QString looked() const;
+    bool showsGrid() const { return grid_; }
+    void setGrid(bool shown);
+
+    void openLens();
+    void saveLens();
+    void takeFromSolve();
+    void measureChart(const QStringList& pictures);
+    void renderUndistorted(const std::filesystem::path& pattern);
+    void redistort(const std::filesystem::path& pictures, const std::filesystem::path& pattern);
+
+signals:
+    void fitChanged();
+    void gridChanged();
+
+private:
+    void refreshFit();
+    void takeFit();
+
+    Derived<LinesLens, std::uint64_t> fit_;
+    LineTool* lineTool_ = nullptr;
+    std::unique_ptr<LensSights> sights_;
+    std::function<void(const QString&)> show_;
+    std::function<QString()> shown_;
+    std::function<void()> takeTool_;
+    bool grid_ = false;
+};
+
+}  // namespace pinion

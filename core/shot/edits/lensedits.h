@@ -1,0 +1,20 @@
+#pragma once
+
+#include "shot/shot.h"
+
+namespace pinion {
+
+/// The shot with a lens for its plate; how sure it is of it is not known.
+Shot withLens(const Shot& shot, const std::optional<Lens>& lens, LensCard::Source source);
+
+/// The shot with other lines. The lens is then what they say: `withLinesLens`, once it is worked out.
+Shot withLensLines(const Shot& shot, std::vector<LensLine> lines);
+Shot withLinesLens(const Shot& shot, const LinesLens& found);
+
+/// What the chart said, with its views.
+Shot withChartLens(const Shot& shot, const ChartLens& found);
+
+/// What the camera solve found becomes the card's lens. The shot as it is when there is no solve.
+Shot withSolvedLens(const Shot& shot);
+
+}  // namespace pinion

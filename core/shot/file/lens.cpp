@@ -1,0 +1,132 @@
+#include "shot/file/parts.h"
+#include "shot/file/values.h"
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+using namespace shotfile;
+namespace fs = std::filesystem;
+
+constexpr std::array kSources{"none", "typed", "lines", "chart", "solve", "file"};
+constexpr std::array kTerms{"auto", "k1", "k1k2", "k1k2k3"};
+constexpr std::array kAxes{"auto", "centre", "free"};
+constexpr std::array kFilters{"bilinear", "bicubic", "lanczos", "area"};
+constexpr std::array kOverscans{"auto", "none", "pixels"};
+
+json places(const List<Eigen::Vector2d>& points) {
+    json list = json::array();
+    for (const Eigen::Vector2d& p : points) list.push_back({p.x(), p.y()});
+    return list;
+}
+
+std::vector<Eigen::Vector2d> takePlaces(const json& object, const char* name, const std::string& where) {
+    std::vector<Eigen::Vector2d> points;
+    for (const json& point : list(object, name, where))
+        points.push_back(vector2(point, fmt::format("{}.{}[{}]", where, name, points.size())));
+    return points;
+}
+
+json linesOf(const LensCard& card) {
+    json lines = json::array();
+    for (const LensLine& line : card.lines) {
+        lines.push_back({{"frame", line.frame}, {"clicks", places(line.clicks)}});
+        if (!line.edge.isEmpty()) lines.back()["edge"] = places(line.edge);
+    }
+    return lines;
+}
+
+json viewsOf(const LensCard& card) {
+    json views = json::array();
+    for (const ChartView& view : card.views)
+        views.push_back({{"name", view.name},
+                         {"used", view.used},
+                         {"rms_px", view.rms_px},
+                         {"trouble", view.trouble},
+                         {"corners", places(List<Eigen::Vector2d>(view.corners))}});
+    return views;
+}
+
+void put(json& document, const Shot& shot, const fs::path&) {
+    const LensCard& c = shot.lens;
+    json& lens = document["lens"] = {{"source", kSources[std::size_t(c.source)]}};
+    if (c.lens) lens["lens"] = lensValues(*c.lens);
+    if (c.lens)
+        lens["deviations"] = {{"focal_px", c.focalDeviation_px},
+                              {"k1", c.k1Deviation},
+                              {"k2", c.k2Deviation},
+                              {"axis_px", {c.axisDeviation_px.x(), c.axisDeviation_px.y()}},
+                              {"border_px", c.borderDeviation_px}};
+    if (!c.lines.isEmpty()) lens["lines"] = linesOf(c);
+    if (!c.snap) lens["snap"] = false;
+    if (c.terms != LineTerms::automatic) lens["terms"] = kTerms[std::size_t(c.terms)];
+    if (c.axis != LineAxis::automatic) lens["axis"] = kAxes[std::size_t(c.axis)];
+    lens["chart"] = {{"columns", c.chart.columns}, {"rows", c.chart.rows}, {"square", c.chart.square}};
+    if (!c.views.isEmpty()) lens["views"] = viewsOf(c);
+    if (c.filter != BendFilter::bicubic) lens["filter"] = kFilters[std::size_t(c.filter)];
+    if (c.overscan.kind != Overscan::Kind::automatic)
+        lens["overscan"] = {{"kind", kOverscans[std::size_t(c.overscan.kind)]}, {"pixels", c.overscan.pixels}};
+}
+
+void takeLines(const json& lens, LensCard& card) {
+    std::vector<LensLine> lines;
+    for (const json& entry : list(lens, "lines", "lens")) {
+        const std::string where = fmt::format("lens.lines[{}]", lines.size());
+        LensLine line{whole(entry, "frame", where), List<Eigen::Vector2d>(takePlaces(entry, "clicks", where)), {}};
+        if (entry.contains("edge")) line.edge = List<Eigen::Vector2d>(takePlaces(entry, "edge", where));
+        lines.push_back(std::move(line));
+    }
+    card.lines = List<LensLine>(std::move(lines));
+}
+
+void takeViews(const json& lens, LensCard& card) {
+    std::vector<ChartView> views;
+    for (const json& entry : list(lens, "views", "lens")) {
+        const std::string where = fmt::format("lens.views[{}]", views.size());
+        ChartView view;
+        view.name = text(entry, "name", where);
+        view.used = entry.value("used", true);
+        view.rms_px = number(entry, "rms_px", where);
+        view.trouble = text(entry, "trouble", where);
+        view.corners = takePlaces(entry, "corners", where);
+        views.push_back(std::move(view));
+    }
+    card.views = List<ChartView>(std::move(views));
+}
+
+void take(const json& document, Shot& shot, const fs::path&) {
+    if (!document.contains("lens")) return;  // a shot from before there was a Lens card
+    const json& lens = member(document, "lens", "file");
+    LensCard& c = shot.lens;
+    c = {};
+    c.source = word<LensCard::Source>(lens, "source", kSources, "lens");
+    if (lens.contains("lens")) c.lens = takeLensValues(lens["lens"], "lens.lens");
+    if (lens.contains("deviations")) {
+        const json& d = lens["deviations"];
+        c.focalDeviation_px = number(d, "focal_px", "lens.deviations");
+        c.k1Deviation = number(d, "k1", "lens.deviations");
+        c.k2Deviation = number(d, "k2", "lens.deviations");
+        c.axisDeviation_px = vector2(member(d, "axis_px", "lens.deviations"), "lens.deviations.axis_px");
+        c.borderDeviation_px = number(d, "border_px", "lens.deviations");
+    }
+    if (lens.contains("lines")) takeLines(lens, c);
+    c.snap = flagOr(lens, "snap", true, "lens");
+    if (lens.contains("terms")) c.terms = word<LineTerms>(lens, "terms", kTerms, "lens");
+    if (lens.contains("axis")) c.axis = word<LineAxis>(lens, "axis", kAxes, "lens");
+    const json& chart = member(lens, "chart", "lens");
+    c.chart = {whole(chart, "columns", "lens.chart"), whole(chart, "rows", "lens.chart"),
+               number(chart, "square", "lens.chart")};
+    if (lens.contains("views")) takeViews(lens, c);
+    if (lens.contains("filter")) c.filter = word<BendFilter>(lens, "filter", kFilters, "lens");
+    if (lens.contains("overscan")) {
+        const json& overscan = lens["overscan"];
+        c.overscan.kind = word<Overscan::Kind>(overscan, "kind", kOverscans, "lens.overscan");
+        c.overscan.pixels = whole(overscan, "pixels", "lens.overscan");
+    }
+}
+
+}  // namespace
+
+ShotFilePart lensPart() { return {put, take}; }
+
+}  // namespace pinion
