@@ -58,6 +58,40 @@ void clickAt(MainWindow& window, double x, double y, Qt::KeyboardModifiers modif
                       window.canvas().view().screenFromPlate({x, y})->toPoint());
 }
 
+/// Lines along what is straight, the lens they give, the plate without it.
+void tourLens(MainWindow& window, const QString& plate, const Shoot& shoot) {
+    Session& session = window.session();
+    session.open(plate.toStdString());
+    settle(window);
+    if (!session.hasPlate()) return;
+    window.docket().open("lens");
+    QTest::keyClick(&window.canvas(), Qt::Key_L);
+    const auto line = [&](int frame, std::initializer_list<std::pair<double, double>> places) {
+        session.player.goTo(frame);
+        settle(window);
+        for (const auto& [x, y] : places) clickAt(window, x, y);
+        QTest::keyClick(&window.canvas(), Qt::Key_Return);
+    };
+    line(1041, {{756, 42}, {970, 52}, {1185, 63}});
+    line(1041, {{820, 163}, {1050, 168}, {1270, 173}});
+    line(1076, {{735, 5}, {970, 14}, {1200, 28}});
+    line(1120, {{685, 104}, {980, 105}, {1270, 108}});
+    line(1001, {{780, 70}, {960, 81}, {1140, 94}});
+    line(1120, {{720, 129}, {980, 130}, {1270, 133}});
+    settle(window);
+    shoot("20-lens-lines");
+    QTest::keyClick(&window.canvas(), Qt::Key_L, Qt::ShiftModifier);
+    QTest::keyClick(&window.canvas(), Qt::Key_6, Qt::ControlModifier);
+    settle(window);
+    QTest::qWait(300);
+    shoot("21-undistorted");
+    QTest::keyClick(&window.canvas(), Qt::Key_L, Qt::ShiftModifier);
+    QTest::keyClick(&window.canvas(), Qt::Key_8, Qt::ControlModifier);
+    settle(window);
+    QTest::qWait(1500);
+    shoot("22-round-trip");
+}
+
 /// Candidates, scatter, a track by hand, the camera, the world, the delivery.
 void tourLanding(MainWindow& window, const QString& plate, const QString& folder, const Shoot& shoot) {
     Session& session = window.session();
@@ -269,6 +303,7 @@ int main(int argc, char** argv) {
     // A third word chooses one of the tours.
     const QString only = argc > 3 ? argv[3] : "";
     if (only.isEmpty() || only == "landing") tourLanding(window, plates + "/landing.mp4", folder, shoot);
+    if (only.isEmpty() || only == "lens") tourLens(window, plates + "/landing.mp4", shoot);
     if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
     if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);
     window.setProperty("closing", true);

@@ -108,6 +108,7 @@ void Canvas::look(const QString& name, Compare compare) {
     sight_ = wanted;
     compare_ = wanted ? compare : Compare::none;
     refreshView();
+    emit looked();
 }
 
 QStringList Canvas::sights() const {

@@ -38,9 +38,36 @@ const std::array<float, 4>* splineWeights() {
     return table.data();
 }
 
+/// Into the picture: at its border's pixels, or as in a mirror.
+double within(double place, int count, EdgeMode edges) {
+    if (edges == EdgeMode::mirrored) {
+        const double period = 2.0 * count;
+        place -= period * std::floor(place / period);
+        if (place > count) place = period - place;
+    }
+    return std::clamp(place, 0.5, count - 0.5);
+}
+
+/// The spline goes on beyond its first and last value as if mirrored on them.
 Pixel readSpline(const Source& source, double x, double y, EdgeMode edges) {
     static const auto* const weights = splineWeights();
-    return sampleAt<4>(source, x, y, weights, edges);
+    x = within(x, source.width, edges);
+    y = within(y, source.height, edges);
+    const int ix = int(x - 0.5), iy = int(y - 0.5);
+    if (ix > 0 && iy > 0 && ix + 2 < source.width && iy + 2 < source.height)
+        return sampleAt<4>(source, x, y, weights, edges);
+    const float* wx = weights[int((x - 0.5 - ix) * kPhases + 0.5)].data();
+    const float* wy = weights[int((y - 0.5 - iy) * kPhases + 0.5)].data();
+    const auto mirrored = [](int i, int count) {
+        return std::clamp(i < 0 ? -i : i >= count ? 2 * (count - 1) - i : i, 0, count - 1);
+    };
+    Pixel sum{};
+    for (int j = 0; j < 4; ++j)
+        for (int k = 0; k < 4; ++k)
+            sum += source.pixels[std::size_t(mirrored(iy - 1 + j, source.height)) * std::size_t(source.width) +
+                                 std::size_t(mirrored(ix - 1 + k, source.width))] *
+                   (wx[k] * wy[j]);
+    return sum;
 }
 
 constexpr float kPole = -0.26794919243F;  // sqrt(3) - 2

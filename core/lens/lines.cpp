@@ -22,9 +22,9 @@ constexpr double kSame_px = 0.5;                   // places nearer than this ar
 constexpr double kLeastNoise = 0.02;               // pixels; nothing is surer
 constexpr double kOneTerm = 4.0, kTwoTerms = 6.0;  // noise variances that chance gains once in 20 times
 
-// What is usual of lenses, so that lines that say little do not make a term large: deviations of k2 and k3 in half
-// diagonals, and of the axis in widths.
-constexpr double kUsualK2 = 0.05, kUsualK3 = 0.03, kUsualAxis = 0.005;
+// What is usual of lenses, so that lines that say little do not make a term large: deviations of k1, k2 and k3 in
+// half diagonals, and of the axis in widths.
+constexpr double kUsualK1 = 0.5, kUsualK2 = 0.05, kUsualK3 = 0.03, kUsualAxis = 0.005;
 
 /// What is free, in the order of the parameters. Radial terms count in half diagonals, so that all are of one size.
 enum class Term { k1, k2, k3, cx, cy };
@@ -129,6 +129,7 @@ public:
             for (std::size_t i = 0; i < own.size(); ++i)
                 all.push_back(own[i] * std::sqrt(line.weights[i] * line.weight));
         }
+        all.push_back(noise_ * lens.k1 / kUsualK1);
         all.push_back(noise_ * lens.k2 / kUsualK2);
         all.push_back(noise_ * lens.k3 / kUsualK3);
         const double axis = axisIsFree_ ? 1e9 : kUsualAxis * lens.width;
@@ -518,7 +519,7 @@ void warn(LinesLens& result, const Cover& cover, std::size_t lines) {
     if (cover.farthest < 0.6)
         say(fmt::format("the lines reach {:.0f} % of the way to the corners; the edges of the frame tell most",
                         100 * cover.farthest));
-    if (result.borderDeviation_px > 1.0)
+    if (result.borderDeviation_px > 1.5)
         say(fmt::format("the frame's border is sure to {:.1f} px only; add lines near it", result.borderDeviation_px));
     const auto curved = std::count_if(result.lines.begin(), result.lines.end(), [](const auto& l) { return l.curved; });
     if (3 * std::size_t(curved) > lines)
@@ -576,7 +577,7 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     const Terms all = allTerms(best.terms, options);
     const auto wide = fit.covariance(best.lens, all, variance);
     result.borderDeviation_px = wide ? borderDeviation(best.lens, all, *wide) : 1e9;
-    if (!(result.borderDeviation_px < 0.1 * options.width))
+    if (!(result.borderDeviation_px < 0.02 * options.width) || std::abs(best.lens.k1) > 1)
         return failure(
             Fault::outcome,
             "these lines say nothing of the distortion: a line through the middle of the frame stays straight "

@@ -69,7 +69,7 @@ public:
         addFiles();
         addPictures();
         connect(&stage, &LensStage::fitChanged, this, [this] { refresh(); });
-        connect(&stage, &LensStage::gridChanged, this, [this] { refresh(); });
+        connect(&stage, &LensStage::viewChanged, this, [this] { refresh(); });
         refresh();
     }
 
@@ -127,6 +127,8 @@ private:
             draw->setEnabled(session_.isReady());
             remove->setEnabled(session_.isReady());
             showWords(result, linesWords());
+            const LinesLens* found = stage_.linesLens();
+            result->setToolTip(found ? "Why these terms: " + text(found->choice) : QString());
         });
     }
     QString linesWords() const {
@@ -137,31 +139,35 @@ private:
         const LinesLens* found = stage_.linesLens();
         if (!found) return "working it out…";
         QStringList lines;
-        lines << QString("%1 lines: %2 → %3 px from straight")
+        lines << QString("%1 line%2: %3 → %4 px from straight; %5, border ± %6 px")
                      .arg(found->lines.size())
+                     .arg(found->lines.size() == 1 ? "" : "s")
                      .arg(found->before_px, 0, 'f', 2)
-                     .arg(found->after_px, 0, 'f', 2);
-        lines << QString("free: %1 (%2)").arg(text(found->terms), text(found->choice));
-        lines << QString("the frame's border is sure to %1 px").arg(found->borderDeviation_px, 0, 'f', 2);
+                     .arg(found->after_px, 0, 'f', 2)
+                     .arg(text(found->terms))
+                     .arg(found->borderDeviation_px, 0, 'f', 1);
         for (std::size_t i = 0; i < found->lines.size(); ++i)
             if (found->lines[i].curved)
-                lines << QString("line %1 does not fit (%2 px): curved in life?")
+                lines << QString("Line %1 does not fit (%2 px): curved in life?")
                              .arg(i + 1)
                              .arg(found->lines[i].after_px, 0, 'f', 2);
-        for (const std::string& warning : found->warnings) lines << text(warning);
+        for (const std::string& warning : found->warnings) {
+            lines << text(warning) + ".";
+            lines.back()[0] = lines.back()[0].toUpper();
+        }
         return lines.join("\n");
     }
 
     void addNumbers() {
         auto* k1 = decimal(-5, 5, 5, 0.005);
         auto* k2 = decimal(-5, 5, 5, 0.005);
-        auto* k3 = decimal(-5, 5, 5, 0.005);
+        auto* k3 = decimal(-5, 5, 4, 0.005);
         auto* cx = decimal(-20000, 40000, 2, 1);
         auto* cy = decimal(-20000, 40000, 2, 1);
         k1->setObjectName("lensK1");
         k2->setObjectName("lensK2");
-        wide(columns({{"k1", k1}, {"k2", k2}, {"k3", k3}}));
-        wide(columns({{"Axis x", cx}, {"Axis y", cy}}));
+        wide(columns({{"k1", k1}, {"k2", k2}}));
+        wide(columns({{"k3", k3}, {"Axis x", cx}, {"Axis y", cy}}));
         const auto typed = [this](double Lens::*member) {
             return [this, member](double value) { typeValue(member, value); };
         };
@@ -272,7 +278,9 @@ private:
             spin(3, 200), "Change the chart", [](auto& s) -> auto& { return s.lens.chart.rows; });
         auto* square = bind(
             decimal(0.001, 10000, 3, 1), "Change the chart", [](auto& s) -> auto& { return s.lens.chart.square; });
-        wide(columns({{"Corners across", across}, {"down", down}, {"square", square}}));
+        auto* title = dimLabel("Chart: inner corners, and a square's edge");
+        wide(title);
+        wide(columns({{"Across", across}, {"Down", down}, {"Square", square}}));
         auto* measure = named(button("Measure a chart…"), "lensChart",
                               "Three pictures or more of a chessboard, turned between them, taken through this lens");
         wide(buttonRow({measure}));
@@ -290,10 +298,11 @@ private:
     }
 
     void addFiles() {
-        auto* take = named(button("From the solve"), "lensFromSolve", "The lens that the camera solve has found");
+        auto* take = named(button("Take from the solve"), "lensFromSolve", "The lens that the camera solve has found");
         auto* open = named(button("Open…"), "lensOpen", "A lens.json, or a calibration as OpenCV writes it (YAML)");
         auto* save = named(button("Save…"), "lensSave", "As .json, or .yml for OpenCV");
-        wide(buttonRow({take, open, save}));
+        wide(buttonRow({open, save}));
+        wide(buttonRow({take}));
         onClick(take, [this] { stage_.takeFromSolve(); });
         onClick(open, [this] { stage_.openLens(); });
         onClick(save, [this] { stage_.saveLens(); });
@@ -319,8 +328,7 @@ private:
                                 "Area: for lenses that bend strongly"),
                           kEdit, [](auto& s) -> auto& { return s.lens.filter; }));
         auto* needed = words("lensNeeded");
-        auto* undistort =
-            named(button("Render undistorted…"), "lensRender", "The plate without its distortion, as pictures");
+        auto* undistort = named(button("Undistort…"), "lensRender", "The plate without its distortion, as pictures");
         auto* redistort = named(button("Put back…"), "lensPutBack", "The distortion put into pictures made without it");
         wide(buttonRow({undistort, redistort}));
         onClick(undistort, [this] {

@@ -7,6 +7,10 @@
 #include <QLineF>
 #include <QPainter>
 
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
 namespace pinion {
 namespace {
 
@@ -44,6 +48,7 @@ void drawTicks(QPainter& painter, const PlateView& view, const List<Vector2d>& c
 
 void LinesOverlay::paint(QPainter& painter, const PlateView& view) {
     const Shot& shot = session_.shot();
+    std::vector<QPointF> labels;  // those drawn so far
     for (std::size_t i = 0; i < shot.lens.lines.size(); ++i) {
         const LensLine& line = shot.lens.lines[i];
         const bool here = line.frame == session_.player.frame();
@@ -58,7 +63,14 @@ void LinesOverlay::paint(QPainter& painter, const PlateView& view) {
         });
         painter.setOpacity(1.0);
         const auto at = here && bend ? view.screenFromPlate(places[places.size() / 2]) : std::nullopt;
-        if (at) drawLabel(painter, *at + QPointF(8, 8), wordsOf(*bend), colourOf(bend));
+        if (!at) continue;
+        QPointF place = *at + QPointF(8, 8);
+        const auto covers = [&](const QPointF& other) {
+            return std::abs(other.x() - place.x()) < 150 && std::abs(other.y() - place.y()) < 22;
+        };
+        while (std::any_of(labels.begin(), labels.end(), covers)) place.ry() += 22;
+        labels.push_back(place);
+        drawLabel(painter, place, wordsOf(*bend), colourOf(bend));
     }
 }
 

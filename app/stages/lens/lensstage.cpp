@@ -87,7 +87,8 @@ void LensStage::furnish(const Desk& desk) {
     desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, false));
     desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, true));
     connect(this, &LensStage::fitChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
-    connect(this, &LensStage::gridChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    connect(this, &LensStage::viewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    connect(&desk.canvas, &Canvas::looked, this, &LensStage::viewChanged);
     connect(&session_.document, &Document::changed, &desk.canvas, [canvas = &desk.canvas] {
         if (!canvas->sight().isEmpty()) canvas->refreshView();
     });
@@ -153,7 +154,7 @@ QString LensStage::looked() const { return shown_ ? shown_() : QString("plate");
 
 void LensStage::setGrid(bool shown) {
     grid_ = shown;
-    emit gridChanged();
+    emit viewChanged();
 }
 
 // ---- other ways to a lens

@@ -46,7 +46,7 @@ public:
 
 signals:
     void fitChanged();
-    void gridChanged();
+    void viewChanged();  ///< what is looked at, or the grid
 
 private:
     void refreshFit();

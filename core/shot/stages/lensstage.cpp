@@ -29,7 +29,7 @@ StageReport lensReport(const Shot& shot) {
         return report;
     }
     report.state = StageState::done;
-    report.number = fmt::format("k1 {:.4f} · {:.0f} px at the corner", card.lens->k1, cornerShift(*card.lens));
+    report.number = fmt::format("{:.0f} px at the corner", cornerShift(*card.lens));
     if (const auto sound = checkLens(*card.lens); !sound) {
         report.state = StageState::attention;
         report.message = sound.error().message;
