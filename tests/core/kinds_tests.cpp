@@ -450,3 +450,36 @@ TEST_CASE("the same tracks give the same solve") {
     CHECK(one->lens.focal_px == Approx(two->lens.focal_px).epsilon(1e-6));
     CHECK(one->used == two->used);
 }
+
+TEST_CASE("a known lens bends the same pixels at whatever focal length is found, told at the right one or not") {
+    ShotPlan plan = drawPlan("handheld", 70);
+    plan.frames = 60;
+    plan.tracks = 220;
+    plan.axisOff = 0;
+    plan.k1 = -0.14;
+    plan.k2 = 0.02;
+    const MadeShot shot = make(plan);
+    SolveOptions options = optionsFor(shot, Knowledge::unknown);
+    options.distortion = SolveOptions::Distortion::known;
+    for (const double told : {1.0, 1.45}) {
+        options.lens = atFocal(shot.lens, told * shot.lens.focal_px);
+        const auto solve = solveCamera(shot.tracks, options);
+        INFO("told at " << told << " of the focal length");
+        REQUIRE(solve);
+        CHECK(solve->lens.focal_px == Approx(shot.lens.focal_px).epsilon(0.005));
+        for (const double x : {0.0, 400.0, 1920.0})
+            CHECK((*undistortedFromPlate(solve->lens, {x, 30}) - *undistortedFromPlate(shot.lens, {x, 30})).norm() <
+                  1e-6);
+    }
+    // A guess that is a little off is drawn to what the tracks say.
+    options.distortion = SolveOptions::Distortion::guessed;
+    options.lens = shot.lens;
+    options.lens->k1 *= 0.95;
+    options.lens->k2 = 0;
+    const auto guessed = solveCamera(shot.tracks, options);
+    REQUIRE(guessed);
+    CHECK(guessed->lens.focal_px == Approx(shot.lens.focal_px).epsilon(0.005));
+    CHECK(std::abs(guessed->lens.k1 - shot.lens.k1) < std::abs(options.lens->k1 - shot.lens.k1));
+    options.lens.reset();
+    CHECK(says(solveCamera(shot.tracks, options), "no lens was given"));
+}

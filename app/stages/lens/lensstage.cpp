@@ -61,6 +61,10 @@ void LensStage::takeFit() {
     session_.document.amend(withLinesLens(shot, *fit_.value()));
 }
 
+bool LensStage::isFitted() const {
+    return fit_.value() && !fit_.isPending() && fit_.key() == linesKey(session_.shot());
+}
+
 std::optional<LineBend> LensStage::bendOf(std::size_t line) const {
     if (!fit_.value() || fit_.isPending()) return std::nullopt;
     const LinesToFit fit = linesToFit(session_.shot());

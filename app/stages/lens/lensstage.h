@@ -27,6 +27,8 @@ public:
     /// What the lines say; null while there are too few, with the reason in `linesProblem`.
     const LinesLens* linesLens() const { return fit_.value().get(); }
     const QString& linesProblem() const { return fit_.problem(); }
+    /// It is of the lines as they are now.
+    bool isFitted() const;
     /// How far from straight a line of the card is, if it was fitted.
     std::optional<LineBend> bendOf(std::size_t line) const;
 
