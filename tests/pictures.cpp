@@ -102,7 +102,6 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     window.docket().open("tracks");
     window.stage<TracksStage>().candidates.show(true);
     settle(window);
-    shoot("02-candidates");
     startScatter(session);
     QTest::qWait(1500);
     shoot("03-scattering");
@@ -125,7 +124,6 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     settle(window);
     window.stage<CameraStage>().setTrimPreview(0.75);
     settle(window);
-    shoot("05-camera");
     const auto above = window.stage<CameraStage>().tracksAbove(0.75);
     session.edit("Set tracks aside", withSetAside(session.shot(), above, true));
     window.stage<CameraStage>().setTrimPreview(0);
@@ -231,7 +229,6 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     if (!QTest::qWaitFor([&] { return window.stage<SteadyStage>().plan() != nullptr; }, 20000)) return;
     session.player.goTo(1070);
     settle(window);
-    shoot("15-steady");
     window.show("wipe");
     settle(window);
     shoot("16-compare");

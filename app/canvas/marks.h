@@ -4,11 +4,11 @@
 
 #include <QBrush>
 #include <QColor>
+#include <QPainter>
 #include <QPointF>
 #include <QString>
 
 class QImage;
-class QPainter;
 class QWidget;
 
 namespace pinion {

@@ -1,5 +1,6 @@
 #include "comp/bend.h"
 
+#include "base/cloned.h"
 #include "base/parallel.h"
 #include "base/words.h"
 #include "comp/resample.h"
@@ -8,8 +9,6 @@
 #include <array>
 #include <cmath>
 #include <limits>
-#include <opencv2/core.hpp>
-#include <opencv2/imgproc.hpp>
 
 namespace pinion {
 namespace {
@@ -217,30 +216,75 @@ Picture bent(const Picture& source, const LookUp& table, BendFilter filter, Edge
     return out;
 }
 
-DisplayBend::DisplayBend(const LookUp& table) : out_(table.out) {
-    const int width = out_.width(), height = out_.height();
-    places_.resize(std::size_t(width) * std::size_t(height) * 2);
-    between_.resize(std::size_t(width) * std::size_t(height));
-    cv::Mat floating(height, width, CV_32FC2);
-    for (int y = 0; y < height; ++y) {
-        auto* row = floating.ptr<cv::Vec2f>(y);
-        const float* from = table.xy.data() + 2 * std::size_t(y) * std::size_t(width);
-        // Half a pixel: there a place counts from the first pixel's centre.
-        for (int x = 0; x < width; ++x, from += 2)
-            row[x] = std::isfinite(from[0]) ? cv::Vec2f(from[0] - 0.5F, from[1] - 0.5F) : cv::Vec2f(-30000.F, -30000.F);
-    }
-    cv::Mat places(height, width, CV_16SC2, places_.data()), between(height, width, CV_16UC1, between_.data());
-    cv::convertMaps(floating, cv::noArray(), places, between, CV_16SC2);
+DisplayBend::DisplayBend(const LookUp& table, int width, int height)
+    : out_(table.out),
+      width_(width),
+      height_(height),
+      at_(table.xy.size() / 2),
+      across_(at_.size()),
+      down_(at_.size()),
+      spans_(std::size_t(out_.height())) {
+    const auto columns = std::size_t(out_.width());
+    parallelFor(
+        spans_.size(),
+        [&](std::size_t row) {
+            Span& span = spans_[row];
+            for (std::size_t i = 0; i < columns; ++i) {
+                const std::size_t k = row * columns + i;
+                const float x = table.xy[2 * k], y = table.xy[2 * k + 1];
+                if (!(x > -0.5F && y > -0.5F && x < float(width) + 0.5F && y < float(height) + 0.5F)) continue;
+                if (span.end == 0) span.begin = i;
+                span.end = i + 1;
+                // The pixel at the left and above, and 256ths from there; at the border its own pixel.
+                const float left = std::clamp(x - 0.5F, 0.0F, float(width) - 1.01F);
+                const float top = std::clamp(y - 0.5F, 0.0F, float(height) - 1.01F);
+                at_[k] = int(top) * width + int(left);
+                across_[k] = std::uint8_t((left - std::floor(left)) * 256);
+                down_[k] = std::uint8_t((top - std::floor(top)) * 256);
+            }
+        },
+        32);
 }
 
-std::vector<std::uint32_t> DisplayBend::bent(const std::vector<std::uint32_t>& pixels, int width, int height) const {
-    std::vector<std::uint32_t> out(std::size_t(out_.width()) * std::size_t(out_.height()));
-    // OpenCV only reads through these; its matrices know no const.
-    const cv::Mat from(height, width, CV_8UC4, const_cast<std::uint32_t*>(pixels.data()));
-    const cv::Mat places(out_.height(), out_.width(), CV_16SC2, const_cast<std::int16_t*>(places_.data()));
-    const cv::Mat between(out_.height(), out_.width(), CV_16UC1, const_cast<std::uint16_t*>(between_.data()));
-    cv::Mat to(out_.height(), out_.width(), CV_8UC4, out.data());
-    cv::remap(from, to, places, between, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0, 0, 0, 0));
+namespace {
+
+/// Between two pixels by 256ths, two of the four bytes at a time.
+inline std::uint32_t between(std::uint32_t a, std::uint32_t b, std::uint32_t share) {
+    constexpr std::uint32_t kEven = 0x00FF00FF;
+    const std::uint32_t even = ((a & kEven) * (256 - share) + (b & kEven) * share) >> 8;
+    const std::uint32_t odd = ((a >> 8) & kEven) * (256 - share) + ((b >> 8) & kEven) * share;
+    return (even & kEven) | (odd & ~kEven);
+}
+
+PINION_CLONED void bendRow(const std::uint32_t* __restrict pixels, std::ptrdiff_t stride,
+                           const std::int32_t* __restrict at, const std::uint8_t* __restrict across,
+                           const std::uint8_t* __restrict down, std::size_t count, std::uint32_t* __restrict out) {
+    const std::uint32_t* lower = pixels + stride;
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::int32_t k = at[i];
+        out[i] =
+            between(between(pixels[k], pixels[k + 1], across[i]), between(lower[k], lower[k + 1], across[i]), down[i]);
+    }
+}
+
+}  // namespace
+
+std::unique_ptr<std::uint32_t[]> DisplayBend::bent(const std::vector<std::uint32_t>& pixels) const {
+    auto out = std::make_unique_for_overwrite<std::uint32_t[]>(at_.size());
+    const bool fits = pixels.size() == std::size_t(width_) * std::size_t(height_);
+    const auto columns = std::size_t(out_.width());
+    parallelFor(
+        spans_.size(),
+        [&](std::size_t row) {
+            const Span span = fits ? spans_[row] : Span{};
+            std::uint32_t* line = out.get() + row * columns;
+            std::fill(line, line + span.begin, 0U);
+            std::fill(line + span.end, line + columns, 0U);
+            const std::size_t from = row * columns + span.begin;
+            bendRow(pixels.data(), width_, &at_[from], &across_[from], &down_[from], span.end - span.begin,
+                    line + span.begin);
+        },
+        32);
     return out;
 }
 

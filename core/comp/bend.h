@@ -5,6 +5,7 @@
 #include "lens/stmap.h"
 #include "picture/picture.h"
 
+#include <memory>
 #include <vector>
 
 namespace pinion {
@@ -47,18 +48,25 @@ LookUp lookUpOf(const StMap& map, const PixelBox& source, int width, int height)
 Picture bent(const Picture& source, const LookUp& table, BendFilter filter = BendFilter::bicubic,
              EdgeMode edges = EdgeMode::empty);
 
-/// The same for the screen, quickly: bilinear, for rows of 4-byte pixels as `displayPixels` makes them.
+/// The same for the screen, quickly: bilinear, for rows of 4-byte pixels as `displayPixels` makes them of a picture of
+/// `width` x `height` (two pixels at least each way). Where nothing is found a pixel is 0, which is transparent.
 class DisplayBend {
 public:
     DisplayBend() = default;
-    explicit DisplayBend(const LookUp& table);
-    const PixelBox& out() const { return out_; }
-    std::vector<std::uint32_t> bent(const std::vector<std::uint32_t>& pixels, int width, int height) const;
+    DisplayBend(const LookUp& table, int width, int height);
+    /// As many pixels as the table has.
+    std::unique_ptr<std::uint32_t[]> bent(const std::vector<std::uint32_t>& pixels) const;
 
 private:
+    /// The columns of a row that have a place in the source.
+    struct Span {
+        std::size_t begin = 0, end = 0;
+    };
     PixelBox out_;
-    std::vector<std::int16_t> places_;    ///< whole pixels, pairs
-    std::vector<std::uint16_t> between_;  ///< the place between them
+    int width_ = 0, height_ = 0;
+    std::vector<std::int32_t> at_;
+    std::vector<std::uint8_t> across_, down_;
+    std::vector<Span> spans_;
 };
 
 }  // namespace pinion

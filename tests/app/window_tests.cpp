@@ -173,12 +173,12 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
     QTest::mouseClick(f.button("deliver"), Qt::LeftButton);
     f.wait();
     CHECK(f.state("delivery") == StageState::done);
-    for (const char* name :
-         {"landing.usda", "landing.camera.json", "landing.tracks.json", "landing.tracks.csv", "stmaps/undistort.exr"}) {
+    for (const char* name : {"landing.usda", "landing.camera.json", "landing.tracks.json", "landing.tracks.csv",
+                             "stmaps/undistort.exr", "landing.lens.json"}) {
         INFO(name);
         CHECK(std::filesystem::exists(scratch / "out" / name));
     }
-    CHECK(f.window.note().contains("6 files written"));
+    CHECK(f.window.note().contains("7 files written"));
 
     SECTION("the shot is saved and opened again as it was") {
         bool saved = false;
@@ -931,7 +931,7 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
     };
     choose("cameraKind", "nodal");
     choose("axis", "free");
-    choose("distortion", "all terms");
+    choose("distortion", "find all terms");
     choose("zoom", "zooms");
     const SolveSettings settings = f.session.shot().solveSettings;
     CHECK(settings.motion == CameraMotion::nodal);

@@ -4,6 +4,7 @@
 #include "comp/render.h"
 #include "exchange/opencvlens.h"
 #include "exchange/shotfiles.h"
+#include "jobs/delivering.h"
 #include "base/files.h"
 #include "plate/framewriter.h"
 #include "scratch.h"
@@ -70,7 +71,7 @@ TEST_CASE("a plate comes back from the round trip, up to its borders, with each 
     const Picture plate = pattern(320, 180);
     const PixelBox box = undistortedBox(lens);
     for (const auto& [filter, least] : {std::pair{BendFilter::bilinear, 33.0}, std::pair{BendFilter::bicubic, 44.0},
-                                       std::pair{BendFilter::lanczos, 44.0}, std::pair{BendFilter::area, 40.0}}) {
+                                        std::pair{BendFilter::lanczos, 44.0}, std::pair{BendFilter::area, 40.0}}) {
         const Picture straight = bent(plate, undistorting(lens, box), filter);
         CHECK(straight.width == box.width());
         const Picture back = bent(straight, redistorting(lens, box), filter);
@@ -129,17 +130,27 @@ TEST_CASE("a map written by hand moves pixels where it says") {
     }
 }
 
-TEST_CASE("for the screen a lens gives what OpenCV's remap gives, and a linear one the same picture") {
+TEST_CASE("for the screen a lens gives the picture that a delivery has, and what OpenCV's remap gives") {
     const Lens lens = barrel();
     const Picture plate = pattern(320, 180);
-    const DisplayBend bend(undistorting(lens, undistortedBox(lens)));
-    const auto pixels = bend.bent(displayPixels(plate), 320, 180);
+    const LookUp table = undistorting(lens, undistortedBox(lens));
+    const DisplayBend bend(table, 320, 180);
+    const auto pixels = bend.bent(displayPixels(plate));
     const Picture exact = bent(plate, undistorting(lens, undistortedBox(lens)), BendFilter::bilinear);
+    cv::Mat places(exact.height, exact.width, CV_32FC2), remapped;
+    for (int y = 0; y < exact.height; ++y)
+        for (int x = 0; x < exact.width; ++x) {
+            const float* place = &table.xy[2 * (std::size_t(y) * std::size_t(exact.width) + std::size_t(x))];
+            places.at<cv::Vec2f>(y, x) = cv::Vec2f(place[0] - 0.5F, place[1] - 0.5F);
+        }
+    cv::remap(cv::Mat(180, 320, CV_8UC3, const_cast<std::uint8_t*>(plate.bytes.data())), remapped, places,
+              cv::noArray(), cv::INTER_LINEAR);
     int wrong = 0;
     for (int y = 10; y < exact.height - 10; ++y)
         for (int x = 20; x < exact.width - 20; ++x) {
             const std::uint32_t shown = pixels[std::size_t(y) * std::size_t(exact.width) + std::size_t(x)];
             wrong += std::abs(int((shown >> 16) & 0xFF) - int(at(exact, x, y))) > 3;
+            wrong += std::abs(int((shown >> 16) & 0xFF) - int(remapped.at<cv::Vec3b>(y, x)[0])) > 4;
         }
     CHECK(wrong == 0);
 }
@@ -297,6 +308,79 @@ TEST_CASE("OpenCV's own calibration file is read as published") {
     CHECK(lens->focal_px == Approx(535.91573396163199));
     CHECK(lens->cx == Approx(342.28315473308373 + 0.5));
     CHECK(lens->k3 == Approx(0.23839153080878486));
+}
+
+TEST_CASE("CG rendered with the delivered camera lands on the plate through the delivered map") {
+    const test::Scratch scratch;
+    const Lens lens = barrel(640, 360);
+    Shot shot;
+    shot.name = "cg";
+    shot.plate.width = 640;
+    shot.plate.height = 360;
+    Solve solve;
+    solve.lens = lens;
+    SolvedFrame frame;
+    frame.frame = 1001;
+    frame.focal_px = lens.focal_px;
+    frame.worldFromCamera.translate(Eigen::Vector3d(0.2, -0.1, 0.4));
+    frame.worldFromCamera.rotate(Eigen::AngleAxisd(0.1, Eigen::Vector3d(1, 2, 0.5).normalized()));
+    solve.frames = std::vector<SolvedFrame>{frame};
+    // Each on the ray of a place of the plate, out to the corners.
+    std::vector<Vector2d> places;
+    std::vector<SolvedTrack> points;
+    for (const double x : {8.0, 150.0, 330.0, 500.0, 630.0})
+        for (const double y : {9.0, 120.0, 250.0, 350.0}) {
+            const Vector2d plane = *planeFromPlate(lens, {x, y});
+            SolvedTrack point;
+            point.track = TrackId(points.size() + 1);
+            point.role = TrackRole::used;
+            point.xyz = frame.worldFromCamera * (Eigen::Vector3d(plane.x(), -plane.y(), -1) * (3 + 0.01 * x));
+            points.push_back(point);
+            places.emplace_back(x, y);
+        }
+    solve.tracks = std::move(points);
+    shot.solve = std::make_shared<const Solve>(solve);
+    shot.deliverables = std::vector<Deliverable>{
+        {"camera", DeliverableKind::camera, DeliverableFormat::json, "camera.json", UpAxis::y, "", {}, true},
+        {"maps", DeliverableKind::stMaps, DeliverableFormat::exr, "maps"}};
+    for (const Deliverable& item : shot.deliverables) REQUIRE(deliver(shot, item, scratch.path()));
+
+    // The renderer knows the delivered files alone: a pinhole picture as large as the camera says.
+    const auto camera = readCamera(scratch / "camera.json");
+    const auto redistort = readStMap(scratch / "maps/redistort.exr"),
+               undistort = readStMap(scratch / "maps/undistort.exr");
+    REQUIRE(camera);
+    REQUIRE(redistort);
+    REQUIRE(undistort);
+    CHECK(camera->width == undistort->data.width());
+    CHECK(camera->height == undistort->data.height());
+    Picture cg{camera->width, camera->height, Picture::Depth::float32, true, {}, {}};
+    cg.floats.assign(std::size_t(cg.width) * std::size_t(cg.height) * 3, 0.0F);
+    REQUIRE(camera->points.size() == places.size());
+    for (const auto& point : camera->points) {
+        const Eigen::Vector3d seen = camera->frames.front().worldFromCamera.inverse() * point.xyz;
+        const Vector2d at = *plateFromPlane(camera->lens, {seen.x() / -seen.z(), seen.y() / seen.z()});
+        for (int y = int(at.y()) - 8; y <= int(at.y()) + 8; ++y)
+            for (int x = int(at.x()) - 8; x <= int(at.x()) + 8; ++x)
+                if (x >= 0 && y >= 0 && x < cg.width && y < cg.height)
+                    for (std::size_t c = 0; c < 3; ++c)
+                        cg.floats[(std::size_t(y) * std::size_t(cg.width) + std::size_t(x)) * 3 + c] +=
+                            float(std::exp(-((Vector2d(x + 0.5, y + 0.5) - at).squaredNorm()) / 6));
+    }
+    const Picture onPlate = bent(cg, lookUpOf(*redistort, undistort->data, 640, 360));
+    for (const Vector2d& place : places) {
+        double weight = 0;
+        Vector2d middle(0, 0);
+        for (int y = std::max(0, int(place.y()) - 7); y <= std::min(359, int(place.y()) + 7); ++y)
+            for (int x = std::max(0, int(place.x()) - 7); x <= std::min(639, int(place.x()) + 7); ++x) {
+                const double value = onPlate.floats[(std::size_t(y) * 640 + std::size_t(x)) * 3];
+                weight += value;
+                middle += value * Vector2d(x + 0.5, y + 0.5);
+            }
+        INFO(place.transpose());
+        REQUIRE(weight > 1);
+        CHECK((middle / weight - place).norm() < 0.1);
+    }
 }
 
 TEST_CASE("a camera for the undistorted plate sees through its overscan what the lens sees on the plate") {

@@ -151,6 +151,16 @@ private:
         connect(axis, &QComboBox::activated, this, [this](int index) {
             changeAll("Change up axis", [&](Deliverable& d) { d.upAxis = index == 1 ? UpAxis::z : UpAxis::y; });
         });
+        auto* plate = choice({"as filmed", "undistorted"});
+        plate->setObjectName("deliveryPlate");
+        plate->setToolTip(
+            "The plate that the camera is for. Undistorted: without a lens, its film back grown by the overscan");
+        row("Camera for plate", plate);
+        connect(plate, &QComboBox::activated, this, [this](int index) {
+            changeAll("Change the camera's plate", [&](Deliverable& d) {
+                if (d.kind == DeliverableKind::camera) d.overscan = index == 1;
+            });
+        });
         auto* origin = choice({"top left", "bottom left"});
         origin->setObjectName("deliveryOrigin");
         origin->setToolTip("Where the pixels of tracks, transforms and corner pins are counted from");
@@ -165,10 +175,12 @@ private:
             changeAll("Change use of transforms", [&](Deliverable& d) { d.transform.inverse = index == 1; });
         });
         showIf({use, useLabel}, [](const Shot& shot) { return !shot.locators.isEmpty(); });
-        onRefresh([this, axis, origin, use] {
+        onRefresh([this, axis, plate, origin, use] {
             const auto& items = session_.shot().deliverables;
             if (items.isEmpty()) return;
             axis->setCurrentIndex(items.front().upAxis == UpAxis::z ? 1 : 0);
+            plate->setCurrentIndex(
+                std::any_of(items.begin(), items.end(), [](const Deliverable& d) { return d.overscan; }));
             origin->setCurrentIndex(int(items.back().transform.origin));
             use->setCurrentIndex(items.back().transform.inverse ? 1 : 0);
         });

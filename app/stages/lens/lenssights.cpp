@@ -10,14 +10,14 @@
 namespace pinion {
 namespace {
 
-QImage imageOf(std::vector<std::uint32_t> pixels, int width, int height, QImage::Format format = QImage::Format_RGB32) {
-    auto* held = new std::vector<std::uint32_t>(std::move(pixels));
-    return {reinterpret_cast<const uchar*>(held->data()),
+QImage imageOf(std::unique_ptr<std::uint32_t[]> pixels, int width, int height, QImage::Format format) {
+    std::uint32_t* held = pixels.release();
+    return {reinterpret_cast<const uchar*>(held),
             width,
             height,
             width * 4,
             format,
-            [](void* gone) { delete static_cast<std::vector<std::uint32_t>*>(gone); },
+            [](void* gone) { delete[] static_cast<std::uint32_t*>(gone); },
             held};
 }
 
@@ -26,10 +26,10 @@ class UndistortedPicture : public Rendering {
 public:
     UndistortedPicture(const Lens& lens, const PixelBox& box) : lens_(lens), box_(box) {}
     QImage made(const Picture& picture, const ViewTransform& view) const override {
-        std::call_once(once_, [this] { table_ = DisplayBend(undistorting(lens_, box_)); });
+        std::call_once(once_, [this] { table_ = DisplayBend(undistorting(lens_, box_), lens_.width, lens_.height); });
         if (picture.width != lens_.width || picture.height != lens_.height) return {};
-        return imageOf(table_.bent(displayPixels(picture, view), picture.width, picture.height), box_.width(),
-                       box_.height(), QImage::Format_ARGB32_Premultiplied);
+        return imageOf(table_.bent(displayPixels(picture, view)), box_.width(), box_.height(),
+                       QImage::Format_ARGB32_Premultiplied);
     }
     QPointF corner() const override { return QPointF(box_.x0, box_.y0); }
 
@@ -54,7 +54,9 @@ public:
         const Picture returned = bent(bent(picture, out_, filter_), back_, filter_);
         std::vector<std::uint32_t> pixels = displayPixels(returned, view);
         if (difference_) differ(displayPixels(picture, view), pixels);
-        return imageOf(std::move(pixels), picture.width, picture.height);
+        auto held = std::make_unique_for_overwrite<std::uint32_t[]>(pixels.size());
+        std::copy(pixels.begin(), pixels.end(), held.get());
+        return imageOf(std::move(held), picture.width, picture.height, QImage::Format_RGB32);
     }
 
 private:
