@@ -46,8 +46,8 @@ void benchHolds();
 /// Warping and writing frames of 1920x1080.
 void benchRender();
 
-/// The lens from lines beside the truth, maps, the undistorted view beside OpenCV's remap, the round trip of the landing
-/// plate in `folder`. Made-up lenses from seed `first` on.
+/// The lens from lines beside the truth, maps, the undistorted view beside OpenCV's remap, the round trip of the
+/// landing plate in `folder`. Made-up lenses from seed `first` on.
 void benchLens(const std::filesystem::path& folder, unsigned first = 1);
 
 }  // namespace pinion::bench

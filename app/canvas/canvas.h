@@ -69,7 +69,7 @@ public:
 signals:
     void openAsked(const QString& path);  ///< a shot or plate of the empty start
     void toolChanged(const QString& name);
-    void looked();  ///< another sight, or none
+    void looked();                       ///< another sight, or none
     void pointed(const QString& words);  ///< zoom, place and colour under the cursor
 
 protected:
