@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "exchange/formats.h"
 #include "plate/videowriter.h"
+#include "chart.h"
 #include "render.h"
 #include "shots.h"
 
@@ -218,7 +219,7 @@ int main(int argc, char** argv) {
     int only = -1;
     double shutter = 0.5;
     size.frames = 0;
-    app.add_option("--shot", name, "landing, mooring, breakwater, pan or zoom");
+    app.add_option("--shot", name, "landing, mooring, breakwater, pan, zoom, or chart (stills; --out is their folder)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -236,9 +237,14 @@ int main(int argc, char** argv) {
         fmt::print(stderr, "--size {}: write WxH, both even, as in 1280x720\n", sizeText);
         return 2;
     }
+    if (name == "chart") {
+        if (renderCharts(out.empty() ? "chart" : out, size, samples)) return 0;
+        fmt::print(stderr, "{}: the charts cannot be written there\n", out);
+        return 1;
+    }
     const DemoShot* shot = demoShot(name);
     if (!shot) {
-        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan or zoom\n", name);
+        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan, zoom or chart\n", name);
         return 2;
     }
     if (size.frames == 0) size.frames = shot->frames;

@@ -88,6 +88,10 @@ int fromLines(const Console& console, const Words& w) {
     if (!found) return fail({found.error().fault, w.lines + ": " + found.error().message});
     if (const auto written = put(w.out, lensJson(found->lens)); !written) return fail(written.error());
     for (const std::string& warning : found->warnings) fmt::print(stderr, "note: {}\n", warning);
+    for (std::size_t i = 0; i < traced.size() && !w.asClicked; ++i)
+        if (traced[i].edge.empty())
+            fmt::print(stderr, "note: line {} (frame {}): no edge was found under it; it counts as it was clicked\n",
+                       i + 1, traced[i].frame);
     for (std::size_t i = 0; i < found->lines.size(); ++i)
         if (found->lines[i].curved)
             fmt::print(

@@ -182,3 +182,30 @@ TEST_CASE("undistort and redistort refuse what would silently ruin a shot") {
     checkRefused(run("redistort " + out + " --lens " + other + " --out " + (scratch / "b.####.exr").string()), 2,
                  "640x360, the pictures' frame is 1280x720");
 }
+
+TEST_CASE("the demo's chart stills give the landing's lens, by the board and by the lines of the grid") {
+    const Scratch scratch;
+    const std::string folder = std::string(PINION_SOURCE_DIR) + "/demo/plates/chart/",
+                      out = (scratch / "o.json").string();
+    const auto truth = readLens(folder + "chart.truth.json");
+    REQUIRE(truth);
+    CHECK(mappingError(*truth, landingLens()) < 1e-9);
+    const auto board = run("--json lens grid " + folder + "board.*.jpg --squares 9x6 --square-size 0.04 --out " + out);
+    REQUIRE(board.status == 0);
+    const json figures = json::parse(board.out);
+    CHECK(figures["views"].size() == 10);
+    CHECK(figures["focal_px"].get<double>() == Approx(truth->focal_px).epsilon(0.002));
+    CHECK(mappingError(*readLens(out), *truth) < 0.15);
+    const std::string lines =
+        "lens lines " + folder + "grid.1001.jpg --focal 28 --lines " + folder + "grid.lines.json --out " + out;
+    REQUIRE(run(lines).status == 0);
+    const double onEdges = mappingError(*readLens(out), *truth);
+    CHECK(onEdges < 0.2);
+    // The same clicks, 1.2 px beside the lines, as they are.
+    REQUIRE(run(lines + " --no-snap").status == 0);
+    CHECK(mappingError(*readLens(out), *truth) > 5 * onEdges);
+    // Lines over a picture that has no edges there count as clicked, and that is said.
+    const auto elsewhere =
+        run("lens lines " + folder + "board.1001.jpg --lines " + folder + "grid.lines.json --out " + out);
+    CHECK(elsewhere.err.find("no edge was found under it") != std::string::npos);
+}
