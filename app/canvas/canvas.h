@@ -47,6 +47,8 @@ public:
     /// A sight has changed by itself.
     void refreshView();
 
+    /// The sight that is looked at, or by which something is held; null: the plate as filmed.
+    const Sight* shownSight() const { return sight_ ? sight_ : hold_; }
     const PlateView& view() const { return view_; }
     /// The picture that is shown, ready for the screen.
     const QImage& image() const { return image_; }
@@ -86,7 +88,6 @@ private:
     enum class Grip { none, pan, wipe, tool };
 
     Tool* tool() const;
-    const Sight* shownSight() const { return sight_ ? sight_ : hold_; }
     CanvasEvent eventAt(const QPointF& at, Qt::KeyboardModifiers modifiers) const;
     bool onWipe(const QPointF& at) const;
     bool toolsWork() const { return session_.shot().plate.isOpen() && compare_ != Compare::beside; }

@@ -9,6 +9,8 @@
 #include "shot/stages/lensstage.h"
 #include "stages/lens/lensstage.h"
 
+#include <QRegularExpression>
+
 namespace {
 
 Lens landingLens() {
@@ -233,6 +235,15 @@ TEST_CASE("the round trip and its difference are shown with the filter that is c
     f.key(Qt::Key_8, Qt::ControlModifier);
     CHECK(f.canvas.sight() == "difference");
     REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 20000));
+    // How much is lost is said in numbers.
+    const Sight* sight = f.canvas.shownSight();
+    REQUIRE(sight);
+    const QString words = sight->words(1001);
+    INFO(words.toStdString());
+    const auto number = QRegularExpression("([0-9.]+) dB · places return within ([0-9.]+) px").match(words);
+    REQUIRE(number.hasMatch());
+    CHECK(number.captured(1).toDouble() > 40);
+    CHECK(number.captured(2).toDouble() < 0.01);
     // Next to nothing in the sky, at most the grain on edges.
     CHECK(qGray(f.canvas.renderedImage().pixel(100, 60)) < 60);
     f.key(Qt::Key_7, Qt::ControlModifier);
@@ -289,4 +300,68 @@ TEST_CASE("the undistorted plate is rendered from the card, and comes back") {
     REQUIRE(back);
     CHECK((*back)->facts().width == 1280);
     CHECK((*back)->facts().frameCount() == 2);
+}
+
+TEST_CASE("the wipe compares the undistorted plate with the plate as filmed, when that was looked at") {
+    LensFixture f;
+    f.session.edit("Lens", withLens(f.session.shot(), landingLens(), LensCard::Source::file));
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    f.window.show("wipe");
+    CHECK(f.canvas.compare() == Compare::wipe);
+    CHECK(f.canvas.sight() == "undistorted");
+    f.key(Qt::Key_1, Qt::ControlModifier);
+    CHECK(f.canvas.renderedImage().isNull());
+}
+
+TEST_CASE("another lens makes another picture, and playing goes on in the undistorted view") {
+    LensFixture f;
+    f.session.edit("Lens", withLens(f.session.shot(), landingLens(), LensCard::Source::file));
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    const QSize first = f.canvas.renderedImage().size();
+    Lens stronger = landingLens();
+    stronger.k1 = -0.2;
+    stronger.k2 = 0.06;
+    f.session.edit("Lens", withLens(f.session.shot(), stronger, LensCard::Source::file));
+    CHECK(QTest::qWaitFor([&] { return f.canvas.renderedImage().size().width() > first.width(); }, 5000));
+    f.session.player.setPlaying(true);
+    CHECK(QTest::qWaitFor([&] { return f.session.player.frame() > 1006; }, 8000));
+    f.session.player.setPlaying(false);
+    f.waitForPicture();
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(QTest::qWaitFor([&] { return f.canvas.renderedImage().size() == first; }, 5000));
+}
+
+TEST_CASE("the camera is handed on for the undistorted plate at a choice, and undo takes it back") {
+    LensFixture f;
+    f.window.docket().open("delivery");
+    auto* plate = f.part<QComboBox>("deliveryPlate");
+    plate->setCurrentIndex(1);
+    emit plate->activated(1);
+    for (const Deliverable& item : f.session.shot().deliverables)
+        CHECK(item.overscan == (item.kind == DeliverableKind::camera));
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(plate->currentIndex() == 0);
+}
+
+TEST_CASE("what the line tool offers is in the menus with its keys and the reason why not") {
+    LensFixture f;
+    const auto refused = [&](const char* name) {
+        for (const Command& command : f.window.commands().all())
+            if (command.name == name) return command.whyNot ? command.whyNot() : QString();
+        FAIL("no command " << name);
+        return QString();
+    };
+    CHECK(refused("End the line") == "no line is in hand");
+    CHECK(refused("Undistorted") == "there is no lens yet");
+    CHECK(refused("Take the lens from the solve") == "the camera is not solved yet");
+    f.key(Qt::Key_L);
+    f.click(780, 70);
+    CHECK(refused("End the line").isEmpty());
+    CHECK(refused("Draw lines").isEmpty());
+    f.part<QPushButton>("lensRemoveLine");
+    CHECK(f.card().lines.size() == 1);
+    f.part<QPushButton>("lensRemoveLine")->click();
+    CHECK(f.card().lines.isEmpty());
 }

@@ -151,6 +151,43 @@ TEST_CASE("a plate goes out of its lens and back, through the lens or its maps")
     CHECK(worst < 0.02);
 }
 
+TEST_CASE(
+    "a map of half floats is taken with a word, several samples a pixel give the same picture, a video needs even "
+    "sides") {
+    const Scratch scratch;
+    const std::string lens = kLens(scratch), out = (scratch / "u.####.png").string();
+    StMap map = undistortMap(landingLens());
+    map.data = {0, 0, 1280, 720};
+    map.st.clear();
+    for (int y = 0; y < 720; ++y)
+        for (int x = 0; x < 1280; ++x) {
+            map.st.push_back(float((x + 0.5) / 1280));
+            map.st.push_back(float(1 - (y + 0.5) / 720));
+        }
+    const auto output = OIIO::ImageOutput::create((scratch / "half.exr").string());
+    OIIO::ImageSpec spec(1280, 720, 2, OIIO::TypeDesc::HALF);
+    spec.channelnames = {"R", "G"};
+    REQUIRE(output->open((scratch / "half.exr").string(), spec));
+    REQUIRE(output->write_image(OIIO::TypeDesc::FLOAT, map.st.data()));
+    REQUIRE(output->close());
+    const auto half =
+        run("undistort " + kPlate + " --map " + (scratch / "half.exr").string() + " --range 1001-1001 --out " + out);
+    CHECK(half.status == 0);
+    CHECK(half.err.find("half floats") != std::string::npos);
+    CHECK(std::filesystem::exists(scratch / "u.1001.png"));  // of the frame's size: nothing in the name
+    const auto sampled =
+        run("--json undistort " + kPlate + " --lens " + lens + " --overscan none --samples 2 --range 1001-1001 --out " +
+            (scratch / "s.####.png").string());
+    REQUIRE(sampled.status == 0);
+    CHECK(json::parse(sampled.out)["data_window"] == json({0, 0, 1280, 720}));
+    CHECK(run("undistort " + kPlate + " --lens " + lens + " --overscan none --range 1001-1003 --out " +
+              (scratch / "v.mp4").string())
+              .status == 0);
+    checkRefused(run("undistort " + kPlate + " --lens " + lens +
+                     " --overscan 7 --range 1001-1003 --edges mirrored --filter sharp --out " + out),
+                 2, "--filter");
+}
+
 TEST_CASE("undistort and redistort refuse what would silently ruin a shot") {
     const Scratch scratch;
     const std::string lens = kLens(scratch), out = (scratch / "u.####.exr").string();

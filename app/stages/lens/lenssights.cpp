@@ -4,6 +4,7 @@
 #include "shot/stages/lensstage.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <mutex>
 
@@ -49,18 +50,66 @@ public:
         std::call_once(once_, [this] {
             out_ = undistorting(lens_, box_);
             back_ = redistorting(lens_, box_);
+            worst_px_ = worstPlace();
         });
         if (picture.width != lens_.width || picture.height != lens_.height) return {};
         const Picture returned = bent(bent(picture, out_, filter_), back_, filter_);
         std::vector<std::uint32_t> pixels = displayPixels(returned, view);
-        if (difference_) differ(displayPixels(picture, view), pixels);
+        const std::vector<std::uint32_t> plate = displayPixels(picture, view);
+        decibels_ = likeness(plate, pixels);
+        if (difference_) differ(plate, pixels);
         auto held = std::make_unique_for_overwrite<std::uint32_t[]>(pixels.size());
         std::copy(pixels.begin(), pixels.end(), held.get());
         return imageOf(std::move(held), picture.width, picture.height, QImage::Format_RGB32);
     }
 
+    /// What is known once a picture was made: how alike plate and picture are, and how far a place comes back beside
+    /// itself through the tables that a delivery reads by.
+    QString words() const {
+        if (decibels_ <= 0) return {};
+        return QString(" · %1 dB · places return within %2 px").arg(decibels_, 0, 'f', 1).arg(worst_px_, 0, 'f', 4);
+    }
+
 private:
     static constexpr int kGain = 8;  // of the difference
+
+    /// Peak signal to noise over all three colours.
+    static double likeness(const std::vector<std::uint32_t>& plate, const std::vector<std::uint32_t>& shown) {
+        double squares = 0;
+        for (std::size_t i = 0; i < shown.size(); ++i)
+            for (const int shift : {0, 8, 16}) {
+                const int apart = int((plate[i] >> shift) & 0xFF) - int((shown[i] >> shift) & 0xFF);
+                squares += apart * apart;
+            }
+        return 10 * std::log10(255.0 * 255.0 / std::max(1e-9, squares / double(3 * shown.size())));
+    }
+    /// Out by the one table, back by the other between its places.
+    double worstPlace() const {
+        const auto lookedUp = [](const LookUp& table, double x, double y) -> std::optional<Eigen::Vector2d> {
+            const double u = x - table.out.x0 - 0.5, v = y - table.out.y0 - 0.5;
+            const int column = int(std::floor(u)), row = int(std::floor(v));
+            if (column < 0 || row < 0 || column + 1 >= table.out.width() || row + 1 >= table.out.height())
+                return std::nullopt;
+            const auto at = [&](int r, int c) {
+                const float* place = &table.xy[2 * (std::size_t(r) * std::size_t(table.out.width()) + std::size_t(c))];
+                return Eigen::Vector2d(place[0], place[1]);
+            };
+            const double fx = u - column, fy = v - row;
+            const Eigen::Vector2d found = (1 - fy) * ((1 - fx) * at(row, column) + fx * at(row, column + 1)) +
+                                          fy * ((1 - fx) * at(row + 1, column) + fx * at(row + 1, column + 1));
+            return found.allFinite() ? std::optional(found) : std::nullopt;
+        };
+        double worst = 0;
+        for (int i = 0; i <= 16; ++i)
+            for (int j = 0; j <= 10; ++j) {
+                const Eigen::Vector2d plate(1 + (lens_.width - 2) * i / 16.0, 1 + (lens_.height - 2) * j / 10.0);
+                const auto straight = lookedUp(back_, plate.x(), plate.y());
+                if (!straight) continue;
+                const auto again = lookedUp(out_, straight->x() + box_.x0, straight->y() + box_.y0);
+                if (again) worst = std::max(worst, (*again - plate).norm());
+            }
+        return worst;
+    }
 
     static void differ(const std::vector<std::uint32_t>& plate, std::vector<std::uint32_t>& shown) {
         for (std::size_t i = 0; i < shown.size(); ++i) {
@@ -78,6 +127,7 @@ private:
     bool difference_;
     mutable std::once_flag once_;
     mutable LookUp out_, back_;
+    mutable std::atomic<double> worst_px_{0}, decibels_{0};
 };
 
 constexpr const char* kNoLens = "there is no lens yet: draw lines in the Lens card, or solve the camera";
@@ -116,6 +166,10 @@ const std::optional<Lens>& LensSights::lens() const {
     refresh();
     return lens_;
 }
+bool LensSights::isOfZoom() const {
+    const Shot& shot = session_.shot();
+    return !shot.lens.lens && shot.solve && shot.solve->zoom;
+}
 std::shared_ptr<const PlateBend> LensSights::bend() const {
     refresh();
     return bend_;
@@ -146,12 +200,15 @@ PlateWarp UndistortedSight::warpAt(int) const {
 QString UndistortedSight::words(int) const {
     const auto& lens = sights_.lens();
     if (!lens) return kNoLens;
-    return "undistorted · overscan " + overscanWords(sights_.box(), lens->width, lens->height);
+    return "undistorted · overscan " + overscanWords(sights_.box(), lens->width, lens->height) +
+           (sights_.isOfZoom() ? " · the lens of the zoom's first frame" : "");
 }
 
 QString RoundTripSight::words(int) const {
     if (!sights_.lens()) return kNoLens;
-    return difference_ ? "round trip against the plate · difference × 8" : "distortion taken out and put back";
+    const auto shown = std::static_pointer_cast<const RoundTripPicture>(rendering());
+    return (difference_ ? "round trip against the plate · difference × 8" : "distortion taken out and put back") +
+           shown->words();
 }
 
 }  // namespace pinion

@@ -15,6 +15,7 @@ public:
     explicit LensSights(Session& session) : session_(session) {}
 
     const std::optional<Lens>& lens() const;
+    bool isOfZoom() const;
     std::shared_ptr<const PlateBend> bend() const;
     std::shared_ptr<const Rendering> undistorted() const;
     std::shared_ptr<const Rendering> roundTrip() const;

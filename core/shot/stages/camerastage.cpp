@@ -5,6 +5,18 @@
 #include <algorithm>
 
 namespace pinion {
+namespace {
+
+/// The Lens card's lens told at one focal length, to the digits that matter: its own does not count, the same glass
+/// bends the same pixels.
+Lens glassOf(const Shot& shot) {
+    Lens glass = atFocal(*shot.lens.lens, shot.plate.width);
+    for (double Lens::*term : {&Lens::k1, &Lens::k2, &Lens::k3, &Lens::p1, &Lens::p2})
+        glass.*term = double(float(glass.*term));
+    return glass;
+}
+
+}  // namespace
 
 std::uint64_t solveKey(const Shot& shot) {
     Fingerprint print;
@@ -23,11 +35,8 @@ std::uint64_t solveKey(const Shot& shot) {
     if (s.motion) print.add(102).add(int(*s.motion));
     if (s.zoom) print.add(*s.zoom ? 103 : 107);
     if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
-    // Its focal length does not count: the same glass bends the same pixels.
-    if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens)
-        addLens(print.add(109), atFocal(*shot.lens.lens, shot.plate.width));
-    if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens)
-        addLens(print.add(110), atFocal(*shot.lens.lens, shot.plate.width));
+    if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens) addLens(print.add(109), glassOf(shot));
+    if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens) addLens(print.add(110), glassOf(shot));
     for (const KnownDistance& known : s.distances)
         print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
     for (const KnownPlace& known : s.places)
