@@ -378,6 +378,12 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if ((event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) &&
         handleKey(watched, static_cast<QKeyEvent*>(event)))
         return true;
+    // The wheel over a field that nobody works in scrolls the card, and changes no number.
+    if (auto* field = event->type() == QEvent::Wheel ? qobject_cast<QWidget*>(watched) : nullptr;
+        field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) && !field->hasFocus()) {
+        event->ignore();
+        return true;
+    }
     return QMainWindow::eventFilter(watched, event);
 }
 

@@ -135,7 +135,11 @@ private:
         const Shot& shot = session_.shot();
         if (!session_.hasPlate()) return {};
         if (shot.lens.lines.isEmpty()) return "No lines yet. Six, near the edges and in both directions, are enough.";
-        if (!stage_.linesProblem().isEmpty()) return stage_.linesProblem();
+        if (!stage_.linesProblem().isEmpty()) {
+            QString problem = stage_.linesProblem() + ".";
+            problem[0] = problem[0].toUpper();
+            return problem;
+        }
         const LinesLens* found = stage_.linesLens();
         if (!found) return "working it out…";
         QStringList lines;

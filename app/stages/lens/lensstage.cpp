@@ -118,12 +118,15 @@ void LensStage::furnish(const Desk& desk) {
             drawLines();
         },
         plate);
-    c.add(
-        "Lens", "End the line", {K("Return")}, [this] { lineTool_->endLine(); }, held);
-    c.add(
-        "Lens", "Take out the last place", {K("Backspace")}, [this] { lineTool_->removeLast(); }, held);
-    c.add(
-        "Lens", "Remove the line", {K("Shift+Backspace")}, [this] { removeLine(); }, held);
+    const auto onCanvas = [&](const QString& name, const K& key, const std::function<void()>& run) {
+        // Elsewhere these keys belong to whatever is typed into.
+        QAction* action = c.add("Lens", name, {key}, run, held);
+        action->setShortcutContext(Qt::WidgetShortcut);
+        desk.canvas.addAction(action);
+    };
+    onCanvas("End the line", K("Return"), [this] { lineTool_->endLine(); });
+    onCanvas("Take out the last place", K("Backspace"), [this] { lineTool_->removeLast(); });
+    onCanvas("Remove the line", K("Shift+Backspace"), [this] { removeLine(); });
     c.add(
         "Lens", "Take the lens from the solve", {}, [this] { takeFromSolve(); },
         [this] { return session_.shot().solve ? whyBusy(session_) : QString("the camera is not solved yet"); });
