@@ -1,8 +1,8 @@
 // The lens taken out of a plate, and put back into what was made on it.
 
-#include "comp/render.h"
 #include "commands/command.h"
 #include "exchange/formats.h"
+#include "jobs/lensing.h"
 #include "lens/stmap.h"
 #include "outputs.h"
 #include "plates.h"
@@ -24,39 +24,22 @@ struct Words {
     int samples = 1, quality = 16;
 };
 
-struct Frame {
-    int width = 0, height = 0;
-};
-
-/// The lens or the map that was named, for a frame of that size.
-struct Glass {
-    std::optional<Lens> lens;
-    std::optional<StMap> map;
-};
-Expected<Glass> glassOf(const Words& w, const Frame& frame, const char* what) {
-    Glass glass;
+/// The lens or the map that was named.
+Expected<Glass> glassOf(const Words& w) {
     if (w.lens.empty() == w.map.empty()) return failure(Fault::input, "give either --lens or --map");
     if (!w.lens.empty()) {
         auto lens = readLens(w.lens);
         if (!lens) return tl::unexpected(lens.error());
-        if (lens->width != frame.width || lens->height != frame.height)
-            return failure(Fault::input, "{}: is a lens for {}x{}, {} {}x{}", w.lens, lens->width, lens->height, what,
-                           frame.width, frame.height);
-        glass.lens = *lens;
-        return glass;
+        return *lens;
     }
     auto map = readStMap(w.map);
     if (!map) return tl::unexpected(map.error());
-    if (map->width != frame.width || map->height != frame.height)
-        return failure(Fault::input, "{}: is a map for {}x{}, {} {}x{}", w.map, map->width, map->height, what,
-                       frame.width, frame.height);
     if (map->isHalf)
         fmt::print(stderr,
                    "note: {}: is of half floats, which place a pixel to about {:.1f} px only; 32-bit floats are "
                    "needed for a clean round trip\n",
                    w.map, map->width / 2048.0);
-    glass.map = std::move(*map);
-    return glass;
+    return std::move(*map);
 }
 
 Expected<Overscan> overscanOf(const std::string& word) {
@@ -69,84 +52,88 @@ Expected<Overscan> overscanOf(const std::string& word) {
     return Overscan{Overscan::Kind::pixels, pixels};
 }
 
-int render(const Console& console, const Words& w, const Plate& plate, FrameCache& frames, LookUp table,
-           const Frame& frame, const char* doing) {
-    const auto range = parseRange(w.range, plate.facts());
-    if (!range) return fail(range.error());
-    const auto shared = std::make_shared<const LookUp>(std::move(table));
-    const BentOptions options{.width = frame.width,
-                              .height = frame.height,
-                              .filter = *bendFilterFrom(w.filter),
-                              .edges = *edgeModeFrom(w.edges),
-                              .quality = w.quality};
-    const auto report = renderBent(
-        frames, *range, [&](int) { return shared; }, w.out, options, consoleProgress(doing));
-    if (!report) return fail(report.error());
-    if (report->stopped) return fail({Fault::stopped, ""});
-    const PixelBox& box = shared->out;
+BendChoices choicesOf(const Words& w) {
+    return {.filter = *bendFilterFrom(w.filter),
+            .edges = *edgeModeFrom(w.edges),
+            .samples = w.samples,
+            .quality = w.quality};
+}
+
+int tell(const Console& console, const Words& w, const Expected<BentFrames>& bent) {
+    if (!bent) return fail(bent.error());
+    if (bent->report.stopped) return fail({Fault::stopped, ""});
+    const PixelBox& box = bent->box;
     say(console,
-        {{"frames", report->frames},
-         {"missing", report->missing},
-         {"width", frame.width},
-         {"height", frame.height},
+        {{"frames", bent->report.frames},
+         {"missing", bent->report.missing},
+         {"width", bent->width},
+         {"height", bent->height},
          {"data_window", {box.x0, box.y0, box.x1, box.y1}},
          {"out", w.out}},
-        fmt::format("{} frames: {}; overscan left {}, top {}, right {}, bottom {} px", report->frames, w.out, -box.x0,
-                    -box.y0, box.x1 - frame.width, box.y1 - frame.height));
+        fmt::format("{} frames: {}; overscan left {}, top {}, right {}, bottom {} px", bent->report.frames, w.out,
+                    -box.x0, -box.y0, box.x1 - bent->width, box.y1 - bent->height));
     return 0;
 }
 
-int undistort(const Console& console, const Words& w) {
-    const auto plate = openPlate(console, w.plate);
-    if (!plate) return fail(plate.error());
+/// Everything that is checked before the work begins.
+struct Start {
+    std::shared_ptr<const Plate> plate;
+    FrameRange range;
+    Glass glass;
+};
+Expected<Start> startOf(const Console& console, const Words& w, const PlateOptions& options) {
+    const auto plate = openPlate(console, w.plate, options);
+    if (!plate) return tl::unexpected(plate.error());
     const PlateFacts& facts = (*plate)->facts();
     if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.lens, w.map}); !free)
-        return fail(free.error());
-    const Frame frame{facts.width, facts.height};
-    const auto glass = glassOf(w, frame, "the plate is");
-    if (!glass) return fail(glass.error());
-    FrameCache frames(*plate, budget(console));
-    if (glass->map)
-        return render(console, w, **plate, frames,
-                      lookUpOf(*glass->map, {0, 0, frame.width, frame.height}, frame.width, frame.height), frame,
-                      "Undistorting");
+        return tl::unexpected(free.error());
+    const auto range = parseRange(w.range, facts);
+    if (!range) return tl::unexpected(range.error());
+    auto glass = glassOf(w);
+    if (!glass) return tl::unexpected(glass.error());
+    const auto fits = facts.window
+                          ? checkSize(*glass, facts.window->width, facts.window->height, "the pictures' frame is")
+                          : checkSize(*glass, facts.width, facts.height, "the plate is");
+    if (!fits) return failure(Fault::input, "{}{}: {}", w.lens, w.map, fits.error().message);
+    return Start{*plate, *range, std::move(*glass)};
+}
+
+int undistort(const Console& console, const Words& w) {
     const auto overscan = overscanOf(w.overscan);
     if (!overscan) return fail(overscan.error());
-    const auto box = undistortedBox(*glass->lens, *overscan);
-    if (!box) return fail({box.error().fault, w.lens + ": " + box.error().message});
-    return render(console, w, **plate, frames, undistorting(*glass->lens, *box, w.samples), frame, "Undistorting");
+    const auto start = startOf(console, w, plateOptions(console));
+    if (!start) return fail(start.error());
+    BendChoices choices = choicesOf(w);
+    choices.overscan = *overscan;
+    FrameCache frames(start->plate, budget(console));
+    return tell(console, w,
+                undistortPlate(frames, start->range, start->glass, w.out, choices, consoleProgress("Undistorting")));
 }
 
 int redistort(const Console& console, const Words& w) {
     PlateOptions options = plateOptions(console);
     options.overscan = true;
-    const auto plate = openPlate(console, w.plate, options);
-    if (!plate) return fail(plate.error());
-    const PlateFacts& facts = (*plate)->facts();
-    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.lens, w.map}); !free)
-        return fail(free.error());
-    Frame frame{facts.width, facts.height};
-    PixelBox source{0, 0, facts.width, facts.height};
-    if (facts.window) {
-        frame = {facts.window->width, facts.window->height};
-        source = {facts.window->x0, facts.window->y0, facts.window->x0 + facts.width, facts.window->y0 + facts.height};
-    }
+    const auto start = startOf(console, w, options);
+    if (!start) return fail(start.error());
     if (!w.size.empty()) {
         const auto size = sizeFrom("--size", w.size);
         if (!size) return fail(size.error());
-        if (size->first != frame.width || size->second != frame.height)
-            return fail(
-                {Fault::input, fmt::format("--size {}: the pictures' frame is {}x{}; without its overscan's place "
-                                           "a picture cannot be put back",
-                                           w.size, frame.width, frame.height)});
+        // The glass fits the pictures' frame, so it has its size.
+        const auto [width, height] = std::visit(
+            [](const auto& own) {
+                return std::pair{own.width, own.height};
+            },
+            start->glass);
+        if (*size != std::pair{width, height})
+            return fail({Fault::input,
+                         fmt::format("--size {}: the pictures' frame is {}x{}; without its overscan's place a picture "
+                                     "cannot be put back",
+                                     w.size, width, height)});
     }
-    const auto glass = glassOf(w, frame, "the pictures' frame is");
-    if (!glass) return fail(glass.error());
-    FrameCache frames(*plate, budget(console));
-    return render(console, w, **plate, frames,
-                  glass->map ? lookUpOf(*glass->map, source, frame.width, frame.height)
-                             : redistorting(*glass->lens, source, w.samples),
-                  frame, "Redistorting");
+    FrameCache frames(start->plate, budget(console));
+    return tell(
+        console, w,
+        redistortPictures(frames, start->range, start->glass, w.out, choicesOf(w), consoleProgress("Redistorting")));
 }
 
 void addBendOptions(CLI::App& command, Words& w) {

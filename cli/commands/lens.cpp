@@ -31,23 +31,23 @@ Expected<void> checkFrames(const std::vector<StraightLine>& lines, const PlateFa
     return {};
 }
 
-json figuresOf(const LinesLens& found, const std::vector<TracedLine>& traced) {
+json figuresOf(const LinesLens& found, const std::vector<LensLine>& traced) {
     json lines = json::array();
     for (std::size_t i = 0; i < found.lines.size(); ++i)
         lines.push_back({{"frame", traced[i].frame},
-                         {"places", traced[i].straight().points.size()},
-                         {"on_edge", !traced[i].edge.empty()},
+                         {"places", traced[i].places().size()},
+                         {"on_edge", !traced[i].edge.isEmpty()},
                          {"before_px", found.lines[i].before_px},
                          {"after_px", found.lines[i].after_px},
                          {"curved_in_life", found.lines[i].curved}});
     return {{"k1", found.lens.k1},
-            {"k1_deviation", found.k1Deviation},
+            {"k1_deviation", found.deviations.k1},
             {"k2", found.lens.k2},
-            {"k2_deviation", found.k2Deviation},
+            {"k2_deviation", found.deviations.k2},
             {"cx", found.lens.cx},
             {"cy", found.lens.cy},
-            {"axis_deviation_px", {found.axisDeviation_px.x(), found.axisDeviation_px.y()}},
-            {"border_deviation_px", found.borderDeviation_px},
+            {"axis_deviation_px", {found.deviations.axis_px.x(), found.deviations.axis_px.y()}},
+            {"border_deviation_px", found.deviations.border_px},
             {"before_px", found.before_px},
             {"after_px", found.after_px},
             {"terms", found.terms},
@@ -66,16 +66,16 @@ int fromLines(const Console& console, const Words& w) {
         return fail(free.error());
     if (const auto inside = checkFrames(*lines, facts, w.lines); !inside) return fail(inside.error());
     FrameCache frames(*plate, budget(console));
-    std::vector<TracedLine> traced;
+    std::vector<LensLine> traced;
     if (w.asClicked) {
-        for (const StraightLine& line : *lines) traced.push_back({line.frame, line.points, {}});
+        for (const StraightLine& line : *lines) traced.push_back({line.frame, List<Eigen::Vector2d>(line.points), {}});
     } else {
         auto found = traceLines(frames, *lines, consoleProgress("Edges"));
         if (!found) return fail(found.error());
         traced = std::move(*found);
     }
     std::vector<StraightLine> straight;
-    for (const TracedLine& line : traced) straight.push_back(line.straight());
+    for (const LensLine& line : traced) straight.push_back({line.frame, line.places().vector()});
     LinesOptions options{.width = facts.width, .height = facts.height};
     options.squeeze = w.squeeze > 0 ? w.squeeze : 1 / facts.pixelAspect;
     options.focal_px = focalPixels(w.focal_mm > 0 ? w.focal_mm : w.sensorWidth_mm, w.sensorWidth_mm, facts.width);
@@ -89,7 +89,7 @@ int fromLines(const Console& console, const Words& w) {
     if (const auto written = put(w.out, lensJson(found->lens)); !written) return fail(written.error());
     for (const std::string& warning : found->warnings) fmt::print(stderr, "note: {}\n", warning);
     for (std::size_t i = 0; i < traced.size() && !w.asClicked; ++i)
-        if (traced[i].edge.empty())
+        if (traced[i].edge.isEmpty())
             fmt::print(stderr, "note: line {} (frame {}): no edge was found under it; it counts as it was clicked\n",
                        i + 1, traced[i].frame);
     for (std::size_t i = 0; i < found->lines.size(); ++i)
@@ -106,7 +106,7 @@ int fromLines(const Console& console, const Words& w) {
             : fmt::format("{}: k1 {:.5f}, k2 {:.5f}; the lines are {:.2f} px from straight, {:.2f} before; the "
                           "border is sure to {:.2f} px ({})",
                           w.out, found->lens.k1, found->lens.k2, found->after_px, found->before_px,
-                          found->borderDeviation_px, found->choice));
+                          found->deviations.border_px, found->choice));
     return 0;
 }
 
@@ -135,21 +135,21 @@ int fromGrid(const Console& console, const Words& w) {
     const Lens& lens = found->lens;
     say(console,
         {{"focal_px", lens.focal_px},
-         {"focal_deviation_px", found->focalDeviation_px},
+         {"focal_deviation_px", found->deviations.focal_px},
          {"k1", lens.k1},
-         {"k1_deviation", found->k1Deviation},
+         {"k1_deviation", found->deviations.k1},
          {"k2", lens.k2},
-         {"k2_deviation", found->k2Deviation},
+         {"k2_deviation", found->deviations.k2},
          {"cx", lens.cx},
          {"cy", lens.cy},
-         {"axis_deviation_px", {found->axisDeviation_px.x(), found->axisDeviation_px.y()}},
+         {"axis_deviation_px", {found->deviations.axis_px.x(), found->deviations.axis_px.y()}},
          {"rms_px", found->rms_px},
          {"terms", found->terms},
          {"views", views},
          {"out", w.out}},
         w.out == "-" ? ""
                      : fmt::format("{}: focal {:.1f} ± {:.1f} px, k1 {:.5f}, k2 {:.5f}; {} of {} views, {:.2f} px",
-                                   w.out, lens.focal_px, found->focalDeviation_px, lens.k1, lens.k2, used,
+                                   w.out, lens.focal_px, found->deviations.focal_px, lens.k1, lens.k2, used,
                                    found->views.size(), found->rms_px));
     return 0;
 }

@@ -453,7 +453,6 @@ Straightened straightened(std::span<const Track> tracks, const SolveOptions& opt
     result.options.lens = plain(lens);
     result.options.distortion = SolveOptions::Distortion::none;
     result.options.axis = SolveOptions::Axis::centre;
-    result.options.zoom = false;
     if (options.start) {
         auto start = std::make_shared<Solve>(*options.start);
         start->lens = plain(start->lens);
@@ -560,6 +559,11 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
         return solvedCamera(tracks, options, progress, watch);
     const Straightened plain = straightened(tracks, options);
     auto solve = solvedCamera(plain.tracks, plain.options, progress, watch);
+    if (solve && solve->zoom) {
+        SolveOptions zooming = options;
+        zooming.zoom = true;
+        return solvedCamera(tracks, zooming, progress, watch);
+    }
     if (solve) solve->lens = atFocal(*options.lens, solve->lens.focal_px);
     return solve;
 }

@@ -54,8 +54,8 @@ struct SolveOptions {
     double focalTrust_mm = 2.0;
 
     /// Known: `lens` gives it, axis and all, and keeps it: at whatever focal length is found the same glass bends the
-    /// same pixels (its own focal length counts when `focal` is known and `focal_mm` is 0). Unknown: k1 and k2 are
-    /// found. Guessed: they are found near those of `lens`.
+    /// same pixels; errors are then those of the straightened picture (its own focal length counts when `focal` is
+    /// known and `focal_mm` is 0). Unknown: k1 and k2 are found. Guessed: they are found near those of `lens`.
     enum class Distortion { none, known, unknown, k1, full, guessed };
     Distortion distortion = Distortion::unknown;
     std::optional<Lens> lens;

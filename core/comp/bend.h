@@ -30,6 +30,8 @@ struct Overscan {
     enum class Kind { automatic, none, pixels };
     Kind kind = Kind::automatic;
     int pixels = 0;
+
+    bool operator==(const Overscan&) const = default;
 };
 
 /// The box of undistorted pixels that a plate of this lens fills with that overscan. Fails when it would be more than

@@ -12,7 +12,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Expected<void> checkSize(ChartPictures& found, const fs::path& path, int width, int height) {
+Expected<void> checkAlike(ChartPictures& found, const fs::path& path, int width, int height) {
     if (found.width == 0) {
         found.width = width;
         found.height = height;
@@ -25,7 +25,7 @@ Expected<void> checkSize(ChartPictures& found, const fs::path& path, int width, 
 Expected<void> addStill(ChartPictures& found, const fs::path& path, const Chart& chart) {
     const auto picture = readStill(path);
     if (!picture) return tl::unexpected(picture.error());
-    if (auto fits = checkSize(found, path, (*picture)->width, (*picture)->height); !fits) return fits;
+    if (auto fits = checkAlike(found, path, (*picture)->width, (*picture)->height); !fits) return fits;
     found.views.push_back({.name = path.filename().string(), .corners = chartCorners(**picture, chart)});
     return {};
 }
@@ -34,7 +34,7 @@ Expected<void> addFrames(ChartPictures& found, const fs::path& path, const Chart
     const auto plate = Plate::open(path);
     if (!plate) return tl::unexpected(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (auto fits = checkSize(found, path, facts.width, facts.height); !fits) return fits;
+    if (auto fits = checkAlike(found, path, facts.width, facts.height); !fits) return fits;
     for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame) {
         if (progress.stopped()) return failure(Fault::stopped, "");
         const auto picture = (*plate)->read(frame);
@@ -56,11 +56,27 @@ bool isStill(const fs::path& path) {
     return kStills.contains(ending) && fs::is_regular_file(path, code);
 }
 
+Expected<BentFrames> render(FrameCache& frames, const FrameRange& range, LookUp table,
+                            const std::filesystem::path& pattern, const BendChoices& choices, int width, int height,
+                            const Progress& progress) {
+    const auto shared = std::make_shared<const LookUp>(std::move(table));
+    auto report = renderBent(
+        frames, range, [&](int) { return shared; }, pattern,
+        {.width = width,
+         .height = height,
+         .filter = choices.filter,
+         .edges = choices.edges,
+         .quality = choices.quality},
+        progress);
+    if (!report) return tl::unexpected(report.error());
+    return BentFrames{std::move(*report), width, height, shared->out};
+}
+
 }  // namespace
 
-Expected<std::vector<TracedLine>> traceLines(FrameCache& frames, std::span<const StraightLine> lines,
-                                             const Progress& progress) {
-    std::vector<TracedLine> traced;
+Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const StraightLine> lines,
+                                           const Progress& progress) {
+    std::vector<LensLine> traced;
     std::map<int, Plane> planes;
     for (const StraightLine& line : lines) {
         if (progress.stopped()) return failure(Fault::stopped, "");
@@ -71,7 +87,8 @@ Expected<std::vector<TracedLine>> traceLines(FrameCache& frames, std::span<const
             plane = planes.emplace(line.frame, analysisPlane(**picture)).first;
         }
         SnappedLine on = snapped(plane->second, line.points);
-        traced.push_back({line.frame, std::move(on.clicks), std::move(on.edge)});
+        traced.push_back(
+            {line.frame, List<Eigen::Vector2d>(std::move(on.clicks)), List<Eigen::Vector2d>(std::move(on.edge))});
         progress.report(double(traced.size()) / double(lines.size()));
     }
     return traced;
@@ -90,6 +107,45 @@ Expected<ChartPictures> findCharts(const std::vector<fs::path>& pictures, const 
         part.report(1.0, pictures[i].filename().string());
     }
     return found;
+}
+
+Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what) {
+    const bool isLens = std::holds_alternative<Lens>(glass);
+    const auto [ownWidth, ownHeight] = std::visit(
+        [](const auto& own) {
+            return std::pair{own.width, own.height};
+        },
+        glass);
+    if (ownWidth == width && ownHeight == height) return {};
+    return failure(Fault::input, "the {} is for {}x{}, {} {}x{}; one of another size bends the wrong pixels",
+                   isLens ? "lens" : "map", ownWidth, ownHeight, what, width, height);
+}
+
+Expected<BentFrames> undistortPlate(FrameCache& frames, const FrameRange& range, const Glass& glass,
+                                    const fs::path& pattern, const BendChoices& choices, const Progress& progress) {
+    const int width = frames.facts().width, height = frames.facts().height;
+    if (auto fits = checkSize(glass, width, height, "the plate is"); !fits) return tl::unexpected(fits.error());
+    if (const auto* map = std::get_if<StMap>(&glass))
+        return render(frames, range, lookUpOf(*map, {0, 0, width, height}, width, height), pattern, choices, width,
+                      height, progress);
+    const Lens& lens = std::get<Lens>(glass);
+    const auto box = undistortedBox(lens, choices.overscan);
+    if (!box) return tl::unexpected(box.error());
+    return render(frames, range, undistorting(lens, *box, choices.samples), pattern, choices, width, height, progress);
+}
+
+Expected<BentFrames> redistortPictures(FrameCache& frames, const FrameRange& range, const Glass& glass,
+                                       const fs::path& pattern, const BendChoices& choices, const Progress& progress) {
+    const PlateFacts& facts = frames.facts();
+    const FrameWindow frame = facts.window.value_or(FrameWindow{facts.width, facts.height, 0, 0});
+    if (auto fits = checkSize(glass, frame.width, frame.height, "the pictures' frame is"); !fits)
+        return tl::unexpected(fits.error());
+    const PixelBox source{frame.x0, frame.y0, frame.x0 + facts.width, frame.y0 + facts.height};
+    const auto* map = std::get_if<StMap>(&glass);
+    return render(frames, range,
+                  map ? lookUpOf(*map, source, frame.width, frame.height)
+                      : redistorting(std::get<Lens>(glass), source, choices.samples),
+                  pattern, choices, frame.width, frame.height, progress);
 }
 
 }  // namespace pinion

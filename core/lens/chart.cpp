@@ -216,11 +216,11 @@ Expected<ChartLens> lensFromChart(std::vector<ChartView> views, const Chart& cha
     result.lens = lens;
     result.rms_px =
         std::sqrt(found->squares / double(usedOf(result.views).size() * std::size_t(chart.columns * chart.rows)));
-    result.focalDeviation_px = focalDeviation;
-    result.axisDeviation_px = {found->deviations.at<double>(2), found->deviations.at<double>(3)};
-    result.k1Deviation = found->deviations.at<double>(4);
-    result.k2Deviation = found->deviations.at<double>(5);
-    result.k3Deviation = (found->flags & cv::CALIB_FIX_K3) != 0 ? 0 : found->deviations.at<double>(8);
+    result.deviations.focal_px = focalDeviation;
+    result.deviations.axis_px = {found->deviations.at<double>(2), found->deviations.at<double>(3)};
+    result.deviations.k1 = found->deviations.at<double>(4);
+    result.deviations.k2 = found->deviations.at<double>(5);
+    result.deviations.k3 = (found->flags & cv::CALIB_FIX_K3) != 0 ? 0 : found->deviations.at<double>(8);
     result.terms = "k1, k2";
     if ((found->flags & cv::CALIB_ZERO_TANGENT_DIST) == 0) result.terms += ", p1, p2";
     if ((found->flags & cv::CALIB_FIX_K3) == 0) result.terms += ", k3";

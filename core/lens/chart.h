@@ -32,10 +32,7 @@ struct ChartLens {
     Lens lens;
     std::vector<ChartView> views;  ///< all that were given
     double rms_px = 0;             ///< over those that are used
-    /// Standard deviations.
-    double focalDeviation_px = 0;
-    Eigen::Vector2d axisDeviation_px{0, 0};
-    double k1Deviation = 0, k2Deviation = 0, k3Deviation = 0;
+    LensDeviations deviations;
     std::string terms;  ///< "k1, k2, p1, p2, k3"
 };
 

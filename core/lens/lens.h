@@ -24,6 +24,15 @@ struct Lens {
     bool operator==(const Lens&) const = default;
 };
 
+/// How sure the terms of a lens are: standard deviations, 0 where that is not known or the term was not free.
+struct LensDeviations {
+    double focal_px = 0;
+    double k1 = 0, k2 = 0, k3 = 0;
+    Eigen::Vector2d axis_px{0, 0};
+    /// Of the mapping where it is least sure, on the frame's border, in pixels of the plate.
+    double border_px = 0;
+};
+
 /// The same glass told at another focal length: every pixel is bent as before.
 Lens atFocal(const Lens& lens, double focal_px);
 

@@ -253,8 +253,9 @@ void warn(LinesLens& result, const Cover& cover, std::size_t lines) {
     if (cover.farthest < 0.6)
         say(fmt::format("the lines reach {:.0f} % of the way to the corners; the edges of the frame tell most",
                         100 * cover.farthest));
-    if (result.borderDeviation_px > 1.5)
-        say(fmt::format("the frame's border is sure to {:.1f} px only; add lines near it", result.borderDeviation_px));
+    if (result.deviations.border_px > 1.5)
+        say(fmt::format("the frame's border is sure to {:.1f} px only; add lines near it",
+                        result.deviations.border_px));
     const auto curved = std::count_if(result.lines.begin(), result.lines.end(), [](const auto& l) { return l.curved; });
     if (3 * std::size_t(curved) > lines)
         say(fmt::format("{} of {} lines do not agree with the others; which of them are straight in life?", curved,
@@ -310,8 +311,8 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     // Terms that were left out may still be there, unseen: they count for how sure the border is.
     const Terms all = allTerms(best.terms, options);
     const auto wide = fit.covariance(best.lens, all, variance);
-    result.borderDeviation_px = wide ? borderDeviation(best.lens, all, *wide) : 1e9;
-    if (!(result.borderDeviation_px < 0.02 * options.width) || std::abs(best.lens.k1) > 1)
+    result.deviations.border_px = wide ? borderDeviation(best.lens, all, *wide) : 1e9;
+    if (!(result.deviations.border_px < 0.02 * options.width) || std::abs(best.lens.k1) > 1)
         return failure(
             Fault::outcome,
             "these lines say nothing of the distortion: a line through the middle of the frame stays straight "
@@ -349,10 +350,10 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     result.lens.k1 *= ratio2;
     result.lens.k2 *= ratio2 * ratio2;
     result.lens.k3 *= ratio2 * ratio2 * ratio2;
-    result.k1Deviation = deviationOf(Term::k1) * ratio2;
-    result.k2Deviation = deviationOf(Term::k2) * ratio2 * ratio2;
-    result.k3Deviation = deviationOf(Term::k3) * ratio2 * ratio2 * ratio2;
-    result.axisDeviation_px = {deviationOf(Term::cx), deviationOf(Term::cy)};
+    result.deviations.k1 = deviationOf(Term::k1) * ratio2;
+    result.deviations.k2 = deviationOf(Term::k2) * ratio2 * ratio2;
+    result.deviations.k3 = deviationOf(Term::k3) * ratio2 * ratio2 * ratio2;
+    result.deviations.axis_px = {deviationOf(Term::cx), deviationOf(Term::cy)};
     if (const auto sound = checkLens(result.lens); !sound)
         return failure(Fault::outcome, "{}; draw more lines near the edges of the frame, or free fewer terms",
                        sound.error().message);

@@ -50,11 +50,7 @@ struct LinesLens {
     std::vector<LineBend> lines;  ///< in the order given
     double before_px = 0;         ///< RMS over all places of the lines that count
     double after_px = 0;
-    /// Standard deviations; 0 of what was not free.
-    double k1Deviation = 0, k2Deviation = 0, k3Deviation = 0;
-    Eigen::Vector2d axisDeviation_px{0, 0};
-    /// How sure the mapping is where it is least so, on the frame's border, in pixels of the plate.
-    double borderDeviation_px = 0;
+    LensDeviations deviations;
     std::string terms;                  ///< "k1, k2, axis"
     std::string choice;                 ///< why these, in words
     std::vector<std::string> warnings;  ///< what the lines do not say

@@ -81,6 +81,9 @@ struct LensLine {
     int frame = 0;
     List<Eigen::Vector2d> clicks;  ///< pixels of the plate; on the edge where there is one
     List<Eigen::Vector2d> edge;    ///< empty where none was found, or it was not to be looked for
+
+    /// What the fit takes: the edge where there is one, else the clicks.
+    const List<Eigen::Vector2d>& places() const { return edge.isEmpty() ? clicks : edge; }
 };
 
 /// What the Lens card holds.
@@ -89,10 +92,7 @@ struct LensCard {
     enum class Source { none, typed, lines, chart, solve, file };
     Source source = Source::none;
     std::optional<Lens> lens;  ///< of the plate's size; none: the plate is taken as it is
-    /// Standard deviations, where they are known; 0 otherwise.
-    double focalDeviation_px = 0, k1Deviation = 0, k2Deviation = 0;
-    Eigen::Vector2d axisDeviation_px{0, 0};
-    double borderDeviation_px = 0;
+    LensDeviations deviations;
 
     List<LensLine> lines;
     bool snap = true;

@@ -3,6 +3,7 @@
 #include "exchange/opencvlens.h"
 #include "exchange/formats.h"
 #include "fixture.h"
+#include "lensmapping.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/lensedits.h"
 #include "shot/stages/camerastage.h"
@@ -11,14 +12,9 @@
 
 #include <QRegularExpression>
 
-namespace {
+using pinion::bench::landingLens;
 
-Lens landingLens() {
-    Lens lens = pinholeLens(1280, 720, 28.0 / 36.0 * 1280);
-    lens.k1 = -0.112;
-    lens.k2 = 0.018;
-    return lens;
-}
+namespace {
 
 double cornerError(const Lens& a, const Lens& b) {
     double worst = 0;

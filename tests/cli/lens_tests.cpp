@@ -2,6 +2,7 @@
 
 #include "commandline.h"
 #include "exchange/formats.h"
+#include "lensmapping.h"
 #include "lens/stmap.h"
 #include "plate/plate.h"
 
@@ -13,6 +14,8 @@ using namespace pinion;
 using namespace pinion::test;
 using Eigen::Vector2d;
 using nlohmann::json;
+using pinion::bench::landingLens;
+using pinion::bench::mappingError;
 
 namespace {
 
@@ -25,24 +28,6 @@ const char* const kLines = R"({"format":"pinion.lines","version":1,"lines":[
 {"frame":1120,"points":[[720,129],[980,130],[1270,133]]},
 {"frame":1001,"points":[[780,70],[960,81],[1140,94]]},
 {"frame":1001,"points":[[4,357],[120,355],[235,353]]}]})";
-
-Lens landingLens() {
-    Lens lens = pinholeLens(1280, 720, 28.0 / 36.0 * 1280);
-    lens.k1 = -0.112;
-    lens.k2 = 0.018;
-    return lens;
-}
-
-double mappingError(const Lens& a, const Lens& b) {
-    double squares = 0;
-    int count = 0;
-    for (int i = 0; i <= 24; ++i)
-        for (int j = 0; j <= 14; ++j, ++count) {
-            const Vector2d p(a.width * i / 24.0, a.height * j / 14.0);
-            squares += (*undistortedFromPlate(a, p) - *undistortedFromPlate(b, p)).squaredNorm();
-        }
-    return std::sqrt(squares / count);
-}
 
 std::string kLens(const Scratch& scratch) { return scratch.write("lens.json", lensJson(landingLens())).string(); }
 
@@ -201,7 +186,7 @@ TEST_CASE("undistort and redistort refuse what would silently ruin a shot") {
                  "640x360, the plate is 1280x720");
     REQUIRE(writeStMap(undistortMap(small), scratch / "small.exr"));
     checkRefused(run("undistort " + kPlate + " --map " + (scratch / "small.exr").string() + " --out " + out), 2,
-                 "a map for 640x360, the plate is 1280x720");
+                 "the map is for 640x360, the plate is 1280x720");
     checkRefused(run("undistort " + kPlate + " --out " + out), 2, "either --lens or --map");
     checkRefused(run("undistort " + kPlate + " --lens " + lens + " --map x.exr --out " + out), 2,
                  "either --lens or --map");

@@ -2,6 +2,7 @@
 
 #include "exchange/opencvlens.h"
 #include "jobs/lensing.h"
+#include "lensmapping.h"
 #include "lens/chart.h"
 #include "scratch.h"
 
@@ -16,6 +17,7 @@
 using namespace pinion;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
+using pinion::bench::mappingError;
 
 namespace {
 
@@ -124,17 +126,6 @@ double apartUpToHomography(const Lens& a, const Lens& b, const std::vector<Vecto
     return a.width * std::sqrt(squares / double(from.size()));
 }
 
-double mappingError(const Lens& a, const Lens& b) {
-    double squares = 0;
-    int count = 0;
-    for (int i = 0; i <= 24; ++i)
-        for (int j = 0; j <= 14; ++j, ++count) {
-            const Vector2d p(a.width * i / 24.0, a.height * j / 14.0);
-            squares += (*undistortedFromPlate(a, p) - *undistortedFromPlate(b, p)).squaredNorm();
-        }
-    return std::sqrt(squares / count);
-}
-
 }  // namespace
 
 TEST_CASE("pictures of a made-up chart give the lens that took them") {
@@ -160,7 +151,7 @@ TEST_CASE("pictures of a made-up chart give the lens that took them") {
     const auto found = lensFromChart(views, kChart, 640, 360);
     REQUIRE(found);
     CHECK(found->lens.focal_px == Approx(480).epsilon(0.003));
-    CHECK(std::abs(found->lens.focal_px - 480) < 4 * found->focalDeviation_px);
+    CHECK(std::abs(found->lens.focal_px - 480) < 4 * found->deviations.focal_px);
     CHECK(mappingError(lens, found->lens) < 0.15);
     CHECK(found->rms_px < 0.12);
 }

@@ -483,3 +483,15 @@ TEST_CASE("a known lens bends the same pixels at whatever focal length is found,
     options.lens.reset();
     CHECK(says(solveCamera(shot.tracks, options), "no lens was given"));
 }
+
+TEST_CASE("a lens that zooms is found to zoom though its distortion is known at one focal length") {
+    const MadeShot shot = made("zoom-walk", 71);
+    SolveOptions options = optionsFor(shot, Knowledge::unknown);
+    options.distortion = SolveOptions::Distortion::known;
+    options.lens = shot.lens;
+    options.zoom.reset();
+    const auto solve = solveCamera(shot.tracks, options);
+    REQUIRE(solve);
+    CHECK(solve->zoom);
+    CHECK(solve->frames.back().focal_px == Approx(shot.focals_px.back()).epsilon(0.02));
+}

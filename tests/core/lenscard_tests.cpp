@@ -70,10 +70,8 @@ TEST_CASE("the docket says of the lens what is there, what is missing and what i
     const Shot with = withLens(shot, barrel(), LensCard::Source::file);
     CHECK(lensReport(with).state == StageState::done);
     CHECK(lensReport(with).number.find("px at the corner") != std::string::npos);
-    LinesLens unsure;
-    unsure.lens = barrel();
-    unsure.borderDeviation_px = 3.2;
-    CHECK(lensReport(withLinesLens(shot, unsure)).message.find("sure to 3.2 px only") != std::string::npos);
+    const Shot unsure = withLens(shot, barrel(), LensCard::Source::lines, {.border_px = 3.2});
+    CHECK(lensReport(unsure).message.find("sure to 3.2 px only") != std::string::npos);
     Lens other = barrel();
     other.width = 1280;
     CHECK(lensReport(withLens(shot, other, LensCard::Source::file)).message.find("1280x360") != std::string::npos);

@@ -2,6 +2,7 @@
 
 #include "lens/edges.h"
 #include "lens/lines.h"
+#include "lensmapping.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -10,6 +11,7 @@
 
 using namespace pinion;
 using Eigen::Vector2d;
+using pinion::bench::mappingError;
 
 namespace {
 
@@ -83,20 +85,6 @@ LinesOptions optionsFor(const Lens& lens) {
     return {.width = lens.width, .height = lens.height, .focal_px = lens.focal_px};
 }
 
-/// RMS over the frame of where the two put a place of the plate.
-double mappingError(const Lens& a, const Lens& b) {
-    double squares = 0;
-    int count = 0;
-    for (int i = 0; i <= 24; ++i)
-        for (int j = 0; j <= 16; ++j, ++count) {
-            const Vector2d plate(a.width * i / 24.0, a.height * j / 16.0);
-            const auto x = undistortedFromPlate(a, plate), y = undistortedFromPlate(b, plate);
-            if (!x || !y) return 1e9;
-            squares += (*x - *y).squaredNorm();
-        }
-    return std::sqrt(squares / count);
-}
-
 double middleOf(std::vector<double> values) {
     std::sort(values.begin(), values.end());
     return values[values.size() / 2];
@@ -133,7 +121,7 @@ TEST_CASE("six lines followed along their edges give the lens to a fraction of a
         INFO("seed " << seed);
         REQUIRE(found);
         errors.push_back(mappingError(made.lens, found->lens));
-        beyond += errors.back() > 2 * found->borderDeviation_px;
+        beyond += errors.back() > 2 * found->deviations.border_px;
         CHECK(found->after_px < 0.15);
     }
     CHECK(middleOf(errors) < 0.2);

@@ -96,10 +96,13 @@ static Strings members(const Overscan& x) {
     const auto& [kind, pixels] = x;
     return all(kind, pixels);
 }
+static Strings members(const LensDeviations& x) {
+    const auto& [focal, k1, k2, k3, axis, border] = x;
+    return all(focal, k1, k2, k3, axis, border);
+}
 static Strings members(const LensCard& x) {
-    const auto& [source, lens, focal, k1, k2, axisSure, border, lines, snap, terms, axis, chart, views, filter,
-                 overscan] = x;
-    return all(source, lens, focal, k1, k2, axisSure, border, lines, snap, terms, axis, chart, views, filter, overscan);
+    const auto& [source, lens, deviations, lines, snap, terms, axis, chart, views, filter, overscan] = x;
+    return all(source, lens, deviations, lines, snap, terms, axis, chart, views, filter, overscan);
 }
 static Strings members(const SolveSettings& x) {
     const auto& [sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
@@ -323,11 +326,12 @@ Shot fullShot() {
     c.distortion = SolveOptions::Distortion::known;
     s.lens.source = LensCard::Source::lines;
     s.lens.lens = fullSolve().lens;
-    s.lens.focalDeviation_px = 2.5;
-    s.lens.k1Deviation = 0.001;
-    s.lens.k2Deviation = 0.002;
-    s.lens.axisDeviation_px = {0.5, 0.75};
-    s.lens.borderDeviation_px = 0.125;
+    s.lens.deviations.focal_px = 2.5;
+    s.lens.deviations.k1 = 0.001;
+    s.lens.deviations.k2 = 0.002;
+    s.lens.deviations.k3 = 0.003;
+    s.lens.deviations.axis_px = {0.5, 0.75};
+    s.lens.deviations.border_px = 0.125;
     s.lens.lines = std::vector<LensLine>{{1004, std::vector<Eigen::Vector2d>{{1, 2}, {3.5, 4}, {6, 7.25}},
                                           std::vector<Eigen::Vector2d>{{1, 2}, {2, 3}}}};
     s.lens.snap = false;

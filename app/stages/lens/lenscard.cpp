@@ -149,7 +149,7 @@ private:
                      .arg(found->before_px, 0, 'f', 2)
                      .arg(found->after_px, 0, 'f', 2)
                      .arg(text(found->terms))
-                     .arg(found->borderDeviation_px, 0, 'f', 1);
+                     .arg(found->deviations.border_px, 0, 'f', 1);
         for (std::size_t i = 0; i < found->lines.size(); ++i)
             if (found->lines[i].curved)
                 lines << QString("Line %1 does not fit (%2 px): curved in life?")
@@ -220,16 +220,16 @@ private:
         const LensCard& card = shot.lens;
         if (!card.lens) return {};
         QStringList lines;
-        QString terms = sourceWords(card.source) + QString(": k1 %1").arg(within(card.lens->k1, card.k1Deviation, 5));
-        if (card.lens->k2 != 0 || card.k2Deviation > 0)
-            terms += QString(", k2 %1").arg(within(card.lens->k2, card.k2Deviation, 5));
+        QString terms = sourceWords(card.source) + QString(": k1 %1").arg(within(card.lens->k1, card.deviations.k1, 5));
+        if (card.lens->k2 != 0 || card.deviations.k2 > 0)
+            terms += QString(", k2 %1").arg(within(card.lens->k2, card.deviations.k2, 5));
         lines << terms;
-        if (card.focalDeviation_px > 0)
-            lines << QString("focal %1 px").arg(within(card.lens->focal_px, card.focalDeviation_px, 1));
-        if (card.axisDeviation_px.norm() > 0)
+        if (card.deviations.focal_px > 0)
+            lines << QString("focal %1 px").arg(within(card.lens->focal_px, card.deviations.focal_px, 1));
+        if (card.deviations.axis_px.norm() > 0)
             lines << QString("axis ± %1, %2 px")
-                         .arg(card.axisDeviation_px.x(), 0, 'f', 1)
-                         .arg(card.axisDeviation_px.y(), 0, 'f', 1);
+                         .arg(card.deviations.axis_px.x(), 0, 'f', 1)
+                         .arg(card.deviations.axis_px.y(), 0, 'f', 1);
         return lines.join("\n");
     }
 
@@ -260,11 +260,11 @@ private:
     }
     static QString angleWords(const Shot& shot) {
         const double focal_px =
-            shot.lens.lens && shot.lens.focalDeviation_px > 0 ? shot.lens.lens->focal_px : focalForLens_px(shot);
+            shot.lens.lens && shot.lens.deviations.focal_px > 0 ? shot.lens.lens->focal_px : focalForLens_px(shot);
         const double sensor = shot.solveSettings.sensorWidth_mm;
         const double focal_mm = focalMillimetres(focal_px, sensor, shot.plate.width);
         const bool told =
-            shot.solveSettings.focal != Knowledge::unknown || shot.solve || shot.lens.focalDeviation_px > 0;
+            shot.solveSettings.focal != Knowledge::unknown || shot.solve || shot.lens.deviations.focal_px > 0;
         return QString("%1%2 mm sees %3° across, %4° up")
             .arg(told ? "" : "assumed: ")
             .arg(focal_mm, 0, 'f', 1)
@@ -357,7 +357,7 @@ private:
                 showWords(needed, "");
                 return;
             }
-            const auto box = undistortedBox(*lens, session_.shot().lens.overscan);
+            const auto& box = stage_.undistortedBox();
             showWords(needed, box ? overscanWords(*box, lens->width, lens->height) : text(box.error().message));
         });
     }

@@ -53,7 +53,7 @@ void LinesOverlay::paint(QPainter& painter, const PlateView& view) {
         const LensLine& line = shot.lens.lines[i];
         const bool here = line.frame == session_.player.frame();
         const auto bend = stage_.bendOf(i);
-        const List<Vector2d>& places = line.edge.isEmpty() ? line.clicks : line.edge;
+        const List<Vector2d>& places = line.places();
         const QPainterPath path = view.line(places.vector());
         painter.setBrush(Qt::NoBrush);
         painter.setOpacity(here ? 1.0 : 0.35);

@@ -147,15 +147,18 @@ QString overscanWords(const PixelBox& box, int width, int height) {
 void LensSights::refresh() const {
     const Shot& shot = session_.shot();
     const auto lens = lensInForce(shot);
-    if (lens == lens_ && shot.lens.filter == filter_) return;
+    const Overscan& overscan = shot.lens.overscan;
+    if (lens == lens_ && shot.lens.filter == filter_ && overscan == overscan_) return;
     lens_ = lens;
     filter_ = shot.lens.filter;
+    overscan_ = overscan;
     bend_.reset();
     undistorted_.reset();
     roundTrip_.reset();
     difference_.reset();
     if (!lens_) return;
     box_ = undistortedBox(*lens_);
+    chosenBox_ = undistortedBox(*lens_, overscan);
     bend_ = bendOf(*lens_);
     undistorted_ = std::make_shared<UndistortedPicture>(*lens_, box_);
     roundTrip_ = std::make_shared<RoundTripPicture>(*lens_, box_, filter_, false);
@@ -189,6 +192,11 @@ std::shared_ptr<const Rendering> LensSights::difference() const {
 PixelBox LensSights::box() const {
     refresh();
     return box_;
+}
+
+const Expected<PixelBox>& LensSights::chosenBox() const {
+    refresh();
+    return chosenBox_;
 }
 
 PlateWarp UndistortedSight::warpAt(int) const {

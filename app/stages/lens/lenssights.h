@@ -22,6 +22,8 @@ public:
     std::shared_ptr<const Rendering> difference() const;
     /// The overscan that the lens needs.
     PixelBox box() const;
+    /// The box with the overscan that the card asks for.
+    const Expected<PixelBox>& chosenBox() const;
 
 private:
     void refresh() const;
@@ -30,6 +32,8 @@ private:
     mutable std::optional<Lens> lens_;
     mutable BendFilter filter_ = BendFilter::bicubic;
     mutable PixelBox box_;
+    mutable Overscan overscan_;
+    mutable Expected<PixelBox> chosenBox_;
     mutable std::shared_ptr<const PlateBend> bend_;
     mutable std::shared_ptr<const Rendering> undistorted_, roundTrip_, difference_;
 };

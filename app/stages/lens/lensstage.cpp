@@ -2,7 +2,6 @@
 
 #include "canvas/canvas.h"
 #include "base/files.h"
-#include "comp/render.h"
 #include "exchange/formats.h"
 #include "exchange/opencvlens.h"
 #include "jobs/lensing.h"
@@ -44,21 +43,31 @@ void LensStage::refreshFit() {
     const Shot& shot = session_.shot();
     if (shot.lens.lines.isEmpty() || !shot.plate.isOpen()) {
         fit_.clear();
+        bends_.clear();
         return;
     }
-    LinesToFit fit = linesToFit(shot);
-    fit_.want(linesKey(shot), [lines = std::move(fit.lines), options = fit.options](const Progress&) {
-        return lensFromLines(lines, options);
-    });
+    const std::uint64_t key = linesKey(shot);
+    if (fit_.key() != key) {
+        bends_.clear();
+        LinesToFit fit = linesToFit(shot);
+        fit_.want(key, [lines = std::move(fit.lines), options = fit.options](const Progress&) {
+            return lensFromLines(lines, options);
+        });
+    }
     takeFit();
 }
 
 /// The lens in the shot is what its lines say: no step of its own, it belongs to the edit of the lines.
 void LensStage::takeFit() {
+    if (!isFitted()) return;
     const Shot& shot = session_.shot();
-    if (!fit_.value() || fit_.isPending() || shot.lens.source != LensCard::Source::lines) return;
-    if (fit_.key() != linesKey(shot) || shot.lens.lens == fit_.value()->lens) return;
-    session_.document.amend(withLinesLens(shot, *fit_.value()));
+    if (bends_.empty()) {
+        bends_.resize(shot.lens.lines.size());
+        const std::vector<std::size_t> places = linesToFit(shot).places;
+        for (std::size_t i = 0; i < places.size(); ++i) bends_[places[i]] = fit_.value()->lines[i];
+    }
+    if (shot.lens.source != LensCard::Source::lines || shot.lens.lens == fit_.value()->lens) return;
+    session_.document.amend(withLens(shot, fit_.value()->lens, LensCard::Source::lines, fit_.value()->deviations));
 }
 
 bool LensStage::isFitted() const {
@@ -66,11 +75,7 @@ bool LensStage::isFitted() const {
 }
 
 std::optional<LineBend> LensStage::bendOf(std::size_t line) const {
-    if (!fit_.value() || fit_.isPending()) return std::nullopt;
-    const LinesToFit fit = linesToFit(session_.shot());
-    for (std::size_t i = 0; i < fit.places.size() && i < fit_.value()->lines.size(); ++i)
-        if (fit.places[i] == line) return fit_.value()->lines[i];
-    return std::nullopt;
+    return line < bends_.size() ? bends_[line] : std::nullopt;
 }
 
 // ---- the window
@@ -101,14 +106,14 @@ void LensStage::furnish(const Desk& desk) {
     desk.tools.addView("undistorted", "Undistorted", "The plate without its distortion",
                        [desk] { desk.show("undistorted"); });
 
+    addLineCommands(desk);
+    addLensCommands(desk);
+}
+
+void LensStage::addLineCommands(const Desk& desk) {
     const auto plate = [this] { return whyNotReady(session_); };
     const auto held = [this, plate] {
         return !plate().isEmpty() ? plate() : lineTool_->line() ? QString() : QString("no line is in hand");
-    };
-    const auto lens = [this] {
-        return !session_.hasPlate() ? QString("no plate is open")
-               : sights_->lens()    ? QString()
-                                    : QString("there is no lens yet");
     };
     Commands& c = desk.commands;
     c.add(
@@ -127,6 +132,16 @@ void LensStage::furnish(const Desk& desk) {
     onCanvas("End the line", K("Return"), [this] { lineTool_->endLine(); });
     onCanvas("Take out the last place", K("Backspace"), [this] { lineTool_->removeLast(); });
     onCanvas("Remove the line", K("Shift+Backspace"), [this] { removeLine(); });
+}
+
+void LensStage::addLensCommands(const Desk& desk) {
+    const auto plate = [this] { return whyNotReady(session_); };
+    const auto lens = [this] {
+        return !session_.hasPlate() ? QString("no plate is open")
+               : sights_->lens()    ? QString()
+                                    : QString("there is no lens yet");
+    };
+    Commands& c = desk.commands;
     c.add(
         "Lens", "Take the lens from the solve", {}, [this] { takeFromSolve(); },
         [this] { return session_.shot().solve ? whyBusy(session_) : QString("the camera is not solved yet"); });
@@ -156,6 +171,8 @@ void LensStage::removeLine() {
 void LensStage::look(const QString& view) {
     if (show_) show_(view);
 }
+
+const Expected<PixelBox>& LensStage::undistortedBox() const { return sights_->chosenBox(); }
 
 QString LensStage::looked() const { return shown_ ? shown_() : QString("plate"); }
 
@@ -232,55 +249,48 @@ void LensStage::measureChart(const QStringList& pictures) {
 
 // ---- pictures
 
+void LensStage::startBending(const QString& name, int frames,
+                             const std::function<Expected<BentFrames>(const Progress&)>& bend,
+                             const std::filesystem::path& pattern) {
+    const auto merge = [this, pattern](BentFrames& bent) {
+        session_.say(QString("%1%2 frames: %3")
+                         .arg(bent.report.stopped ? "Stopped. " : "")
+                         .arg(bent.report.frames)
+                         .arg(text(pattern.string())));
+    };
+    session_.jobs.start(Job<BentFrames>{.name = name,
+                                        .frames = frames,
+                                        .run = [bend](const JobLink& link) { return bend(link.progress); },
+                                        .merge = merge});
+}
+
 void LensStage::renderUndistorted(const std::filesystem::path& pattern) {
     const auto lens = sights_->lens();
     if (!lens || !session_.isReady()) return;
     const Shot shot = session_.shot();
-    const auto run = [shot, lens = *lens, pattern,
-                      frames = session_.player.sharedFrames()](const JobLink& link) -> Expected<RenderReport> {
-        const auto box = undistortedBox(lens, shot.lens.overscan);
-        if (!box) return tl::unexpected(box.error());
-        const auto table = std::make_shared<const LookUp>(undistorting(lens, *box));
-        return renderBent(
-            *frames, shot.plate.range, [&](int) { return table; }, pattern,
-            {.width = lens.width, .height = lens.height, .filter = shot.lens.filter}, link.progress);
-    };
-    const auto merge = [this, pattern](RenderReport& report) {
-        session_.say(QString("%1%2 frames: %3")
-                         .arg(report.stopped ? "Stopped. " : "")
-                         .arg(report.frames)
-                         .arg(text(pattern.string())));
-    };
-    session_.jobs.start(
-        Job<RenderReport>{.name = "Undistorting", .frames = shot.plate.range.count(), .run = run, .merge = merge});
+    const BendChoices choices{.overscan = shot.lens.overscan, .filter = shot.lens.filter};
+    startBending(
+        "Undistorting", shot.plate.range.count(),
+        [range = shot.plate.range, lens = *lens, choices, pattern, frames = session_.player.sharedFrames()](
+            const Progress& progress) { return undistortPlate(*frames, range, lens, pattern, choices, progress); },
+        pattern);
 }
 
 void LensStage::redistort(const std::filesystem::path& pictures, const std::filesystem::path& pattern) {
     const auto lens = sights_->lens();
     if (!lens || !session_.isReady()) return;
-    const auto run = [lens = *lens, filter = session_.shot().lens.filter, pictures,
-                      pattern](const JobLink& link) -> Expected<RenderReport> {
-        auto plate = Plate::open(pictures, {.overscan = true}, link.progress.part(0, 0.05));
-        if (!plate) return tl::unexpected(plate.error());
-        const PlateFacts& facts = (*plate)->facts();
-        const FrameWindow window = facts.window.value_or(FrameWindow{facts.width, facts.height, 0, 0});
-        if (window.width != lens.width || window.height != lens.height)
-            return failure(Fault::input, "{}: its frame is {}x{}, the lens is for {}x{}", pictures.string(),
-                           window.width, window.height, lens.width, lens.height);
-        const auto table = std::make_shared<const LookUp>(
-            redistorting(lens, {window.x0, window.y0, window.x0 + facts.width, window.y0 + facts.height}));
-        FrameCache frames(*plate, std::size_t(512) << 20);
-        return renderBent(
-            frames, {facts.firstFrame, facts.lastFrame}, [&](int) { return table; }, pattern,
-            {.width = lens.width, .height = lens.height, .filter = filter}, link.progress.part(0.05, 1));
-    };
-    const auto merge = [this, pattern](RenderReport& report) {
-        session_.say(QString("%1%2 frames: %3")
-                         .arg(report.stopped ? "Stopped. " : "")
-                         .arg(report.frames)
-                         .arg(text(pattern.string())));
-    };
-    session_.jobs.start(Job<RenderReport>{.name = "Redistorting", .run = run, .merge = merge});
+    const BendChoices choices{.filter = session_.shot().lens.filter};
+    startBending(
+        "Redistorting", 0,
+        [lens = *lens, choices, pictures, pattern](const Progress& progress) -> Expected<BentFrames> {
+            const auto plate = Plate::open(pictures, {.overscan = true}, progress.part(0, 0.05));
+            if (!plate) return tl::unexpected(plate.error());
+            FrameCache frames(*plate, std::size_t(512) << 20);
+            const PlateFacts& facts = frames.facts();
+            return redistortPictures(frames, {facts.firstFrame, facts.lastFrame}, lens, pattern, choices,
+                                     progress.part(0.05, 1));
+        },
+        pattern);
 }
 
 }  // namespace pinion

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "jobs/lensing.h"
 #include "lens/lines.h"
 #include "session/derived.h"
 #include "stages/stage.h"
@@ -36,6 +37,8 @@ public:
     void removeLine();
     void look(const QString& view);
     QString looked() const;
+    /// The box that the undistorted picture fills with the card's overscan, or why there is none.
+    const Expected<PixelBox>& undistortedBox() const;
     bool showsGrid() const { return grid_; }
     void setGrid(bool shown);
 
@@ -51,10 +54,15 @@ signals:
     void viewChanged();  ///< what is looked at, or the grid
 
 private:
+    void addLineCommands(const Desk& desk);
+    void addLensCommands(const Desk& desk);
+    void startBending(const QString& name, int frames, const std::function<Expected<BentFrames>(const Progress&)>& bend,
+                      const std::filesystem::path& pattern);
     void refreshFit();
     void takeFit();
 
     Derived<LinesLens, std::uint64_t> fit_;
+    std::vector<std::optional<LineBend>> bends_;  ///< of the card's lines, while they are those of the fit
     LineTool* lineTool_ = nullptr;
     std::unique_ptr<LensSights> sights_;
     std::function<void(const QString&)> show_;

@@ -55,11 +55,8 @@ void LineTool::snap(LensLine& line) {
     if (!session_.shot().lens.snap || line.clicks.size() < 2) return;
     const PicturePtr picture = session_.player.picture();
     if (!picture || session_.player.pictureFrame() != line.frame) return;
-    if (picture != planeOf_) {
-        plane_ = analysisPlane(*picture);
-        planeOf_ = picture;
-    }
-    SnappedLine on = snapped(plane_, line.clicks.vector());
+    const bool ready = plane_.key() == picture && plane_.value() && !plane_.isPending();
+    SnappedLine on = snapped(ready ? *plane_.value() : analysisPlane(*picture), line.clicks.vector());
     line.clicks = List<Vector2d>(std::move(on.clicks));
     line.edge = List<Vector2d>(std::move(on.edge));
 }
@@ -215,6 +212,8 @@ void LineTool::removeLine() {
 
 bool LineTool::hover(const CanvasEvent& event) {
     at_ = event.at;
+    if (const PicturePtr picture = session_.player.picture(); picture && session_.shot().lens.snap)
+        plane_.want(picture, [picture](const Progress&) -> Expected<Plane> { return analysisPlane(*picture); });
     const auto near = gripNear(event.at);
     const bool changed = near.has_value() != hovered_.has_value() ||
                          (near && (near->line != hovered_->line || near->point != hovered_->point));

@@ -2,6 +2,7 @@
 
 #include "canvas/tool.h"
 #include "picture/picture.h"
+#include "session/derived.h"
 #include "session/session.h"
 
 #include <optional>
@@ -15,7 +16,7 @@ class Canvas;
 /// otherwise.
 class LineTool : public Tool {
 public:
-    LineTool(Session& session, Canvas& canvas) : session_(session), canvas_(canvas) {}
+    LineTool(Session& session, Canvas& canvas) : session_(session), canvas_(canvas), plane_(session.jobs, [] {}) {}
     QString name() const override { return "line"; }
 
     void press(const CanvasEvent& event) override;
@@ -56,8 +57,7 @@ private:
     std::optional<Grip> grip_, hovered_;
     bool dragged_ = false;
     QPointF at_;
-    PicturePtr planeOf_;  ///< what `plane_` was made from
-    Plane plane_;
+    Derived<Plane, PicturePtr> plane_;  ///< where edges are looked for, made while the mouse is on its way
 };
 
 }  // namespace pinion

@@ -4,12 +4,12 @@
 
 namespace pinion {
 
-/// The shot with a lens for its plate; how sure it is of it is not known.
-Shot withLens(const Shot& shot, const std::optional<Lens>& lens, LensCard::Source source);
+/// The shot with a lens for its plate, or none.
+Shot withLens(const Shot& shot, const std::optional<Lens>& lens, LensCard::Source source,
+              const LensDeviations& deviations = {});
 
-/// The shot with other lines. The lens is then what they say: `withLinesLens`, once it is worked out.
+/// The shot with other lines. The lens is then what they say, once that is worked out.
 Shot withLensLines(const Shot& shot, std::vector<LensLine> lines);
-Shot withLinesLens(const Shot& shot, const LinesLens& found);
 
 /// What the chart said, with its views.
 Shot withChartLens(const Shot& shot, const ChartLens& found);

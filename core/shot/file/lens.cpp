@@ -52,11 +52,12 @@ void put(json& document, const Shot& shot, const fs::path&) {
     json& lens = document["lens"] = {{"source", kSources[std::size_t(c.source)]}};
     if (c.lens) lens["lens"] = lensValues(*c.lens);
     if (c.lens)
-        lens["deviations"] = {{"focal_px", c.focalDeviation_px},
-                              {"k1", c.k1Deviation},
-                              {"k2", c.k2Deviation},
-                              {"axis_px", {c.axisDeviation_px.x(), c.axisDeviation_px.y()}},
-                              {"border_px", c.borderDeviation_px}};
+        lens["deviations"] = {{"focal_px", c.deviations.focal_px},
+                              {"k1", c.deviations.k1},
+                              {"k2", c.deviations.k2},
+                              {"k3", c.deviations.k3},
+                              {"axis_px", {c.deviations.axis_px.x(), c.deviations.axis_px.y()}},
+                              {"border_px", c.deviations.border_px}};
     if (!c.lines.isEmpty()) lens["lines"] = linesOf(c);
     if (!c.snap) lens["snap"] = false;
     if (c.terms != LineTerms::automatic) lens["terms"] = kTerms[std::size_t(c.terms)];
@@ -103,11 +104,12 @@ void take(const json& document, Shot& shot, const fs::path&) {
     if (lens.contains("lens")) c.lens = takeLensValues(lens["lens"], "lens.lens");
     if (lens.contains("deviations")) {
         const json& d = lens["deviations"];
-        c.focalDeviation_px = number(d, "focal_px", "lens.deviations");
-        c.k1Deviation = number(d, "k1", "lens.deviations");
-        c.k2Deviation = number(d, "k2", "lens.deviations");
-        c.axisDeviation_px = vector2(member(d, "axis_px", "lens.deviations"), "lens.deviations.axis_px");
-        c.borderDeviation_px = number(d, "border_px", "lens.deviations");
+        c.deviations.focal_px = number(d, "focal_px", "lens.deviations");
+        c.deviations.k1 = number(d, "k1", "lens.deviations");
+        c.deviations.k2 = number(d, "k2", "lens.deviations");
+        c.deviations.k3 = number(d, "k3", "lens.deviations");
+        c.deviations.axis_px = vector2(member(d, "axis_px", "lens.deviations"), "lens.deviations.axis_px");
+        c.deviations.border_px = number(d, "border_px", "lens.deviations");
     }
     if (lens.contains("lines")) takeLines(lens, c);
     c.snap = flagOr(lens, "snap", true, "lens");

@@ -37,10 +37,10 @@ StageReport lensReport(const Shot& shot) {
         report.state = StageState::attention;
         report.message = fmt::format("This lens is for {}x{}, the plate is {}x{}.", card.lens->width, card.lens->height,
                                      shot.plate.width, shot.plate.height);
-    } else if (card.borderDeviation_px > 1.5) {
+    } else if (card.deviations.border_px > 1.5) {
         report.state = StageState::attention;
         report.message =
-            fmt::format("The frame's border is sure to {:.1f} px only. Draw lines near it.", card.borderDeviation_px);
+            fmt::format("The frame's border is sure to {:.1f} px only. Draw lines near it.", card.deviations.border_px);
     }
     return report;
 }
@@ -65,7 +65,7 @@ LinesToFit linesToFit(const Shot& shot) {
     for (std::size_t i = 0; i < shot.lens.lines.size(); ++i) {
         const LensLine& line = shot.lens.lines[i];
         if (line.clicks.size() < 3 && line.edge.isEmpty()) continue;
-        result.lines.push_back({line.frame, (line.edge.isEmpty() ? line.clicks : line.edge).vector()});
+        result.lines.push_back({line.frame, line.places().vector()});
         result.places.push_back(i);
     }
     result.options = {.width = shot.plate.width,
