@@ -126,6 +126,7 @@ void Canvas::setHold(Sight* hold) {
 void Canvas::refreshView() {
     const Sight* sight = shownSight();
     view_.setWarp(sight ? sight->warpAt(session_.player.frame()) : PlateWarp{});
+    view_.setExtent(sight_ ? sight_->extent() : std::nullopt);
     const auto rendering = sight ? sight->rendering() : nullptr;
     if (rendering != rendering_) {
         rendering_ = rendering;
@@ -158,6 +159,12 @@ void Canvas::zoomTo(double zoom) {
     view_.zoomAt(cursorInside_ ? cursor_ : QPointF(width() / 2.0, height() / 2.0), zoom / view_.zoom());
     update();
     reportPointed();
+}
+
+void Canvas::setPixelAspect(double aspect) {
+    if (aspect == view_.pixelAspect()) return;
+    view_.setPixelAspect(aspect);
+    update();
 }
 
 void Canvas::setOverlays(bool shown) {
@@ -311,6 +318,8 @@ void Canvas::paintEvent(QPaintEvent*) {
     if (!overlaysShown_ || compare_ == Compare::beside) return;
     // Of a wipe only the result's side has the tracks where they are drawn.
     if (compare_ == Compare::wipe) painter.setClipRect(QRectF(wipeHandle().x() + 1, 0, width(), height()));
+    if (const Sight* sight = shownSight()) sight->paint(painter, view_);
+    if (!showsPlate()) return;
     for (const auto& overlay : overlays_) overlay->paint(painter, view_);
     if (Tool* held = tool()) held->paint(painter, view_);
 }

@@ -60,6 +60,8 @@ public:
 
     void fit();
     void zoomTo(double zoom);
+    /// The width of a pixel for its height, for the eye.
+    void setPixelAspect(double aspect);
     /// While false only the bare picture is drawn.
     void setOverlays(bool shown);
     /// Moves what the tool holds, in pixels of the plate.
@@ -90,7 +92,8 @@ private:
     Tool* tool() const;
     CanvasEvent eventAt(const QPointF& at, Qt::KeyboardModifiers modifiers) const;
     bool onWipe(const QPointF& at) const;
-    bool toolsWork() const { return session_.shot().plate.isOpen() && compare_ != Compare::beside; }
+    bool showsPlate() const { return !shownSight() || shownSight()->isOfPlate(); }
+    bool toolsWork() const { return session_.shot().plate.isOpen() && compare_ != Compare::beside && showsPlate(); }
     void updateSizes();
     void refreshImage();
     void paintPicture(QPainter& painter);

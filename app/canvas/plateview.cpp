@@ -53,9 +53,26 @@ void PlateView::setSizes(const QSizeF& screen, const QSizeF& plate) {
 void PlateView::fit() {
     fitted_ = true;
     if (plate_.isEmpty() || screen_.isEmpty()) return;
-    zoom_ = std::min((screen_.width() - 24) / plate_.width(), (screen_.height() - 16) / plate_.height());
+    const QRectF seen = extent_.value_or(QRectF(QPointF(0, 0), plate_));
+    zoom_ = std::min((screen_.width() - 24) / (seen.width() * aspect_), (screen_.height() - 16) / seen.height());
     zoom_ = std::max(zoom_, 0.02);
-    offset_ = QPointF((screen_.width() - plate_.width() * zoom_) / 2, (screen_.height() - plate_.height() * zoom_) / 2);
+    const QPointF middle = seen.center() * zoom_;
+    offset_ = QPointF(screen_.width() / 2 - middle.x() * aspect_, screen_.height() / 2 - middle.y());
+}
+
+void PlateView::setPixelAspect(double aspect) {
+    if (aspect == aspect_) return;
+    // What is in the middle of the screen stays there.
+    const double middle = (screen_.width() / 2 - offset_.x()) / aspect_;
+    aspect_ = aspect;
+    if (fitted_) fit();
+    else offset_.rx() = screen_.width() / 2 - middle * aspect_;
+}
+
+void PlateView::setExtent(const std::optional<QRectF>& extent) {
+    if (extent == extent_) return;
+    extent_ = extent;
+    if (fitted_) fit();
 }
 
 void PlateView::zoomAt(const QPointF& at, double factor) {
@@ -76,7 +93,7 @@ void PlateView::setWarp(const PlateWarp& warp) {
 }
 
 QPointF PlateView::screenFromShown(const Vector2d& p) const {
-    return {p.x() * zoom_ + offset_.x(), p.y() * zoom_ + offset_.y()};
+    return {p.x() * zoom_ * aspect_ + offset_.x(), p.y() * zoom_ + offset_.y()};
 }
 
 std::optional<QPointF> PlateView::screenFromPlate(const Vector2d& plate) const {
@@ -90,7 +107,7 @@ std::optional<QPointF> PlateView::screenFromPlate(const Vector2d& plate) const {
 }
 
 std::optional<Vector2d> PlateView::plateFromScreen(const QPointF& screen) const {
-    const Vector2d shown((screen.x() - offset_.x()) / zoom_, (screen.y() - offset_.y()) / zoom_);
+    const Vector2d shown((screen.x() - offset_.x()) / (zoom_ * aspect_), (screen.y() - offset_.y()) / zoom_);
     const auto straight = mapped(straightFromShown_, shown);
     if (!straight) return std::nullopt;
     return warp_.bend ? warp_.bend->plateFromStraight(*straight) : straight;
@@ -131,7 +148,7 @@ QPainterPath PlateView::square(const Vector2d& middle, double half) const {
 
 QTransform PlateView::painted(const Eigen::Matrix3d& m, const QPointF& by) const {
     return QTransform(m(0, 0), m(1, 0), m(2, 0), m(0, 1), m(1, 1), m(2, 1), m(0, 2), m(1, 2), m(2, 2)) *
-           QTransform(zoom_, 0, 0, zoom_, offset_.x() + by.x(), offset_.y() + by.y());
+           QTransform(zoom_ * aspect_, 0, 0, zoom_, offset_.x() + by.x(), offset_.y() + by.y());
 }
 
 }  // namespace pinion

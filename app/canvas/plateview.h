@@ -42,6 +42,11 @@ class PlateView {
 public:
     void setSizes(const QSizeF& screen, const QSizeF& plate);
     void fit();
+    /// How wide a shown pixel is for its height: a squeezed plate is stretched for the eye.
+    void setPixelAspect(double aspect);
+    double pixelAspect() const { return aspect_; }
+    /// What has to be seen when the view fits, in shown pixels; none: the plate's frame.
+    void setExtent(const std::optional<QRectF>& extent);
     /// Zooms so that the place under `at` stays there.
     void zoomAt(const QPointF& at, double factor);
     void pan(const QPointF& by);
@@ -63,15 +68,17 @@ public:
     /// How pictures of `shownFromPicture` are painted.
     QTransform painted(const Eigen::Matrix3d& shownFromPicture, const QPointF& by = {}) const;
     /// The frame of the shown picture.
-    QRectF frameOnScreen() const { return {offset_, plate_ * zoom_}; }
+    QRectF frameOnScreen() const { return {offset_, QSizeF(plate_.width() * aspect_, plate_.height()) * zoom_}; }
     QSizeF plateSize() const { return plate_; }
-    double zoom() const { return zoom_; }
+    double zoom() const { return zoom_; }  ///< screen pixels for a pixel of the plate, downwards
 
 private:
     QSizeF screen_;
     QSizeF plate_;
     QPointF offset_;
     double zoom_ = 1.0;
+    double aspect_ = 1.0;
+    std::optional<QRectF> extent_;
     bool fitted_ = true;
     PlateWarp warp_;
     Eigen::Matrix3d straightFromShown_ = Eigen::Matrix3d::Identity();

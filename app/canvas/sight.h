@@ -38,6 +38,12 @@ public:
     /// What lies beyond the frame is dimmed, and the plate's own border drawn.
     virtual bool showsBorder(int) const { return false; }
     virtual bool fills() const { return true; }
+    /// What has to be seen of the shown picture; none: the plate's frame.
+    virtual std::optional<QRectF> extent() const { return std::nullopt; }
+    /// It shows another picture than the plate: what lies on the plate is not drawn, and tools rest.
+    virtual bool isOfPlate() const { return true; }
+    /// What it draws of its own.
+    virtual void paint(QPainter&, const PlateView&) const {}
 };
 
 /// A sight by itself, or the plate as filmed beside it.

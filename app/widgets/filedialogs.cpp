@@ -30,6 +30,8 @@ KindFacts factsOf(FileKind kind) {
             return {"lens", "Lenses (*.json *.yml *.yaml *.xml)", ""};
         case FileKind::charts:
             return {"charts", "Pictures of a chart (" PINION_PLATE_ENDINGS ");;All files (*)", ""};
+        case FileKind::maps:
+            return {"maps", "ST maps (*.exr)", ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }

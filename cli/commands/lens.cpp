@@ -3,6 +3,7 @@
 #include "exchange/formats.h"
 #include "jobs/lensing.h"
 #include "outputs.h"
+#include "plate/cuts.h"
 #include "plates.h"
 
 #include <CLI/CLI.hpp>
@@ -17,7 +18,7 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct Words {
-    std::string plate, lines, out, terms = "auto", axis = "auto", squares = "9x6";
+    std::string plate, lines, out, undistorting, redistorting, terms = "auto", axis = "auto", squares = "9x6";
     std::vector<std::string> pictures;
     double focal_mm = 0, sensorWidth_mm = 36, squeeze = 0, squareSize = 1;
     bool asClicked = false;
@@ -74,6 +75,11 @@ int fromLines(const Console& console, const Words& w) {
         if (!found) return fail(found.error());
         traced = std::move(*found);
     }
+    std::vector<int> onFrames;
+    for (const StraightLine& line : *lines) onFrames.push_back(line.frame);
+    std::string cut;
+    if (const auto range = framesOfLines(onFrames))
+        cut = cutWords(onFrames, findCuts(frames, range->first, range->last, consoleProgress("Cuts")));
     std::vector<StraightLine> straight;
     for (const LensLine& line : traced) straight.push_back({line.frame, line.places().vector()});
     LinesOptions options{.width = facts.width, .height = facts.height};
@@ -84,7 +90,8 @@ int fromLines(const Console& console, const Words& w) {
                     : w.terms == "k1k2k3" ? LineTerms::k1k2k3
                                           : LineTerms::automatic;
     options.axis = w.axis == "free" ? LineAxis::free : w.axis == "centre" ? LineAxis::centre : LineAxis::automatic;
-    const auto found = lensFromLines(straight, options);
+    auto found = lensFromLines(straight, options);
+    if (found && !cut.empty()) found->warnings.push_back(cut);
     if (!found) return fail({found.error().fault, w.lines + ": " + found.error().message});
     if (const auto written = put(w.out, lensJson(found->lens)); !written) return fail(written.error());
     for (const std::string& warning : found->warnings) fmt::print(stderr, "note: {}\n", warning);
@@ -154,6 +161,34 @@ int fromGrid(const Console& console, const Words& w) {
     return 0;
 }
 
+int fromMaps(const Console& console, const Words& w) {
+    const auto plate = openPlate(console, w.plate);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.undistorting, w.redistorting});
+        !free)
+        return fail(free.error());
+    const double focal_px = focalPixels(w.focal_mm > 0 ? w.focal_mm : w.sensorWidth_mm, w.sensorWidth_mm, facts.width);
+    auto found = readMapsLens({.undistorting = w.undistorting, .redistorting = w.redistorting}, facts.width,
+                              facts.height, focal_px);
+    if (!found) return fail(found.error());
+    found->lens.squeeze = w.squeeze > 0 ? w.squeeze : 1 / facts.pixelAspect;
+    if (const auto written = put(w.out, lensJson(found->lens)); !written) return fail(written.error());
+    for (const std::string& warning : found->warnings) fmt::print(stderr, "note: {}\n", warning);
+    say(console,
+        {{"returns_px", found->returns_px},
+         {"returns_at", {found->worstAt.x(), found->worstAt.y()}},
+         {"held_px", found->held_px},
+         {"half", found->isHalf},
+         {"warnings", found->warnings},
+         {"out", w.out}},
+        w.out == "-"
+            ? ""
+            : fmt::format("{}: places come back within {:.3f} px through the maps, which are held to {:.4f} px", w.out,
+                          found->returns_px, found->held_px));
+    return 0;
+}
+
 }  // namespace
 
 Runner addLens(CLI::App& command) {
@@ -182,8 +217,19 @@ Runner addLens(CLI::App& command) {
     grid->add_option("--squares", w.squares, "inner corners across and down");
     grid->add_option("--square-size", w.squareSize, "the edge of a square, in any unit")->check(CLI::PositiveNumber);
     grid->add_option("--out", w.out, "lens.json; - for standard output")->required();
-    return [words, lines](const Console& console) {
-        return lines->parsed() ? fromLines(console, *words) : fromGrid(console, *words);
+    CLI::App* maps = command.add_subcommand("maps", "a pair of ST maps made elsewhere, as one lens");
+    maps->add_option("PLATE", w.plate)->required();
+    maps->add_option("--undistort", w.undistorting, "the map that undistorts the plate (EXR)")->required();
+    maps->add_option("--redistort", w.redistorting, "the map that puts the distortion back (EXR)")->required();
+    maps->add_option("--out", w.out, "lens.json; - for standard output")->required();
+    maps->add_option("--focal", w.focal_mm, "millimetres; the maps do not tell it")->check(CLI::Range(0.5, 5000.0));
+    maps->add_option("--sensor-width", w.sensorWidth_mm, "millimetres")->check(CLI::Range(0.5, 1000.0));
+    maps->add_option("--squeeze", w.squeeze, "anamorphic squeeze; as the plate's pixels say by default")
+        ->check(CLI::Range(0.05, 20.0));
+    return [words, lines, maps](const Console& console) {
+        return lines->parsed()  ? fromLines(console, *words)
+               : maps->parsed() ? fromMaps(console, *words)
+                                : fromGrid(console, *words);
     };
 }
 

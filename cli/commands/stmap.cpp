@@ -31,11 +31,7 @@ int run(const Console& console, const Words& w) {
         if (std::abs(ratio * lens->height - height) > 1.0)
             return fail({Fault::input, fmt::format("--size {}: has another shape than the lens's {}x{}", w.size,
                                                    lens->width, lens->height)});
-        lens->focal_px *= ratio;
-        lens->cx *= ratio;
-        lens->cy *= ratio;
-        lens->width = width;
-        lens->height = height;
+        *lens = atSize(*lens, width, height);
     }
     if (const auto made = makeFolder(w.folder); !made) return fail(made.error());
     const Progress progress = consoleProgress("ST maps");  // so that Ctrl-C ends it between the two

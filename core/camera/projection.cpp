@@ -65,10 +65,17 @@ Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& t
     cross << 0, turned.z(), -turned.y(), -turned.z(), 0, turned.x(), turned.y(), -turned.x(), 0;
     result.byCamera << slope * cross, slope * point[3];
     result.byPoint << slope * rotation, slope * translation;
+    auto& byLens = result.byLens;
     const double x = plane.x(), y = plane.y();
+    if (lens.field) {  // bends pixels, not the plane
+        byLens.setZero();
+        byLens.col(int(LensTerm::focal)) = byPlane * plane / lens.focal_px;
+        byLens.col(int(LensTerm::cx)) = byPlane.col(0) / fx;
+        byLens.col(int(LensTerm::cy)) = byPlane.col(1) / fy;
+        return result;
+    }
     const double r2 = plane.squaredNorm();
     const Vector2d scaled(fx * x, fy * y);
-    auto& byLens = result.byLens;
     byLens.col(int(LensTerm::k1)) = scaled * r2;
     byLens.col(int(LensTerm::k2)) = scaled * r2 * r2;
     byLens.col(int(LensTerm::k3)) = scaled * r2 * r2 * r2;

@@ -39,6 +39,8 @@ Expected<void> checkOptions(const SolveOptions& options) {
          options.distortion == SolveOptions::Distortion::guessed) &&
         !options.lens)
         return failure(Fault::input, "no lens was given for a known distortion");
+    if (options.distortion == SolveOptions::Distortion::guessed && options.lens->field)
+        return failure(Fault::input, "a lens from maps has no terms to guess from; keep it, or find the lens out");
     if (options.lens && (options.lens->width != options.width || options.lens->height != options.height))
         return failure(Fault::input, "the lens is for {}x{}, the plate is {}x{}", options.lens->width,
                        options.lens->height, options.width, options.height);
@@ -452,7 +454,8 @@ Straightened straightened(std::span<const Track> tracks, const SolveOptions& opt
     };
     result.options.lens = plain(lens);
     result.options.distortion = SolveOptions::Distortion::none;
-    result.options.axis = SolveOptions::Axis::centre;
+    // Maps do not tell where the axis is.
+    if (!lens.field) result.options.axis = SolveOptions::Axis::centre;
     if (options.start) {
         auto start = std::make_shared<Solve>(*options.start);
         start->lens = plain(start->lens);
@@ -554,17 +557,24 @@ std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d&
 Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
                             const SolveWatch& watch) {
     if (auto checked = checkOptions(options); !checked) return tl::unexpected(checked.error());
-    // A zoom's bend changes with its focal length: that one goes through the lens.
-    if (options.distortion != SolveOptions::Distortion::known || options.zooms())
+    // A zoom's bend changes with its focal length: that one goes through the lens. Maps bend every frame alike.
+    const bool isField = options.lens && options.lens->field;
+    if (options.distortion != SolveOptions::Distortion::known || (options.zooms() && !isField))
         return solvedCamera(tracks, options, progress, watch);
     const Straightened plain = straightened(tracks, options);
     auto solve = solvedCamera(plain.tracks, plain.options, progress, watch);
-    if (solve && solve->zoom) {
+    if (solve && solve->zoom && !isField) {
         SolveOptions zooming = options;
         zooming.zoom = true;
         return solvedCamera(tracks, zooming, progress, watch);
     }
-    if (solve) solve->lens = atFocal(*options.lens, solve->lens.focal_px);
+    if (!solve) return solve;
+    Lens lens = atFocal(*options.lens, solve->lens.focal_px);
+    if (isField) {
+        lens.cx = solve->lens.cx;
+        lens.cy = solve->lens.cy;
+    }
+    solve->lens = lens;
     return solve;
 }
 

@@ -191,6 +191,34 @@ LookUp lookUpOf(const StMap& map, const PixelBox& source, int width, int height)
     return table;
 }
 
+std::vector<float> roundTripError(const LookUp& out, const LookUp& back) {
+    const auto width = std::size_t(back.out.width());
+    std::vector<float> error(width * std::size_t(back.out.height()), kNowhere);
+    const auto outWidth = std::size_t(out.out.width());
+    parallelFor(
+        std::size_t(back.out.height()),
+        [&](std::size_t row) {
+            for (std::size_t column = 0; column < width; ++column) {
+                const float* straight = &back.xy[2 * (row * width + column)];
+                // Those count from the corner of the undistorted picture, which is the first of `out`.
+                const double u = straight[0] - 0.5, v = straight[1] - 0.5;
+                if (!(u >= 0 && v >= 0 && u <= out.out.width() - 1 && v <= out.out.height() - 1)) continue;
+                const auto left = std::min(std::size_t(u), outWidth - 2);
+                const auto top = std::min(std::size_t(v), std::size_t(out.out.height()) - 2);
+                const auto place = [&](std::size_t r, std::size_t c) {
+                    const float* at = &out.xy[2 * (r * outWidth + c)];
+                    return Vector2d(at[0], at[1]);
+                };
+                const double fx = u - double(left), fy = v - double(top);
+                const Vector2d again = (1 - fy) * ((1 - fx) * place(top, left) + fx * place(top, left + 1)) +
+                                       fy * ((1 - fx) * place(top + 1, left) + fx * place(top + 1, left + 1));
+                error[row * width + column] = float((again - Vector2d(double(column) + 0.5, double(row) + 0.5)).norm());
+            }
+        },
+        8);
+    return error;
+}
+
 Picture bent(const Picture& source, const LookUp& table, BendFilter filter, EdgeMode edges) {
     Picture out{table.out.width(), table.out.height(), source.depth, source.linear, {}, {}};
     const std::size_t width = std::size_t(out.width);
@@ -228,13 +256,14 @@ DisplayBend::DisplayBend(const LookUp& table, int width, int height)
     parallelFor(
         spans_.size(),
         [&](std::size_t row) {
-            Span& span = spans_[row];
+            std::vector<Span>& spans = spans_[row];
             for (std::size_t i = 0; i < columns; ++i) {
                 const std::size_t k = row * columns + i;
                 const float x = table.xy[2 * k], y = table.xy[2 * k + 1];
                 if (!(x > -0.5F && y > -0.5F && x < float(width) + 0.5F && y < float(height) + 0.5F)) continue;
-                if (span.end == 0) span.begin = i;
-                span.end = i + 1;
+                // A barrel's border bends into the row: only its ends may have a place.
+                if (spans.empty() || spans.back().end != i) spans.push_back({i, i});
+                spans.back().end = i + 1;
                 // The pixel at the left and above, and 256ths from there; at the border its own pixel.
                 const float left = std::clamp(x - 0.5F, 0.0F, float(width) - 1.01F);
                 const float top = std::clamp(y - 0.5F, 0.0F, float(height) - 1.01F);
@@ -276,13 +305,17 @@ std::unique_ptr<std::uint32_t[]> DisplayBend::bent(const std::vector<std::uint32
     parallelFor(
         spans_.size(),
         [&](std::size_t row) {
-            const Span span = fits ? spans_[row] : Span{};
             std::uint32_t* line = out.get() + row * columns;
-            std::fill(line, line + span.begin, 0U);
-            std::fill(line + span.end, line + columns, 0U);
-            const std::size_t from = row * columns + span.begin;
-            bendRow(pixels.data(), width_, &at_[from], &across_[from], &down_[from], span.end - span.begin,
-                    line + span.begin);
+            std::size_t done = 0;
+            for (const Span& span : spans_[row]) {
+                if (!fits) break;
+                std::fill(line + done, line + span.begin, 0U);
+                const std::size_t from = row * columns + span.begin;
+                bendRow(pixels.data(), width_, &at_[from], &across_[from], &down_[from], span.end - span.begin,
+                        line + span.begin);
+                done = span.end;
+            }
+            std::fill(line + done, line + columns, 0U);
         },
         32);
     return out;

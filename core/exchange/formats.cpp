@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "base/json.h"
 #include "base/utf8.h"
+#include "lens/lensjson.h"
 #include "matte/mattejson.h"
 
 #include <charconv>
@@ -24,39 +25,17 @@ Origin knownOrigin(const std::string& word, const std::string& where) {
 std::string at(const char* list, std::size_t index) { return fmt::format("{}[{}]", list, index); }
 
 json lensObject(const Lens& lens) {
-    return {{"format", "pinion.lens"},
-            {"version", 1},
-            {"width", lens.width},
-            {"height", lens.height},
-            {"model", "brown-conrady"},
-            {"focal_px", lens.focal_px},
-            {"k1", lens.k1},
-            {"k2", lens.k2},
-            {"k3", lens.k3},
-            {"p1", lens.p1},
-            {"p2", lens.p2},
-            {"cx", lens.cx},
-            {"cy", lens.cy},
-            {"squeeze", lens.squeeze}};
+    json object{{"format", "pinion.lens"}, {"version", 1}};
+    object.update(lensValues(lens));
+    return object;
 }
+
+/// A field's thousands of values are not to stand on a line each.
+int indentOf(const Lens& lens) { return lens.field ? -1 : 1; }
 
 Lens takeLens(const json& document, const std::string& where) {
     expectFormat(document, "pinion.lens", 1);
-    if (text(document, "model", where) != "brown-conrady") malformed(where + ".model: only brown-conrady is known");
-    Lens lens;
-    lens.width = whole(document, "width", where);
-    lens.height = whole(document, "height", where);
-    lens.focal_px = number(document, "focal_px", where);
-    lens.k1 = number(document, "k1", where);
-    lens.k2 = number(document, "k2", where);
-    lens.k3 = numberOr(document, "k3", 0, where);
-    lens.p1 = numberOr(document, "p1", 0, where);
-    lens.p2 = numberOr(document, "p2", 0, where);
-    lens.cx = number(document, "cx", where);
-    lens.cy = number(document, "cy", where);
-    lens.squeeze = numberOr(document, "squeeze", 1, where);
-    if (const auto checked = checkLens(lens); !checked) malformed(checked.error().message);
-    return lens;
+    return takeLensValues(document, where);
 }
 
 }  // namespace
@@ -345,7 +324,7 @@ Expected<TrackFile> parseTracksCsv(const std::string& bytes, const std::string& 
     return failure(Fault::input, "{}: {}", name, error.what);
 }
 
-std::string lensJson(const Lens& lens) { return dumped(lensObject(lens), 1) + "\n"; }
+std::string lensJson(const Lens& lens) { return dumped(lensObject(lens), indentOf(lens)) + "\n"; }
 
 Expected<Lens> readLens(const std::filesystem::path& path) {
     return parseFile(path, [](const json& document) { return takeLens(document, "lens"); });
@@ -419,7 +398,7 @@ std::string cameraJson(const CameraFile& file) {
                          {"motion", file.motion}};
     if (file.focalDeviation_mm > 0) document["solve"]["focal_deviation_mm"] = file.focalDeviation_mm;
     if (!file.doubt.empty()) document["solve"]["doubt"] = file.doubt;
-    return dumped(document, 1) + "\n";
+    return dumped(document, indentOf(file.lens)) + "\n";
 }
 
 Expected<CameraFile> readCamera(const std::filesystem::path& path) {

@@ -54,7 +54,9 @@ Expected<Lens> takeLens(const cv::FileStorage& file, const std::string& name) {
 
 }  // namespace
 
-std::string openCvLens(const Lens& lens) {
+Expected<std::string> openCvLens(const Lens& lens) {
+    if (lens.field)
+        return failure(Fault::outcome, "a lens from maps has no coefficients for OpenCV; take lens.json or ST maps");
     return fmt::format(
         "%YAML:1.0\n---\n"
         "# Places count from the centre of the first pixel here.\n"

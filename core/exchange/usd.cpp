@@ -94,7 +94,8 @@ std::string cameraText(const CameraFile& file, const UsdOptions& options) {
                                       {"cy", lens.cy},
                                       {"focal_px", lens.focal_px},
                                       {"squeeze", lens.squeeze}})
-        out += fmt::format("        custom double pinion:lens:{} = {:.12g}\n", name, value);
+        if (!lens.field || (name[0] != 'k' && name[0] != 'p'))  // maps have no coefficients; ST maps hand them on
+            out += fmt::format("        custom double pinion:lens:{} = {:.12g}\n", name, value);
     out += fmt::format("        custom int2 pinion:plate:size = ({}, {})\n", file.width, file.height);
     out += "        matrix4d xformOp:transform.timeSamples = {\n";
     for (const auto& frame : file.frames)

@@ -2,6 +2,7 @@
 
 #include "lens/edges.h"
 #include "plate/plate.h"
+#include "shot/stages/lensstage.h"
 
 #include <cctype>
 #include <map>
@@ -11,6 +12,8 @@ namespace pinion {
 namespace {
 
 namespace fs = std::filesystem;
+
+constexpr int kMostFramesForCuts = 400;
 
 Expected<void> checkAlike(ChartPictures& found, const fs::path& path, int width, int height) {
     if (found.width == 0) {
@@ -26,7 +29,8 @@ Expected<void> addStill(ChartPictures& found, const fs::path& path, const Chart&
     const auto picture = readStill(path);
     if (!picture) return tl::unexpected(picture.error());
     if (auto fits = checkAlike(found, path, (*picture)->width, (*picture)->height); !fits) return fits;
-    found.views.push_back({.name = path.filename().string(), .corners = chartCorners(**picture, chart)});
+    found.views.push_back(
+        {.name = path.filename().string(), .corners = chartCorners(**picture, chart), .path = path.string()});
     return {};
 }
 
@@ -38,7 +42,8 @@ Expected<void> addFrames(ChartPictures& found, const fs::path& path, const Chart
     for (int frame = facts.firstFrame; frame <= facts.lastFrame; ++frame) {
         if (progress.stopped()) return failure(Fault::stopped, "");
         const auto picture = (*plate)->read(frame);
-        ChartView view{.name = fmt::format("{} {}", path.filename().string(), frame)};
+        ChartView view{
+            .name = fmt::format("{} {}", path.filename().string(), frame), .path = path.string(), .frame = frame};
         if (picture) view.corners = chartCorners(**picture, chart);
         else view.trouble = picture.error().message;
         found.views.push_back(std::move(view));
@@ -56,20 +61,41 @@ bool isStill(const fs::path& path) {
     return kStills.contains(ending) && fs::is_regular_file(path, code);
 }
 
-Expected<BentFrames> render(FrameCache& frames, const FrameRange& range, LookUp table,
+using Tables = std::function<std::shared_ptr<const LookUp>(int frame)>;
+
+Tables always(LookUp table) {
+    return [shared = std::make_shared<const LookUp>(std::move(table))](int) { return shared; };
+}
+
+/// Made for each frame as it comes.
+Tables overTime(const std::function<LookUp(int frame)>& make) {
+    return [make](int frame) { return std::make_shared<const LookUp>(make(frame)); };
+}
+
+Expected<BentFrames> render(FrameCache& frames, const FrameRange& range, const Tables& tables, const PixelBox& box,
                             const std::filesystem::path& pattern, const BendChoices& choices, int width, int height,
                             const Progress& progress) {
-    const auto shared = std::make_shared<const LookUp>(std::move(table));
-    auto report = renderBent(
-        frames, range, [&](int) { return shared; }, pattern,
-        {.width = width,
-         .height = height,
-         .filter = choices.filter,
-         .edges = choices.edges,
-         .quality = choices.quality},
-        progress);
+    auto report = renderBent(frames, range, tables, pattern,
+                             {.width = width,
+                              .height = height,
+                              .filter = choices.filter,
+                              .edges = choices.edges,
+                              .quality = choices.quality},
+                             progress);
     if (!report) return tl::unexpected(report.error());
-    return BentFrames{std::move(*report), width, height, shared->out};
+    return BentFrames{std::move(*report), width, height, box};
+}
+
+/// What holds the undistorted picture of every frame.
+Expected<PixelBox> boxOver(const LensOverTime& zoom, const FrameRange& range, const Overscan& overscan) {
+    PixelBox all{0, 0, zoom.width, zoom.height};
+    for (int frame = range.first; frame <= range.last; ++frame) {
+        const auto box = undistortedBox(zoom.at(frame), overscan);
+        if (!box) return box;
+        all = {std::min(all.x0, box->x0), std::min(all.y0, box->y0), std::max(all.x1, box->x1),
+               std::max(all.y1, box->y1)};
+    }
+    return all;
 }
 
 }  // namespace
@@ -94,6 +120,23 @@ Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const S
     return traced;
 }
 
+std::optional<FrameRange> framesOfLines(std::span<const int> frames) {
+    if (frames.empty()) return std::nullopt;
+    const auto [first, last] = std::minmax_element(frames.begin(), frames.end());
+    if (*first == *last || *last - *first > kMostFramesForCuts) return std::nullopt;
+    return FrameRange{*first, *last};
+}
+
+std::string cutWords(std::span<const int> frames, std::span<const int> cuts) {
+    const auto range = framesOfLines(frames);
+    std::vector<int> between;
+    for (const int cut : cuts)
+        if (range && cut > range->first && cut <= range->last) between.push_back(cut);
+    if (between.empty()) return {};
+    return fmt::format("another shot seems to begin at frame{} {}: lines before and after may not be of one lens",
+                       between.size() == 1 ? "" : "s", frameRanges(between));
+}
+
 Expected<ChartPictures> findCharts(const std::vector<fs::path>& pictures, const Chart& chart,
                                    const Progress& progress) {
     ChartPictures found;
@@ -109,8 +152,28 @@ Expected<ChartPictures> findCharts(const std::vector<fs::path>& pictures, const 
     return found;
 }
 
+Expected<MapsLens> readMapsLens(const LensMaps& files, int width, int height, double focal_px) {
+    const auto undistorting = readStMap(files.undistorting);
+    if (!undistorting) return tl::unexpected(undistorting.error());
+    const auto redistorting = readStMap(files.redistorting);
+    if (!redistorting) return tl::unexpected(redistorting.error());
+    auto found = lensFromMaps(*undistorting, *redistorting, width, height, focal_px);
+    if (!found)
+        return failure(found.error().fault, "{}, {}: {}", files.undistorting, files.redistorting,
+                       found.error().message);
+    return found;
+}
+
+std::optional<Glass> glassOf(const Shot& shot) {
+    const auto lens = lensInForce(shot);
+    if (!lens) return std::nullopt;
+    if (!isOfZoom(shot)) return *lens;
+    return LensOverTime{lens->width, lens->height,
+                        [shot, lens = *lens](int frame) { return lensInForce(shot, frame).value_or(lens); }};
+}
+
 Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what) {
-    const bool isLens = std::holds_alternative<Lens>(glass);
+    const bool isLens = !std::holds_alternative<StMap>(glass);
     const auto [ownWidth, ownHeight] = std::visit(
         [](const auto& own) {
             return std::pair{own.width, own.height};
@@ -125,13 +188,20 @@ Expected<BentFrames> undistortPlate(FrameCache& frames, const FrameRange& range,
                                     const fs::path& pattern, const BendChoices& choices, const Progress& progress) {
     const int width = frames.facts().width, height = frames.facts().height;
     if (auto fits = checkSize(glass, width, height, "the plate is"); !fits) return tl::unexpected(fits.error());
+    const auto write = [&](const Tables& tables, const PixelBox& box) {
+        return render(frames, range, tables, box, pattern, choices, width, height, progress);
+    };
     if (const auto* map = std::get_if<StMap>(&glass))
-        return render(frames, range, lookUpOf(*map, {0, 0, width, height}, width, height), pattern, choices, width,
-                      height, progress);
+        return write(always(lookUpOf(*map, {0, 0, width, height}, width, height)), map->data);
+    if (const auto* zoom = std::get_if<LensOverTime>(&glass)) {
+        const auto box = boxOver(*zoom, range, choices.overscan);
+        if (!box) return tl::unexpected(box.error());
+        return write(overTime([&](int frame) { return undistorting(zoom->at(frame), *box, choices.samples); }), *box);
+    }
     const Lens& lens = std::get<Lens>(glass);
     const auto box = undistortedBox(lens, choices.overscan);
     if (!box) return tl::unexpected(box.error());
-    return render(frames, range, undistorting(lens, *box, choices.samples), pattern, choices, width, height, progress);
+    return write(always(undistorting(lens, *box, choices.samples)), *box);
 }
 
 Expected<BentFrames> redistortPictures(FrameCache& frames, const FrameRange& range, const Glass& glass,
@@ -141,11 +211,15 @@ Expected<BentFrames> redistortPictures(FrameCache& frames, const FrameRange& ran
     if (auto fits = checkSize(glass, frame.width, frame.height, "the pictures' frame is"); !fits)
         return tl::unexpected(fits.error());
     const PixelBox source{frame.x0, frame.y0, frame.x0 + facts.width, frame.y0 + facts.height};
-    const auto* map = std::get_if<StMap>(&glass);
-    return render(frames, range,
-                  map ? lookUpOf(*map, source, frame.width, frame.height)
-                      : redistorting(std::get<Lens>(glass), source, choices.samples),
-                  pattern, choices, frame.width, frame.height, progress);
+    const auto write = [&](const Tables& tables) {
+        return render(frames, range, tables, {0, 0, frame.width, frame.height}, pattern, choices, frame.width,
+                      frame.height, progress);
+    };
+    if (const auto* map = std::get_if<StMap>(&glass))
+        return write(always(lookUpOf(*map, source, frame.width, frame.height)));
+    if (const auto* zoom = std::get_if<LensOverTime>(&glass))
+        return write(overTime([&](int at) { return redistorting(zoom->at(at), source, choices.samples); }));
+    return write(always(redistorting(std::get<Lens>(glass), source, choices.samples)));
 }
 
 }  // namespace pinion

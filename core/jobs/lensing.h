@@ -4,6 +4,7 @@
 #include "comp/render.h"
 #include "lens/chart.h"
 #include "lens/lines.h"
+#include "lens/maps.h"
 #include "lens/stmap.h"
 #include "plate/framecache.h"
 #include "shot/shot.h"
@@ -20,6 +21,12 @@ namespace pinion {
 Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const StraightLine> lines,
                                            const Progress& progress = Progress{});
 
+/// The frames from the first to the last that holds a line, where a cut between them would part the lines; none when
+/// they are on one frame, or too many to look through.
+std::optional<FrameRange> framesOfLines(std::span<const int> frames);
+/// What is to be said of lines that lie on both sides of cuts (the frames after them); empty when none do.
+std::string cutWords(std::span<const int> frames, std::span<const int> cuts);
+
 /// The chart's corners in pictures of one size: files, or frames of a plate by its path. Fails for a picture of another
 /// size, naming both.
 struct ChartPictures {
@@ -29,8 +36,20 @@ struct ChartPictures {
 Expected<ChartPictures> findCharts(const std::vector<std::filesystem::path>& pictures, const Chart& chart,
                                    const Progress& progress = Progress{});
 
+/// The lens of a pair of ST maps in files, for a plate of that size (lensFromMaps); errors name the file.
+Expected<MapsLens> readMapsLens(const LensMaps& files, int width, int height, double focal_px);
+
+/// A zoom: another lens on every frame, all for one size.
+struct LensOverTime {
+    int width = 0, height = 0;
+    std::function<Lens(int frame)> at;
+};
+
 /// What pictures are bent by: a lens, or the map that undistorts or redistorts.
-using Glass = std::variant<Lens, StMap>;
+using Glass = std::variant<Lens, StMap, LensOverTime>;
+
+/// The shot's lens in force, or its zoom's over time.
+std::optional<Glass> glassOf(const Shot& shot);
 
 /// Fails when the glass is for another size than `width` x `height`, naming both; `what` has that size ("the plate
 /// is").

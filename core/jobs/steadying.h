@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/progress.h"
+#include "comp/render.h"
 #include "plate/framecache.h"
 #include "shot/stages/steadystage.h"
 

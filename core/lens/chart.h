@@ -6,6 +6,7 @@
 #include "picture/picture.h"
 
 #include <Eigen/Core>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -26,6 +27,8 @@ struct ChartView {
     bool used = true;
     double rms_px = 0;    ///< how far its corners are from where the lens puts them
     std::string trouble;  ///< why it is not used, in words
+    std::string path;     ///< of the picture, or of the plate it is a frame of
+    std::optional<int> frame;
 };
 
 struct ChartLens {

@@ -18,6 +18,29 @@ Vector2d pixelsFromPlane(const Lens& lens, const Vector2d& plane) {
     return {plane.x() * lens.focal_px * lens.squeeze + lens.cx, plane.y() * lens.focal_px + lens.cy};
 }
 
+constexpr double kNowhere = std::numeric_limits<double>::quiet_NaN();
+
+Expected<void> checkField(const Lens& lens) {
+    const LensField& field = *lens.field;
+    if (lens.k1 != 0 || lens.k2 != 0 || lens.k3 != 0 || lens.p1 != 0 || lens.p2 != 0)
+        return failure(Fault::input, "lens: it has both a field and coefficients; one of them bends");
+    if (field.width() != lens.width || field.height() != lens.height)
+        return failure(Fault::input, "lens: its field is for {}x{}, the lens for {}x{}", field.width(), field.height(),
+                       lens.width, lens.height);
+    if (field.columns() < 1 || field.rows() < 1 ||
+        field.coefficients().size() != std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3))
+        return failure(Fault::input, "lens: a field of {}x{} cells has {} values, {} are there", field.columns(),
+                       field.rows(), std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3),
+                       field.coefficients().size());
+    for (const Vector2d& one : field.coefficients())
+        if (!one.allFinite()) return failure(Fault::input, "lens: a value of its field is not a finite number");
+    if (const auto fold = field.fold())
+        return failure(Fault::input,
+                       "lens: this distortion folds the picture over or turns it on its head at ({:.0f}, {:.0f})",
+                       fold->x(), fold->y());
+    return {};
+}
+
 }  // namespace
 
 Lens atFocal(const Lens& lens, double focal_px) {
@@ -32,11 +55,27 @@ Lens atFocal(const Lens& lens, double focal_px) {
     return carried;
 }
 
+Lens atSize(const Lens& lens, int width, int height) {
+    Lens other = lens;
+    const double ratio = double(width) / lens.width;
+    other.width = width;
+    other.height = height;
+    other.focal_px *= ratio;
+    other.cx *= ratio;
+    other.cy *= ratio;
+    if (lens.field) other.field = SharedField(lens.field->scaled(ratio, width, height));
+    return other;
+}
+
 Lens pinholeLens(int width, int height, double focal_px) {
     return {.width = width, .height = height, .focal_px = focal_px, .cx = width / 2.0, .cy = height / 2.0};
 }
 
 Vector2d distort(const Lens& lens, const Vector2d& plane) {
+    if (lens.field) {
+        const auto plate = lens.field->plateFrom(pixelsFromPlane(lens, plane));
+        return plate ? planeFromPixels(lens, *plate) : Vector2d::Constant(kNowhere);
+    }
     const double x = plane.x();
     const double y = plane.y();
     const double r2 = x * x + y * y;
@@ -46,6 +85,13 @@ Vector2d distort(const Lens& lens, const Vector2d& plane) {
 }
 
 Matrix2d distortionJacobian(const Lens& lens, const Vector2d& plane) {
+    if (lens.field) {
+        const auto plate = lens.field->plateFrom(pixelsFromPlane(lens, plane));
+        if (!plate) return Matrix2d::Constant(kNowhere);
+        const Eigen::DiagonalMatrix<double, 2> pixels(lens.focal_px * lens.squeeze, lens.focal_px);
+        const Matrix2d plateByPixels = (Matrix2d::Identity() + lens.field->at(*plate).slope).inverse();
+        return pixels.inverse() * plateByPixels * pixels;
+    }
     const double x = plane.x();
     const double y = plane.y();
     const double r2 = x * x + y * y;
@@ -80,6 +126,10 @@ double planeRadiusLimit(const Lens& lens) {
 std::optional<Vector2d> undistort(const Lens& lens, const Vector2d& distorted) {
     if (!distorted.allFinite()) return std::nullopt;
     if (!lens.isDistorted()) return distorted;
+    if (lens.field) {
+        const auto straight = lens.field->undistortedFrom(pixelsFromPlane(lens, distorted));
+        return straight ? std::optional(planeFromPixels(lens, *straight)) : std::nullopt;
+    }
     // Plain Newton from the distorted place; where the lens is mild that is all it takes.
     Vector2d plane = distorted;
     for (int i = 0; i < 8; ++i) {
@@ -113,6 +163,7 @@ std::optional<Vector2d> planeFromPlate(const Lens& lens, const Vector2d& plate) 
 }
 
 std::optional<Vector2d> plateFromPlane(const Lens& lens, const Vector2d& plane) {
+    if (lens.field) return lens.field->plateFrom(pixelsFromPlane(lens, plane));
     // Most points lie where no set of such coefficients could fold; only the others need the limit itself.
     const double r2 = plane.squaredNorm();
     const bool surelyInside =
@@ -139,6 +190,8 @@ Expected<void> checkLens(const Lens& lens) {
         if (!std::isfinite(value)) return failure(Fault::input, "lens: a value is not a finite number");
     if (lens.focal_px <= 0) return failure(Fault::input, "lens: focal_px is {}, it has to be above 0", lens.focal_px);
     if (lens.squeeze <= 0) return failure(Fault::input, "lens: squeeze is {}, it has to be above 0", lens.squeeze);
+    if (lens.field)
+        if (auto sound = checkField(lens); !sound) return sound;
     const double w = lens.width;
     const double h = lens.height;
     for (const Vector2d& corner : {Vector2d(0, 0), Vector2d(w, 0), Vector2d(w, h), Vector2d(0, h)})

@@ -1,16 +1,17 @@
 #pragma once
 
 #include "base/expected.h"
+#include "lens/lensfield.h"
 
 #include <Eigen/Core>
 #include <optional>
 
 namespace pinion {
 
-/// A lens as Brown and Conrady describe it (Brown 1971), on a plate of `width` x `height` pixels. "Plane" is the
-/// normalised image plane (x right, y down, a point at depth z lies at X/z, Y/z); "plate" is in pixels, (0,0) the outer
-/// corner of the top-left pixel; "undistorted" is in pixels of the picture the same lens would give without its
-/// distortion.
+/// A lens as Brown and Conrady describe it (Brown 1971), or by a field in place of their coefficients, on a plate of
+/// `width` x `height` pixels. "Plane" is the normalised image plane (x right, y down, a point at depth z lies at X/z,
+/// Y/z); "plate" is in pixels, (0,0) the outer corner of the top-left pixel; "undistorted" is in pixels of the picture
+/// the same lens would give without its distortion.
 struct Lens {
     int width = 0;
     int height = 0;
@@ -19,8 +20,9 @@ struct Lens {
     double p1 = 0.0, p2 = 0.0;
     double cx = 0.0, cy = 0.0;  ///< the optical axis on the plate
     double squeeze = 1.0;       ///< anamorphic squeeze, 1 for spherical
+    SharedField field;          ///< between plate and undistorted, whatever the focal length; no coefficients then
 
-    bool isDistorted() const { return k1 != 0 || k2 != 0 || k3 != 0 || p1 != 0 || p2 != 0; }
+    bool isDistorted() const { return field || k1 != 0 || k2 != 0 || k3 != 0 || p1 != 0 || p2 != 0; }
     bool operator==(const Lens&) const = default;
 };
 
@@ -35,6 +37,9 @@ struct LensDeviations {
 
 /// The same glass told at another focal length: every pixel is bent as before.
 Lens atFocal(const Lens& lens, double focal_px);
+
+/// The lens for the same picture at another size, which has the same shape.
+Lens atSize(const Lens& lens, int width, int height);
 
 /// A lens without distortion whose axis meets the middle of the plate.
 Lens pinholeLens(int width, int height, double focal_px);

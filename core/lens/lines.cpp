@@ -21,6 +21,10 @@ using Eigen::Vector2d;
 constexpr double kSame_px = 0.5;                   // places nearer than this are one
 constexpr double kOneTerm = 4.0, kTwoTerms = 6.0;  // noise variances that chance gains once in 20 times
 
+constexpr double kBorder = 0.02;      // of the width: what a lens may be unsure of at the border by its own terms
+constexpr double kMostK2 = 0.4;       // in half diagonals
+constexpr double kUnknownK1 = 0.035;  // in half diagonals: less sure than that, lines say nothing
+
 /// What the lines cover.
 struct Cover {
     double farthest = 0;     ///< from the middle, of the half diagonal
@@ -181,6 +185,21 @@ public:
         }
         return best;
     }
+    /// With k2, however little the lines say of it: a strong barrel by k1 alone folds over before the corner.
+    Fit withK2(const Fit& simple) {
+        Terms terms = simple.terms;
+        terms.push_back(Term::k2);
+        std::sort(terms.begin(), terms.end());
+        words_ += "; k2 taken after all: k1 alone would fold the corners over";
+        Fit best = fitted(fit_, settled_, terms);
+        // Still folding: as much more of it as the corners need.
+        for (double k2 = best.lens.k2; !checkLens(best.lens) && k2 < kMostK2; k2 += 0.004) {
+            Lens from = best.lens;
+            from.k2 = k2;
+            best.lens = fit_.adjusted(from, simple.terms);
+        }
+        return best;
+    }
     std::string words() const { return words_.empty() ? "as asked" : words_.substr(2); }
 
 private:
@@ -301,8 +320,14 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     fit.setNoise(std::sqrt(variance));
 
     Choice choice(fit, options, cover, variance);
-    const Fit best = choice.made(lens);
-    const auto covariance = fit.covariance(best.lens, best.terms, variance);
+    Fit best = choice.made(lens);
+    auto covariance = fit.covariance(best.lens, best.terms, variance);
+    const bool hasK2 = std::find(best.terms.begin(), best.terms.end(), Term::k2) != best.terms.end();
+    if (options.terms == LineTerms::automatic && !hasK2 &&
+        !(covariance && borderDeviation(best.lens, best.terms, *covariance) < kBorder * options.width)) {
+        best = choice.withK2(best);
+        covariance = fit.covariance(best.lens, best.terms, variance);
+    }
     if (!covariance) return failure(Fault::outcome, "no lens makes these lines straight; are they straight in life?");
 
     LinesLens result;
@@ -312,7 +337,8 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     const Terms all = allTerms(best.terms, options);
     const auto wide = fit.covariance(best.lens, all, variance);
     result.deviations.border_px = wide ? borderDeviation(best.lens, all, *wide) : 1e9;
-    if (!(result.deviations.border_px < 0.02 * options.width) || std::abs(best.lens.k1) > 1)
+    const auto ofK1 = fit.covariance(best.lens, {Term::k1}, variance);
+    if (!(ofK1 && std::sqrt((*ofK1)(0, 0)) < kUnknownK1) || std::abs(best.lens.k1) > 1)
         return failure(
             Fault::outcome,
             "these lines say nothing of the distortion: a line through the middle of the frame stays straight "

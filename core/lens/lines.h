@@ -59,7 +59,7 @@ struct LinesLens {
 /// The distortion that makes the lines straight (Brown 1971; Devernay and Faugeras 2001): least squares of the places'
 /// distances, on the plate, from straight lines seen through the lens, robust against single places and against whole
 /// lines that are curved in life. A further term is taken when it lowers the sum of squares by more than chance does
-/// once in 370 times (9 noise variances for one term, 11.8 for two), with the noise enlarged by how long its errors
+/// once in 20 times (4 noise variances for one term, 6 for two), with the noise enlarged by how long its errors
 /// last along a line (Bartlett 1946); never more than k1, k2 and the axis by itself. Fails with what is missing when
 /// the lines cannot tell. Safe to call from several threads.
 Expected<LinesLens> lensFromLines(std::span<const StraightLine> lines, const LinesOptions& options);

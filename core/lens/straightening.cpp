@@ -92,7 +92,8 @@ std::optional<VectorXd> Straightening::errors(const Lens& lens) const {
         for (std::size_t i = 0; i < own.size(); ++i) all.push_back(own[i] * std::sqrt(line.weights[i] * line.weight));
     }
     all.push_back(noise_ * lens.k1 / kUsualK1);
-    all.push_back(noise_ * lens.k2 / kUsualK2);
+    // A barrel flattens out: from the division model to equal angles k2 is one to two squares of k1.
+    all.push_back(noise_ * (lens.k2 - (lens.k1 < 0 ? lens.k1 * lens.k1 : 0)) / kUsualK2);
     all.push_back(noise_ * lens.k3 / kUsualK3);
     const double axis = axisIsFree_ ? 1e9 : kUsualAxis * lens.width;
     all.push_back(noise_ * (lens.cx - lens.width / 2.0) / axis);

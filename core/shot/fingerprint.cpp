@@ -41,6 +41,9 @@ void addLens(Fingerprint& print, const Lens& lens) {
     for (const double value :
          {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
         print.add(value);
+    if (!lens.field) return;
+    print.add(lens.field->columns()).add(lens.field->rows());
+    for (const Eigen::Vector2d& one : lens.field->coefficients()) print.add(one.x()).add(one.y());
 }
 
 }  // namespace pinion

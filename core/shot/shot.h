@@ -2,7 +2,7 @@
 
 #include "base/list.h"
 #include "camera/solve.h"
-#include "comp/render.h"
+#include "comp/choices.h"
 #include "lens/chart.h"
 #include "lens/lines.h"
 #include "matte/matte.h"
@@ -86,10 +86,17 @@ struct LensLine {
     const List<Eigen::Vector2d>& places() const { return edge.isEmpty() ? clicks : edge; }
 };
 
+/// The pair of ST maps that the lens was taken from.
+struct LensMaps {
+    std::string undistorting, redistorting;  ///< their files
+    double returns_px = 0;                   ///< the farthest that a place comes back beside itself
+    bool half = false;                       ///< of half floats
+};
+
 /// What the Lens card holds.
 struct LensCard {
     /// Where the lens comes from.
-    enum class Source { none, typed, lines, chart, solve, file };
+    enum class Source { none, typed, lines, chart, solve, file, maps };
     Source source = Source::none;
     std::optional<Lens> lens;  ///< of the plate's size; none: the plate is taken as it is
     LensDeviations deviations;
@@ -101,6 +108,7 @@ struct LensCard {
 
     Chart chart;
     List<ChartView> views;  ///< of the chart pictures that were taken
+    LensMaps maps;          ///< while the lens is from maps
 
     BendFilter filter = BendFilter::bicubic;
     Overscan overscan;

@@ -7,6 +7,7 @@
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/lensedits.h"
 #include "shot/stages/camerastage.h"
+#include "shot/file/shotfile.h"
 #include "shot/stages/lensstage.h"
 #include "stages/lens/lensstage.h"
 
@@ -278,6 +279,188 @@ TEST_CASE("a chart is measured beside the interface; what is none is refused and
     f.lens.measureChart({folder + "graf1.png"});
     f.wait();
     CHECK_FALSE(f.card().lens);
+}
+
+TEST_CASE("the pictures of a measured chart are looked at with their corners, and the plate's own marks rest") {
+    LensFixture f;
+    QStringList pictures;
+    for (int i = 1; i <= 7; ++i) pictures << QString(PINION_SOURCE_DIR "/demo/plates/chart/board.%1.jpg").arg(1000 + i);
+    f.lens.measureChart(pictures);
+    f.wait();
+    REQUIRE(f.card().source == LensCard::Source::chart);
+    auto* views = f.part<QListWidget>("lensViews");
+    REQUIRE(views->count() == pictures.size());
+    CHECK(views->isVisibleTo(&f.window));
+    CHECK(views->item(1)->text().contains(" px"));
+    const QRect row = views->visualItemRect(views->item(1));
+    QTest::mouseClick(views->viewport(), Qt::LeftButton, {}, row.center());
+    CHECK(f.canvas.sight() == "chart");
+    CHECK(f.lens.chartView() == 1);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    // It is the chart that is seen, not the plate, and a click draws nothing on the plate behind it.
+    CHECK(f.canvas.renderedImage().size() == QSize(1280, 720));
+    CHECK(f.canvas.renderedImage() != f.canvas.image());
+    CHECK(f.canvas.shownSight()->words(1001).contains("54 corners"));
+    f.canvas.takeTool("line");
+    f.click(400, 300);
+    CHECK(f.card().lines.isEmpty());
+    f.key(Qt::Key_1, Qt::ControlModifier);
+    CHECK(f.canvas.sight().isEmpty());
+    // A chart that is gone is told, with the corners that are kept.
+    Shot shot = f.session.shot();
+    auto seen = shot.lens.views.vector();
+    seen[1].path = "/nowhere/board.png";
+    shot.lens.views = List<ChartView>(seen);
+    f.session.edit("Chart", shot);
+    f.lens.lookAtChart(1);
+    CHECK(f.canvas.sight() == "chart");
+}
+
+TEST_CASE(
+    "a pair of maps becomes the shot's lens: seen, solved with, handed on, saved and opened; undo takes it back") {
+    LensFixture f;
+    const test::Scratch scratch;
+    REQUIRE(writeStMap(undistortMap(landingLens()), scratch / "undistort.exr"));
+    REQUIRE(writeStMap(redistortMap(landingLens()), scratch / "redistort.exr"));
+    f.lens.openMaps({(scratch / "undistort.exr").string(), (scratch / "redistort.exr").string()});
+    f.wait();
+    REQUIRE(f.card().source == LensCard::Source::maps);
+    REQUIRE(f.card().lens);
+    CHECK(cornerError(*f.card().lens, landingLens()) < 0.02);
+    CHECK(f.state("lens") == StageState::done);
+    CHECK(f.part<QLabel>("lensSure")->text().contains("barrel"));
+    CHECK(f.part<QLabel>("lensSure")->text().contains("undistort.exr"));
+    CHECK_FALSE(f.part<QDoubleSpinBox>("lensK1")->isEnabled());
+    // A click in the undistorted view lies on the plate where the lens says.
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    const Vector2d plate(1200, 660);
+    const auto screen = f.canvas.view().screenFromPlate(plate);
+    REQUIRE(screen);
+    CHECK((*f.canvas.view().plateFromScreen(*screen) - plate).norm() < 1e-6);
+    const Vector2d straight = *undistortedFromPlate(landingLens(), plate);
+    CHECK(QLineF(*screen, f.canvas.view().screenFromShown(straight)).length() < 0.02);
+    // The shot holds it: the maps may go.
+    std::filesystem::remove(scratch / "undistort.exr");
+    REQUIRE(saveShot(f.session.shot(), scratch / "maps.pinion"));
+    const auto read = loadShot(scratch / "maps.pinion");
+    REQUIRE(read);
+    CHECK(read->lens.lens == f.card().lens);
+    CHECK(read->lens.maps.redistorting == (scratch / "redistort.exr").string());
+    // Maps that do not fit change nothing.
+    const Lens before = *f.card().lens;
+    REQUIRE(writeStMap(undistortMap(before), scratch / "undistort.exr"));
+    Lens other = landingLens();
+    other.k1 = -0.05;
+    REQUIRE(writeStMap(redistortMap(other), scratch / "redistort.exr"));
+    f.lens.openMaps({(scratch / "undistort.exr").string(), (scratch / "redistort.exr").string()});
+    f.wait();
+    CHECK(f.window.note().contains("do not undo each other"));
+    CHECK(f.card().lens == before);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK_FALSE(f.card().lens);
+}
+
+TEST_CASE("the residual of the round trip is shown in shades with its numbers, and what overscan loses is hatched") {
+    LensFixture f;
+    f.session.edit("Lens", withLens(f.session.shot(), landingLens(), LensCard::Source::file));
+    f.key(Qt::Key_9, Qt::ControlModifier);
+    CHECK(f.canvas.sight() == "residual");
+    REQUIRE(QTest::qWaitFor([&] { return f.canvas.shownSight()->words(1001).contains("white"); }, 8000));
+    static const QRegularExpression kFigure("white: ([0-9.]+) px");
+    const double worst = kFigure.match(f.canvas.shownSight()->words(1001)).captured(1).toDouble();
+    CHECK(worst > 0);
+    CHECK(worst < 0.01);
+    CHECK_FALSE(f.canvas.shownSight()->words(1001).contains("lost"));
+    Shot shot = f.session.shot();
+    shot.lens.overscan.kind = Overscan::Kind::none;
+    f.session.edit("No overscan", shot);
+    REQUIRE(QTest::qWaitFor([&] { return f.canvas.shownSight()->words(1001).contains("lost"); }, 8000));
+    // The corner is what a barrel loses: reddish there, grey in the middle.
+    CHECK(QTest::qWaitFor(
+        [&] {
+            const QImage& image = f.canvas.renderedImage();
+            return !image.isNull() && image.pixelColor(3, 3).red() > image.pixelColor(3, 3).blue();
+        },
+        8000));
+    const QColor middle = f.canvas.renderedImage().pixelColor(640, 360);
+    CHECK(middle.red() == middle.blue());
+}
+
+TEST_CASE("the undistorted view is fitted with its overscan, the plate with its frame") {
+    LensFixture f;
+    f.session.edit("Lens", withLens(f.session.shot(), landingLens(), LensCard::Source::file));
+    f.canvas.fit();
+    const double before = f.canvas.view().zoom();
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    CHECK(f.canvas.view().zoom() < before);
+    const PixelBox box = undistortedBox(landingLens());
+    const QPointF low = f.canvas.view().screenFromShown({double(box.x0), double(box.y0)}),
+                  high = f.canvas.view().screenFromShown({double(box.x1), double(box.y1)});
+    CHECK(QRectF(f.canvas.rect()).contains(QRectF(low, high)));
+    f.key(Qt::Key_1, Qt::ControlModifier);
+    CHECK(f.canvas.view().zoom() == Approx(before));
+}
+
+TEST_CASE("of a solved zoom each frame is undistorted by its own lens, in a view that stands still") {
+    LensFixture f;
+    auto solve = std::make_shared<Solve>();
+    solve->lens = landingLens();
+    solve->zoom = true;
+    solve->k1Slope = 0.2;
+    std::vector<SolvedFrame> frames;
+    for (int frame = 1001; frame <= 1120; ++frame) {
+        SolvedFrame one;
+        one.frame = frame;
+        one.focal_px = landingLens().focal_px * (1 + (frame - 1001) / 240.0);
+        frames.push_back(one);
+    }
+    solve->frames = List<SolvedFrame>(frames);
+    Shot shot = f.session.shot();
+    shot.solve = solve;
+    f.session.edit("Solve", shot);
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    CHECK(f.canvas.shownSight()->words(1001).contains("on this frame"));
+    const Vector2d plate(60, 40);
+    std::vector<QPointF> seen;
+    double zoom = 0;
+    for (const int frame : {1001, 1110}) {
+        f.goTo(frame);
+        const auto straight = undistortedFromPlate(lensOf(*solve, *solvedFrameAt(*solve, frame)), plate);
+        REQUIRE(straight);
+        const auto at = f.canvas.view().screenFromPlate(plate);
+        REQUIRE(at);
+        CHECK(QLineF(*at, f.canvas.view().screenFromShown(*straight)).length() < 1e-6);
+        if (!seen.empty()) CHECK(f.canvas.view().zoom() == zoom);
+        zoom = f.canvas.view().zoom();
+        seen.push_back(*at);
+    }
+    CHECK(QLineF(seen[0], seen[1]).length() > 3);
+}
+
+TEST_CASE("a squeezed plate is shown desqueezed or as it is, and clicks lie right in both") {
+    LensFixture f;
+    Shot shot = f.session.shot();
+    shot.solveSettings.squeeze = 0.5;
+    f.session.edit("Squeeze", shot);
+    const auto shape = [&] {
+        const QRectF frame = f.canvas.view().frameOnScreen();
+        return frame.width() / frame.height();
+    };
+    CHECK(shape() == Approx(2 * 1280 / 720.0));
+    const QPoint at = f.screen(1100, 200);
+    const auto plate = f.canvas.view().plateFromScreen(at);
+    REQUIRE(plate);
+    CHECK((*plate - Vector2d(1100, 200)).norm() < 3);
+    auto* desqueezed = f.part<QCheckBox>("lensDesqueezed");
+    CHECK(desqueezed->isVisibleTo(&f.window));
+    desqueezed->click();
+    CHECK(shape() == Approx(1280 / 720.0));
+    desqueezed->click();
+    CHECK(shape() == Approx(2 * 1280 / 720.0));
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(shape() == Approx(1280 / 720.0));
+    CHECK_FALSE(desqueezed->isVisibleTo(&f.window));
 }
 
 TEST_CASE("the undistorted plate is rendered from the card, and comes back") {

@@ -77,6 +77,54 @@ TEST_CASE("lens lines refuses lines that cannot tell, and says which") {
     checkRefused(run("lens lines " + kPlate + " --lines " + (scratch / "none").string() + " --out x.json"), 2, "none");
 }
 
+TEST_CASE(
+    "a pair of maps becomes a lens that solves and undistorts as the lens that wrote it; wrong pairs are refused") {
+    const Scratch scratch;
+    const std::string lens = kLens(scratch), folder = scratch.path().string();
+    const auto file = [&](const char* name) { return (scratch / name).string(); };
+    REQUIRE(run("stmap --lens " + lens + " --out-dir " + folder).status == 0);
+    const auto read = [&](const std::string& undistort, const std::string& redistort) {
+        return run("--json lens maps " + kPlate + " --undistort " + undistort + " --redistort " + redistort +
+                   " --focal 28 --out " + file("maps.json"));
+    };
+    const auto done = read(file("undistort.exr"), file("redistort.exr"));
+    INFO(done.err);
+    REQUIRE(done.status == 0);
+    const json figures = json::parse(done.out);
+    CHECK(figures["returns_px"].get<double>() < 0.02);
+    CHECK(figures["half"] == false);
+    const auto found = readLens(file("maps.json"));
+    REQUIRE(found);
+    CHECK(found->field);
+    CHECK(found->focal_px == Approx(landingLens().focal_px));
+    CHECK(mappingError(*found, landingLens()) < 0.005);
+
+    // Undistorted through it, and its own maps again.
+    REQUIRE(
+        run("undistort " + kPlate + " --lens " + file("maps.json") + " --range 1001-1001 --out " + file("u.####.png"))
+            .status == 0);
+    const PixelBox box = undistortedBox(landingLens());
+    CHECK(std::filesystem::exists(scratch / fmt::format("u.o{}x{}.1001.png", -box.x0, -box.y0)));
+    REQUIRE(run("stmap --lens " + file("maps.json") + " --out-dir " + file("again")).status == 0);
+    const auto again = readStMap(scratch / "again" / "redistort.exr"), first = readStMap(file("redistort.exr"));
+    REQUIRE(again);
+    REQUIRE(first);
+    float worst = 0;
+    for (std::size_t i = 0; i < first->st.size(); ++i) worst = std::max(worst, std::abs(first->st[i] - again->st[i]));
+    CHECK(worst * 1280 < 0.01F);
+
+    // Maps of another lens, and of another size.
+    Lens stronger = landingLens();
+    stronger.k1 *= 1.3;
+    const std::string other = scratch.write("other.json", lensJson(stronger)).string();
+    REQUIRE(run("stmap --lens " + other + " --out-dir " + file("other")).status == 0);
+    checkRefused(read(file("other/undistort.exr"), file("redistort.exr")), 2, "do not undo each other");
+    REQUIRE(run("stmap --lens " + lens + " --size 640x360 --out-dir " + file("small")).status == 0);
+    checkRefused(read(file("small/undistort.exr"), file("small/redistort.exr")), 2, "640x360, the plate is 1280x720");
+    checkRefused(read(file("none.exr"), file("redistort.exr")), 2, "none.exr");
+    CHECK(mappingError(*readLens(file("maps.json")), landingLens()) < 0.005);
+}
+
 TEST_CASE("lens grid measures OpenCV's photographed chessboards, and refuses what cannot tell") {
     const Scratch scratch;
     const std::string folder = "/usr/share/doc/opencv-doc/examples/data/", out = (scratch / "o.json").string();

@@ -5,6 +5,7 @@
 #include "exchange/opencvlens.h"
 #include "exchange/shotfiles.h"
 #include "jobs/delivering.h"
+#include "jobs/lensing.h"
 #include "base/files.h"
 #include "plate/framewriter.h"
 #include "scratch.h"
@@ -153,6 +154,18 @@ TEST_CASE("for the screen a lens gives the picture that a delivery has, and what
             wrong += std::abs(int((shown >> 16) & 0xFF) - int(remapped.at<cv::Vec3b>(y, x)[0])) > 4;
         }
     CHECK(wrong == 0);
+    // A barrel's border bends into the first and last rows: their ends have a place, their middle has none.
+    int beyond = 0;
+    for (std::size_t i = 0; i < table.xy.size() / 2; ++i) {
+        const float x = table.xy[2 * i], y = table.xy[2 * i + 1];
+        const bool outside = !(x > -0.6F && y > -0.6F && x < 320.6F && y < 180.6F);
+        const bool inside = x > -0.4F && y > -0.4F && x < 320.4F && y < 180.4F;
+        beyond += outside;
+        if (outside) wrong += pixels[i] != 0;
+        if (inside) wrong += pixels[i] == 0;
+    }
+    CHECK(beyond > 500);
+    CHECK(wrong == 0);
 }
 
 TEST_CASE("the area filter keeps fine detail from turning into false patterns where the lens shrinks") {
@@ -235,6 +248,50 @@ TEST_CASE("overscan goes into EXR as data window and beside PNG as a note, and b
     CHECK(wrong.error().message.find("10x10") != std::string::npos);
 }
 
+TEST_CASE("a zoom's plate is undistorted and put back by each frame's own lens, on one canvas") {
+    const test::Scratch scratch;
+    const auto lensAt = [](int frame) {
+        Lens lens = barrel();
+        lens.k1 = -0.02 - 0.05 * (frame - 1001);
+        return lens;
+    };
+    {
+        auto writer = FrameWriter::create(scratch / "zoom.####.png", 320, 180, {24, 1});
+        REQUIRE(writer);
+        for (int frame = 1001; frame <= 1003; ++frame) REQUIRE((*writer)->write(frame, pattern(320, 180)));
+    }
+    const LensOverTime zoom{320, 180, lensAt};
+    const auto plate = Plate::open(scratch / "zoom.1001.png");
+    REQUIRE(plate);
+    FrameCache frames(*plate);
+    const auto out = undistortPlate(frames, {1001, 1003}, zoom, scratch / "u.####.exr");
+    REQUIRE(out);
+    CHECK(out->report.frames == 3);
+    // The widest of them holds all.
+    CHECK(out->box == undistortedBox(lensAt(1003)));
+    const auto straight = Plate::open(scratch / "u.1001.exr", {.overscan = true});
+    REQUIRE(straight);
+    FrameCache pictures(*straight);
+    for (int frame = 1001; frame <= 1003; ++frame) {
+        const auto own = pictures.get(frame);
+        REQUIRE(own);
+        // Where a place of the plate lies in it is its own lens's affair.
+        const Vector2d at(40.5, 30.5);
+        const auto there = undistortedFromPlate(lensAt(frame), at);
+        REQUIRE(there);
+        const int x = int(there->x() - out->box.x0), y = int(there->y() - out->box.y0);
+        const double value = double((*own)->floats[(std::size_t(y) * std::size_t((*own)->width) + std::size_t(x)) * 3]);
+        const Picture byItself = bent(**frames.get(frame), undistorting(lensAt(frame), out->box));
+        CHECK(255 * std::pow(value, 1 / 2.2) ==
+              Approx(byItself.bytes[(std::size_t(y) * std::size_t(byItself.width) + std::size_t(x)) * 3]).margin(14));
+    }
+    const auto back = redistortPictures(pictures, {1001, 1003}, zoom, scratch / "b.####.png");
+    REQUIRE(back);
+    const auto returned = Plate::open(scratch / "b.1001.png");
+    REQUIRE(returned);
+    for (int frame = 1001; frame <= 1003; ++frame) CHECK(psnr(**frames.get(frame), **(*returned)->read(frame)) > 36);
+}
+
 TEST_CASE("ST maps that are none are refused with what is wrong; half floats are taken and said") {
     const test::Scratch scratch;
     const auto write = [&](const std::string& name, OIIO::TypeDesc type, std::vector<std::string> channels,
@@ -274,7 +331,7 @@ TEST_CASE("lens files go to OpenCV and back, half a pixel apart") {
     lens.k3 = 0.003;
     lens.cx = 651.25;
     lens.cy = 349.5;
-    REQUIRE(writeFile(scratch / "lens.yml", openCvLens(lens)));
+    REQUIRE(writeFile(scratch / "lens.yml", *openCvLens(lens)));
     const auto back = readAnyLens(scratch / "lens.yml");
     REQUIRE(back);
     CHECK(back->cx == Approx(lens.cx).margin(1e-12));

@@ -4,6 +4,8 @@
 #include "jobs/lensing.h"
 #include "lensmapping.h"
 #include "lens/chart.h"
+#include "lens/lines.h"
+#include "plate/plate.h"
 #include "scratch.h"
 
 #include <OpenImageIO/imageio.h>
@@ -224,6 +226,40 @@ TEST_CASE("OpenCV's photographed chessboards give the lens that was published wi
     const auto published = readOpenCvLens(folder + "left_intrinsics.yml");
     REQUIRE(published);
     CHECK(apartUpToHomography(found->lens, *published, corners) < 0.1);
+}
+
+TEST_CASE(
+    "lines along a board's rows on one photograph give the published calibration's bend, where the board reaches") {
+    // Debian's opencv-doc: each photograph of the left camera by itself, against left_intrinsics.yml.
+    const std::string folder = "/usr/share/doc/opencv-doc/examples/data/";
+    const auto published = readOpenCvLens(folder + "left_intrinsics.yml");
+    REQUIRE(published);
+    for (int number = 1; number <= 14; ++number) {
+        if (number == 10) continue;  // there is none
+        INFO("photograph " << number);
+        const auto picture = readStill(folder + fmt::format("left{:02}.jpg", number));
+        REQUIRE(picture);
+        const std::vector<Vector2d> corners = chartCorners(**picture, {9, 6, 0.025});
+        REQUIRE(corners.size() == 54);
+        std::vector<StraightLine> lines;
+        for (std::size_t row = 0; row < 6; ++row) {
+            lines.push_back({1, {}});
+            for (std::size_t column = 0; column < 9; ++column) lines.back().points.push_back(corners[9 * row + column]);
+        }
+        for (std::size_t column = 0; column < 9; ++column) {
+            lines.push_back({1, {}});
+            for (std::size_t row = 0; row < 6; ++row) lines.back().points.push_back(corners[9 * row + column]);
+        }
+        const auto found = lensFromLines(
+            lines, {.width = 640, .height = 480, .focal_px = published->focal_px, .axis = LineAxis::centre});
+        INFO((found ? std::string() : found.error().message));
+        REQUIRE(found);
+        CHECK(apartUpToHomography(found->lens, *published, corners) < 0.35);
+        CHECK(found->after_px < 0.5 * found->before_px);
+        // The boards end well within the frame: what lies beyond is not known, and that is said.
+        CHECK(found->deviations.border_px > 5);
+        CHECK_FALSE(found->warnings.empty());
+    }
 }
 
 TEST_CASE("pictures of two sizes, and what is no picture, are refused by name") {

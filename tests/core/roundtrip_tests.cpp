@@ -68,9 +68,12 @@ static Strings members(const ScatterSettings& x) {
     const auto& [features, distance, threshold, pattern, search, motion, drift, channel, filter] = x;
     return all(features, distance, threshold, pattern, search, motion, drift, channel, filter);
 }
+static std::string text(const SharedField& value) {
+    return value ? text(std::pair(value->columns(), value->rows())) + text(value->coefficients()) : "none";
+}
 static Strings members(const Lens& x) {
-    const auto& [width, height, focal, k1, k2, k3, p1, p2, cx, cy, squeeze] = x;
-    return all(width, height, focal, k1, k2, k3, p1, p2, cx, cy, squeeze);
+    const auto& [width, height, focal, k1, k2, k3, p1, p2, cx, cy, squeeze, field] = x;
+    return all(width, height, focal, k1, k2, k3, p1, p2, cx, cy, squeeze, field);
 }
 static Strings members(const KnownDistance& x) {
     const auto& [a, b, metres, trust] = x;
@@ -89,8 +92,12 @@ static Strings members(const Chart& x) {
     return all(columns, rows, square);
 }
 static Strings members(const ChartView& x) {
-    const auto& [name, corners, used, rms, trouble] = x;
-    return all(name, corners, used, rms, trouble);
+    const auto& [name, corners, used, rms, trouble, path, frame] = x;
+    return all(name, corners, used, rms, trouble, path, frame);
+}
+static Strings members(const LensMaps& x) {
+    const auto& [undistorting, redistorting, returns, half] = x;
+    return all(undistorting, redistorting, returns, half);
 }
 static Strings members(const Overscan& x) {
     const auto& [kind, pixels] = x;
@@ -101,8 +108,8 @@ static Strings members(const LensDeviations& x) {
     return all(focal, k1, k2, k3, axis, border);
 }
 static Strings members(const LensCard& x) {
-    const auto& [source, lens, deviations, lines, snap, terms, axis, chart, views, filter, overscan] = x;
-    return all(source, lens, deviations, lines, snap, terms, axis, chart, views, filter, overscan);
+    const auto& [source, lens, deviations, lines, snap, terms, axis, chart, views, maps, filter, overscan] = x;
+    return all(source, lens, deviations, lines, snap, terms, axis, chart, views, maps, filter, overscan);
 }
 static Strings members(const SolveSettings& x) {
     const auto& [sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
@@ -260,6 +267,15 @@ Track fullTrack() {
     return t;
 }
 
+/// Of maps: a field in place of coefficients.
+Lens fieldLens() {
+    Lens lens{.width = 640, .height = 360, .focal_px = 512.5, .cx = 318.25, .cy = 181.5, .squeeze = 0.5};
+    std::vector<Eigen::Vector2d> offsets;
+    for (int i = 0; i < 5 * 4; ++i) offsets.emplace_back(0.25 * i, 1 - 0.125 * i);
+    lens.field = SharedField(LensField(640, 360, 2, 1, offsets));
+    return lens;
+}
+
 Solve fullSolve() {
     Solve s;
     s.lens = {640, 360, 512.5, -0.1, 0.02, -0.003, 0.0004, -0.0005, 318.25, 181.5, 0.5};
@@ -325,7 +341,7 @@ Shot fullShot() {
     c.focalTrust_mm = 1.25;
     c.distortion = SolveOptions::Distortion::known;
     s.lens.source = LensCard::Source::lines;
-    s.lens.lens = fullSolve().lens;
+    s.lens.lens = fieldLens();
     s.lens.deviations.focal_px = 2.5;
     s.lens.deviations.k1 = 0.001;
     s.lens.deviations.k2 = 0.002;
@@ -338,7 +354,8 @@ Shot fullShot() {
     s.lens.terms = LineTerms::k1k2;
     s.lens.axis = LineAxis::free;
     s.lens.chart = {7, 5, 0.03};
-    s.lens.views = std::vector<ChartView>{{"a.png", {{1, 2}}, false, 0.75, "blurred"}};
+    s.lens.views = std::vector<ChartView>{{"a.png", {{1, 2}}, false, 0.75, "blurred", "/plates/a.mov", 1003}};
+    s.lens.maps = {"/maps/u.exr", "/maps/r.exr", 0.0625, true};
     s.lens.filter = BendFilter::lanczos;
     s.lens.overscan = {Overscan::Kind::pixels, 40};
     c.axis = SolveOptions::Axis::free;
@@ -397,7 +414,9 @@ TEST_CASE("a shot with every member set comes back the same, member by member") 
     checkAllSet(*shot.solve, "solve");
     checkAllSet(shot.solve->frames[0], "solved frame");
     checkAllSet(shot.solve->tracks[0], "solved track");
-    checkAllSet(shot.solve->lens, "lens");
+    Lens lens = shot.solve->lens;
+    lens.field = shot.lens.lens->field;  // never both in one lens
+    checkAllSet(lens, "lens");
     checkAllSet(shot.world, "world");
     checkAllSet(shot.locators[0], "locator");
     checkAllSet(shot.steady, "steady");

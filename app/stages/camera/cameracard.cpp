@@ -3,6 +3,7 @@
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
 #include "stages/camera/solvefigures.h"
+#include "stages/shotfields.h"
 #include "stages/shotform.h"
 
 #include <algorithm>
@@ -50,17 +51,7 @@ private:
     }
 
     void addFocal() {
-        row("Focal length", bind(
-                                named(choice({"known", "guessed", "unknown"}), "focal"), kEdit,
-                                [](auto& s) -> auto& { return s.solveSettings.focal; }));
-        auto* value = bind(
-            decimal(1, 2000, 2, 1, " mm"), kEdit, [](auto& s) -> auto& { return s.solveSettings.focal_mm; });
-        auto* trust = bind(
-            decimal(0.01, 200, 2, 0.5, " mm"), kEdit, [](auto& s) -> auto& { return s.solveSettings.focalTrust_mm; });
-        auto* valueLabel = row("Value", value);
-        auto* trustLabel = row("Trust ±", trust);
-        showIf({value, valueLabel}, [](const Shot& s) { return s.solveSettings.focal != Knowledge::unknown; });
-        showIf({trust, trustLabel}, [](const Shot& s) { return s.solveSettings.focal == Knowledge::guessed; });
+        addFocalFields(*this, kEdit, "focal");
         row("Sensor width",
             bind(
                 decimal(1, 100, 2, 1, " mm"), kEdit, [](auto& s) -> auto& { return s.solveSettings.sensorWidth_mm; }));
@@ -105,13 +96,7 @@ private:
                       "Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks "
                       "say; free: for plates cropped off the middle"),
                 kEdit, [](auto& s) -> auto& { return s.solveSettings.axis; }));
-        auto* squeeze = bind(
-            decimal(0.05, 20, 3, 0.05), "Change the squeeze", [](auto& s) -> auto& { return s.solveSettings.squeeze; });
-        squeeze->setObjectName("squeeze");
-        squeeze->setToolTip(
-            "Pixels across over pixels down of one angle: 1 for a spherical lens, 0.5 for a plate squeezed by two and "
-            "not stretched again. Taken from the plate's pixels when it is opened");
-        row("Squeeze", squeeze);
+        addSqueezeField(*this, "squeeze");
     }
     void addBasePair() {
         auto* base = named(choice({"find out", "by hand"}), "basePair",

@@ -6,8 +6,12 @@
 #include "shot/stages/lensstage.h"
 #include "stages/lens/lenssights.h"
 #include "stages/lens/lensstage.h"
+#include "stages/shotfields.h"
 #include "stages/shotform.h"
 #include "widgets/filedialogs.h"
+#include "widgets/theme.h"
+
+#include <QListWidget>
 
 #include <array>
 #include <cmath>
@@ -27,7 +31,7 @@ constexpr std::array kSensors{SensorFormat{"full frame", 36.0}, SensorFormat{"Su
                               SensorFormat{"1-inch", 13.2},     SensorFormat{"2/3-inch", 8.8},
                               SensorFormat{"Super 16", 12.52}};
 
-const QStringList kViews{"plate", "undistorted", "round trip", "difference"};
+const QStringList kViews{"plate", "undistorted", "round trip", "difference", "residual"};
 
 template <class Widget>
 Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
@@ -41,6 +45,11 @@ QString within(double value, double deviation, int digits) {
                          : QString::number(value, 'f', digits);
 }
 
+QString sentence(QString words) {
+    words[0] = words[0].toUpper();
+    return words + ".";
+}
+
 QString sourceWords(LensCard::Source source) {
     switch (source) {
         case LensCard::Source::lines:
@@ -51,6 +60,8 @@ QString sourceWords(LensCard::Source source) {
             return "from the solve";
         case LensCard::Source::file:
             return "from a file";
+        case LensCard::Source::maps:
+            return "from maps";
         case LensCard::Source::typed:
             return "by hand";
         default:
@@ -86,15 +97,22 @@ private:
     }
 
     void addView() {
-        auto* view = named(choice({"as filmed", "undistorted", "round trip", "difference"}), "lensView",
-                           "Round trip: the distortion taken out and put back. Difference: how that differs");
+        auto* view = named(choice({"as filmed", "undistorted", "round trip", "difference", "residual"}), "lensView",
+                           "Round trip: the distortion taken out and put back. Difference: how that picture differs. "
+                           "Residual: how far places come back beside themselves, in pixels");
         row("See", view);
         connect(view, &QComboBox::activated, this, [this](int index) { stage_.look(kViews.value(index)); });
         auto* grid =
             named(new QCheckBox("Straight-edge grid"), "lensGrid", "Straight in life: bent as filmed (Shift+L)");
         wide(grid);
         connect(grid, &QCheckBox::clicked, this, [this](bool on) { stage_.setGrid(on); });
-        onRefresh([this, view, grid] {
+        auto* desqueezed =
+            named(new QCheckBox("Desqueezed"), "lensDesqueezed", "A squeezed plate stretched for the eye");
+        wide(desqueezed);
+        connect(desqueezed, &QCheckBox::clicked, this, [this](bool on) { stage_.setDesqueezed(on); });
+        onRefresh([this, view, grid, desqueezed] {
+            desqueezed->setVisible(session_.shot().solveSettings.squeeze != 1);
+            desqueezed->setChecked(stage_.isDesqueezed());
             view->setCurrentIndex(std::max(0, int(kViews.indexOf(stage_.looked()))));
             view->setEnabled(lensInForce(session_.shot()).has_value());
             grid->setChecked(stage_.showsGrid());
@@ -135,11 +153,7 @@ private:
         const Shot& shot = session_.shot();
         if (!session_.hasPlate()) return {};
         if (shot.lens.lines.isEmpty()) return "No lines yet. Six, near the edges and in both directions, are enough.";
-        if (!stage_.linesProblem().isEmpty()) {
-            QString problem = stage_.linesProblem() + ".";
-            problem[0] = problem[0].toUpper();
-            return problem;
-        }
+        if (!stage_.linesProblem().isEmpty()) return sentence(stage_.linesProblem());
         const LinesLens* found = stage_.linesLens();
         if (!found) return "working it out…";
         QStringList lines;
@@ -155,10 +169,8 @@ private:
                 lines << QString("Line %1 does not fit (%2 px): curved in life?")
                              .arg(i + 1)
                              .arg(found->lines[i].after_px, 0, 'f', 2);
-        for (const std::string& warning : found->warnings) {
-            lines << text(warning) + ".";
-            lines.back()[0] = lines.back()[0].toUpper();
-        }
+        for (const std::string& warning : found->warnings) lines << sentence(text(warning));
+        if (const QString cut = stage_.cutWords(); !cut.isEmpty()) lines << sentence(cut);
         return lines.join("\n");
     }
 
@@ -191,7 +203,7 @@ private:
             setQuietly(k3, lens.k3);
             setQuietly(cx, lens.cx);
             setQuietly(cy, lens.cy);
-            for (QDoubleSpinBox* box : {k1, k2, k3, cx, cy}) box->setEnabled(session_.isReady());
+            for (QDoubleSpinBox* box : {k1, k2, k3, cx, cy}) box->setEnabled(session_.isReady() && !lens.field);
             clear->setVisible(session_.shot().lens.lens.has_value());
             clear->setEnabled(!session_.isBusy());
             showWords(sure, sureWords());
@@ -219,6 +231,7 @@ private:
         const Shot& shot = session_.shot();
         const LensCard& card = shot.lens;
         if (!card.lens) return {};
+        if (card.lens->field) return mapsWords(card);
         QStringList lines;
         QString terms = sourceWords(card.source) + QString(": k1 %1").arg(within(card.lens->k1, card.deviations.k1, 5));
         if (card.lens->k2 != 0 || card.deviations.k2 > 0)
@@ -230,6 +243,27 @@ private:
             lines << QString("axis ± %1, %2 px")
                          .arg(card.deviations.axis_px.x(), 0, 'f', 1)
                          .arg(card.deviations.axis_px.y(), 0, 'f', 1);
+        return lines.join("\n");
+    }
+
+    static QString mapsWords(const LensCard& card) {
+        QStringList lines;
+        if (!card.maps.undistorting.empty()) {
+            const auto name = [](const std::string& path) {
+                return text(std::filesystem::path(path).filename().string());
+            };
+            lines << QString("from maps %1, %2").arg(name(card.maps.undistorting), name(card.maps.redistorting));
+            lines << QString("places return within %1 px%2")
+                         .arg(card.maps.returns_px, 0, 'f', 4)
+                         .arg(card.maps.half ? ", of half floats, smoothed" : "");
+        } else {
+            lines << "from maps, in a file";
+        }
+        const Lens& lens = *card.lens;
+        if (const auto corner = undistortedFromPlate(lens, {0, 0}))
+            lines << QString("%1: the corner goes %2 px")
+                         .arg(corner->x() < 0 ? "barrel" : "pincushion")
+                         .arg(corner->norm(), 0, 'f', 1);
         return lines.join("\n");
     }
 
@@ -246,6 +280,14 @@ private:
             if (index < int(kSensors.size()))
                 change("Change the sensor",
                        [&](Shot& shot) { shot.solveSettings.sensorWidth_mm = kSensors[std::size_t(index)].width_mm; });
+        });
+        addFocalFields(*this, kEdit, "lensFocal");
+        addSqueezeField(*this, "lensSqueeze");
+        auto* aspect = words("lensAspect");
+        onRefresh([this, aspect] {
+            const double held = session_.shot().solveSettings.squeeze;
+            showWords(aspect,
+                      held == 1 ? QString() : QString("a pixel is %1 times as wide as high").arg(1 / held, 0, 'f', 3));
         });
         auto* angle = words("lensAngle");
         onRefresh([this, format, angle] {
@@ -290,14 +332,32 @@ private:
         wide(buttonRow({measure}));
         onClick(measure,
                 [this] { stage_.measureChart(askToOpenSome(FileKind::charts, "Pictures of the chart", this)); });
-        auto* views = words("lensViews");
+        auto* views = named(new QListWidget, "lensViews", "Click to see the picture with its corners");
+        views->setAccessibleName("Pictures of the chart");
+        views->setMaximumHeight(130);
+        wide(views);
+        const auto look = [this](const QListWidgetItem* item) {
+            if (item) stage_.lookAtChart(std::size_t(item->listWidget()->row(item)));
+        };
+        connect(views, &QListWidget::itemClicked, this, look);
+        connect(views, &QListWidget::itemActivated, this, look);
         onRefresh([this, measure, views] {
             measure->setEnabled(session_.isReady());
-            QStringList lines;
-            for (const ChartView& view : session_.shot().lens.views)
-                lines << text(view.name) +
-                             (view.used ? QString("  %1 px").arg(view.rms_px, 0, 'f', 2) : "  " + text(view.trouble));
-            showWords(views, lines.join("\n"));
+            const auto& seen = session_.shot().lens.views;
+            views->setVisible(!seen.isEmpty());
+            QStringList labels;
+            for (const ChartView& view : seen)
+                labels << text(view.name) + (view.used ? QString("  %1 px").arg(view.rms_px, 0, 'f', 2)
+                                                       : "  set aside: " + text(view.trouble));
+            QStringList shown;
+            for (int i = 0; i < views->count(); ++i) shown << views->item(i)->text();
+            if (labels == shown) return;  // what is clicked stays as it is
+            views->clear();
+            for (int i = 0; i < labels.size(); ++i) {
+                auto* item = new QListWidgetItem(labels[i], views);
+                if (!seen[std::size_t(i)].used) item->setForeground(theme::kCoral);
+                item->setToolTip(labels[i]);
+            }
         });
     }
 
@@ -305,12 +365,16 @@ private:
         auto* take = named(button("Take from the solve"), "lensFromSolve", "The lens that the camera solve has found");
         auto* open = named(button("Open…"), "lensOpen", "A lens.json, or a calibration as OpenCV writes it (YAML)");
         auto* save = named(button("Save…"), "lensSave", "As .json, or .yml for OpenCV");
-        wide(buttonRow({open, save}));
+        auto* maps = named(button("Maps…"), "lensMaps",
+                           "A pair of ST maps made elsewhere: the one that undistorts, then the one that redistorts");
+        wide(buttonRow({open, maps, save}));
         wide(buttonRow({take}));
+        onClick(maps, [this] { stage_.askForMaps(); });
         onClick(take, [this] { stage_.takeFromSolve(); });
         onClick(open, [this] { stage_.openLens(); });
         onClick(save, [this] { stage_.saveLens(); });
-        onRefresh([this, take, open, save] {
+        onRefresh([this, take, open, save, maps] {
+            maps->setEnabled(session_.isReady());
             take->setEnabled(session_.shot().solve && !session_.isBusy());
             open->setEnabled(session_.isReady());
             save->setEnabled(lensInForce(session_.shot()).has_value());

@@ -77,7 +77,7 @@ void LinesOverlay::paint(QPainter& painter, const PlateView& view) {
 void LensGridOverlay::paint(QPainter& painter, const PlateView& view) {
     const Shot& shot = session_.shot();
     if (!stage_.showsGrid() || !shot.plate.isOpen()) return;
-    const auto lens = lensInForce(shot);
+    const auto lens = lensInForce(shot, session_.player.frame());
     const double cell = double(shot.plate.width) / kColumns;
     const int rows = int(shot.plate.height / cell) + 1;
     const auto draw = [&](const Vector2d& from, const Vector2d& to) {

@@ -1,5 +1,6 @@
 #include "stages/lens/lenssights.h"
 
+#include "canvas/marks.h"
 #include "base/parallel.h"
 #include "shot/stages/lensstage.h"
 
@@ -41,6 +42,67 @@ private:
     mutable DisplayBend table_;
 };
 
+/// What the places of the plate lose on the round trip.
+struct Residual {
+    explicit Residual(std::vector<float> pixels) : error(std::move(pixels)) {
+        std::size_t lost = 0;
+        for (const float one : error) {
+            if (std::isnan(one)) ++lost;
+            else worst_px = std::max(worst_px, double(one));
+        }
+        lostShare = double(lost) / double(std::max<std::size_t>(1, error.size()));
+    }
+    std::vector<float> error;  ///< of each pixel; NaN: it does not come back
+    double worst_px = 0;
+    double lostShare = 0;
+};
+
+/// So many that two of them tell something.
+int digitsFor(double px) { return px > 0 ? std::clamp(2 - int(std::floor(std::log10(px))), 2, 7) - 1 : 2; }
+
+QString lossWords(double share) {
+    return share > 5e-5 ? QString(" · %1 % of the plate is lost").arg(100 * share, 0, 'f', share < 0.01 ? 2 : 1)
+                        : QString();
+}
+
+/// How far each pixel comes back beside itself, in shades up to the worst; what is lost is hatched.
+class ResidualPicture : public Rendering {
+public:
+    ResidualPicture(const Lens& lens, const PixelBox& box) : lens_(lens), box_(box) {}
+    QImage made(const Picture& picture, const ViewTransform&) const override {
+        if (picture.width != lens_.width || picture.height != lens_.height) return {};
+        const Residual& residual = *measured();
+        auto pixels = std::make_unique_for_overwrite<std::uint32_t[]>(residual.error.size());
+        const double scale = residual.worst_px > 0 ? 255 / residual.worst_px : 0;
+        for (std::size_t i = 0; i < residual.error.size(); ++i) {
+            const auto column = i % std::size_t(picture.width), row = i / std::size_t(picture.width);
+            const float one = residual.error[i];
+            const auto grey = std::isnan(one) ? 0U : std::uint32_t(std::min(255.0, one * scale));
+            pixels[i] = std::isnan(one) ? ((column + row) / 6 % 2 ? 0xFF8A4A38U : 0xFF2A1A16U)
+                                        : 0xFF000000U | grey << 16 | grey << 8 | grey;
+        }
+        return imageOf(std::move(pixels), picture.width, picture.height, QImage::Format_RGB32);
+    }
+    /// Null until a picture was made.
+    const Residual* known() const { return isKnown_ ? residual_.get() : nullptr; }
+
+private:
+    const Residual* measured() const {
+        std::call_once(once_, [this] {
+            residual_ =
+                std::make_unique<Residual>(roundTripError(undistorting(lens_, box_), redistorting(lens_, box_)));
+            isKnown_ = true;
+        });
+        return residual_.get();
+    }
+
+    Lens lens_;
+    PixelBox box_;
+    mutable std::once_flag once_;
+    mutable std::unique_ptr<const Residual> residual_;
+    mutable std::atomic<bool> isKnown_{false};
+};
+
 /// Out and back in with the filter of the deliveries; as it comes out, or its difference from the plate.
 class RoundTripPicture : public Rendering {
 public:
@@ -50,7 +112,9 @@ public:
         std::call_once(once_, [this] {
             out_ = undistorting(lens_, box_);
             back_ = redistorting(lens_, box_);
-            worst_px_ = worstPlace();
+            const Residual residual(roundTripError(out_, back_));
+            worst_px_ = residual.worst_px;
+            lostShare_ = residual.lostShare;
         });
         if (picture.width != lens_.width || picture.height != lens_.height) return {};
         const Picture returned = bent(bent(picture, out_, filter_), back_, filter_);
@@ -67,7 +131,10 @@ public:
     /// itself through the tables that a delivery reads by.
     QString words() const {
         if (decibels_ <= 0) return {};
-        return QString(" · %1 dB · places return within %2 px").arg(decibels_, 0, 'f', 1).arg(worst_px_, 0, 'f', 4);
+        return QString(" · %1 dB · places return within %2 px")
+                   .arg(decibels_, 0, 'f', 1)
+                   .arg(worst_px_, 0, 'f', digitsFor(worst_px_)) +
+               lossWords(lostShare_);
     }
 
 private:
@@ -83,34 +150,6 @@ private:
             }
         return 10 * std::log10(255.0 * 255.0 / std::max(1e-9, squares / double(3 * shown.size())));
     }
-    /// Out by the one table, back by the other between its places.
-    double worstPlace() const {
-        const auto lookedUp = [](const LookUp& table, double x, double y) -> std::optional<Eigen::Vector2d> {
-            const double u = x - table.out.x0 - 0.5, v = y - table.out.y0 - 0.5;
-            const int column = int(std::floor(u)), row = int(std::floor(v));
-            if (column < 0 || row < 0 || column + 1 >= table.out.width() || row + 1 >= table.out.height())
-                return std::nullopt;
-            const auto at = [&](int r, int c) {
-                const float* place = &table.xy[2 * (std::size_t(r) * std::size_t(table.out.width()) + std::size_t(c))];
-                return Eigen::Vector2d(place[0], place[1]);
-            };
-            const double fx = u - column, fy = v - row;
-            const Eigen::Vector2d found = (1 - fy) * ((1 - fx) * at(row, column) + fx * at(row, column + 1)) +
-                                          fy * ((1 - fx) * at(row + 1, column) + fx * at(row + 1, column + 1));
-            return found.allFinite() ? std::optional(found) : std::nullopt;
-        };
-        double worst = 0;
-        for (int i = 0; i <= 16; ++i)
-            for (int j = 0; j <= 10; ++j) {
-                const Eigen::Vector2d plate(1 + (lens_.width - 2) * i / 16.0, 1 + (lens_.height - 2) * j / 10.0);
-                const auto straight = lookedUp(back_, plate.x(), plate.y());
-                if (!straight) continue;
-                const auto again = lookedUp(out_, straight->x() + box_.x0, straight->y() + box_.y0);
-                if (again) worst = std::max(worst, (*again - plate).norm());
-            }
-        return worst;
-    }
-
     static void differ(const std::vector<std::uint32_t>& plate, std::vector<std::uint32_t>& shown) {
         for (std::size_t i = 0; i < shown.size(); ++i) {
             int most = 0;
@@ -127,7 +166,7 @@ private:
     bool difference_;
     mutable std::once_flag once_;
     mutable LookUp out_, back_;
-    mutable std::atomic<double> worst_px_{0}, decibels_{0};
+    mutable std::atomic<double> worst_px_{0}, lostShare_{0}, decibels_{0};
 };
 
 constexpr const char* kNoLens = "there is no lens yet: draw lines in the Lens card, or solve the camera";
@@ -146,7 +185,7 @@ QString overscanWords(const PixelBox& box, int width, int height) {
 
 void LensSights::refresh() const {
     const Shot& shot = session_.shot();
-    const auto lens = lensInForce(shot);
+    const auto lens = lensInForce(shot, session_.player.frame());
     const Overscan& overscan = shot.lens.overscan;
     if (lens == lens_ && shot.lens.filter == filter_ && overscan == overscan_) return;
     lens_ = lens;
@@ -156,22 +195,38 @@ void LensSights::refresh() const {
     undistorted_.reset();
     roundTrip_.reset();
     difference_.reset();
+    residual_.reset();
     if (!lens_) return;
     box_ = undistortedBox(*lens_);
     chosenBox_ = undistortedBox(*lens_, overscan);
     bend_ = bendOf(*lens_);
     undistorted_ = std::make_shared<UndistortedPicture>(*lens_, box_);
-    roundTrip_ = std::make_shared<RoundTripPicture>(*lens_, box_, filter_, false);
-    difference_ = std::make_shared<RoundTripPicture>(*lens_, box_, filter_, true);
+    // What a delivery with this overscan would lose is lost here.
+    const PixelBox there = chosenBox_.value_or(box_);
+    roundTrip_ = std::make_shared<RoundTripPicture>(*lens_, there, filter_, false);
+    difference_ = std::make_shared<RoundTripPicture>(*lens_, there, filter_, true);
+    residual_ = std::make_shared<ResidualPicture>(*lens_, there);
 }
 
 const std::optional<Lens>& LensSights::lens() const {
     refresh();
     return lens_;
 }
-bool LensSights::isOfZoom() const {
+bool LensSights::isOfZoom() const { return pinion::isOfZoom(session_.shot()); }
+
+PixelBox LensSights::widestBox() const {
     const Shot& shot = session_.shot();
-    return !shot.lens.lens && shot.solve && shot.solve->zoom;
+    if (!isOfZoom()) return box();
+    if (zoom_ != shot.solve) {
+        zoom_ = shot.solve;
+        zoomBox_ = box();
+        for (const SolvedFrame& frame : shot.solve->frames) {
+            const PixelBox one = pinion::undistortedBox(lensOf(*shot.solve, frame));
+            zoomBox_ = {std::min(zoomBox_.x0, one.x0), std::min(zoomBox_.y0, one.y0), std::max(zoomBox_.x1, one.x1),
+                        std::max(zoomBox_.y1, one.y1)};
+        }
+    }
+    return zoomBox_;
 }
 std::shared_ptr<const PlateBend> LensSights::bend() const {
     refresh();
@@ -189,6 +244,10 @@ std::shared_ptr<const Rendering> LensSights::difference() const {
     refresh();
     return difference_;
 }
+std::shared_ptr<const Rendering> LensSights::residual() const {
+    refresh();
+    return residual_;
+}
 PixelBox LensSights::box() const {
     refresh();
     return box_;
@@ -205,11 +264,17 @@ PlateWarp UndistortedSight::warpAt(int) const {
     return warp;
 }
 
+std::optional<QRectF> UndistortedSight::extent() const {
+    if (!sights_.lens()) return std::nullopt;
+    const PixelBox box = sights_.widestBox();
+    return QRectF(box.x0, box.y0, box.width(), box.height());
+}
+
 QString UndistortedSight::words(int) const {
     const auto& lens = sights_.lens();
     if (!lens) return kNoLens;
     return "undistorted · overscan " + overscanWords(sights_.box(), lens->width, lens->height) +
-           (sights_.isOfZoom() ? " · the lens of the zoom's first frame" : "");
+           (sights_.isOfZoom() ? " · the zoom's lens on this frame" : "");
 }
 
 QString RoundTripSight::words(int) const {
@@ -217,6 +282,41 @@ QString RoundTripSight::words(int) const {
     const auto shown = std::static_pointer_cast<const RoundTripPicture>(rendering());
     return (difference_ ? "round trip against the plate · difference × 8" : "distortion taken out and put back") +
            shown->words();
+}
+
+namespace {
+
+const Residual* residualOf(const LensSights& sights) {
+    const auto picture = std::static_pointer_cast<const ResidualPicture>(sights.residual());
+    return picture ? picture->known() : nullptr;
+}
+
+}  // namespace
+
+QString ResidualSight::words(int) const {
+    if (!sights_.lens()) return kNoLens;
+    const Residual* residual = residualOf(sights_);
+    if (!residual) return "measuring the round trip…";
+    return QString("residual of the round trip · white: %1 px, the most")
+               .arg(residual->worst_px, 0, 'f', digitsFor(residual->worst_px)) +
+           lossWords(residual->lostShare);
+}
+
+void ResidualSight::paint(QPainter& painter, const PlateView& view) const {
+    const Residual* residual = residualOf(sights_);
+    const auto& lens = sights_.lens();
+    if (!residual || !lens || residual->error.size() != std::size_t(lens->width) * std::size_t(lens->height)) return;
+    constexpr int kAcross = 7, kDown = 5;
+    for (int j = 0; j < kDown; ++j)
+        for (int i = 0; i < kAcross; ++i) {
+            const int x = int((i + 0.5) * lens->width / kAcross), y = int((j + 0.5) * lens->height / kDown);
+            const float error = residual->error[std::size_t(y) * std::size_t(lens->width) + std::size_t(x)];
+            const auto at = view.screenFromPlate({x + 0.5, y + 0.5});
+            if (!at) continue;
+            drawLabel(painter, *at - QPointF(20, 8),
+                      std::isnan(error) ? QString("lost")
+                                        : QString::number(double(error), 'f', digitsFor(residual->worst_px)));
+        }
 }
 
 }  // namespace pinion

@@ -5,9 +5,11 @@
 #include "exchange/formats.h"
 #include "exchange/opencvlens.h"
 #include "jobs/lensing.h"
+#include "plate/cuts.h"
 #include "shot/edits/lensedits.h"
 #include "shot/stages/lensstage.h"
 #include "stages/lens/lenscard.h"
+#include "stages/lens/chartsight.h"
 #include "stages/lens/lensoverlays.h"
 #include "stages/lens/lenssights.h"
 #include "stages/lens/linetool.h"
@@ -27,6 +29,7 @@ LensStage::LensStage(Session& session)
                takeFit();
                emit fitChanged();
            }),
+      cuts_(session.jobs, [this] { emit fitChanged(); }),
       sights_(std::make_unique<LensSights>(session)) {
     connect(&session.document, &Document::changed, this, &LensStage::refreshFit);
 }
@@ -43,6 +46,7 @@ void LensStage::refreshFit() {
     const Shot& shot = session_.shot();
     if (shot.lens.lines.isEmpty() || !shot.plate.isOpen()) {
         fit_.clear();
+        cuts_.clear();
         bends_.clear();
         return;
     }
@@ -55,6 +59,35 @@ void LensStage::refreshFit() {
         });
     }
     takeFit();
+    refreshCuts();
+}
+
+namespace {
+
+std::vector<int> lineFrames(const Shot& shot) {
+    std::vector<int> frames;
+    for (const LensLine& line : shot.lens.lines) frames.push_back(line.frame);
+    return frames;
+}
+
+}  // namespace
+
+void LensStage::refreshCuts() {
+    const auto range = framesOfLines(lineFrames(session_.shot()));
+    if (!range) {
+        cuts_.clear();
+        return;
+    }
+    cuts_.want({range->first, range->last},
+               [range = *range,
+                frames = session_.player.sharedFrames()](const Progress& progress) -> Expected<std::vector<int>> {
+                   return frames ? findCuts(*frames, range.first, range.last, progress) : std::vector<int>{};
+               });
+}
+
+QString LensStage::cutWords() const {
+    if (!cuts_.value()) return {};
+    return text(pinion::cutWords(lineFrames(session_.shot()), *cuts_.value()));
 }
 
 /// The lens in the shot is what its lines say: no step of its own, it belongs to the edit of the lines.
@@ -95,8 +128,12 @@ void LensStage::furnish(const Desk& desk) {
     desk.canvas.addSight(std::make_unique<UndistortedSight>(*sights_));
     desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, false));
     desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, true));
+    desk.canvas.addSight(std::make_unique<ResidualSight>(*sights_));
+    desk.canvas.addSight(std::make_unique<ChartSight>(session_, *this));
+    stretch_ = [canvas = &desk.canvas](double aspect) { canvas->setPixelAspect(aspect); };
+    connect(&session_.document, &Document::changed, this, &LensStage::refreshAspect);
     connect(this, &LensStage::fitChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
-    connect(this, &LensStage::viewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
+    connect(this, &LensStage::viewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->refreshView(); });
     connect(&desk.canvas, &Canvas::looked, this, &LensStage::viewChanged);
     connect(&session_.document, &Document::changed, &desk.canvas, [canvas = &desk.canvas] {
         if (!canvas->sight().isEmpty()) canvas->refreshView();
@@ -148,6 +185,8 @@ void LensStage::addLensCommands(const Desk& desk) {
     c.add(
         "Lens", "Open lens…", {}, [this] { openLens(); }, plate);
     c.add(
+        "Lens", "Open ST maps…", {}, [this] { askForMaps(); }, plate);
+    c.add(
         "Lens", "Save lens…", {}, [this] { saveLens(); }, lens);
     c.add(
         "View", "Undistorted", {K("Ctrl+6")}, [desk] { desk.show("undistorted"); }, lens);
@@ -155,6 +194,15 @@ void LensStage::addLensCommands(const Desk& desk) {
         "View", "Round trip through the lens", {K("Ctrl+7")}, [desk] { desk.show("round trip"); }, lens);
     c.add(
         "View", "Difference of the round trip", {K("Ctrl+8")}, [desk] { desk.show("difference"); }, lens);
+    c.add(
+        "View", "Residual of the round trip", {K("Ctrl+9")}, [desk] { desk.show("residual"); }, lens);
+    c.add(
+        "View", "Desqueezed", {}, [this] { setDesqueezed(!desqueezed_); },
+        [this] {
+            return session_.hasPlate() && session_.shot().solveSettings.squeeze == 1
+                       ? QString("the plate is not squeezed: its squeeze is 1")
+                       : whyNoPlate(session_);
+        });
     c.add(
         "View", "Straight-edge grid", {K("Shift+L")}, [this] { setGrid(!grid_); },
         [this] { return whyNoPlate(session_); });
@@ -179,6 +227,22 @@ QString LensStage::looked() const { return shown_ ? shown_() : QString("plate");
 void LensStage::setGrid(bool shown) {
     grid_ = shown;
     emit viewChanged();
+}
+
+void LensStage::lookAtChart(std::size_t view) {
+    chartView_ = view;
+    look("chart");
+    emit viewChanged();
+}
+
+void LensStage::setDesqueezed(bool stretched) {
+    desqueezed_ = stretched;
+    refreshAspect();
+    emit viewChanged();
+}
+
+void LensStage::refreshAspect() {
+    if (stretch_) stretch_(desqueezed_ ? 1 / session_.shot().solveSettings.squeeze : 1);
 }
 
 // ---- other ways to a lens
@@ -206,13 +270,39 @@ void LensStage::openLens() {
     session_.edit("Open a lens", withLens(session_.shot(), *lens, LensCard::Source::file));
 }
 
+void LensStage::askForMaps() {
+    LensMaps files;
+    files.undistorting = askToOpen(FileKind::maps, "The map that undistorts (1 of 2)").toStdString();
+    if (files.undistorting.empty()) return;
+    files.redistorting = askToOpen(FileKind::maps, "The map that redistorts (2 of 2)").toStdString();
+    if (!files.redistorting.empty()) openMaps(files);
+}
+
+void LensStage::openMaps(const LensMaps& files) {
+    if (!session_.isReady()) return;
+    const Shot shot = session_.shot();
+    const auto run = [files, shot](const JobLink&) -> Expected<MapsLens> {
+        auto found = readMapsLens(files, shot.plate.width, shot.plate.height, focalForLens_px(shot));
+        if (found) found->lens.squeeze = shot.solveSettings.squeeze;
+        return found;
+    };
+    const auto merge = [this, files](MapsLens& found) {
+        session_.edit("Take the lens from ST maps", withMapsLens(session_.shot(), found, files));
+        QString words = QString("Lens read from maps: places return within %1 px.").arg(found.returns_px, 0, 'f', 4);
+        for (const std::string& warning : found.warnings) words += " Note: " + text(warning) + ".";
+        session_.say(words);
+    };
+    session_.jobs.start(Job<MapsLens>{.name = "Reading ST maps", .run = run, .merge = merge});
+}
+
 void LensStage::saveLens() {
     const auto& lens = sights_->lens();
     if (!lens) return;
     const QString path = askToSave(FileKind::lens, "Save lens", text(session_.shot().name + ".lens.json"));
     if (path.isEmpty()) return;
     const bool yaml = path.endsWith(".yml") || path.endsWith(".yaml");
-    const auto written = writeFile(path.toStdString(), yaml ? openCvLens(*lens) : lensJson(*lens));
+    const auto words = yaml ? openCvLens(*lens) : Expected<std::string>(lensJson(*lens));
+    const auto written = words.and_then([&](const std::string& held) { return writeFile(path.toStdString(), held); });
     if (written) session_.say("Lens saved: " + path);
     else session_.sayError(text(written.error().message));
 }
@@ -265,29 +355,29 @@ void LensStage::startBending(const QString& name, int frames,
 }
 
 void LensStage::renderUndistorted(const std::filesystem::path& pattern) {
-    const auto lens = sights_->lens();
-    if (!lens || !session_.isReady()) return;
     const Shot shot = session_.shot();
+    const auto glass = glassOf(shot);
+    if (!glass || !session_.isReady()) return;
     const BendChoices choices{.overscan = shot.lens.overscan, .filter = shot.lens.filter};
     startBending(
         "Undistorting", shot.plate.range.count(),
-        [range = shot.plate.range, lens = *lens, choices, pattern, frames = session_.player.sharedFrames()](
-            const Progress& progress) { return undistortPlate(*frames, range, lens, pattern, choices, progress); },
+        [range = shot.plate.range, glass = *glass, choices, pattern, frames = session_.player.sharedFrames()](
+            const Progress& progress) { return undistortPlate(*frames, range, glass, pattern, choices, progress); },
         pattern);
 }
 
 void LensStage::redistort(const std::filesystem::path& pictures, const std::filesystem::path& pattern) {
-    const auto lens = sights_->lens();
-    if (!lens || !session_.isReady()) return;
+    const auto glass = glassOf(session_.shot());
+    if (!glass || !session_.isReady()) return;
     const BendChoices choices{.filter = session_.shot().lens.filter};
     startBending(
         "Redistorting", 0,
-        [lens = *lens, choices, pictures, pattern](const Progress& progress) -> Expected<BentFrames> {
+        [glass = *glass, choices, pictures, pattern](const Progress& progress) -> Expected<BentFrames> {
             const auto plate = Plate::open(pictures, {.overscan = true}, progress.part(0, 0.05));
             if (!plate) return tl::unexpected(plate.error());
             FrameCache frames(*plate, std::size_t(512) << 20);
             const PlateFacts& facts = frames.facts();
-            return redistortPictures(frames, {facts.firstFrame, facts.lastFrame}, lens, pattern, choices,
+            return redistortPictures(frames, {facts.firstFrame, facts.lastFrame}, glass, pattern, choices,
                                      progress.part(0.05, 1));
         },
         pattern);

@@ -30,6 +30,8 @@ public:
     const QString& linesProblem() const { return fit_.problem(); }
     /// It is of the lines as they are now.
     bool isFitted() const;
+    /// That lines lie on both sides of a cut, in words; empty when none do.
+    QString cutWords() const;
     /// How far from straight a line of the card is, if it was fitted.
     std::optional<LineBend> bendOf(std::size_t line) const;
 
@@ -42,7 +44,16 @@ public:
     bool showsGrid() const { return grid_; }
     void setGrid(bool shown);
 
+    /// Which picture of the chart is looked at, among the card's views.
+    std::size_t chartView() const { return chartView_; }
+    void lookAtChart(std::size_t view);
+    /// A squeezed plate is stretched for the eye.
+    bool isDesqueezed() const { return desqueezed_; }
+    void setDesqueezed(bool stretched);
+
     void openLens();
+    void askForMaps();
+    void openMaps(const LensMaps& files);
     void saveLens();
     void takeFromSolve();
     void measureChart(const QStringList& pictures);
@@ -60,15 +71,21 @@ private:
                       const std::filesystem::path& pattern);
     void refreshFit();
     void takeFit();
+    void refreshCuts();
+    void refreshAspect();
 
     Derived<LinesLens, std::uint64_t> fit_;
-    std::vector<std::optional<LineBend>> bends_;  ///< of the card's lines, while they are those of the fit
+    Derived<std::vector<int>, std::pair<int, int>> cuts_;  ///< between the frames that hold lines
+    std::vector<std::optional<LineBend>> bends_;           ///< of the card's lines, while they are those of the fit
     LineTool* lineTool_ = nullptr;
     std::unique_ptr<LensSights> sights_;
     std::function<void(const QString&)> show_;
     std::function<QString()> shown_;
     std::function<void()> takeTool_;
+    std::function<void(double)> stretch_;
+    std::size_t chartView_ = 0;
     bool grid_ = false;
+    bool desqueezed_ = true;
 };
 
 }  // namespace pinion

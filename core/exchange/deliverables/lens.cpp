@@ -9,7 +9,7 @@ namespace {
 Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
     const auto lens = lensFileOf(shot);
     if (!lens) return tl::unexpected(lens.error());
-    return deliverable.format == DeliverableFormat::yaml ? openCvLens(*lens) : lensJson(*lens);
+    return deliverable.format == DeliverableFormat::yaml ? openCvLens(*lens) : Expected<std::string>(lensJson(*lens));
 }
 
 Expected<void> check(const Shot& shot, const Deliverable& deliverable, const std::filesystem::path& path) {
@@ -18,7 +18,7 @@ Expected<void> check(const Shot& shot, const Deliverable& deliverable, const std
     const auto read = deliverable.format == DeliverableFormat::yaml ? readOpenCvLens(path) : readLens(path);
     if (!read) return tl::unexpected(read.error());
     return checkSame(std::abs(read->k1 - written->k1) < 1e-12 && std::abs(read->focal_px - written->focal_px) < 1e-6 &&
-                         std::abs(read->cx - written->cx) < 1e-6,
+                         std::abs(read->cx - written->cx) < 1e-6 && read->field == written->field,
                      path, "the lens differs from the shot's");
 }
 

@@ -8,6 +8,7 @@ Shot withLens(const Shot& shot, const std::optional<Lens>& lens, LensCard::Sourc
     result.lens.source = lens ? source : LensCard::Source::none;
     result.lens.lens = lens;
     result.lens.deviations = deviations;
+    result.lens.maps = {};
     return result;
 }
 
@@ -31,6 +32,14 @@ Shot withSolvedLens(const Shot& shot) {
     const Solve& solve = *shot.solve;
     return withLens(shot, solve.lens, LensCard::Source::solve,
                     {.k1 = solve.k1Deviation, .k2 = solve.k2Deviation, .axis_px = solve.axisDeviation_px});
+}
+
+Shot withMapsLens(const Shot& shot, const MapsLens& found, LensMaps maps) {
+    Shot result = withLens(shot, found.lens, LensCard::Source::maps);
+    maps.returns_px = found.returns_px;
+    maps.half = found.isHalf;
+    result.lens.maps = std::move(maps);
+    return result;
 }
 
 }  // namespace pinion

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "lens/maps.h"
 #include "shot/shot.h"
 
 namespace pinion {
@@ -16,5 +17,8 @@ Shot withChartLens(const Shot& shot, const ChartLens& found);
 
 /// What the camera solve found becomes the card's lens. The shot as it is when there is no solve.
 Shot withSolvedLens(const Shot& shot);
+
+/// The lens that two maps make (lensFromMaps); `maps` names their files.
+Shot withMapsLens(const Shot& shot, const MapsLens& found, LensMaps maps);
 
 }  // namespace pinion

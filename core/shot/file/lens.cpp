@@ -8,7 +8,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-constexpr std::array kSources{"none", "typed", "lines", "chart", "solve", "file"};
+constexpr std::array kSources{"none", "typed", "lines", "chart", "solve", "file", "maps"};
 constexpr std::array kTerms{"auto", "k1", "k1k2", "k1k2k3"};
 constexpr std::array kAxes{"auto", "centre", "free"};
 constexpr std::array kFilters{"bilinear", "bicubic", "lanczos", "area"};
@@ -44,6 +44,11 @@ json viewsOf(const LensCard& card) {
                          {"rms_px", view.rms_px},
                          {"trouble", view.trouble},
                          {"corners", places(List<Eigen::Vector2d>(view.corners))}});
+    for (std::size_t i = 0; i < views.size(); ++i) {
+        const ChartView& view = card.views[i];
+        if (!view.path.empty()) views[i]["path"] = view.path;
+        if (view.frame) views[i]["frame"] = *view.frame;
+    }
     return views;
 }
 
@@ -64,6 +69,11 @@ void put(json& document, const Shot& shot, const fs::path&) {
     if (c.axis != LineAxis::automatic) lens["axis"] = kAxes[std::size_t(c.axis)];
     lens["chart"] = {{"columns", c.chart.columns}, {"rows", c.chart.rows}, {"square", c.chart.square}};
     if (!c.views.isEmpty()) lens["views"] = viewsOf(c);
+    if (!c.maps.undistorting.empty())
+        lens["maps"] = {{"undistorting", c.maps.undistorting},
+                        {"redistorting", c.maps.redistorting},
+                        {"returns_px", c.maps.returns_px},
+                        {"half", c.maps.half}};
     if (c.filter != BendFilter::bicubic) lens["filter"] = kFilters[std::size_t(c.filter)];
     if (c.overscan.kind != Overscan::Kind::automatic)
         lens["overscan"] = {{"kind", kOverscans[std::size_t(c.overscan.kind)]}, {"pixels", c.overscan.pixels}};
@@ -90,6 +100,8 @@ void takeViews(const json& lens, LensCard& card) {
         view.rms_px = number(entry, "rms_px", where);
         view.trouble = text(entry, "trouble", where);
         view.corners = takePlaces(entry, "corners", where);
+        if (entry.contains("path")) view.path = text(entry, "path", where);
+        if (entry.contains("frame")) view.frame = whole(entry, "frame", where);
         views.push_back(std::move(view));
     }
     card.views = List<ChartView>(std::move(views));
@@ -119,6 +131,11 @@ void take(const json& document, Shot& shot, const fs::path&) {
     c.chart = {whole(chart, "columns", "lens.chart"), whole(chart, "rows", "lens.chart"),
                number(chart, "square", "lens.chart")};
     if (lens.contains("views")) takeViews(lens, c);
+    if (lens.contains("maps")) {
+        const json& maps = member(lens, "maps", "lens");
+        c.maps = {text(maps, "undistorting", "lens.maps"), text(maps, "redistorting", "lens.maps"),
+                  number(maps, "returns_px", "lens.maps"), flagOr(maps, "half", false, "lens.maps")};
+    }
     if (lens.contains("filter")) c.filter = word<BendFilter>(lens, "filter", kFilters, "lens");
     if (lens.contains("overscan")) {
         const json& overscan = lens["overscan"];

@@ -23,31 +23,6 @@ std::uint64_t key(const json& object, const char* name, const std::string& where
     return value.get<std::uint64_t>();
 }
 
-json lensValues(const Lens& lens) {
-    return {{"width", lens.width}, {"height", lens.height},  {"focal_px", lens.focal_px},
-            {"k1", lens.k1},       {"k2", lens.k2},          {"k3", lens.k3},
-            {"p1", lens.p1},       {"p2", lens.p2},          {"cx", lens.cx},
-            {"cy", lens.cy},       {"squeeze", lens.squeeze}};
-}
-
-Lens takeLensValues(const json& object, const std::string& where) {
-    Lens lens;
-    lens.width = whole(object, "width", where);
-    lens.height = whole(object, "height", where);
-    for (const auto& [name, value] : {std::pair<const char*, double*>{"focal_px", &lens.focal_px},
-                                      {"k1", &lens.k1},
-                                      {"k2", &lens.k2},
-                                      {"k3", &lens.k3},
-                                      {"p1", &lens.p1},
-                                      {"p2", &lens.p2},
-                                      {"cx", &lens.cx},
-                                      {"cy", &lens.cy},
-                                      {"squeeze", &lens.squeeze}})
-        *value = number(object, name, where);
-    if (const auto checked = checkLens(lens); !checked) malformed(where + ": " + checked.error().message);
-    return lens;
-}
-
 std::pair<int, int> twoFrames(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 frames");
     return {int(number(value[0], where)), int(number(value[1], where))};

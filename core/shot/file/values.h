@@ -1,7 +1,7 @@
 #pragma once
 
 #include "base/json.h"
-#include "lens/lens.h"
+#include "lens/lensjson.h"
 #include "shot/shot.h"
 
 #include <array>
@@ -26,8 +26,6 @@ Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
 Eigen::Vector2d vector2(const jsonfile::json& value, const std::string& where);
 /// A whole number that is not negative: an id or a fingerprint.
 std::uint64_t key(const jsonfile::json& object, const char* name, const std::string& where);
-jsonfile::json lensValues(const Lens& lens);
-Lens takeLensValues(const jsonfile::json& object, const std::string& where);
 std::pair<int, int> twoFrames(const jsonfile::json& value, const std::string& where);
 List<TrackId> takeIds(const jsonfile::json& object, const char* name, const std::string& where);
 

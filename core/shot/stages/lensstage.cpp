@@ -53,6 +53,15 @@ std::optional<Lens> lensInForce(const Shot& shot) {
     return lens;
 }
 
+bool isOfZoom(const Shot& shot) { return !shot.lens.lens && shot.solve && shot.solve->zoom; }
+
+std::optional<Lens> lensInForce(const Shot& shot, int frame) {
+    auto lens = lensInForce(shot);
+    if (!lens || !isOfZoom(shot)) return lens;
+    if (const SolvedFrame* solved = solvedFrameAt(*shot.solve, frame)) lens = lensOf(*shot.solve, *solved);
+    return checkLens(*lens) ? lens : std::nullopt;
+}
+
 double focalForLens_px(const Shot& shot) {
     const SolveSettings& s = shot.solveSettings;
     if (s.focal != Knowledge::unknown) return focalPixels(s.focal_mm, s.sensorWidth_mm, shot.plate.width);

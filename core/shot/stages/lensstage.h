@@ -9,6 +9,10 @@ StageReport lensReport(const Shot& shot);
 
 /// The lens that the shot is seen through: the Lens card's, else the one that the solve found.
 std::optional<Lens> lensInForce(const Shot& shot);
+/// Of a solved zoom the one on that frame.
+std::optional<Lens> lensInForce(const Shot& shot, int frame);
+/// The lens in force is of a zoom: another one on every frame.
+bool isOfZoom(const Shot& shot);
 
 /// The lines as the fit takes them, and how. Lines that have not three places yet are left out; `places` gives the
 /// places in the card of those that are taken.
