@@ -102,6 +102,14 @@ void benchMaps() {
         const StMap out = undistortMap(lens), back = redistortMap(lens);
         std::printf("ST maps %dx%d, both ways: %.2f s (%zu values)\n", width, height, secondsSince(start),
                     out.st.size() + back.st.size());
+        start = Clock::now();
+        const auto read = lensFromMaps(out, back, width, height, lens.focal_px);
+        if (!read) continue;
+        std::printf("  as a lens: %.2f s, %.5f px from the one that wrote them, places return within %.4f px\n",
+                    secondsSince(start), mappingError(lens, read->lens), read->returns_px);
+        start = Clock::now();
+        const LookUp table = undistorting(read->lens, undistortedBox(read->lens));
+        std::printf("  a table through it: %.2f s (%zu values)\n", secondsSince(start), table.xy.size());
     }
 }
 
