@@ -1,7 +1,9 @@
 #include "plates.h"
 
 #include "exchange/formats.h"
+#include "steady/riding.h"
 
+#include <algorithm>
 #include <cstdio>
 
 namespace pinion::cli {
@@ -52,6 +54,22 @@ Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts
                 return failure(Fault::input, "{}: track '{}' has frame {}, the plate holds {}-{}", path, track.name,
                                sample.frame, facts.firstFrame, facts.lastFrame);
     return std::move(file->tracks);
+}
+
+Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::string& tracks, const FrameRange& range,
+                                       const PlateFacts& facts) {
+    auto mattes = readMattes(path);
+    if (!mattes) return mattes;
+    const auto riding = std::find_if(mattes->begin(), mattes->end(), [](const Matte& matte) { return matte.ride; });
+    if (riding == mattes->end()) return mattes;
+    if (tracks.empty())
+        return failure(Fault::input, "{}: shape '{}' rides on {}; give the tracks as well", path, riding->name,
+                       riding->ride->tracks.front());
+    const auto carriers = tracksFor(tracks, facts);
+    if (!carriers) return tl::unexpected(carriers.error());
+    auto carried = ridden(std::move(*mattes), *carriers, range);
+    if (!carried) return failure(carried.error().fault, "{}: {}", path, carried.error().message);
+    return carried;
 }
 
 }  // namespace pinion::cli

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "console.h"
+#include "matte/matte.h"
 #include "plate/plate.h"
 #include "track/tracking.h"
 
@@ -23,5 +24,10 @@ std::size_t budget(const Console& console);
 
 /// Tracks from a file, checked against the plate's size, rate and frames.
 Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts& facts);
+
+/// Mattes from a file, those that ride carried by the tracks of another over `range`. Fails when one rides and no
+/// tracks are given.
+Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::string& tracks, const FrameRange& range,
+                                       const PlateFacts& facts);
 
 }  // namespace pinion::cli

@@ -314,14 +314,20 @@ void Canvas::paintEvent(QPaintEvent*) {
     paintPicture(painter);
     paintProblem(painter);
     painter.setRenderHint(QPainter::Antialiasing);
+    if (overlaysShown_ && compare_ != Compare::beside) paintMarks(painter);
     if (shownSight()) paintSightNote(painter);
-    if (!overlaysShown_ || compare_ == Compare::beside) return;
+}
+
+void Canvas::paintMarks(QPainter& painter) {
+    painter.save();
     // Of a wipe only the result's side has the tracks where they are drawn.
     if (compare_ == Compare::wipe) painter.setClipRect(QRectF(wipeHandle().x() + 1, 0, width(), height()));
     if (const Sight* sight = shownSight()) sight->paint(painter, view_);
-    if (!showsPlate()) return;
-    for (const auto& overlay : overlays_) overlay->paint(painter, view_);
-    if (Tool* held = tool()) held->paint(painter, view_);
+    if (showsPlate()) {
+        for (const auto& overlay : overlays_) overlay->paint(painter, view_);
+        if (Tool* held = tool()) held->paint(painter, view_);
+    }
+    painter.restore();
 }
 
 void Canvas::paintProblem(QPainter& painter) {

@@ -98,6 +98,7 @@ private:
     void refreshImage();
     void paintPicture(QPainter& painter);
     void paintOne(QPainter& painter, const QRectF& area, bool filmed, const QPointF& by);
+    void paintMarks(QPainter& painter);
     void paintSightNote(QPainter& painter);
     void paintProblem(QPainter& painter);
     void reportPointed();

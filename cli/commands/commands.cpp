@@ -15,6 +15,7 @@ Runner addSolve(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
 Runner addDeliver(CLI::App& command);
+Runner addMatte(CLI::App& command);
 Runner addRun(CLI::App& command);
 
 std::span<const Command> commands() {
@@ -29,6 +30,7 @@ std::span<const Command> commands() {
         {"solve", "camera, lens and point cloud", addSolve},
         {"steady", "steadied frames", addSteady},
         {"shake", "takes a shake from one plate and lends it to another", addShake},
+        {"matte", "mattes as pictures, or as the plate's alpha", addMatte},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };

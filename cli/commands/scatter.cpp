@@ -18,7 +18,7 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct Words {
-    std::string plate, out, exclude;
+    std::string plate, out, exclude, rides;
     int features = 500;
     double distance = 16.0;
     TrackWords track;
@@ -45,7 +45,7 @@ int run(const Console& console, const Words& w) {
                             *channelFrom(w.track.channel),
                             *preFilterFrom(w.track.preFilter)};
     if (!w.exclude.empty()) {
-        const auto mattes = readMattes(w.exclude);
+        const auto mattes = mattesFor(w.exclude, w.rides, *range, facts);
         if (!mattes) return fail(mattes.error());
         shot.mattes = List<Matte>(*mattes);
     }
@@ -67,6 +67,7 @@ Runner addScatter(CLI::App& command) {
     command.add_option("--features", w.features, "how many to keep in each frame")->check(CLI::Range(1, 100000));
     command.add_option("--least-distance", w.distance, "pixels between two features")->check(CLI::Range(2.0, 1000.0));
     command.add_option("--exclude", w.exclude, "mattes.json");
+    command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     addTrackOptions(command, w.track);
     return [words](const Console& console) { return run(console, *words); };
 }

@@ -145,7 +145,7 @@ int run(const Console& console, const Words& w) {
     Shot shot = shotOf(facts);
     if (const auto applied = applySolveWords(w, shot); !applied) return fail(applied.error());
     if (!w.exclude.empty()) {
-        const auto mattes = readMattes(w.exclude);
+        const auto mattes = mattesFor(w.exclude, w.tracks, {facts.firstFrame, facts.lastFrame}, facts);
         if (!mattes) return fail(mattes.error());
         shot.mattes = List<Matte>(*mattes);
     }

@@ -1,24 +1,92 @@
 #include "matte/matte.h"
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
 
 namespace pinion {
+namespace {
 
-Polygon outlineAt(const Matte& matte, int frame) {
-    if (matte.keys.empty()) return {};
+using Eigen::Vector2d;
+
+constexpr int kPieces = 16;  // of a curved edge
+
+/// The slopes of a cubic through the keys at one of them (Catmull and Rom 1974, for uneven frames).
+Vector2d slopeAt(const std::vector<Matte::Key>& keys, std::size_t i, const auto& pointOf) {
+    const std::size_t before = i > 0 ? i - 1 : i, after = i + 1 < keys.size() ? i + 1 : i;
+    const double frames = keys[after].frame - keys[before].frame;
+    return frames > 0 ? Vector2d((pointOf(keys[after]) - pointOf(keys[before])) / frames) : Vector2d(0, 0);
+}
+
+Vector2d between(const Matte& matte, std::size_t before, double frame, const auto& pointOf) {
+    const auto& keys = matte.keys;
+    const Vector2d from = pointOf(keys[before]), to = pointOf(keys[before + 1]);
+    const double frames = keys[before + 1].frame - keys[before].frame;
+    const double t = (frame - keys[before].frame) / frames;
+    if (matte.between == Matte::Between::linear) return from + t * (to - from);
+    const Vector2d leaving = frames * slopeAt(keys, before, pointOf),
+                   arriving = frames * slopeAt(keys, before + 1, pointOf);
+    const double t2 = t * t, t3 = t2 * t;
+    return (2 * t3 - 3 * t2 + 1) * from + (t3 - 2 * t2 + t) * leaving + (3 * t2 - 2 * t3) * to + (t3 - t2) * arriving;
+}
+
+Vector2d tangentOf(const Polygon& tangents, std::size_t i) {
+    return i < tangents.size() ? tangents[i] : Vector2d(0, 0);
+}
+
+}  // namespace
+
+std::optional<Matte::Key> shapeAt(const Matte& matte, int frame) {
+    if (matte.keys.empty()) return std::nullopt;
     const auto after =
         std::find_if(matte.keys.begin(), matte.keys.end(), [&](const Matte::Key& key) { return key.frame >= frame; });
-    if (after == matte.keys.end()) return matte.keys.back().polygon;
-    if (after == matte.keys.begin() || after->frame == frame) return after->polygon;
-    const auto before = after - 1;
-    const double share = double(frame - before->frame) / (after->frame - before->frame);
-    Polygon outline = before->polygon;
-    for (std::size_t i = 0; i < outline.size() && i < after->polygon.size(); ++i)
-        outline[i] += share * (after->polygon[i] - outline[i]);
+    Matte::Key shape = after == matte.keys.end() ? matte.keys.back() : *after;
+    const bool isBetween = after != matte.keys.end() && after != matte.keys.begin() && after->frame != frame;
+    shape.frame = frame;
+    // Of a matte that is curved on any key the others have tangents of no length.
+    const bool isCurved = std::any_of(matte.keys.begin(), matte.keys.end(),
+                                      [](const Matte::Key& key) { return !key.in.empty() || !key.out.empty(); });
+    if (!isBetween) {
+        if (isCurved) shape.in.resize(shape.polygon.size(), Vector2d(0, 0));
+        if (isCurved) shape.out.resize(shape.polygon.size(), Vector2d(0, 0));
+        return shape;
+    }
+    const auto before = std::size_t(after - matte.keys.begin() - 1);
+    shape.in.clear();
+    shape.out.clear();
+    for (std::size_t i = 0; i < shape.polygon.size(); ++i) {
+        shape.polygon[i] = between(matte, before, frame, [i](const Matte::Key& key) { return key.polygon[i]; });
+        if (!isCurved) continue;
+        shape.in.push_back(between(matte, before, frame, [i](const Matte::Key& key) { return tangentOf(key.in, i); }));
+        shape.out.push_back(
+            between(matte, before, frame, [i](const Matte::Key& key) { return tangentOf(key.out, i); }));
+    }
+    return shape;
+}
+
+Polygon flattened(const Matte::Key& shape) {
+    if (shape.in.empty() && shape.out.empty()) return shape.polygon;
+    Polygon outline;
+    const std::size_t count = shape.polygon.size();
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t next = (i + 1) % count;
+        const Vector2d &a = shape.polygon[i], &d = shape.polygon[next];
+        const Vector2d leaving = tangentOf(shape.out, i), arriving = tangentOf(shape.in, next);
+        for (int k = 0; k < kPieces; ++k) {
+            const double t = double(k) / kPieces, u = 1 - t;
+            outline.push_back(u * u * u * a + 3 * u * u * t * (a + leaving) + 3 * u * t * t * (d + arriving) +
+                              t * t * t * d);
+        }
+    }
     return outline;
 }
 
-bool contains(const Polygon& polygon, const Eigen::Vector2d& point) {
+Polygon outlineAt(const Matte& matte, int frame) {
+    const auto shape = shapeAt(matte, frame);
+    return shape ? flattened(*shape) : Polygon{};
+}
+
+bool contains(const Polygon& polygon, const Vector2d& point) {
     bool inside = false;
     for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
         const auto& a = polygon[i];
@@ -30,18 +98,40 @@ bool contains(const Polygon& polygon, const Eigen::Vector2d& point) {
     return inside;
 }
 
-bool isExcluded(std::span<const Matte> mattes, int frame, const Eigen::Vector2d& point) {
-    bool anyInclude = false;
-    bool included = false;
-    for (const Matte& matte : mattes) {
-        const bool inside = contains(outlineAt(matte, frame), point);
-        if (matte.mode == Matte::Mode::exclude && inside) return true;
-        if (matte.mode == Matte::Mode::include) {
-            anyInclude = true;
-            included = included || inside;
-        }
+double depthIn(const Polygon& polygon, const Vector2d& point) {
+    double nearest = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
+        const Vector2d along = polygon[i] - polygon[j], to = point - polygon[j];
+        const double length2 = along.squaredNorm();
+        const double share = length2 > 0 ? std::clamp(to.dot(along) / length2, 0.0, 1.0) : 0.0;
+        nearest = std::min(nearest, (to - share * along).squaredNorm());
     }
-    return anyInclude && !included;
+    return (contains(polygon, point) ? 1 : -1) * std::sqrt(nearest);
+}
+
+ExcludedArea::ExcludedArea(std::span<const Matte> mattes, int frame) {
+    for (const Matte& matte : mattes)
+        shapes_.push_back({outlineAt(matte, frame), matte.mode, matte.op, matte.invert, matte.grow_px});
+}
+
+bool ExcludedArea::holds(const Vector2d& point) const {
+    bool anyInclude = false, included = false, excluded = false;
+    for (const Shape& shape : shapes_) {
+        bool inside = shape.grow_px == 0 ? contains(shape.outline, point)
+                                         : !shape.outline.empty() && depthIn(shape.outline, point) > -shape.grow_px;
+        if (shape.invert) inside = !inside;
+        const bool includes = shape.mode == Matte::Mode::include;
+        anyInclude = anyInclude || includes;
+        bool& covered = includes ? included : excluded;
+        covered = shape.op == Matte::Op::add        ? covered || inside
+                  : shape.op == Matte::Op::subtract ? covered && !inside
+                                                    : covered && inside;
+    }
+    return excluded || (anyInclude && !included);
+}
+
+bool isExcluded(std::span<const Matte> mattes, int frame, const Vector2d& point) {
+    return ExcludedArea(mattes, frame).holds(point);
 }
 
 }  // namespace pinion

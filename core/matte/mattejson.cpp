@@ -1,51 +1,128 @@
 #include "matte/mattejson.h"
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
 namespace pinion {
 
 using namespace jsonfile;
 
+namespace {
+
+constexpr std::array kModes{"exclude", "include"};
+constexpr std::array kBetween{"linear", "smooth"};
+constexpr double kMost_px = 1000;
+constexpr std::array kOps{"add", "subtract", "intersect"};
+
+json pairs(const Polygon& points) {
+    json list = json::array();
+    for (const Eigen::Vector2d& one : points) list.push_back({one.x(), one.y()});
+    return list;
+}
+
+Polygon takePairs(const json& object, const char* name, const std::string& where) {
+    Polygon points;
+    for (const json& one : list(object, name, where)) {
+        const std::string spot = fmt::format("{}.{}[{}]", where, name, points.size());
+        if (!one.is_array() || one.size() != 2) malformed(spot + ": is not a pair of numbers");
+        points.emplace_back(number(one[0], spot), number(one[1], spot));
+    }
+    return points;
+}
+
+/// As many as the points have, or none.
+Polygon takeTangents(const json& key, const char* name, const Polygon& polygon, const std::string& where) {
+    if (!key.contains(name)) return {};
+    Polygon tangents = takePairs(key, name, where);
+    if (tangents.size() != polygon.size())
+        malformed(fmt::format("{}.{}: has {} tangents for {} points", where, name, tangents.size(), polygon.size()));
+    return tangents;
+}
+
+std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where) {
+    std::vector<Matte::Key> keys;
+    for (const json& key : list(shape, "keys", where)) {
+        const std::string place = fmt::format("{}.keys[{}]", where, keys.size());
+        Matte::Key taken{whole(key, "frame", place), takePairs(key, "polygon", place)};
+        if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
+        if (!keys.empty() && taken.frame <= keys.back().frame)
+            malformed(place + ".frame: frames have to rise, each once");
+        if (!keys.empty() && taken.polygon.size() != keys.front().polygon.size())
+            malformed(place + ".polygon: has another number of corners than the first key");
+        taken.in = takeTangents(key, "in", taken.polygon, place);
+        taken.out = takeTangents(key, "out", taken.polygon, place);
+        keys.push_back(std::move(taken));
+    }
+    if (keys.empty()) malformed(where + ".keys: the list is empty");
+    return keys;
+}
+
+Matte::Ride takeRide(const json& ride, const std::string& where) {
+    Matte::Ride taken;
+    for (const json& name : list(ride, "tracks", where)) {
+        if (!name.is_string()) malformed(where + ".tracks: holds what is no name");
+        taken.tracks.push_back(name.get<std::string>());
+    }
+    if (taken.tracks.empty()) malformed(where + ".tracks: the list is empty");
+    taken.referenceFrame = whole(ride, "reference_frame", where);
+    return taken;
+}
+
+template <std::size_t N>
+std::size_t takeWord(const json& shape, const char* name, const std::array<const char*, N>& words,
+                     const std::string& where) {
+    if (!shape.contains(name)) return 0;
+    const std::string found = text(shape, name, where);
+    const auto place = std::find(words.begin(), words.end(), found);
+    if (place != words.end()) return std::size_t(place - words.begin());
+    std::string expected;
+    for (std::size_t i = 0; i < N; ++i) expected += std::string(i == 0 ? "" : i + 1 < N ? ", " : " or ") + words[i];
+    malformed(fmt::format("{}.{}: is '{}'; {} is expected", where, name, found, expected));
+}
+
+json keyValue(const Matte::Key& key) {
+    json value{{"frame", key.frame}, {"polygon", pairs(key.polygon)}};
+    if (!key.in.empty()) value["in"] = pairs(key.in);
+    if (!key.out.empty()) value["out"] = pairs(key.out);
+    return value;
+}
+
+}  // namespace
+
 json mattesValue(std::span<const Matte> mattes) {
     json shapes = json::array();
     for (const Matte& matte : mattes) {
-        json keys = json::array();
-        for (const Matte::Key& key : matte.keys) {
-            json polygon = json::array();
-            for (const Eigen::Vector2d& corner : key.polygon) polygon.push_back({corner.x(), corner.y()});
-            keys.push_back({{"frame", key.frame}, {"polygon", std::move(polygon)}});
-        }
-        shapes.push_back({{"name", matte.name},
-                          {"mode", matte.mode == Matte::Mode::include ? "include" : "exclude"},
-                          {"keys", std::move(keys)}});
+        json shape{{"name", matte.name}, {"mode", kModes[std::size_t(matte.mode)]}, {"keys", json::array()}};
+        for (const Matte::Key& key : matte.keys) shape["keys"].push_back(keyValue(key));
+        if (matte.op != Matte::Op::add) shape["op"] = kOps[std::size_t(matte.op)];
+        if (matte.invert) shape["invert"] = true;
+        if (matte.feather_px != 0) shape["feather"] = matte.feather_px;
+        if (matte.grow_px != 0) shape["grow"] = matte.grow_px;
+        if (matte.between != Matte::Between::linear) shape["between"] = kBetween[std::size_t(matte.between)];
+        if (matte.ride)
+            shape["ride"] = {{"tracks", matte.ride->tracks}, {"reference_frame", matte.ride->referenceFrame}};
+        shapes.push_back(std::move(shape));
     }
     return shapes;
 }
 
 std::vector<Matte> takeMattes(const json& shapes, const std::string& name) {
     std::vector<Matte> mattes;
-    for (std::size_t i = 0; const json& shape : shapes) {
-        const std::string where = fmt::format("{}[{}]", name, i++);
+    for (const json& shape : shapes) {
+        const std::string where = fmt::format("{}[{}]", name, mattes.size());
         Matte matte;
         matte.name = text(shape, "name", where);
-        const std::string mode = shape.contains("mode") ? text(shape, "mode", where) : "exclude";
-        if (mode != "exclude" && mode != "include")
-            malformed(where + ".mode: is '" + mode + "'; exclude or include is expected");
-        matte.mode = mode == "include" ? Matte::Mode::include : Matte::Mode::exclude;
-        for (std::size_t k = 0; const json& key : list(shape, "keys", where)) {
-            const std::string place = where + "." + fmt::format("keys[{}]", k++);
-            Matte::Key taken{whole(key, "frame", place), {}};
-            for (std::size_t c = 0; const json& corner : list(key, "polygon", place)) {
-                const std::string spot = place + "." + fmt::format("polygon[{}]", c++);
-                if (!corner.is_array() || corner.size() != 2) malformed(spot + ": is not a pair of numbers");
-                taken.polygon.emplace_back(number(corner[0], spot), number(corner[1], spot));
-            }
-            if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
-            if (!matte.keys.empty() && taken.frame <= matte.keys.back().frame)
-                malformed(place + ".frame: frames have to rise, each once");
-            if (!matte.keys.empty() && taken.polygon.size() != matte.keys.front().polygon.size())
-                malformed(place + ".polygon: has another number of corners than the first key");
-            matte.keys.push_back(std::move(taken));
-        }
-        if (matte.keys.empty()) malformed(where + ".keys: the list is empty");
+        matte.mode = Matte::Mode(takeWord(shape, "mode", kModes, where));
+        matte.op = Matte::Op(takeWord(shape, "op", kOps, where));
+        matte.between = Matte::Between(takeWord(shape, "between", kBetween, where));
+        matte.invert = flagOr(shape, "invert", false, where);
+        matte.feather_px = numberOr(shape, "feather", 0, where);
+        matte.grow_px = numberOr(shape, "grow", 0, where);
+        if (std::abs(matte.feather_px) > kMost_px || std::abs(matte.grow_px) > kMost_px)
+            malformed(fmt::format("{}: feather and grow are at most {:.0f} pixels", where, kMost_px));
+        matte.keys = takeKeys(shape, where);
+        if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
         mattes.push_back(std::move(matte));
     }
     return mattes;

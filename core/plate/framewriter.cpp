@@ -48,52 +48,86 @@ public:
           window_(options.window) {}
 
     Expected<void> write(int frame, const Picture& picture) override {
-        const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
-        const std::string ending = path.extension().string();
-        const bool exr = ending == ".exr";
+        const bool exr = after_.ends_with(".exr");
         const bool bytes = !exr && picture.depth == Picture::Depth::bits8;
-        const auto type =
-            bytes ? OIIO::TypeDesc::UINT8
-            : exr ? (half_ || picture.depth == Picture::Depth::bits8 ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT)
-                  : OIIO::TypeDesc::UINT16;
-        // The library's PNG writer does not notice a full disk: into memory then, and on to the disk by our own hand.
-        if (ending == ".png") {
-            std::vector<unsigned char> file;
-            OIIO::Filesystem::IOVecOutput memory(file);
-            if (auto coded = encode(path, picture, type, bytes, exr, &memory, path); !coded) return coded;
-            return writeFile(path, {reinterpret_cast<const char*>(file.data()), file.size()});
+        Pixels pixels{picture.width, picture.height, 3, typeFor(picture), {}, {}};
+        if (bytes) pixels.bytes = picture.bytes.data();
+        else pixels.values = valuesFor(picture, exr);
+        return put(frame, pixels);
+    }
+    Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind kind) override {
+        const std::vector<float> colours = valuesFor(picture, after_.ends_with(".exr"));
+        Pixels pixels{picture.width, picture.height, 4, typeFor(picture), {}, {}};
+        pixels.straight = kind == AlphaKind::straight;
+        pixels.values.resize(alpha.values.size() * 4);
+        for (std::size_t i = 0; i < alpha.values.size(); ++i) {
+            std::copy_n(&colours[3 * i], 3, &pixels.values[4 * i]);
+            pixels.values[4 * i + 3] = alpha.values[i];
         }
-        return writeBeside(
-            path, [&](const fs::path& beside) { return encode(beside, picture, type, bytes, exr, nullptr, path); });
+        return put(frame, pixels);
+    }
+    Expected<void> write(int frame, const Plane& plane) override {
+        const auto type = after_.ends_with(".exr") ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::UINT16;
+        return put(frame, {plane.width, plane.height, 1, type, plane.values, {}});
     }
     Expected<void> finish() override { return {}; }
 
 private:
-    Expected<void> encode(const fs::path& to, const Picture& picture, OIIO::TypeDesc type, bool bytes, bool exr,
-                          OIIO::Filesystem::IOProxy* memory, const fs::path& path) const {
-        const std::string ending = to.extension().string();
-        const auto output = OIIO::ImageOutput::create(ending.substr(1));
+    struct Pixels {
+        int width, height, channels;
+        OIIO::TypeDesc type;
+        std::vector<float> values;
+        const std::uint8_t* bytes = nullptr;  ///< in place of the values
+        bool straight = true;
+    };
+
+    OIIO::TypeDesc typeFor(const Picture& picture) const {
+        const bool bytes = picture.depth == Picture::Depth::bits8;
+        if (after_.ends_with(".exr")) return half_ || bytes ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT;
+        return bytes ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::UINT16;
+    }
+
+    Expected<void> put(int frame, const Pixels& pixels) const {
+        const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
+        // The library's PNG writer does not notice a full disk: into memory then, and on to the disk by our own hand.
+        if (path.extension() == ".png") {
+            std::vector<unsigned char> file;
+            OIIO::Filesystem::IOVecOutput memory(file);
+            if (auto coded = encode(path, pixels, &memory, path); !coded) return coded;
+            return writeFile(path, {reinterpret_cast<const char*>(file.data()), file.size()});
+        }
+        return writeBeside(path, [&](const fs::path& beside) { return encode(beside, pixels, nullptr, path); });
+    }
+
+    Expected<void> encode(const fs::path& to, const Pixels& pixels, OIIO::Filesystem::IOProxy* memory,
+                          const fs::path& path) const {
+        const bool exr = path.extension() == ".exr";
+        const auto output = OIIO::ImageOutput::create(to.extension().string().substr(1));
         const auto problem = [&] {
             return failure(Fault::system, "{}: cannot be written: {}", path.string(),
                            writeProblem(path, output ? output->geterror() : OIIO::geterror()));
         };
-        OIIO::ImageSpec spec(picture.width, picture.height, 3, type);
+        OIIO::ImageSpec spec(pixels.width, pixels.height, pixels.channels, pixels.type);
         if (exr && window_) {
             spec.x = window_->x0;
             spec.y = window_->y0;
             spec.full_width = window_->width;
             spec.full_height = window_->height;
         }
-        spec.attribute("oiio:ColorSpace", exr ? "Linear" : "sRGB");
+        if (pixels.channels == 4) {
+            spec.alpha_channel = 3;
+            // What is written is what was given: the library is not to multiply or divide on its own.
+            if (pixels.straight) spec.attribute("oiio:UnassociatedAlpha", 1);
+        }
+        spec.attribute("oiio:ColorSpace", exr || pixels.channels == 1 ? "Linear" : "sRGB");
         const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
         spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
         spec.attribute("compression", exr ? "zip:2" : "lzw");
         spec.attribute("png:compressionLevel", 2);
         if (output && memory && !output->set_ioproxy(memory)) return problem();
         if (!output || !output->open(to.string(), spec)) return problem();
-        const std::vector<float> values = bytes ? std::vector<float>{} : valuesFor(picture, exr);
-        const bool written = bytes ? output->write_image(OIIO::TypeDesc::UINT8, picture.bytes.data())
-                                   : output->write_image(OIIO::TypeDesc::FLOAT, values.data());
+        const bool written = pixels.bytes ? output->write_image(OIIO::TypeDesc::UINT8, pixels.bytes)
+                                          : output->write_image(OIIO::TypeDesc::FLOAT, pixels.values.data());
         if (!written || !output->close()) return problem();
         return {};
     }
@@ -119,9 +153,15 @@ public:
             bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
         return video_->write(bytes);
     }
+    Expected<void> write(int, const Picture&, const Plane&, AlphaKind) override { return noAlpha(); }
+    Expected<void> write(int, const Plane&) override { return noAlpha(); }
     Expected<void> finish() override { return video_->finish(); }
 
 private:
+    static Expected<void> noAlpha() {
+        return failure(Fault::input, "a video has no place for a matte; write a sequence, as in matte.####.exr");
+    }
+
     std::unique_ptr<VideoWriter> video_;
 };
 

@@ -25,6 +25,9 @@ struct FrameWriterOptions {
     std::optional<FrameWindow> window;
 };
 
+/// Whether the colours are already multiplied by the alpha.
+enum class AlphaKind { premultiplied, straight };
+
 /// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each
 /// file of a sequence is written beside its place and renamed, so stopping leaves whole frames only. EXR holds
 /// scene-linear values, the others display-ready ones; 8-bit pictures stay 8-bit in PNG and TIFF, floats become 16-bit
@@ -39,6 +42,10 @@ public:
 
     /// Of a sequence several frames may be written at once, from several threads; those of a video come in their order.
     virtual Expected<void> write(int frame, const Picture& picture) = 0;
+    /// With an alpha of the same size; a video has no place for it.
+    virtual Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind kind) = 0;
+    /// One channel by itself, 0 to 1, as it is: 16 bits in PNG and TIFF.
+    virtual Expected<void> write(int frame, const Plane& plane) = 0;
     /// Puts a video in its place; nothing for a sequence.
     virtual Expected<void> finish() = 0;
 };

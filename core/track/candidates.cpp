@@ -98,6 +98,7 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
         const int y = std::clamp(int(place.y() / pyramid.height() * kPartsDown), 0, kPartsDown - 1);
         ++holding[std::size_t(y * kPartsAcross + x)];
     }
+    const ExcludedArea excluded(mattes, frame);
     // Within each part the spaced ones, strongest first; then rank by rank through all parts.
     std::vector<std::pair<std::size_t, Candidate>> ranked;
     for (std::size_t index = 0; index < parts.size(); ++index) {
@@ -106,7 +107,7 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
                   [](const Candidate& a, const Candidate& b) { return a.strength > b.strength; });
         std::size_t rank = holding[index];  // a part that is well covered waits for the others
         for (const Candidate& candidate : part)
-            if (grid.isFree(candidate.at) && !isExcluded(mattes, frame, candidate.at)) {
+            if (grid.isFree(candidate.at) && !excluded.holds(candidate.at)) {
                 grid.add(candidate.at);
                 ranked.emplace_back(rank++, candidate);
             }

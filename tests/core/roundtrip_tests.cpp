@@ -116,12 +116,16 @@ static Strings members(const SolveSettings& x) {
     return all(sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places);
 }
 static Strings members(const Matte::Key& x) {
-    const auto& [frame, polygon] = x;
-    return all(frame, polygon);
+    const auto& [frame, polygon, in, out] = x;
+    return all(frame, polygon, in, out);
+}
+static Strings members(const Matte::Ride& x) {
+    const auto& [tracks, frame] = x;
+    return all(tracks, frame);
 }
 static Strings members(const Matte& x) {
-    const auto& [name, mode, keys] = x;
-    return all(name, mode, keys);
+    const auto& [name, mode, keys, op, invert, feather, grow, between, ride] = x;
+    return all(name, mode, keys, op, invert, feather, grow, between, ride);
 }
 static Strings members(const Sample& x) {
     const auto& [frame, carried, at, score, tie, renewed, bridged, lost] = x;
@@ -365,7 +369,16 @@ Shot fullShot() {
     c.basePair = {1003, 1007};
     c.distances = std::vector<KnownDistance>{{7, 9, 3.5, 0.05}};
     c.places = std::vector<KnownPlace>{{7, {1, 2, 3}, 0.25}};
-    s.mattes = std::vector<Matte>{{"crane", Matte::Mode::include, {{1003, {{0, 0}, {9, 0}, {9, 9}}}}}};
+    s.mattes = std::vector<Matte>{
+        {"crane",
+         Matte::Mode::include,
+         {{1003, {{0, 0}, {9, 0}, {9, 9}}, {{-1, 0.5}, {1, 2}, {3, 4}}, {{1, -0.5}, {-1, -2}, {-3, -4}}}},
+         Matte::Op::subtract,
+         true,
+         2.5,
+         -1.25,
+         Matte::Between::smooth,
+         Matte::Ride{{"p1", "p2"}, 1007}}};
     s.tracks = std::vector<Track>{fullTrack()};
     s.nextTrack = 19;
     s.solve = std::make_shared<const Solve>(fullSolve());
