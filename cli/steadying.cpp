@@ -78,6 +78,30 @@ Expected<Shot> shotWithTracks(const PictureWords& w, const PlateFacts& facts, Fr
     return withScattered(shot, result->tracks);
 }
 
+namespace {
+
+int putBack(const Console& console, const PictureWords& w, const Shot& shot, const PicturePlan& plan,
+            FrameCache& frames, json figures) {
+    const auto held = openPlate(console, w.putBack);
+    if (!held) return fail(held.error());
+    if (const auto free = checkOutput("--out", w.out, {w.putBack, (*held)->facts().path.string()}); !free)
+        return fail(free.error());
+    FrameCache made(*held, budget(console));
+    const auto report = runPutBack(shot, plan, frames, made, w.out, consoleProgress("Putting back"));
+    if (!report) return fail(report.error());
+    if (report->render.stopped) return fail({Fault::stopped, ""});
+    figures.update(renderFigures(report->render, plan));
+    figures["unchanged_frames"] = report->unchanged;
+    figures["changed"] = report->changed;
+    figures["out"] = w.out;
+    say(console, figures,
+        fmt::format("{} frames, {} of them the plate's to the last bit, {:.2f} % changed on the others: {}",
+                    report->render.frames, report->unchanged.size(), 100 * report->changed, w.out));
+    return 0;
+}
+
+}  // namespace
+
 /// Renders and says what came of it.
 int render(const Console& console, const PictureWords& w, const Shot& shot, FrameCache& frames, json figures) {
     const auto plan = picturePlan(shot);
@@ -97,6 +121,7 @@ int render(const Console& console, const PictureWords& w, const Shot& shot, Fram
             !written)
             return fail(written.error());
     }
+    if (!w.putBack.empty()) return putBack(console, w, shot, *plan, frames, std::move(figures));
     const auto report = runRender(shot, *plan, frames, w.out, consoleProgress("Rendering"));
     if (!report) return fail(report.error());
     if (report->stopped) return fail({Fault::stopped, ""});

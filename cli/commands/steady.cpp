@@ -109,6 +109,8 @@ Runner addSteady(CLI::App& command) {
         ->check(CLI::Range(0.1, 1000.0));
     command.add_option("--leeway", w.leeway, "how far l1 may leave the path, share of the width")
         ->check(CLI::Range(0.001, 0.5));
+    command.add_option("--put-back", w.picture.putBack,
+                       "the frames that the same words gave out, changed elsewhere: put back over the plate");
     command.add_option("--transforms", w.picture.transforms, "also write the motion taken out, .json or .csv");
     return [words](const Console& console) { return run(console, *words); };
 }

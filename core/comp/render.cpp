@@ -1,5 +1,6 @@
 #include "comp/render.h"
 
+#include "comp/putback.h"
 #include "plate/framewriter.h"
 
 #include <deque>
@@ -92,6 +93,42 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
         return warped(picture, maps[i].sourceFromOutput, options.filter, options.edges);
     };
     return renderEach(frames, numbers, pattern, **writer, made, progress);
+}
+
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+                                      const std::filesystem::path& pattern, const RenderOptions& options,
+                                      const Progress& progress) {
+    const PlateFacts &facts = frames.facts(), &own = made.facts();
+    if (maps.empty()) return failure(Fault::input, "there is no frame to put back");
+    if (own.width != facts.width || own.height != facts.height)
+        return failure(Fault::input,
+                       "{}: is {}x{}, the plate is {}x{}; put back what was given out at the plate's size",
+                       own.path.string(), own.width, own.height, facts.width, facts.height);
+    for (const FrameCache* source : {&frames, &made})
+        if (auto elsewhere = checkElsewhere(*source, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
+    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
+                                            {.quality = options.quality, .half = isHalf(facts)});
+    if (!writer) return tl::unexpected(writer.error());
+    std::vector<int> numbers;
+    for (const FrameMap& map : maps) numbers.push_back(map.frame);
+    PutBackReport report;
+    double changed = 0;
+    const auto back = [&](const Picture& picture, std::size_t i) {
+        const auto changedPicture = own.holds(numbers[i]) ? made.get(numbers[i]) : tl::unexpected(Error{});
+        PutBack one{picture};
+        if (changedPicture)
+            one = putBack(picture, warped(picture, maps[i].sourceFromOutput, options.filter, options.edges),
+                          **changedPicture, maps[i].sourceFromOutput, {.filter = options.filter});
+        if (one.changed == 0) report.unchanged.push_back(numbers[i]);
+        changed += one.changed;
+        return std::move(one.picture);
+    };
+    auto rendered = renderEach(frames, numbers, pattern, **writer, back, progress);
+    if (!rendered) return tl::unexpected(rendered.error());
+    report.render = std::move(*rendered);
+    const auto others = double(numbers.size() - report.unchanged.size());
+    report.changed = others > 0 ? changed / others : 0;
+    return report;
 }
 
 Expected<RenderReport> renderBent(FrameCache& frames, const FrameRange& range,

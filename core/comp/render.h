@@ -32,6 +32,18 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
                                     const std::filesystem::path& pattern, const RenderOptions& options = {},
                                     const Progress& progress = Progress{});
 
+struct PutBackReport {
+    RenderReport render;
+    std::vector<int> unchanged;  ///< frames that are the plate to the last bit, or had nothing to put back
+    double changed = 0;          ///< the mean share of pixels that are not the plate's any more, of the others
+};
+
+/// Puts back what was changed elsewhere on the frames that `renderFrames` gave out by the same maps and options:
+/// `made` holds them, at the plate's size. Fails when it is of another size, naming both.
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+                                      const std::filesystem::path& pattern, const RenderOptions& options = {},
+                                      const Progress& progress = Progress{});
+
 struct BentOptions {
     int width = 0, height = 0;  ///< of the frame that the pictures lie about
     BendFilter filter = BendFilter::bicubic;

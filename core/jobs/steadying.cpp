@@ -9,6 +9,12 @@ Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, Fram
                         progress);
 }
 
+Expected<PutBackReport> runPutBack(const Shot& shot, const PicturePlan& plan, FrameCache& frames, FrameCache& made,
+                                   const std::filesystem::path& pattern, const Progress& progress) {
+    return putBackFrames(frames, made, plan.frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges},
+                         progress);
+}
+
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz) {
     const auto motion = steadyMotion(shot);
     if (!motion) return tl::unexpected(motion.error());

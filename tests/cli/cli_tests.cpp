@@ -3,6 +3,8 @@
 #include "commandline.h"
 #include "exchange/formats.h"
 #include "jobs/delivering.h"
+#include "plate/framewriter.h"
+#include "plate/plate.h"
 #include "shot/file/shotfile.h"
 
 #include <csignal>
@@ -259,6 +261,51 @@ TEST_CASE("a shake is taken from one plate and lent to another, looped where it 
     checkRefused(run("shake take " + kMooring + " --tracks " + mooringTracks() +
                      " --range 1001-1016 --above 20 --out " + profile),
                  2, "cannot be told at 24 frames a second");
+}
+
+TEST_CASE("held frames come back over the plate: unchanged they are the plate, painted only there") {
+    const Scratch scratch;
+    const std::string words = " --tracks " + mooringTracks() + " --mode hold --range 1001-1004 ";
+    const std::string held = (scratch / "held.####.png").string(), back = (scratch / "back.####.png").string();
+    REQUIRE(run("steady " + kMooring + words + "--out " + held).status == 0);
+    const auto unchanged = run("--json steady " + kMooring + words + "--put-back " + held + " --out " + back);
+    INFO(unchanged.err);
+    REQUIRE(unchanged.status == 0);
+    CHECK(json::parse(unchanged.out)["unchanged_frames"].size() == 4);
+    const auto plate = Plate::open(kMooring), same = Plate::open(scratch / "back.1001.png");
+    REQUIRE(same);
+    for (int frame = 1001; frame <= 1004; ++frame)
+        CHECK((*(*plate)->read(frame))->bytes == (*(*same)->read(frame))->bytes);
+
+    // A grey patch on one held frame.
+    const auto picture = readStill(scratch / "held.1003.png");
+    REQUIRE(picture);
+    Picture painted = **picture;
+    for (int y = 200; y < 240; ++y)
+        for (int x = 300; x < 380; ++x)
+            for (std::size_t c = 0; c < 3; ++c)
+                painted.bytes[(std::size_t(y) * std::size_t(painted.width) + std::size_t(x)) * 3 + c] = 128;
+    {
+        auto writer = FrameWriter::create(scratch / "held.####.png", painted.width, painted.height, {24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(1003, painted));
+    }
+    const auto done = run("--json steady " + kMooring + words + "--put-back " + held + " --out " + back);
+    REQUIRE(done.status == 0);
+    const json figures = json::parse(done.out);
+    CHECK(figures["unchanged_frames"] == json({1001, 1002, 1004}));
+    CHECK(figures["changed"].get<double>() ==
+          Approx(80.0 * 40 / (double(painted.width) * painted.height)).epsilon(0.25));
+    checkRefused(run("steady " + kMooring + words + "--put-back " + held + " --out " + held), 2, "held");
+    Picture small{64, 36, Picture::Depth::bits8, false, std::vector<std::uint8_t>(64 * 36 * 3, 90), {}};
+    {
+        auto writer = FrameWriter::create(scratch / "small.####.png", 64, 36, {24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(1001, small));
+    }
+    checkRefused(
+        run("steady " + kMooring + words + "--put-back " + (scratch / "small.1001.png").string() + " --out " + back), 2,
+        "64x36, the plate is 1280x720");
 }
 
 TEST_CASE("track takes every choice of a track, and steady refuses what gives no motion") {

@@ -1,6 +1,7 @@
 // Steadying, shakes, warping and what is handed on of a motion.
 
 #include "base/units.h"
+#include "comp/putback.h"
 #include "comp/render.h"
 #include "exchange/transforms.h"
 #include "made.h"
@@ -10,6 +11,7 @@
 #include "track/tracking.h"
 #include "truth.h"
 
+#include <Eigen/LU>
 #include <catch2/catch.hpp>
 #include <random>
 
@@ -337,6 +339,51 @@ TEST_CASE(
           std::string::npos);
     CHECK(FrameWriter::create(scratch / "song.wav", 64, 48, {25, 1}).error().message.find("its ending is none of") !=
           std::string::npos);
+}
+
+TEST_CASE("what was painted on a held picture goes back on to the plate, and nothing else changes by a bit") {
+    std::mt19937 random(11);
+    std::uniform_int_distribution<int> grey(40, 215);
+    for (const bool floats : {false, true}) {
+        INFO((floats ? "floats" : "bytes"));
+        Picture plate{320, 180, floats ? Picture::Depth::float32 : Picture::Depth::bits8, floats, {}, {}};
+        for (int i = 0; i < 320 * 180 * 3; ++i)
+            if (floats) plate.floats.push_back(float(grey(random)) / 255.0F);
+            else plate.bytes.push_back(std::uint8_t(grey(random)));
+        Eigen::Matrix3d plateFromHeld;
+        plateFromHeld << 0.98, 0.03, 4.3, -0.025, 1.01, -2.7, 2e-5, -1e-5, 1;
+        const Picture held = warped(plate, plateFromHeld);
+        const auto same = [&](const Picture& a) { return a.bytes == plate.bytes && a.floats == plate.floats; };
+        const PutBack untouched = putBack(plate, held, held, plateFromHeld);
+        CHECK(same(untouched.picture));
+        CHECK(untouched.changed == 0);
+        // A patch of one tone, painted where the picture stands still.
+        Picture painted = held;
+        for (int y = 60; y < 100; ++y)
+            for (int x = 140; x < 200; ++x)
+                for (std::size_t c = 0; c < 3; ++c) {
+                    const std::size_t k = (std::size_t(y) * 320 + std::size_t(x)) * 3 + c;
+                    if (floats) painted.floats[k] = 0.9F;
+                    else painted.bytes[k] = 240;
+                }
+        const PutBack back = putBack(plate, held, painted, plateFromHeld);
+        CHECK(back.changed == Approx(60.0 * 40 / (320 * 180)).epsilon(0.25));
+        const Eigen::Matrix3d heldFromPlate = plateFromHeld.inverse();
+        int wrong = 0, kept = 0, put = 0;
+        for (int y = 0; y < 180; ++y)
+            for (int x = 0; x < 320; ++x) {
+                const Vector2d at = (heldFromPlate * Eigen::Vector3d(x + 0.5, y + 0.5, 1)).hnormalized();
+                const double inside = std::min({at.x() - 140, 200 - at.x(), at.y() - 60, 100 - at.y()});
+                const std::size_t k = (std::size_t(y) * 320 + std::size_t(x)) * 3;
+                const double value = floats ? double(back.picture.floats[k]) : back.picture.bytes[k] / 255.0;
+                const double before = floats ? double(plate.floats[k]) : plate.bytes[k] / 255.0;
+                if (inside < -4.5) wrong += value != before, ++kept;
+                if (inside > 3) wrong += std::abs(value - (floats ? 0.9 : 240 / 255.0)) > 0.004, ++put;
+            }
+        CHECK(wrong == 0);
+        CHECK(kept > 50000);
+        CHECK(put > 1500);
+    }
 }
 
 TEST_CASE("transforms and corner pins say the motion in either origin and direction, and are read back") {

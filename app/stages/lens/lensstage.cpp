@@ -32,6 +32,8 @@ LensStage::LensStage(Session& session)
       cuts_(session.jobs, [this] { emit fitChanged(); }),
       sights_(std::make_unique<LensSights>(session)) {
     connect(&session.document, &Document::changed, this, &LensStage::refreshFit);
+    // Another plate has other cuts, whatever its frames are numbered.
+    connect(&session.player, &Player::plateChanged, this, [this] { cuts_.clear(); });
 }
 
 LensStage::~LensStage() = default;
