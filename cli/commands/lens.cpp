@@ -184,7 +184,7 @@ int fromMaps(const Console& console, const Words& w) {
          {"out", w.out}},
         w.out == "-"
             ? ""
-            : fmt::format("{}: places come back within {:.3f} px through the maps, which are held to {:.4f} px", w.out,
+            : fmt::format("{}: places come back within {:.4f} px through the maps, which are held to {:.5f} px", w.out,
                           found->returns_px, found->held_px));
     return 0;
 }
