@@ -108,6 +108,10 @@ void benchMaps() {
         std::printf("  as a lens: %.2f s, %.5f px from the one that wrote them, places return within %.4f px\n",
                     secondsSince(start), mappingError(lens, read->lens), read->returns_px);
         start = Clock::now();
+        int sound = 0;
+        for (int i = 0; i < 100; ++i) sound += checkLens(read->lens).has_value();
+        std::printf("  checked in %.3f ms (%d)\n", 10 * secondsSince(start), sound);
+        start = Clock::now();
         const LookUp table = undistorting(read->lens, undistortedBox(read->lens));
         std::printf("  a table through it: %.2f s (%zu values)\n", secondsSince(start), table.xy.size());
     }

@@ -11,7 +11,9 @@ namespace pinion {
 Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress,
                                     const LiveListener& live) {
     if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
-    return scatter(frames, scatterOptionsOf(shot, startFrame), progress, live);
+    const auto options = scatterOptionsOf(shot, startFrame);
+    if (!options) return tl::unexpected(options.error());
+    return scatter(frames, *options, progress, live);
 }
 
 Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, int from,

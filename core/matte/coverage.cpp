@@ -5,38 +5,48 @@
 #include <cmath>
 #include <memory>
 #include <numbers>
+#include <optional>
 
 namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
 
-constexpr int kHigh = 4;
+constexpr int kMostCairo = 32767;     // pixels across and down
+constexpr double kFarthest_px = 1e5;  // its places are fixed-point numbers
 
-/// Cairo knows the area of a pixel's part exactly across and in fifteen steps down: pixels drawn four times as high
-/// make sixty of them.
-Plane sharp(const Polygon& outline, int width, int height) {
+/// What is far outside moves to where it does the same within the frame, nearly.
+Polygon nearby(Polygon outline) {
+    for (Vector2d& p : outline)
+        p = p.cwiseMax(Vector2d::Constant(-kFarthest_px)).cwiseMin(Vector2d::Constant(kFarthest_px));
+    return outline;
+}
+
+/// Exact areas along the edges. Cairo knows them across, and in fifteen steps down: pixels drawn four times as high
+/// make sixty of them. None where it has no room for the frame.
+std::optional<Plane> sharp(const Polygon& outline, int width, int height) {
     Plane plane(width, height);
     if (outline.size() < 3) return plane;
+    const int high = 4 * height <= kMostCairo ? 4 : 1;
     using Surface = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
     using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
-    const Surface surface(cairo_image_surface_create(CAIRO_FORMAT_A8, width, kHigh * height), &cairo_surface_destroy);
+    const Surface surface(cairo_image_surface_create(CAIRO_FORMAT_A8, width, high * height), &cairo_surface_destroy);
+    if (cairo_surface_status(surface.get()) != CAIRO_STATUS_SUCCESS) return std::nullopt;
     const Context context(cairo_create(surface.get()), &cairo_destroy);
     cairo_set_antialias(context.get(), CAIRO_ANTIALIAS_BEST);
     cairo_set_fill_rule(context.get(), CAIRO_FILL_RULE_EVEN_ODD);
     cairo_set_tolerance(context.get(), 0.01);
-    for (const Vector2d& p : outline) cairo_line_to(context.get(), p.x(), kHigh * p.y());
+    for (const Vector2d& p : outline) cairo_line_to(context.get(), p.x(), high * p.y());
     cairo_close_path(context.get());
     cairo_fill(context.get());
     cairo_surface_flush(surface.get());
     const unsigned char* bytes = cairo_image_surface_get_data(surface.get());
     const int stride = cairo_image_surface_get_stride(surface.get());
-    if (!bytes) return plane;
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             int sum = 0;
-            for (int k = 0; k < kHigh; ++k) sum += bytes[(kHigh * y + k) * stride + x];
-            plane.row(y)[x] = float(sum) / (255.0F * kHigh);
+            for (int k = 0; k < high; ++k) sum += bytes[std::ptrdiff_t(high * y + k) * stride + x];
+            plane.row(y)[x] = float(sum) / float(255 * high);
         }
     return plane;
 }
@@ -86,12 +96,12 @@ float eased(double share) { return float(0.5 - 0.5 * std::cos(std::numbers::pi *
 }  // namespace
 
 Plane coverageOf(const Matte& matte, int frame, int width, int height) {
-    const Polygon outline = outlineAt(matte, frame);
-    Plane plane;
-    if (outline.size() < 3 || (matte.feather_px == 0 && matte.grow_px == 0)) {
-        plane = sharp(outline, width, height);
-    } else {
-        plane = depths(outline, width, height, std::abs(matte.feather_px) + std::abs(matte.grow_px) + 1);
+    const Polygon outline = nearby(outlineAt(matte, frame));
+    std::optional<Plane> exact;
+    if (outline.size() < 3 || (matte.feather_px == 0 && matte.grow_px == 0)) exact = sharp(outline, width, height);
+    Plane plane = exact ? std::move(*exact)
+                        : depths(outline, width, height, std::abs(matte.feather_px) + std::abs(matte.grow_px) + 1);
+    if (!exact) {
         const double feather = matte.feather_px;
         for (float& value : plane.values) {
             const double depth = value + matte.grow_px;

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::array kModes{"exclude", "include"};
 constexpr std::array kBetween{"linear", "smooth"};
-constexpr double kMost_px = 1000;
+constexpr double kMost_px = 1000, kFarthest_px = 1e6;
 constexpr std::array kOps{"add", "subtract", "intersect"};
 
 json pairs(const Polygon& points) {
@@ -27,6 +27,8 @@ Polygon takePairs(const json& object, const char* name, const std::string& where
         const std::string spot = fmt::format("{}.{}[{}]", where, name, points.size());
         if (!one.is_array() || one.size() != 2) malformed(spot + ": is not a pair of numbers");
         points.emplace_back(number(one[0], spot), number(one[1], spot));
+        if (points.back().cwiseAbs().maxCoeff() > kFarthest_px)
+            malformed(fmt::format("{}: lies farther than {:.0f} pixels off", spot, kFarthest_px));
     }
     return points;
 }

@@ -76,8 +76,11 @@ std::vector<int> cutsAmong(const std::vector<std::optional<Likeness>>& likenesse
 std::vector<int> findCuts(FrameCache& frames, int first, int last, const Progress& progress) {
     std::vector<std::optional<Likeness>> likenesses;
     for (int frame = first; frame <= last && !progress.stopped(); ++frame) {
-        const auto picture = frames.get(frame);
-        likenesses.push_back(picture ? std::optional(Likeness(**picture)) : std::nullopt);
+        // Past the memory: what is worked on stays there.
+        PicturePtr picture = frames.peek(frame);
+        if (!picture)
+            if (const auto read = frames.plate().read(frame)) picture = *read;
+        likenesses.push_back(picture ? std::optional(Likeness(*picture)) : std::nullopt);
         progress.report(double(frame - first + 1) / (last - first + 1));
     }
     return cutsAmong(likenesses, first);

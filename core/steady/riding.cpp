@@ -2,9 +2,12 @@
 
 #include <Eigen/Geometry>
 #include <algorithm>
+#include <cmath>
 
 namespace pinion {
 namespace {
+
+constexpr double kHorizon = 0.02;  // of a place's depth: nearer to it a shape runs to infinity
 
 MotionKind kindOf(std::size_t tracks) {
     return tracks == 1   ? MotionKind::position
@@ -30,7 +33,7 @@ Expected<PlateMotion> motionOfRide(const Matte& matte, const std::vector<Track>&
     return motion;
 }
 
-Matte carried(const Matte& matte, const PlateMotion& motion, const FrameRange& range) {
+Expected<Matte> carried(const Matte& matte, const PlateMotion& motion, const FrameRange& range) {
     Matte baked = matte;
     baked.ride.reset();
     baked.between = Matte::Between::linear;
@@ -38,7 +41,16 @@ Matte carried(const Matte& matte, const PlateMotion& motion, const FrameRange& r
     for (const FrameMotion& frame : motion.frames) {
         if (frame.frame < range.first || frame.frame > range.last) continue;
         Matte::Key key{frame.frame, outlineAt(matte, frame.frame)};
-        for (Eigen::Vector2d& p : key.polygon) p = (frame.plateFromReference * p.homogeneous()).hnormalized();
+        for (Eigen::Vector2d& p : key.polygon) {
+            const Eigen::Vector3d at = frame.plateFromReference * p.homogeneous();
+            if (!(at.z() > kHorizon * std::abs(frame.plateFromReference(2, 2))))
+                return failure(
+                    Fault::outcome,
+                    "shape {} reaches the horizon of its tracks' perspective on frame {}; draw it smaller, or "
+                    "let it ride on fewer tracks",
+                    matte.name, frame.frame);
+            p = at.hnormalized();
+        }
         baked.keys.push_back(std::move(key));
     }
     return baked;
@@ -52,7 +64,9 @@ Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const std::vector
         if (!matte.ride) continue;
         const auto motion = motionOfRide(matte, tracks, range);
         if (!motion) return tl::unexpected(motion.error());
-        matte = carried(matte, *motion, range);
+        auto placed = carried(matte, *motion, range);
+        if (!placed) return tl::unexpected(placed.error());
+        matte = std::move(*placed);
         if (matte.keys.empty())
             return failure(Fault::outcome, "shape {}: its tracks are on none of the frames {}-{}", matte.name,
                            range.first, range.last);

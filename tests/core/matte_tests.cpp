@@ -4,6 +4,7 @@
 #include "base/files.h"
 #include "matte/coverage.h"
 #include "scratch.h"
+#include "shot/stages/tracksstage.h"
 #include "steady/riding.h"
 
 #include <Eigen/Geometry>
@@ -245,6 +246,54 @@ TEST_CASE("a riding shape lies as drawn on its reference frame and is carried by
     CHECK((outlineAt(both->front(), 1006)[0] - expected).norm() < 1e-4);
 }
 
+TEST_CASE("a frame larger than the drawing library has room for is covered all the same") {
+    const Plane tall = coverageOf(square(1, 30000, 3, 33000), 1001, 4, 34000);
+    CHECK(sumOf(tall) == Approx(2 * 3000).epsilon(0.001));
+    const Plane wide = coverageOf(square(100, 1, 33900, 3), 1001, 34000, 4);
+    CHECK(sumOf(wide) == Approx(33800 * 2).epsilon(0.001));
+    CHECK(wide.row(2)[33000] == 1);
+    // Far outside it does what it does near by.
+    CHECK(sumOf(coverageOf(square(-1e6, -1e6, 10, 1e6), 1001, 40, 20)) == Approx(200));
+}
+
+TEST_CASE("the shot's own mattes keep the scatter away where their tracks carry them") {
+    const auto shifted = [](int frame) {
+        Matrix3d shift = Matrix3d::Identity();
+        shift(0, 2) = 10 * (frame - 1001);
+        return shift;
+    };
+    Shot shot;
+    shot.plate.range = {1001, 1010};
+    shot.tracks = std::vector<Track>(carriedTracks({{100, 100}}, shifted));
+    Matte riding = square(90, 90, 110, 110);
+    riding.ride = Matte::Ride{{"p1"}, 1001};
+    shot.mattes = std::vector<Matte>{riding};
+    const auto options = scatterOptionsOf(shot, 1001);
+    REQUIRE(options);
+    CHECK(isExcluded(options->mattes, 1001, {100, 100}));
+    CHECK(isExcluded(options->mattes, 1006, {150, 100}));
+    CHECK_FALSE(isExcluded(options->mattes, 1006, {100, 100}));
+    shot.tracks = {};
+    const auto lost = scatterOptionsOf(shot, 1001);
+    REQUIRE_FALSE(lost);
+    CHECK_THAT(lost.error().message, Catch::Contains("square rides on p1"));
+}
+
+TEST_CASE("a shape that a perspective takes to its horizon is refused with the frame, not drawn inside out") {
+    const auto tilted = [](int frame) {
+        Matrix3d m = Matrix3d::Identity();
+        m(2, 0) = -1e-3 * (frame - 1001);
+        return m;
+    };
+    Matte wide = square(20, 20, 180, 180);
+    wide.ride = Matte::Ride{{"p1", "p2", "p3", "p4"}, 1001};
+    const auto tracks = carriedTracks({{50, 50}, {90, 50}, {90, 90}, {50, 90}}, tilted);
+    CHECK(ridden({wide}, tracks, {1001, 1006}));
+    const auto refused = ridden({wide}, tracks, {1001, 1010});
+    REQUIRE_FALSE(refused);
+    CHECK_THAT(refused.error().message, Catch::Contains("horizon") && Catch::Contains("frame 1007"));
+}
+
 TEST_CASE("mattes with all they hold go through their file; what is wrong in one is named with its place") {
     const test::Scratch scratch;
     const auto read = [&](const std::string& shape) {
@@ -278,5 +327,6 @@ TEST_CASE("mattes with all they hold go through their file; what is wrong in one
             "shapes[0].keys[0].in: has 1 tangents for 3 points");
     refused(R"({"name":"a",)" + keys + R"(,"ride":{"tracks":[],"reference_frame":1}})", "shapes[0].ride.tracks");
     refused(R"({"name":"a",)" + keys + R"(,"ride":{"tracks":["p1"]}})", "reference_frame");
+    refused(R"({"name":"a","keys":[{"frame":1,"polygon":[[0,0],[9e7,0],[9,9]]}]})", "polygon[1]: lies farther than");
     refused(R"({"name":"a","feather":1e9,)" + keys + "}", "at most 1000 pixels");
 }

@@ -32,8 +32,7 @@ LensStage::LensStage(Session& session)
       cuts_(session.jobs, [this] { emit fitChanged(); }),
       sights_(std::make_unique<LensSights>(session)) {
     connect(&session.document, &Document::changed, this, &LensStage::refreshFit);
-    // Another plate has other cuts, whatever its frames are numbered.
-    connect(&session.player, &Player::plateChanged, this, [this] { cuts_.clear(); });
+    connect(&session.player, &Player::plateChanged, this, &LensStage::refreshFit);
 }
 
 LensStage::~LensStage() = default;
@@ -76,14 +75,14 @@ std::vector<int> lineFrames(const Shot& shot) {
 
 void LensStage::refreshCuts() {
     const auto range = framesOfLines(lineFrames(session_.shot()));
-    if (!range) {
+    const auto frames = session_.player.sharedFrames();
+    if (!range || !frames) {
         cuts_.clear();
         return;
     }
-    cuts_.want({range->first, range->last},
-               [range = *range,
-                frames = session_.player.sharedFrames()](const Progress& progress) -> Expected<std::vector<int>> {
-                   return frames ? findCuts(*frames, range.first, range.last, progress) : std::vector<int>{};
+    cuts_.want({frames, range->first, range->last},
+               [range = *range, frames](const Progress& progress) -> Expected<std::vector<int>> {
+                   return findCuts(*frames, range.first, range.last, progress);
                });
 }
 

@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <tuple>
 
 namespace pinion {
 
@@ -75,8 +76,9 @@ private:
     void refreshAspect();
 
     Derived<LinesLens, std::uint64_t> fit_;
-    Derived<std::vector<int>, std::pair<int, int>> cuts_;  ///< between the frames that hold lines
-    std::vector<std::optional<LineBend>> bends_;           ///< of the card's lines, while they are those of the fit
+    Derived<std::vector<int>, std::tuple<std::shared_ptr<FrameCache>, int, int>>
+        cuts_;                                    ///< between the frames that hold lines
+    std::vector<std::optional<LineBend>> bends_;  ///< of the card's lines, while they are those of the fit
     LineTool* lineTool_ = nullptr;
     std::unique_ptr<LensSights> sights_;
     std::function<void(const QString&)> show_;

@@ -36,11 +36,12 @@ void Candidates::refresh() {
     if (!shown_ || player.isPlaying() || !player.picture() || player.pictureFrame() != frame) return;
     const Shot& shot = session_.shot();
     found_.want({frame, shot.scatterSettings, shot.mattes},
-                [options = scatterOptionsOf(shot, frame), picture = player.picture(), frame](const Progress&) {
-                    CandidateOptions wanted = options.candidates;
-                    wanted.border_px = std::max(wanted.border_px, options.pattern_px / 2 + 4);
-                    return Expected<std::vector<Candidate>>(
-                        findCandidates(buildPyramid(*picture, options.channel), wanted, {}, options.mattes, frame));
+                [shot, picture = player.picture(), frame](const Progress&) -> Expected<std::vector<Candidate>> {
+                    const auto options = scatterOptionsOf(shot, frame);
+                    if (!options) return tl::unexpected(options.error());
+                    CandidateOptions wanted = options->candidates;
+                    wanted.border_px = std::max(wanted.border_px, options->pattern_px / 2 + 4);
+                    return findCandidates(buildPyramid(*picture, options->channel), wanted, {}, options->mattes, frame);
                 });
 }
 

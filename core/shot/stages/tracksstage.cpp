@@ -1,5 +1,7 @@
 #include "shot/stages/tracksstage.h"
 
+#include "steady/riding.h"
+
 #include <algorithm>
 #include <numeric>
 
@@ -28,7 +30,9 @@ std::vector<int> tracksPerFrame(const Shot& shot) {
     return counts;
 }
 
-ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame) {
+Expected<ScatterOptions> scatterOptionsOf(const Shot& shot, int startFrame) {
+    auto mattes = ridden(shot.mattes.vector(), shot.tracks.vector(), shot.plate.range);
+    if (!mattes) return tl::unexpected(mattes.error());
     const ScatterSettings& s = shot.scatterSettings;
     ScatterOptions options;
     options.candidates.features = s.features;
@@ -42,7 +46,7 @@ ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame) {
     options.preFilter = s.preFilter;
     options.range = shot.plate.range;
     options.startFrame = startFrame;
-    options.mattes = shot.mattes.vector();
+    options.mattes = std::move(*mattes);
     return options;
 }
 
