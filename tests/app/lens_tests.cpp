@@ -448,6 +448,8 @@ TEST_CASE("a squeezed plate is shown desqueezed or as it is, and clicks lie righ
         return frame.width() / frame.height();
     };
     CHECK(shape() == Approx(2 * 1280 / 720.0));
+    // 35 mm on 36 mm, squeezed by two: twice the tangent of 27.2 degrees across.
+    CHECK(f.part<QLabel>("lensAngle")->text().contains("91.6° across, 32.3° up"));
     const QPoint at = f.screen(1100, 200);
     const auto plate = f.canvas.view().plateFromScreen(at);
     REQUIRE(plate);

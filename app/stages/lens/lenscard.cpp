@@ -310,7 +310,7 @@ private:
         return QString("%1%2 mm sees %3° across, %4° up")
             .arg(told ? "" : "assumed: ")
             .arg(focal_mm, 0, 'f', 1)
-            .arg(horizontalAngle(focal_mm, sensor), 0, 'f', 1)
+            .arg(horizontalAngle(focal_mm, sensor / shot.solveSettings.squeeze), 0, 'f', 1)
             .arg(horizontalAngle(focal_mm, sensor * shot.plate.height / shot.plate.width), 0, 'f', 1);
     }
     static double horizontalAngle(double focal_mm, double width_mm) {
