@@ -59,6 +59,8 @@ void Docket::open(const QString& stage) {
         entry.card->setOpen(entry.stage->id() == stage);
         if (entry.stage->id() == before && before != stage) entry.stage->leave();
     }
+    for (const Entry& entry : entries_)
+        if (entry.stage->id() == stage && before != stage) entry.stage->enter();
     emit opened(stage);
 }
 

@@ -64,10 +64,12 @@ Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::strin
     if (riding == mattes->end()) return mattes;
     if (tracks.empty())
         return failure(Fault::input, "{}: shape '{}' rides on {}; give the tracks as well", path, riding->name,
-                       riding->ride->tracks.front());
+                       riding->ride->on == Matte::Ride::On::picture   ? std::string("the picture's motion")
+                       : riding->ride->on == Matte::Ride::On::locator ? "the locator " + riding->ride->locator
+                                                                      : riding->ride->tracks.front());
     const auto carriers = tracksFor(tracks, facts);
     if (!carriers) return tl::unexpected(carriers.error());
-    auto carried = ridden(std::move(*mattes), *carriers, range);
+    auto carried = ridden(std::move(*mattes), {List<Track>(*carriers), {}, range}, range);
     if (!carried) return failure(carried.error().fault, "{}: {}", path, carried.error().message);
     return carried;
 }

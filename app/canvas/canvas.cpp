@@ -2,6 +2,7 @@
 
 #include "canvas/marks.h"
 
+#include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QWheelEvent>
@@ -127,7 +128,7 @@ void Canvas::refreshView() {
     const Sight* sight = shownSight();
     view_.setWarp(sight ? sight->warpAt(session_.player.frame()) : PlateWarp{});
     view_.setExtent(sight_ ? sight_->extent() : std::nullopt);
-    const auto rendering = sight ? sight->rendering() : nullptr;
+    const auto rendering = sight ? sight->rendering(session_.player.pictureFrame()) : nullptr;
     if (rendering != rendering_) {
         rendering_ = rendering;
         refreshImage();
@@ -145,8 +146,11 @@ void Canvas::refreshImage() {
     else if (const QImage made = pictures_.get(player.picture(), player.view(), rendering_); !made.isNull())
         rendered_ = made;
     if (!player.isPlaying()) return;
-    for (int i = 1; i <= kAhead; ++i)
-        (void)pictures_.get(player.frames()->peek(player.frame() + i), player.view(), rendering_);
+    for (int i = 1; i <= kAhead; ++i) {
+        const int frame = player.frame() + i;
+        (void)pictures_.get(player.frames()->peek(frame), player.view(),
+                            rendering_ ? shownSight()->rendering(frame) : nullptr);
+    }
 }
 
 void Canvas::fit() {
@@ -270,6 +274,36 @@ void Canvas::leaveEvent(QEvent*) {
     if (Tool* held = tool()) held->leave();
     update();
     reportPointed();
+}
+
+namespace {
+
+bool isRemoving(const QKeyEvent& event) {
+    return event.modifiers() == Qt::NoModifier && (event.key() == Qt::Key_Delete || event.key() == Qt::Key_Backspace);
+}
+
+bool isFinishing(const QKeyEvent& event) { return event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter; }
+
+}  // namespace
+
+bool Canvas::event(QEvent* event) {
+    if (event->type() == QEvent::ShortcutOverride) {
+        const Tool* held = tool();
+        const auto& key = *static_cast<QKeyEvent*>(event);
+        if (held && toolsWork() && ((isRemoving(key) && held->removes()) || (isFinishing(key) && held->finishes()))) {
+            event->accept();
+            return true;
+        }
+    }
+    return QWidget::event(event);
+}
+
+void Canvas::keyPressEvent(QKeyEvent* event) {
+    Tool* held = tool();
+    const bool taken = held && toolsWork() &&
+                       ((isRemoving(*event) && held->remove()) || (isFinishing(*event) && held->finish()));
+    if (taken) update();
+    else QWidget::keyPressEvent(event);
 }
 
 void Canvas::resizeEvent(QResizeEvent*) {

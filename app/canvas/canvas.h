@@ -85,6 +85,8 @@ protected:
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
     void leaveEvent(QEvent*) override;
+    bool event(QEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
 
 private:
     enum class Grip { none, pan, wipe, tool };

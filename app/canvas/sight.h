@@ -31,8 +31,8 @@ public:
     /// One of the ways to look that are chosen; otherwise it only holds the plate still.
     virtual bool isView() const { return true; }
     virtual PlateWarp warpAt(int frame) const = 0;  ///< the bare plate where there is none
-    /// Null: the plate's own picture.
-    virtual std::shared_ptr<const Rendering> rendering() const { return nullptr; }
+    /// What makes the picture of a frame; null: it is the plate's own.
+    virtual std::shared_ptr<const Rendering> rendering(int) const { return nullptr; }
     virtual QString words(int frame) const = 0;        ///< what is seen, in the picture's corner
     virtual bool isTroubled() const { return false; }  ///< the words are a problem
     /// What lies beyond the frame is dimmed, and the plate's own border drawn.

@@ -35,6 +35,13 @@ public:
     virtual void refresh() {}
     /// Moves what it holds, in pixels of the plate.
     virtual void nudge(const Eigen::Vector2d&) {}
+    /// Enter: what has been begun is done. Whether there was anything.
+    virtual bool finish() { return false; }
+    /// Delete: what it holds goes. Whether it held anything.
+    virtual bool remove() { return false; }
+    /// Whether it would do either now; the key is then the tool's, before any command has it.
+    virtual bool finishes() const { return false; }
+    virtual bool removes() const { return false; }
     /// Another tool is taken, or Escape was pressed.
     virtual void putDown() {}
     /// What it shows of its own, above all overlays.

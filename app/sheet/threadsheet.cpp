@@ -112,10 +112,14 @@ QRect ThreadSheet::stripRect(std::size_t index) const {
     return {0, top, width(), index < strips_.size() ? strips_[index]->height() : 0};
 }
 
-SheetStrip* ThreadSheet::stripAt(const QPointF& at) const {
+std::optional<std::size_t> ThreadSheet::stripAt(const QPointF& at) const {
     for (std::size_t i = 0; i < strips_.size(); ++i)
-        if (stripRect(i).contains(at.toPoint())) return strips_[i].get();
-    return nullptr;
+        if (strips_[i]->height() > 0 && stripRect(i).contains(at.toPoint())) return i;
+    return std::nullopt;
+}
+
+StripEvent ThreadSheet::onStrip(std::size_t strip, const QPointF& at, Qt::KeyboardModifiers modifiers) const {
+    return {frameAtX(at.x()), at.y() - stripRect(strip).top(), modifiers};
 }
 
 QRect ThreadSheet::rulerRect() const { return {0, stripRect(strips_.size()).top() + kCounts, width(), kRuler}; }
@@ -134,14 +138,15 @@ QString ThreadSheet::whatIsAt(const QPointF& at) const {
     const Shot& shot = session_.shot();
     if (!shot.plate.isOpen() || at.x() < kNames) return {};
     const int frame = frameAtX(at.x());
-    if (const SheetStrip* strip = stripAt(at)) return strip->whatIsAt(frame);
+    if (const auto strip = stripAt(at)) return strips_[*strip]->whatIsAt(onStrip(*strip, at, {}));
     if (!rowsRect().contains(at.toPoint())) return {};
     const int row = rowAt(at.y());
     if (row < 0) return {};
     const Track& track = shot.tracks[rows_[std::size_t(row)]];
     const QString name = QString::fromStdString(track.name);
     if (const Sample* sample = sampleAt(track, frame))
-        return sample->tie       ? QString("%1, %2: tie").arg(name).arg(frame)
+        return sample->aside     ? QString("%1, %2: set aside here").arg(name).arg(frame)
+               : sample->tie     ? QString("%1, %2: tie").arg(name).arg(frame)
                : sample->bridged ? QString("%1, %2: bridged").arg(name).arg(frame)
                                  : QString("%1, %2: fit %3").arg(name).arg(frame).arg(sample->score, 0, 'f', 3);
     if (track.samples.isEmpty()) return name;
@@ -295,7 +300,7 @@ void ThreadSheet::paintCells(QPainter& painter, const Track& track, int y) const
     const auto& samples = track.samples.vector();
     // A bridged frame was not seen: a thin line, no cell.
     const auto shade = [](const Sample& s) {
-        return s.bridged ? -1 : int(std::lround(theme::badnessOfScore(s.score) * 12));
+        return s.bridged ? -1 : s.aside ? -2 : int(std::lround(theme::badnessOfScore(s.score) * 12));
     };
     // Neighbouring cells of one shade are drawn at once; a row has few of them.
     for (std::size_t i = 0; i < samples.size();) {
@@ -306,7 +311,9 @@ void ThreadSheet::paintCells(QPainter& painter, const Track& track, int y) const
         const QColor colour = track.setAside ? QColor(0x30, 0x30, 0x30) : theme::fitColour(shade(samples[i]) / 12.0);
         const double x0 = xOfFrame(samples[i].frame) - cell / 2;
         const double x1 = xOfFrame(samples[end - 1].frame) + cell / 2;
-        if (shade(samples[i]) < 0) painter.fillRect(QRectF(x0, y + kRow / 2.0 - 0.5, x1 - x0, 1), theme::kSlate);
+        // Set aside on these frames alone: as dark as a track that is so whole.
+        if (shade(samples[i]) == -2) painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), QColor(0x30, 0x30, 0x30));
+        else if (shade(samples[i]) < 0) painter.fillRect(QRectF(x0, y + kRow / 2.0 - 0.5, x1 - x0, 1), theme::kSlate);
         else painter.fillRect(QRectF(x0, y + 2, x1 - x0, kRow - 4), colour);
         i = end;
     }
@@ -367,10 +374,14 @@ void ThreadSheet::paintRows(QPainter& painter, const QRect& area) {
 void ThreadSheet::mousePressEvent(QMouseEvent* event) {
     if (!session_.shot().plate.isOpen() || event->button() != Qt::LeftButton) return;
     const double x = event->position().x();
-    if (SheetStrip* strip = stripAt(event->position()); strip && x < kNames) {
-        strip->click();
-        refreshStrips();
-        return;
+    if (const auto strip = stripAt(event->position())) {
+        const StripEvent at = onStrip(*strip, event->position(), event->modifiers());
+        if (x < kNames) strips_[*strip]->click(at.y);
+        else if (strips_[*strip]->press(at)) draggedStrip_ = strip;
+        if (x < kNames || draggedStrip_) {
+            refreshStrips();
+            return;
+        }
     }
     if (rowsRect().contains(event->position().toPoint()) && x < kNames) {
         const int row = int(event->position().y() - rowsRect().top() + scroll_) / kRow;
@@ -408,6 +419,11 @@ void ThreadSheet::mousePressEvent(QMouseEvent* event) {
 void ThreadSheet::mouseMoveEvent(QMouseEvent* event) {
     const int frame = frameAtX(event->position().x());
     cursor_ = event->position();
+    if (draggedStrip_) {
+        strips_[*draggedStrip_]->drag(onStrip(*draggedStrip_, event->position(), event->modifiers()));
+        update();
+        return;
+    }
     switch (drag_) {
         case Drag::band:
             update();
@@ -432,6 +448,12 @@ void ThreadSheet::mouseMoveEvent(QMouseEvent* event) {
 void ThreadSheet::leaveEvent(QEvent*) { setToolTip({}); }
 
 void ThreadSheet::mouseReleaseEvent(QMouseEvent* event) {
+    if (draggedStrip_) {
+        const std::size_t strip = *std::exchange(draggedStrip_, std::nullopt);
+        strips_[strip]->release(onStrip(strip, event->position(), event->modifiers()));
+        refreshStrips();
+        return;
+    }
     const Drag drag = drag_;
     drag_ = Drag::none;
     if (drag == Drag::band) {

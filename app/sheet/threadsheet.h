@@ -58,7 +58,8 @@ private:
     void clampScroll();
     void paintCounts(QPainter& painter, const QRect& area);
     void paintBand(QPainter& painter);
-    SheetStrip* stripAt(const QPointF& at) const;
+    std::optional<std::size_t> stripAt(const QPointF& at) const;
+    StripEvent onStrip(std::size_t strip, const QPointF& at, Qt::KeyboardModifiers modifiers) const;
     int rowAt(double y) const;
     QString whatIsAt(const QPointF& at) const;
     void paintRuler(QPainter& painter, const QRect& area);
@@ -71,6 +72,7 @@ private:
     Session& session_;
     Order order_ = Order::start;
     std::vector<std::unique_ptr<SheetStrip>> strips_;
+    std::optional<std::size_t> draggedStrip_;  ///< that has taken a press
     std::vector<std::size_t> rows_;  ///< indices into the shot's tracks
     std::vector<int> counts_;
     FrameRange countedRange_;

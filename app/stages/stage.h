@@ -48,6 +48,8 @@ public:
     virtual void furnish(const Desk&) {}
     /// Its tools stand in the bar whichever card is open.
     virtual bool toolsStay() const { return false; }
+    /// Its card is opened.
+    virtual void enter() {}
     /// Another card is opened: what only this one showed goes.
     virtual void leave() {}
     /// Escape: what it has offered goes.

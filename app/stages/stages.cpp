@@ -3,6 +3,7 @@
 #include "stages/camera/camerastage.h"
 #include "stages/delivery/deliverystage.h"
 #include "stages/lens/lensstage.h"
+#include "stages/mattes/mattesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
 #include "stages/tracks/tracksstage.h"
@@ -21,7 +22,7 @@ std::vector<std::unique_ptr<Stage>> made(Session& session) {
 }  // namespace
 
 std::vector<std::unique_ptr<Stage>> makeStages(Session& session) {
-    return made<PlateStage, LensStage, TracksStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(session);
+    return made<PlateStage, LensStage, MattesStage, TracksStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(session);
 }
 
 }  // namespace pinion

@@ -32,6 +32,8 @@ KindFacts factsOf(FileKind kind) {
             return {"charts", "Pictures of a chart (" PINION_PLATE_ENDINGS ");;All files (*)", ""};
         case FileKind::maps:
             return {"maps", "ST maps (*.exr)", ""};
+        case FileKind::mattes:
+            return {"matte pictures", "Shapes and pictures of mattes (*.json *.exr *.png *.tif *.tiff);;All files (*)", ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }

@@ -16,6 +16,7 @@ Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
 Runner addDeliver(CLI::App& command);
 Runner addMatte(CLI::App& command);
+Runner addPropose(CLI::App& command);
 Runner addRun(CLI::App& command);
 
 std::span<const Command> commands() {
@@ -31,6 +32,7 @@ std::span<const Command> commands() {
         {"steady", "steadied frames", addSteady},
         {"shake", "takes a shake from one plate and lends it to another", addShake},
         {"matte", "mattes as pictures, or as the plate's alpha", addMatte},
+        {"propose", "mattes for what moves by itself", addPropose},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };

@@ -10,6 +10,7 @@
 #include "outputs.h"
 #include "plates.h"
 #include "shot/edits/cameraedits.h"
+#include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
 
@@ -152,7 +153,7 @@ int run(const Console& console, const Words& w) {
     if (!w.tracks.empty()) {
         const auto tracks = tracksFor(w.tracks, facts);
         if (!tracks) return fail(tracks.error());
-        shot = withScattered(shot, *tracks);
+        shot = withCoveredSetAside(withScattered(shot, *tracks));
     } else {
         shot.scatterSettings.features = w.features;
         FrameCache frames(*plate, budget(console));

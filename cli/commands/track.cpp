@@ -1,6 +1,7 @@
 #include "commands/command.h"
 #include "exchange/formats.h"
 #include "outputs.h"
+#include "plates.h"
 #include "trackwords.h"
 
 #include <CLI/CLI.hpp>
@@ -15,7 +16,7 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct Words {
-    std::string plate, points, out;
+    std::string plate, points, out, exclude, rides;
     TrackWords track;
 };
 
@@ -68,9 +69,15 @@ int run(const Console& console, const Words& w) {
                                                points->referenceFrame, range->first, range->last)});
     const auto tracks = tracksAt(*points, facts, w);
     if (!tracks) return fail(tracks.error());
+    std::vector<Matte> mattes;
+    if (!w.exclude.empty()) {
+        auto read = mattesFor(w.exclude, w.rides, *range, facts);
+        if (!read) return fail(read.error());
+        mattes = *std::move(read);
+    }
     auto result = [&] {
         FrameCache frames(*plate, budget(console));
-        return trackPoints(frames, *tracks, *range, Direction::both, consoleProgress("Tracking"));
+        return trackPoints(frames, *tracks, *range, Direction::both, consoleProgress("Tracking"), {}, mattes);
     }();
     if (result && w.track.bridge)
         for (Track& one : result->tracks) one = bridged(one);
@@ -86,6 +93,8 @@ Runner addTrack(CLI::App& command) {
     command.add_option("--points", w.points, "points.json")->required();
     command.add_option("--out", w.out, "tracks.json, or a .csv; - for standard output")->required();
     addTrackOptions(command, w.track);
+    command.add_option("--exclude", w.exclude, "mattes.json; a track that runs into what they take out ends there");
+    command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     command.add_flag("--pick-up,!--no-pick-up", w.track.pickUp,
                      "look for the pattern again after it was lost: done unless it is taken away");
     command.add_flag("--bridge", w.track.bridge, "lay the track smoothly across gaps");

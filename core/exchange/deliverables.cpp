@@ -13,11 +13,12 @@ DeliverableRow stMapsRow();
 DeliverableRow transformsRow();
 DeliverableRow cornerPinRow();
 DeliverableRow lensRow();
+DeliverableRow mattesRow();
 
 std::span<const DeliverableRow> deliverableRows() {
     // The table that a new kind is added to.
-    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{cameraRow(),     tracksRow(),    stMapsRow(),
-                                                                           transformsRow(), cornerPinRow(), lensRow()};
+    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{
+        cameraRow(), tracksRow(), stMapsRow(), transformsRow(), cornerPinRow(), lensRow(), mattesRow()};
     return rows;
 }
 

@@ -29,8 +29,10 @@ struct DeliverableRow {
 
     /// The whole text, for a file or the clipboard; null for what is no text.
     Expected<std::string> (*text)(const Shot&, const Deliverable&) = nullptr;
-    /// Writes what is no text into the folder `path`, reads it back, and gives the files; null for text.
-    Expected<std::vector<std::filesystem::path>> (*write)(const Shot&, const std::filesystem::path& path) = nullptr;
+    /// Writes what is no text to `path` (a folder, or the pattern of a sequence), reads it back, and gives the files;
+    /// null for text.
+    Expected<std::vector<std::filesystem::path>> (*write)(const Shot&, const Deliverable&,
+                                                          const std::filesystem::path& path) = nullptr;
     /// Reads a written text again and compares it with the shot; null where there is nothing beyond the letters.
     Expected<void> (*check)(const Shot&, const Deliverable&, const std::filesystem::path& path) = nullptr;
     /// Adds what the deliverable depends on.

@@ -365,6 +365,17 @@ Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
     });
 }
 
+Expected<std::vector<Matte>> mattesFromJson(const std::string& contents, const std::string& name) {
+    return parseText(contents, name, [](const json& document) {
+        expectFormat(document, "pinion.mattes", 1);
+        return takeMattes(list(document, "shapes", "text"), "shapes");
+    });
+}
+
+std::string mattesJson(std::span<const Matte> mattes) {
+    return dumped({{"format", "pinion.mattes"}, {"version", 1}, {"shapes", mattesValue(mattes)}}, 1) + "\n";
+}
+
 std::string cameraJson(const CameraFile& file) {
     json document{{"format", "pinion.camera"},
                   {"version", 1},

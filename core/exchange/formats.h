@@ -58,6 +58,9 @@ std::string linesJson(const std::vector<StraightLine>& lines);
 Expected<std::vector<StraightLine>> readLines(const std::filesystem::path& path);
 
 Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path);
+/// The same from a text, called `name` in messages; and as a text.
+Expected<std::vector<Matte>> mattesFromJson(const std::string& contents, const std::string& name);
+std::string mattesJson(std::span<const Matte> mattes);
 
 /// A camera as it is handed on: oriented and scaled.
 struct CameraFile {

@@ -35,7 +35,7 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
     if (deliverable.place.empty()) return failure(Fault::input, "deliverable {}: has no place", deliverable.name);
     const fs::path path = folder / deliverable.place;
     if (const auto write = deliverableRow(deliverable.kind).write) {
-        auto files = write(shot, path);
+        auto files = write(shot, deliverable, path);
         if (!files) return tl::unexpected(files.error());
         return DeliveryReport{deliverable.name, std::move(*files)};
     }

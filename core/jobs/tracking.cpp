@@ -1,6 +1,7 @@
 #include "jobs/tracking.h"
 
 #include "shot/edits/trackedits.h"
+#include "shot/stages/mattesstage.h"
 #include "shot/stages/tracksstage.h"
 
 #include <algorithm>
@@ -11,9 +12,7 @@ namespace pinion {
 Expected<TrackingResult> runScatter(const Shot& shot, FrameCache& frames, int startFrame, const Progress& progress,
                                     const LiveListener& live) {
     if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
-    const auto options = scatterOptionsOf(shot, startFrame);
-    if (!options) return tl::unexpected(options.error());
-    return scatter(frames, *options, progress, live);
+    return scatter(frames, scatterOptionsOf(shot, startFrame), progress, live);
 }
 
 Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const std::vector<TrackId>& ids, int from,
@@ -29,7 +28,8 @@ Expected<TrackingResult> runTrack(const Shot& shot, FrameCache& frames, const st
     if (tracks.empty()) return failure(Fault::input, "no track is selected; click one, or place one with the tool");
     FrameRange range = shot.plate.range;
     if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
-    auto result = trackPoints(frames, tracks, from, range, direction, progress, live);
+    const std::vector<Matte> mattes = mattesOf(shot);
+    auto result = trackPoints(frames, tracks, from, range, direction, progress, live, mattes);
     if (result && steps > 0)
         // A few steps end where they were told to, not where the range does.
         for (Track& track : result->tracks) {

@@ -53,8 +53,14 @@ std::optional<Plane> sharp(const Polygon& outline, int width, int height) {
 
 /// The distance from the outline of each pixel's centre, above 0 inside; exact within `reach` of it, beyond that
 /// `reach`.
-Plane depths(const Polygon& outline, int width, int height, double reach) {
-    Plane depth(width, height, float(reach));
+struct Depths {
+    Plane depth;
+    Plane feather;  ///< what the nearest place of the outline adds to it; empty where nothing is added
+};
+
+Depths depths(const Polygon& outline, const std::vector<double>& feather, int width, int height, double reach) {
+    Depths found{Plane(width, height, float(reach * reach)), feather.empty() ? Plane() : Plane(width, height)};
+    Plane& depth = found.depth;
     for (std::size_t i = 0, j = outline.size() - 1; i < outline.size(); j = i++) {
         const Vector2d &from = outline[j], along = outline[i] - outline[j];
         const double length2 = along.squaredNorm();
@@ -63,13 +69,35 @@ Plane depths(const Polygon& outline, int width, int height, double reach) {
         const int x0 = std::max(0, first(from.x(), outline[i].x())), y0 = std::max(0, first(from.y(), outline[i].y()));
         const int x1 = std::min(width, last(from.x(), outline[i].x()));
         const int y1 = std::min(height, last(from.y(), outline[i].y()));
-        for (int y = y0; y < y1; ++y)
-            for (int x = x0; x < x1; ++x) {
-                const Vector2d to = Vector2d(x + 0.5, y + 0.5) - from;
-                const double share = length2 > 0 ? std::clamp(to.dot(along) / length2, 0.0, 1.0) : 0.0;
-                depth.row(y)[x] = std::min(depth.row(y)[x], float((to - share * along).norm()));
+        // In floats, and without a root until the end: this is where the time goes.
+        const auto ax = float(length2 > 0 ? along.x() / length2 : 0), ay = float(length2 > 0 ? along.y() / length2 : 0);
+        const auto lx = float(along.x()), ly = float(along.y());
+        for (int y = y0; y < y1; ++y) {
+            const auto ty = float(y + 0.5 - from.y());
+            const auto tx0 = float(x0 + 0.5 - from.x());
+            float* row = depth.row(y);
+            if (feather.empty()) {
+                for (int x = x0; x < x1; ++x) {
+                    const float tx = tx0 + float(x - x0);
+                    const float share = std::min(std::max(tx * ax + ty * ay, 0.0F), 1.0F);
+                    const float dx = tx - share * lx, dy = ty - share * ly;
+                    row[x] = std::min(row[x], dx * dx + dy * dy);
+                }
+                continue;
             }
+            const auto f0 = float(feather[j]), f1 = float(feather[i]);
+            float* added = found.feather.row(y);
+            for (int x = x0; x < x1; ++x) {
+                const float tx = tx0 + float(x - x0);
+                const float share = std::min(std::max(tx * ax + ty * ay, 0.0F), 1.0F);
+                const float dx = tx - share * lx, dy = ty - share * ly, distance2 = dx * dx + dy * dy;
+                if (distance2 >= row[x]) continue;
+                row[x] = distance2;
+                added[x] = f0 + share * (f1 - f0);
+            }
+        }
     }
+    for (float& value : depth.values) value = value < float(reach * reach) ? std::sqrt(value) : float(reach);
     // Inside or outside, row by row: where the outline is crossed.
     std::vector<double> crossings;
     for (int y = 0; y < height; ++y) {
@@ -87,37 +115,63 @@ Plane depths(const Polygon& outline, int width, int height, double reach) {
             if (passed % 2 == 0) depth.row(y)[x] = -depth.row(y)[x];
         }
     }
-    return depth;
+    return found;
 }
 
 /// From 0 to 1 without a kink at either end.
-float eased(double share) { return float(0.5 - 0.5 * std::cos(std::numbers::pi * std::clamp(share, 0.0, 1.0))); }
+float eased(double share) {
+    if (share <= 0) return 0;
+    if (share >= 1) return 1;
+    return float(0.5 - 0.5 * std::cos(std::numbers::pi * share));
+}
+
+/// The ramp of an edge at a depth: `feather` pixels wide, outwards or inwards; a pixel where there is none.
+float ramp(double depth, double feather) {
+    // Narrower than a pixel it would be sharper than pixels are.
+    if (feather >= 1) return eased((depth + feather) / feather);
+    if (feather <= -1) return eased(depth / -feather);
+    return float(std::clamp(depth + 0.5 + 0.5 * feather, 0.0, 1.0));
+}
+
+void invert(Plane& plane) {
+    for (float& value : plane.values) value = 1 - value;
+}
 
 }  // namespace
 
 Plane coverageOf(const Matte& matte, int frame, int width, int height) {
-    const Polygon outline = nearby(outlineAt(matte, frame));
-    std::optional<Plane> exact;
-    if (outline.size() < 3 || (matte.feather_px == 0 && matte.grow_px == 0)) exact = sharp(outline, width, height);
-    Plane plane = exact ? std::move(*exact)
-                        : depths(outline, width, height, std::abs(matte.feather_px) + std::abs(matte.grow_px) + 1);
-    if (!exact) {
-        const double feather = matte.feather_px;
-        for (float& value : plane.values) {
-            const double depth = value + matte.grow_px;
-            value = feather > 0   ? eased((depth + feather) / feather)
-                    : feather < 0 ? eased(depth / -feather)
-                                  : float(std::clamp(depth + 0.5, 0.0, 1.0));
-        }
+    if (!isThere(matte, frame)) return {width, height};
+    if (matte.pictures) {
+        const auto picture = matte.pictures->at(frame);
+        Plane plane = picture && picture->width == width && picture->height == height ? *picture : Plane(width, height);
+        if (matte.invert) invert(plane);
+        return plane;
     }
-    if (matte.invert)
-        for (float& value : plane.values) value = 1 - value;
-    return plane;
+    const auto shape = shapeAt(matte, frame);
+    const Polygon outline = shape ? nearby(flattened(*shape)) : Polygon{};
+    const std::vector<double> added = shape ? flattenedFeather(*shape) : std::vector<double>{};
+    std::optional<Plane> exact;
+    if (outline.size() < 3 || (matte.feather_px == 0 && matte.grow_px == 0 && added.empty()))
+        exact = sharp(outline, width, height);
+    if (exact) {
+        if (matte.invert) invert(*exact);
+        return *std::move(exact);
+    }
+    double widest = std::abs(matte.feather_px);
+    for (const double one : added) widest = std::max(widest, std::abs(matte.feather_px + one));
+    Depths found = depths(outline, added, width, height, widest + std::abs(matte.grow_px) + 1);
+    for (std::size_t i = 0; i < found.depth.values.size(); ++i) {
+        float& value = found.depth.values[i];
+        value = ramp(value + matte.grow_px, matte.feather_px + (added.empty() ? 0 : double(found.feather.values[i])));
+    }
+    if (matte.invert) invert(found.depth);
+    return std::move(found.depth);
 }
 
 Plane coverageOf(std::span<const Matte> mattes, int frame, int width, int height) {
     Plane all(width, height);
     for (const Matte& matte : mattes) {
+        if (!isThere(matte, frame) && matte.op != Matte::Op::intersect) continue;
         const Plane own = coverageOf(matte, frame, width, height);
         for (std::size_t i = 0; i < own.values.size(); ++i) {
             float& held = all.values[i];

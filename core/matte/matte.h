@@ -1,8 +1,11 @@
 #pragma once
 
 #include "base/list.h"
+#include "picture/picture.h"
 
 #include <Eigen/Core>
+#include <cstdint>
+#include <memory>
 #include <optional>
 #include <span>
 #include <string>
@@ -11,6 +14,15 @@
 namespace pinion {
 
 using Polygon = std::vector<Eigen::Vector2d>;  ///< closed, in pixels of the plate
+
+/// What a matte covers on each frame when it was made elsewhere, as pictures.
+class MattePictures {
+public:
+    virtual ~MattePictures() = default;
+    /// 0 to 1, at the plate's size; null where there is no picture. Safe to call from several threads.
+    virtual std::shared_ptr<const Plane> at(int frame) const = 0;
+    virtual const std::string& path() const = 0;
+};
 
 /// A drawn area that moves by keyframes. Between keys its points and tangents are interpolated; before the first and
 /// after the last the shape stays. All keys of a matte have the same number of points.
@@ -24,28 +36,67 @@ struct Matte {
         Polygon polygon;
         /// Bezier tangents from each point, towards the one before and the one after; none: straight edges.
         Polygon in{}, out{};
+        /// What each point adds to the matte's feather, in pixels; between points it changes along the edge. None: 0.
+        std::vector<double> feather{};
     };
-    /// It is carried by tracks: its keys are in the pixels of the reference frame.
+    /// It is carried: its keys are in the pixels of the reference frame.
     struct Ride {
+        enum class On { tracks, locator, picture };
         std::vector<std::string> tracks;
         int referenceFrame = 0;
+        On on = On::tracks;
+        std::string locator{};  ///< its name
+        bool operator==(const Ride&) const = default;
+    };
+    /// From a frame on it counts, or does not.
+    struct Turn {
+        int frame = 0;
+        bool there = true;
     };
     std::string name;
     Mode mode = Mode::exclude;
-    std::vector<Key> keys;  ///< by rising frame
+    std::vector<Key> keys;  ///< by rising frame; of one made of pictures there are none
     Op op = Op::add;
     bool invert = false;
     double feather_px = 0;  ///< how far its edge fades: outwards, below 0 inwards
     double grow_px = 0;     ///< its edge moved outwards, below 0 inwards
     Between between = Between::linear;
     std::optional<Ride> ride;
+    std::vector<Turn> turns;                        ///< by rising frame; before the first it counts
+    std::uint32_t colour = 0;                       ///< 0xRRGGBB, as it is drawn; 0: the usual
+    double opacity = 0.2;                           ///< of its surface, as it is drawn
+    bool hidden = false;                            ///< not drawn; it counts all the same
+    bool locked = false;                            ///< not changed by hand
+    std::shared_ptr<const MattePictures> pictures;  ///< made elsewhere, in place of an outline
 };
+
+/// Whether it counts on a frame.
+bool isThere(const Matte& matte, int frame);
+
+/// The key on `frame`, or null.
+const Matte::Key* keyAt(const Matte& matte, int frame);
 
 /// Points and tangents on one frame, without a ride; none without keys.
 std::optional<Matte::Key> shapeAt(const Matte& matte, int frame);
 
 /// A shape as a polygon: curved edges in 16 even pieces.
 Polygon flattened(const Matte::Key& shape);
+
+/// What each corner of that polygon adds to the feather; empty where nothing is added.
+std::vector<double> flattenedFeather(const Matte::Key& shape);
+
+/// The shape as a transform carries it: its points, and the ends of its tangents.
+Matte::Key carried(const Eigen::Matrix3d& matrix, Matte::Key shape);
+
+/// The shape with one more point at the share `t` of the edge that leaves `point`; its outline stays the same (de
+/// Casteljau).
+Matte::Key withPointAt(Matte::Key shape, std::size_t point, double t);
+
+/// The area within the outline, in square pixels, above 0 for one drawn either way round.
+double areaOf(const Polygon& polygon);
+
+/// Whether edges of the outline cross each other.
+bool crossesItself(const Polygon& polygon);
 
 /// The outline on one frame; empty without keys.
 Polygon outlineAt(const Matte& matte, int frame);
@@ -71,6 +122,7 @@ private:
         Matte::Op op;
         bool invert;
         double grow_px;
+        std::shared_ptr<const Plane> picture;
     };
     std::vector<Shape> shapes_;
 };

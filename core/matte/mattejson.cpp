@@ -1,7 +1,10 @@
 #include "matte/mattejson.h"
 
+#include "matte/sequence.h"
+
 #include <algorithm>
 #include <array>
+#include <charconv>
 #include <cmath>
 
 namespace pinion {
@@ -12,6 +15,7 @@ namespace {
 
 constexpr std::array kModes{"exclude", "include"};
 constexpr std::array kBetween{"linear", "smooth"};
+constexpr std::size_t kMostPoints = 20000;
 constexpr double kMost_px = 1000, kFarthest_px = 1e6;
 constexpr std::array kOps{"add", "subtract", "intersect"};
 
@@ -42,6 +46,20 @@ Polygon takeTangents(const json& key, const char* name, const Polygon& polygon, 
     return tangents;
 }
 
+/// What each point adds to the feather: as many as the points, or none.
+std::vector<double> takeFeather(const json& key, std::size_t points, const std::string& where) {
+    std::vector<double> feather;
+    if (!key.contains("feather")) return feather;
+    for (const json& one : list(key, "feather", where)) {
+        feather.push_back(number(one, fmt::format("{}.feather[{}]", where, feather.size())));
+        if (std::abs(feather.back()) > kMost_px)
+            malformed(fmt::format("{}.feather: a point adds at most {:.0f} pixels", where, kMost_px));
+    }
+    if (feather.size() != points)
+        malformed(fmt::format("{}.feather: has {} values for {} points", where, feather.size(), points));
+    return feather;
+}
+
 std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where) {
     std::vector<Matte::Key> keys;
     for (const json& key : list(shape, "keys", where)) {
@@ -54,20 +72,44 @@ std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where) {
             malformed(place + ".polygon: has another number of corners than the first key");
         taken.in = takeTangents(key, "in", taken.polygon, place);
         taken.out = takeTangents(key, "out", taken.polygon, place);
+        taken.feather = takeFeather(key, taken.polygon.size(), place);
+        if (taken.polygon.size() > kMostPoints)
+            malformed(fmt::format("{}.polygon: has {} points; {} at most", place, taken.polygon.size(), kMostPoints));
         keys.push_back(std::move(taken));
     }
     if (keys.empty()) malformed(where + ".keys: the list is empty");
     return keys;
 }
 
+std::vector<Matte::Turn> takeTurns(const json& shape, const std::string& where) {
+    std::vector<Matte::Turn> turns;
+    if (!shape.contains("there")) return turns;
+    for (const json& turn : list(shape, "there", where)) {
+        const std::string place = fmt::format("{}.there[{}]", where, turns.size());
+        turns.push_back({whole(turn, "frame", place), flagOr(turn, "there", true, place)});
+        if (turns.size() > 1 && turns.back().frame <= turns[turns.size() - 2].frame)
+            malformed(place + ".frame: frames have to rise, each once");
+    }
+    return turns;
+}
+
 Matte::Ride takeRide(const json& ride, const std::string& where) {
     Matte::Ride taken;
+    taken.referenceFrame = whole(ride, "reference_frame", where);
+    if (flagOr(ride, "picture", false, where)) {
+        taken.on = Matte::Ride::On::picture;
+        return taken;
+    }
+    if (ride.contains("locator")) {
+        taken.on = Matte::Ride::On::locator;
+        taken.locator = text(ride, "locator", where);
+        return taken;
+    }
     for (const json& name : list(ride, "tracks", where)) {
         if (!name.is_string()) malformed(where + ".tracks: holds what is no name");
         taken.tracks.push_back(name.get<std::string>());
     }
     if (taken.tracks.empty()) malformed(where + ".tracks: the list is empty");
-    taken.referenceFrame = whole(ride, "reference_frame", where);
     return taken;
 }
 
@@ -87,7 +129,26 @@ json keyValue(const Matte::Key& key) {
     json value{{"frame", key.frame}, {"polygon", pairs(key.polygon)}};
     if (!key.in.empty()) value["in"] = pairs(key.in);
     if (!key.out.empty()) value["out"] = pairs(key.out);
+    if (!key.feather.empty()) value["feather"] = key.feather;
     return value;
+}
+
+json rideValue(const Matte::Ride& ride) {
+    json value{{"reference_frame", ride.referenceFrame}};
+    if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
+    else if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
+    else value["tracks"] = ride.tracks;
+    return value;
+}
+
+std::uint32_t takeColour(const json& shape, const std::string& where) {
+    if (!shape.contains("colour")) return 0;
+    const std::string word = text(shape, "colour", where);
+    std::uint32_t colour = 0;
+    const char* end = word.data() + word.size();
+    if (word.size() != 7 || word[0] != '#' || std::from_chars(word.data() + 1, end, colour, 16).ptr != end)
+        malformed(fmt::format("{}.colour: is '{}'; six digits after a # are expected, #d9a441", where, word));
+    return colour;
 }
 
 }  // namespace
@@ -102,8 +163,14 @@ json mattesValue(std::span<const Matte> mattes) {
         if (matte.feather_px != 0) shape["feather"] = matte.feather_px;
         if (matte.grow_px != 0) shape["grow"] = matte.grow_px;
         if (matte.between != Matte::Between::linear) shape["between"] = kBetween[std::size_t(matte.between)];
-        if (matte.ride)
-            shape["ride"] = {{"tracks", matte.ride->tracks}, {"reference_frame", matte.ride->referenceFrame}};
+        if (matte.ride) shape["ride"] = rideValue(*matte.ride);
+        for (const Matte::Turn& turn : matte.turns)
+            shape["there"].push_back({{"frame", turn.frame}, {"there", turn.there}});
+        if (matte.colour != 0) shape["colour"] = fmt::format("#{:06x}", matte.colour);
+        if (matte.opacity != Matte{}.opacity) shape["opacity"] = matte.opacity;
+        if (matte.hidden) shape["hidden"] = true;
+        if (matte.locked) shape["locked"] = true;
+        if (matte.pictures) shape["pictures"] = matte.pictures->path();
         shapes.push_back(std::move(shape));
     }
     return shapes;
@@ -123,7 +190,16 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name) {
         matte.grow_px = numberOr(shape, "grow", 0, where);
         if (std::abs(matte.feather_px) > kMost_px || std::abs(matte.grow_px) > kMost_px)
             malformed(fmt::format("{}: feather and grow are at most {:.0f} pixels", where, kMost_px));
-        matte.keys = takeKeys(shape, where);
+        matte.colour = takeColour(shape, where);
+        matte.opacity = std::clamp(numberOr(shape, "opacity", Matte{}.opacity, where), 0.0, 1.0);
+        matte.hidden = flagOr(shape, "hidden", false, where);
+        matte.locked = flagOr(shape, "locked", false, where);
+        matte.turns = takeTurns(shape, where);
+        if (shape.contains("pictures")) {
+            matte.pictures = matteSequence(text(shape, "pictures", where));
+        } else {
+            matte.keys = takeKeys(shape, where);
+        }
         if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
         mattes.push_back(std::move(matte));
     }

@@ -78,6 +78,9 @@ public:
     /// One frame, by its number. Fails for a frame outside the plate, missing, unreadable or of another size.
     virtual Expected<PicturePtr> read(int frame) const = 0;
 
+    /// The alpha of one frame as it is stored, 0 to 1; none where the plate has none. Fails as `read`.
+    virtual Expected<std::optional<Plane>> readAlpha(int) const { return std::optional<Plane>(); }
+
     /// Frames that cannot be decoded or are in part made up, found by decoding all of a video; a sequence tells when a
     /// frame is read. Ends early when stopped.
     virtual std::vector<int> damagedFrames(const Progress&) const { return {}; }

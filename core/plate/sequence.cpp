@@ -131,6 +131,28 @@ public:
         return picture;
     }
 
+    Expected<std::optional<Plane>> readAlpha(int frame) const override {
+        const auto file = files_.find(frame);
+        if (file == files_.end())
+            return failure(Fault::input, "{}: frame {} is missing", facts_.path.string(), frame);
+        std::string error;
+        const auto input = openedFrame(file->second, error);
+        if (!input) return failure(Fault::input, "{}: {}", file->second.string(), error);
+        Channels channels = channelsOf(*input);
+        input->seek_subimage(channels.part, 0);
+        const int alpha = input->spec().alpha_channel;
+        if (alpha < 0) return std::optional<Plane>();
+        if (sizeOf(input->spec()) != frameSize())
+            return failure(Fault::input, "{}: is of another size than the sequence", file->second.string());
+        channels.numbers = {alpha, alpha, alpha};
+        std::vector<float> values;
+        if (!readInto(*input, channels, OIIO::TypeDesc::FLOAT, values))
+            return failure(Fault::input, "{}: is damaged: {}", file->second.string(), input->geterror());
+        Plane plane(facts_.width, facts_.height);
+        for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = values[3 * i];
+        return std::optional<Plane>(std::move(plane));
+    }
+
     /// Those whose head cannot be read or tells another size.
     std::vector<int> damagedFrames(const Progress& progress) const override {
         std::vector<int> damaged;

@@ -17,6 +17,7 @@ std::uint64_t printOf(const List<Sample>& samples) {
                 if (sample.carried != Eigen::Vector2f(0, 0))
                     print.add(double(sample.carried.x())).add(double(sample.carried.y()));
                 if (sample.bridged) print.add(108);
+                if (sample.aside) print.add(111);
             }
             return SamplesPrint{print.value()};
         })

@@ -7,6 +7,7 @@
 #include "lens/lines.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
+#include "steady/locator.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
 #include "world/world.h"
@@ -46,14 +47,6 @@ struct ScatterSettings {
     PreFilter preFilter = PreFilter::none;
 
     bool operator==(const ScatterSettings&) const = default;
-};
-
-/// Carries the motion of its tracks for whatever hangs on it.
-struct Locator {
-    std::string name;
-    List<TrackId> tracks;
-    int referenceFrame = 0;
-    MotionKind kind = MotionKind::position;
 };
 
 /// What the Steady card holds: the picture held still or eased, and a shake lent to it.
@@ -131,10 +124,10 @@ struct SolveSettings {
 };
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
-enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens };
-inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin", "lens"};
-enum class DeliverableFormat { usda, json, csv, exr, yaml };
-inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml"};
+enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes };
+inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin", "lens", "mattes"};
+enum class DeliverableFormat { usda, json, csv, exr, yaml, png, tiff, svg };
+inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml", "png", "tiff", "svg"};
 enum class UpAxis { y, z };
 
 /// One thing handed downstream.

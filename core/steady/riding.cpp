@@ -3,6 +3,8 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <mutex>
 
 namespace pinion {
 namespace {
@@ -16,39 +18,140 @@ MotionKind kindOf(std::size_t tracks) {
                          : MotionKind::perspective;
 }
 
-Expected<PlateMotion> motionOfRide(const Matte& matte, const std::vector<Track>& tracks, const FrameRange& range) {
-    std::vector<Track> carrying;
-    for (const std::string& name : matte.ride->tracks) {
-        const auto found =
-            std::find_if(tracks.begin(), tracks.end(), [&](const Track& track) { return track.name == name; });
-        if (found == tracks.end())
-            return failure(Fault::input, "shape {} rides on {}, and there is no such track", matte.name, name);
-        carrying.push_back(*found);
-    }
-    // The reference frame's own motion is needed though it may lie outside.
-    const FrameRange whole{std::min(range.first, matte.ride->referenceFrame),
-                           std::max(range.last, matte.ride->referenceFrame)};
-    auto motion = motionOf(carrying, matte.ride->referenceFrame, whole, kindOf(carrying.size()));
-    if (!motion) return failure(motion.error().fault, "shape {}: {}", matte.name, motion.error().message);
-    return motion;
+/// All that a ride's motion depends on beside the tracks.
+struct RideKey {
+    Matte::Ride ride;
+    std::vector<TrackId> locatorTracks;
+    MotionKind locatorKind = MotionKind::position;
+    FrameRange range;
+    bool operator==(const RideKey&) const = default;
+};
+
+/// Kept with a version of the tracks.
+struct KnownRides {
+    struct Kept {
+        std::mutex mutex;
+        std::vector<std::pair<RideKey, std::shared_ptr<const RideMotion>>> rides;
+    };
+    std::shared_ptr<Kept> kept = std::make_shared<Kept>();
+};
+
+KnownRides::Kept& knownRides(const List<Track>& tracks) {
+    return *tracks.derived<KnownRides>([](const auto&) { return KnownRides{}; }).kept;
 }
 
-Expected<Matte> carried(const Matte& matte, const PlateMotion& motion, const FrameRange& range) {
+RideKey keyOf(const Matte::Ride& ride, const Carriers& carriers) {
+    RideKey key{ride, {}, MotionKind::position, carriers.range};
+    for (const Locator& locator : carriers.locators)
+        if (ride.on == Matte::Ride::On::locator && locator.name == ride.locator) {
+            key.locatorTracks = locator.tracks.vector();
+            key.locatorKind = locator.kind;
+        }
+    return key;
+}
+
+struct Carrying {
+    std::vector<Track> tracks;
+    MotionKind kind = MotionKind::position;
+};
+
+/// The tracks a ride names, one and all.
+Expected<Carrying> carryingTracks(const Matte::Ride& ride, const Carriers& carriers) {
+    Carrying found;
+    if (ride.on == Matte::Ride::On::locator) {
+        const auto locator = std::find_if(carriers.locators.begin(), carriers.locators.end(),
+                                          [&](const Locator& one) { return one.name == ride.locator; });
+        if (locator == carriers.locators.end())
+            return failure(Fault::input, "rides on the locator {}, and there is no such locator", ride.locator);
+        for (const TrackId id : locator->tracks) {
+            const auto track = std::find_if(carriers.tracks.begin(), carriers.tracks.end(),
+                                            [id](const Track& one) { return one.id == id; });
+            if (track == carriers.tracks.end())
+                return failure(Fault::input, "rides on the locator {}, whose track is gone", ride.locator);
+            found.tracks.push_back(*track);
+        }
+        found.kind = locator->kind;
+        return found;
+    }
+    std::map<std::string_view, const Track*> byName;
+    for (const Track& track : carriers.tracks) byName.try_emplace(track.name, &track);
+    for (const std::string& name : ride.tracks) {
+        const auto track = byName.find(name);
+        if (track == byName.end()) return failure(Fault::input, "rides on {}, and there is no such track", name);
+        found.tracks.push_back(*track->second);
+    }
+    found.kind = kindOf(found.tracks.size());
+    return found;
+}
+
+Expected<PlateMotion> motionOfRide(const Matte::Ride& ride, const Carriers& carriers) {
+    // The reference frame's own motion is needed though it may lie outside.
+    const FrameRange whole{std::min(carriers.range.first, ride.referenceFrame),
+                           std::max(carriers.range.last, ride.referenceFrame)};
+    if (ride.on == Matte::Ride::On::picture) {
+        std::vector<Track> counting;
+        for (const Track& track : carriers.tracks)
+            if (!track.setAside) counting.push_back(track);
+        return pictureMotionOf(counting, ride.referenceFrame, whole);
+    }
+    const auto carrying = carryingTracks(ride, carriers);
+    if (!carrying) return tl::unexpected(carrying.error());
+    const auto& tracks = carrying->tracks;
+    const bool allOnReference = std::all_of(tracks.begin(), tracks.end(),
+                                            [&](const Track& track) { return sampleAt(track, ride.referenceFrame); });
+    if (carrying->kind == MotionKind::perspective && !allOnReference)
+        return pictureMotionOf(tracks, ride.referenceFrame, whole, PictureModel::similarity);
+    return motionOf(tracks, ride.referenceFrame, whole, carrying->kind);
+}
+
+std::string gapNote(const PlateMotion& motion, const FrameRange& range) {
+    std::vector<int> missing;
+    for (int frame = range.first; frame <= range.last; ++frame)
+        if (!motion.at(frame)) missing.push_back(frame);
+    return missing.empty() ? std::string()
+                           : fmt::format("what it rides on is not there on {}: it stays where it was on the nearest "
+                                         "frame",
+                                         frameRanges(missing));
+}
+
+RideMotion madeRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
+    RideMotion made;
+    auto motion = motionOfRide(ride, carriers);
+    if (!motion) {
+        made.problem = motion.error().message;
+        return made;
+    }
+    made.motion = std::move(*motion);
+    made.note = gapNote(made.motion, carriers.range);
+    return made;
+}
+
+bool isQuick(const Matte::Ride& ride) { return ride.on != Matte::Ride::On::picture && ride.tracks.size() <= 4; }
+
+std::shared_ptr<const RideMotion> knownRide(KnownRides::Kept& kept, const RideKey& key) {
+    const std::lock_guard lock(kept.mutex);
+    for (const auto& [known, motion] : kept.rides)
+        if (known == key) return motion;
+    return nullptr;
+}
+
+Expected<Matte> carriedMatte(const Matte& matte, const RideMotion& ride, const FrameRange& range) {
     Matte baked = matte;
     baked.ride.reset();
     baked.between = Matte::Between::linear;
     baked.keys.clear();
-    for (const FrameMotion& frame : motion.frames) {
-        if (frame.frame < range.first || frame.frame > range.last) continue;
-        Matte::Key key{frame.frame, outlineAt(matte, frame.frame)};
+    for (int frame = range.first; frame <= range.last; ++frame) {
+        const Eigen::Matrix3d plateFromReference = ride.plateFromReference(frame);
+        const auto shape = shapeAt(matte, frame);
+        if (!shape) break;
+        Matte::Key key{frame, flattened(*shape), {}, {}, flattenedFeather(*shape)};
         for (Eigen::Vector2d& p : key.polygon) {
-            const Eigen::Vector3d at = frame.plateFromReference * p.homogeneous();
-            if (!(at.z() > kHorizon * std::abs(frame.plateFromReference(2, 2))))
-                return failure(
-                    Fault::outcome,
-                    "shape {} reaches the horizon of its tracks' perspective on frame {}; draw it smaller, or "
-                    "let it ride on fewer tracks",
-                    matte.name, frame.frame);
+            const Eigen::Vector3d at = plateFromReference * p.homogeneous();
+            if (!(at.z() > kHorizon * std::abs(plateFromReference(2, 2))))
+                return failure(Fault::outcome,
+                               "reaches the horizon of its tracks' perspective on frame {}; draw it smaller, or let it "
+                               "ride on fewer tracks",
+                               frame);
             p = at.hnormalized();
         }
         baked.keys.push_back(std::move(key));
@@ -58,18 +161,53 @@ Expected<Matte> carried(const Matte& matte, const PlateMotion& motion, const Fra
 
 }  // namespace
 
-Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const std::vector<Track>& tracks,
-                                    const FrameRange& range) {
+Eigen::Matrix3d RideMotion::plateFromReference(int frame) const {
+    if (motion.frames.empty()) return Eigen::Matrix3d::Identity();
+    const auto nearest =
+        std::min_element(motion.frames.begin(), motion.frames.end(), [&](const FrameMotion& a, const FrameMotion& b) {
+            return std::abs(a.frame - frame) < std::abs(b.frame - frame);
+        });
+    return nearest->plateFromReference;
+}
+
+std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carriers& carriers) {
+    KnownRides::Kept& kept = knownRides(carriers.tracks);
+    const RideKey key = keyOf(ride, carriers);
+    if (auto known = knownRide(kept, key)) return known;
+    auto made = std::make_shared<const RideMotion>(madeRideMotion(ride, carriers));
+    const std::lock_guard lock(kept.mutex);
+    kept.rides.emplace_back(key, made);
+    return made;
+}
+
+std::shared_ptr<const RideMotion> quickRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
+    if (isQuick(ride)) return rideMotion(ride, carriers);
+    return knownRide(knownRides(carriers.tracks), keyOf(ride, carriers));
+}
+
+std::optional<Matte::Key> riddenShape(const Matte& matte, int frame, const RideMotion* motion) {
+    auto shape = shapeAt(matte, frame);
+    if (!shape || !matte.ride || !motion) return shape;
+    return carried(motion->plateFromReference(frame), *std::move(shape));
+}
+
+Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const Carriers& carriers, const FrameRange& range,
+                                    std::vector<std::string>* notes) {
     for (Matte& matte : mattes) {
         if (!matte.ride) continue;
-        const auto motion = motionOfRide(matte, tracks, range);
-        if (!motion) return tl::unexpected(motion.error());
-        auto placed = carried(matte, *motion, range);
-        if (!placed) return tl::unexpected(placed.error());
+        const auto motion = rideMotion(*matte.ride, carriers);
+        auto placed = motion->problem.empty()
+                          ? carriedMatte(matte, *motion, range)
+                          : Expected<Matte>(failure(Fault::input, "{}", motion->problem));
+        if (!placed) {
+            const std::string words = fmt::format("shape {}: {}", matte.name, placed.error().message);
+            if (!notes) return failure(placed.error().fault, "{}", words);
+            notes->push_back(words);
+            matte.ride.reset();
+            continue;
+        }
+        if (notes && !motion->note.empty()) notes->push_back(fmt::format("shape {}: {}", matte.name, motion->note));
         matte = std::move(*placed);
-        if (matte.keys.empty())
-            return failure(Fault::outcome, "shape {}: its tracks are on none of the frames {}-{}", matte.name,
-                           range.first, range.last);
     }
     return mattes;
 }

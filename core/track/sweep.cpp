@@ -128,6 +128,12 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
     return best;
 }
 
+void Runner::endBefore(EndReason reason) {
+    if (samples_.size() > 1) samples_.pop_back();
+    reason_ = reason;
+    if (!settings_.pickUp) matcher_.release();
+}
+
 bool Runner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const Vector2d& expected) {
     const Vector2d from = this->last().at;
     const int skipped = std::abs(frame - this->last().frame);

@@ -28,6 +28,8 @@ public:
     bool ended() const { return reason_ != EndReason::none; }
     EndReason reason() const { return reason_; }
     void end(EndReason reason) { reason_ = reason; }
+    /// It must not be where it has just come to: the last step is taken back, and it ends.
+    void endBefore(EndReason reason);
     const std::vector<Sample>& samples() const { return samples_; }  ///< in the order of the sweep
     const Sample& last() const { return samples_.back(); }
     /// How far it moved a frame in its last step; zero at first.

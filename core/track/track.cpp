@@ -45,8 +45,21 @@ std::string_view toString(EndReason reason) {
             return "below the drift limit";
         case EndReason::ambiguous:
             return "ambiguous";
+        case EndReason::excluded:
+            return "ran into a matte";
     }
     return "";
+}
+
+int asideFrames(const Track& track) {
+    struct AsideCount {
+        int count;
+    };
+    return track.samples
+        .derived<AsideCount>([](const std::vector<Sample>& all) {
+            return AsideCount{int(std::count_if(all.begin(), all.end(), [](const Sample& s) { return s.aside; }))};
+        })
+        .count;
 }
 
 const Sample* sampleAt(const Track& track, int frame) {

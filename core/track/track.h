@@ -35,7 +35,8 @@ enum class EndReason : std::uint8_t {
     leftFrame,   ///< the pattern touches the border of the plate
     covered,     ///< the pattern was not found: covered, blurred or changed
     driftLimit,  ///< it was found, but matched less well than the drift limit allows
-    ambiguous    ///< tracking back did not lead to where it came from
+    ambiguous,   ///< tracking back did not lead to where it came from
+    excluded     ///< it ran into what a matte takes out
 };
 
 /// For the artist: "left the frame".
@@ -50,6 +51,7 @@ struct Sample {
     bool tie = false;                  ///< placed by hand
     bool renewed = false;              ///< the reference pattern was taken anew here
     bool bridged = false;              ///< not seen: laid smoothly across a gap
+    bool aside = false;                ///< out of the solve on this frame alone
     EndReason lost = EndReason::none;  ///< why the next frame is missing, when a gap follows
 
     /// The place the track stands for: the pattern's, or the offset point's.
@@ -84,6 +86,9 @@ struct Track {
     int firstFrame() const { return samples.isEmpty() ? referenceFrame : samples.front().frame; }
     int lastFrame() const { return samples.isEmpty() ? referenceFrame : samples.back().frame; }
 };
+
+/// How many of its samples are set aside on their own.
+int asideFrames(const Track& track);
 
 /// The sample on `frame`, or null.
 const Sample* sampleAt(const Track& track, int frame);

@@ -106,10 +106,13 @@ public:
         bool joined = false;
         std::optional<PyramidPart> seen;  ///< of a track to be picked up again: what it was last on
         Vector2d expected{0, 0};          ///< and where it should be by now
+        bool startsInside = false;        ///< of what the mattes take out
     };
     using Replenish = std::function<std::vector<Job>(const Pyramid&, int frame, const std::vector<Vector2d>& taken)>;
 
-    explicit Sweep(std::vector<Job> jobs) : jobs_(std::move(jobs)) {}
+    /// A track that runs into what `mattes` take out ends there; one that starts inside is meant to be there.
+    explicit Sweep(std::vector<Job> jobs, std::span<const Matte> mattes = {})
+        : jobs_(std::move(jobs)), mattes_(mattes) {}
 
     void run(FrameCache& frames, Channel channel, PreFilter filter, int first, int last, const Progress& progress,
              const LiveListener& live, const Replenish& replenish, TrackingResult& result) {
@@ -138,6 +141,7 @@ public:
             if (before) {
                 advanceAll(running, *before, *pyramid, frame);
                 pickUpLost(before, *pyramid, frame, step);
+                endExcluded(frame);
             }
             join(*pyramid, frame);
             if (replenish) {
@@ -162,6 +166,15 @@ public:
     std::vector<Job>& jobs() { return jobs_; }
 
 private:
+    void endExcluded(int frame) {
+        if (mattes_.empty()) return;
+        const ExcludedArea excluded(mattes_, frame);
+        for (Job& job : jobs_)
+            if (job.runner && !job.runner->ended() && job.runner->last().frame == frame && !job.startsInside &&
+                excluded.holds(job.runner->last().at))
+                job.runner->endBefore(EndReason::excluded);
+    }
+
     /// Lost tracks that are to be picked up drift with the whole picture until their pattern is there again.
     void pickUpLost(const PyramidPtr& before, const Pyramid& pyramid, int frame, int step) {
         std::vector<Job*> lost;
@@ -194,10 +207,12 @@ private:
                 if (job.joined || job.frame != frame) return;
                 job.joined = true;
                 job.runner = Runner::start(job.track, pyramid, frame, job.at);
+                job.startsInside = !mattes_.empty() && isExcluded(mattes_, frame, job.at);
             },
             16);
     }
     std::vector<Job> jobs_;
+    std::span<const Matte> mattes_;
 };
 
 /// A stretch of one track: tracked from its sample on `first`, from that on `last`, or from both and blended.
@@ -261,7 +276,7 @@ void merge(Track& track, const Sweep::Job& job, bool forward) {
 }
 
 Sweep::Job jobFor(const Track& track, int frame, const Vector2d& at, int until) {
-    return {track, frame, at, until, std::nullopt, false, std::nullopt, {0, 0}};
+    return {track, frame, at, until, std::nullopt, false, std::nullopt, {0, 0}, false};
 }
 
 /// What a run from each end of a stretch found, as one: each weighs fully at its own end and not at all where it has to
@@ -354,7 +369,7 @@ public:
 private:
     std::vector<std::size_t> forward(const Progress& progress) {
         until_ = range_.last;
-        Sweep sweep({});
+        Sweep sweep({}, options_.mattes);
         sweep.run(
             frames_, options_.channel, options_.preFilter, start_, range_.last, progress, live_,
             [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
@@ -372,7 +387,7 @@ private:
     std::vector<std::size_t> backward(const std::vector<std::size_t>& known, const Progress& progress) {
         until_ = range_.first;
         sinceLook_ = 0;
-        Sweep sweep(resumed(known, range_.first));
+        Sweep sweep(resumed(known, range_.first), options_.mattes);
         // Within the part that the first sweep covered there is nothing to add; before it there is.
         const auto add = [&](const Pyramid& pyramid, int frame, const std::vector<Vector2d>& running) {
             return frame < start_ ? replenish(pyramid, frame, running) : std::vector<Sweep::Job>{};
@@ -392,7 +407,7 @@ private:
     }
 
     void again(const std::vector<std::size_t>& known, const Progress& progress) {
-        Sweep sweep(resumed(known, range_.last));
+        Sweep sweep(resumed(known, range_.last), options_.mattes);
         sweep.run(frames_, options_.channel, options_.preFilter, range_.first, range_.last, progress, live_, {},
                   result_);
         for (std::size_t i = 0; i < sweep.jobs().size(); ++i) merge(found_[known[i]], sweep.jobs()[i], true);
@@ -524,7 +539,8 @@ Expected<void> checkStart(FrameCache& frames, const Track& track, int frame, con
 
 Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> tracks,
                                         const std::vector<Stretch>& stretches, const FrameRange& range,
-                                        const Progress& progress, const LiveListener& live) {
+                                        const Progress& progress, const LiveListener& live,
+                                        std::span<const Matte> mattes = {}) {
     TrackingResult result;
     for (const Stretch& stretch : stretches)
         for (const bool first : {true, false})
@@ -566,7 +582,7 @@ Expected<TrackingResult> trackStretches(FrameCache& frames, std::vector<Track> t
                 last = forward ? std::max(last, until) : std::min(last, until);
             }
             if (jobs.empty() || result.stopped) continue;
-            Sweep sweep(std::move(jobs));
+            Sweep sweep(std::move(jobs), mattes);
             sweep.run(frames, channel, filter, first, last, progress.part(from, done), live, {}, result);
             for (std::size_t k = 0; k < members.size(); ++k)
                 found[forward ? 0 : 1][members[k]] = std::move(sweep.jobs()[k]);
@@ -617,7 +633,7 @@ void addStretches(std::vector<Stretch>& stretches, const Track& track, std::size
 
 Expected<TrackingResult> trackFrom(FrameCache& frames, const std::vector<Track>& tracks, const std::vector<int>& starts,
                                    const FrameRange& range, Direction direction, const Progress& progress,
-                                   const LiveListener& live) {
+                                   const LiveListener& live, std::span<const Matte> mattes) {
     std::vector<Stretch> stretches;
     for (std::size_t i = 0; i < tracks.size(); ++i) {
         if (const auto checked = checkStart(frames, tracks[i], starts[i], range); !checked)
@@ -632,25 +648,26 @@ Expected<TrackingResult> trackFrom(FrameCache& frames, const std::vector<Track>&
                            tracks[i].name, sampleAt(tracks[i], starts[i])->at.x(),
                            sampleAt(tracks[i], starts[i])->at.y(), starts[i]);
     }
-    return trackStretches(frames, tracks, stretches, range, progress, live);
+    return trackStretches(frames, tracks, stretches, range, progress, live, mattes);
 }
 
 }  // namespace
 
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from,
                                      const FrameRange& range, Direction direction, const Progress& progress,
-                                     const LiveListener& live) {
+                                     const LiveListener& live, std::span<const Matte> mattes) {
     std::vector<int> starts(tracks.size(), from);
     for (std::size_t i = 0; i < tracks.size(); ++i)
         if (!sampleAt(tracks[i], from)) starts[i] = tracks[i].referenceFrame;
-    return trackFrom(frames, tracks, starts, range, direction, progress, live);
+    return trackFrom(frames, tracks, starts, range, direction, progress, live, mattes);
 }
 
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range,
-                                     Direction direction, const Progress& progress, const LiveListener& live) {
+                                     Direction direction, const Progress& progress, const LiveListener& live,
+                                     std::span<const Matte> mattes) {
     std::vector<int> starts;
     for (const Track& track : tracks) starts.push_back(track.referenceFrame);
-    return trackFrom(frames, tracks, starts, range, direction, progress, live);
+    return trackFrom(frames, tracks, starts, range, direction, progress, live, mattes);
 }
 
 Expected<TrackingResult> trackAroundTie(FrameCache& frames, const Track& track, int frame, const FrameRange& range,

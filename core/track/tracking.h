@@ -6,6 +6,7 @@
 #include "track/sweep.h"
 
 #include <functional>
+#include <span>
 #include <vector>
 
 namespace pinion {
@@ -68,15 +69,17 @@ enum class Direction { forward, backward, both };
 
 /// Tracks each of `tracks` from its sample on the frame `from` (its reference frame when it has none there), in the
 /// asked direction, up to the end of `range`. Between two ties the stretch is tracked from both sides and blended, so
-/// that no tie makes a jump. Samples that the run reaches are replaced, ties and the others stay.
+/// that no tie makes a jump. Samples that the run reaches are replaced, ties and the others stay. One that runs into
+/// what `mattes` (none rides) take out ends there; one that starts inside is meant to be there.
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, int from,
                                      const FrameRange& range, Direction direction,
-                                     const Progress& progress = Progress{}, const LiveListener& live = {});
+                                     const Progress& progress = Progress{}, const LiveListener& live = {},
+                                     std::span<const Matte> mattes = {});
 
 /// The same, each track from its own reference frame.
 Expected<TrackingResult> trackPoints(FrameCache& frames, const std::vector<Track>& tracks, const FrameRange& range,
                                      Direction direction, const Progress& progress = Progress{},
-                                     const LiveListener& live = {});
+                                     const LiveListener& live = {}, std::span<const Matte> mattes = {});
 
 /// Re-tracks the stretch on both sides of the tie on `frame`, to the neighbouring ties or the ends of the track; the
 /// rest stays.

@@ -116,20 +116,26 @@ static Strings members(const SolveSettings& x) {
     return all(sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places);
 }
 static Strings members(const Matte::Key& x) {
-    const auto& [frame, polygon, in, out] = x;
-    return all(frame, polygon, in, out);
+    const auto& [frame, polygon, in, out, feather] = x;
+    return all(frame, polygon, in, out, feather);
 }
 static Strings members(const Matte::Ride& x) {
-    const auto& [tracks, frame] = x;
-    return all(tracks, frame);
+    const auto& [tracks, frame, on, locator] = x;
+    return all(tracks, frame, on, locator);
+}
+static Strings members(const Matte::Turn& x) {
+    const auto& [frame, there] = x;
+    return all(frame, there);
 }
 static Strings members(const Matte& x) {
-    const auto& [name, mode, keys, op, invert, feather, grow, between, ride] = x;
-    return all(name, mode, keys, op, invert, feather, grow, between, ride);
+    const auto& [name, mode, keys, op, invert, feather, grow, between, ride, turns, colour, opacity, hidden, locked,
+                 pictures] = x;
+    return all(name, mode, keys, op, invert, feather, grow, between, ride, turns, colour, opacity, hidden, locked,
+               pictures ? pictures->path() : std::string());
 }
 static Strings members(const Sample& x) {
-    const auto& [frame, carried, at, score, tie, renewed, bridged, lost] = x;
-    return all(frame, carried, at, score, tie, renewed, bridged, lost);
+    const auto& [frame, carried, at, score, tie, renewed, bridged, aside, lost] = x;
+    return all(frame, carried, at, score, tie, renewed, bridged, aside, lost);
 }
 static Strings members(const Track& x) {
     const auto& [id, name, byHand, setAside, motion, channel, filter, pattern, search, drift, pickUp, offset, outline,

@@ -223,7 +223,7 @@ private:
             folder->setText(shot.plate.isOpen()
                                 ? "to " + text(deliveryFolderOf(shot, session_.document.file()).string())
                                 : QString());
-            deliver->setEnabled(!session_.isBusy() && (shot.solve || !shot.tracks.isEmpty()));
+            deliver->setEnabled(!session_.isBusy() && (shot.solve || !shot.tracks.isEmpty() || !shot.mattes.isEmpty()));
         });
     }
 

@@ -52,7 +52,7 @@ const ChartView* ChartSight::view() const {
     return stage_.chartView() < views.size() ? &views[stage_.chartView()] : nullptr;
 }
 
-std::shared_ptr<const Rendering> ChartSight::rendering() const {
+std::shared_ptr<const Rendering> ChartSight::rendering(int) const {
     const ChartView* shown = view();
     if (!shown) return nullptr;
     if (!rendering_ || path_ != shown->path || frame_ != shown->frame) {

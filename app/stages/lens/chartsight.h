@@ -11,7 +11,7 @@ public:
     ChartSight(Session& session, const LensStage& stage) : session_(session), stage_(stage) {}
     QString name() const override { return "chart"; }
     PlateWarp warpAt(int) const override { return {}; }
-    std::shared_ptr<const Rendering> rendering() const override;
+    std::shared_ptr<const Rendering> rendering(int) const override;
     QString words(int frame) const override;
     bool isTroubled() const override;
     bool isOfPlate() const override { return false; }

@@ -279,7 +279,7 @@ QString UndistortedSight::words(int) const {
 
 QString RoundTripSight::words(int) const {
     if (!sights_.lens()) return kNoLens;
-    const auto shown = std::static_pointer_cast<const RoundTripPicture>(rendering());
+    const auto shown = std::static_pointer_cast<const RoundTripPicture>(rendering(0));
     return (difference_ ? "round trip against the plate · difference × 8" : "distortion taken out and put back") +
            shown->words();
 }

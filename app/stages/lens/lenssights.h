@@ -49,7 +49,7 @@ public:
     explicit UndistortedSight(const LensSights& sights) : sights_(sights) {}
     QString name() const override { return "undistorted"; }
     PlateWarp warpAt(int frame) const override;
-    std::shared_ptr<const Rendering> rendering() const override { return sights_.undistorted(); }
+    std::shared_ptr<const Rendering> rendering(int) const override { return sights_.undistorted(); }
     std::optional<QRectF> extent() const override;
     QString words(int frame) const override;
 
@@ -63,7 +63,7 @@ public:
     RoundTripSight(const LensSights& sights, bool difference) : sights_(sights), difference_(difference) {}
     QString name() const override { return difference_ ? "difference" : "round trip"; }
     PlateWarp warpAt(int) const override { return {}; }
-    std::shared_ptr<const Rendering> rendering() const override {
+    std::shared_ptr<const Rendering> rendering(int) const override {
         return difference_ ? sights_.difference() : sights_.roundTrip();
     }
     QString words(int frame) const override;
@@ -79,7 +79,7 @@ public:
     explicit ResidualSight(const LensSights& sights) : sights_(sights) {}
     QString name() const override { return "residual"; }
     PlateWarp warpAt(int) const override { return {}; }
-    std::shared_ptr<const Rendering> rendering() const override { return sights_.residual(); }
+    std::shared_ptr<const Rendering> rendering(int) const override { return sights_.residual(); }
     QString words(int frame) const override;
     void paint(QPainter& painter, const PlateView& view) const override;
 

@@ -37,7 +37,8 @@ bool concerns(PlateNote::Kind kind, int row) {
 
 int CheckStrip::height() const { return !plate_.check() ? 0 : unfolded_ ? kUnfolded : kFolded; }
 
-QString CheckStrip::whatIsAt(int frame) const {
+QString CheckStrip::whatIsAt(const StripEvent& at) const {
+    const int frame = at.frame;
     const PlateCheck& check = *plate_.check();
     QStringList lines;
     for (const PlateNote& note : check.notes)

@@ -12,8 +12,8 @@ public:
     explicit CheckStrip(const PlateStage& plate) : plate_(plate) {}
     int height() const override;
     void paint(QPainter& painter, const QRect& area, const ThreadSheet& sheet) override;
-    QString whatIsAt(int frame) const override;
-    void click() override { unfolded_ = !unfolded_; }
+    QString whatIsAt(const StripEvent& at) const override;
+    void click(double) override { unfolded_ = !unfolded_; }
 
 private:
     bool isSpokenOf(int frame, int row) const;

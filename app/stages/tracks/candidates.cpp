@@ -37,11 +37,10 @@ void Candidates::refresh() {
     const Shot& shot = session_.shot();
     found_.want({frame, shot.scatterSettings, shot.mattes},
                 [shot, picture = player.picture(), frame](const Progress&) -> Expected<std::vector<Candidate>> {
-                    const auto options = scatterOptionsOf(shot, frame);
-                    if (!options) return tl::unexpected(options.error());
-                    CandidateOptions wanted = options->candidates;
-                    wanted.border_px = std::max(wanted.border_px, options->pattern_px / 2 + 4);
-                    return findCandidates(buildPyramid(*picture, options->channel), wanted, {}, options->mattes, frame);
+                    const ScatterOptions options = scatterOptionsOf(shot, frame);
+                    CandidateOptions wanted = options.candidates;
+                    wanted.border_px = std::max(wanted.border_px, options.pattern_px / 2 + 4);
+                    return findCandidates(buildPyramid(*picture, options.channel), wanted, {}, options.mattes, frame);
                 });
 }
 

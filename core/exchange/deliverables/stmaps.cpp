@@ -16,7 +16,7 @@ Expected<void> checkMap(const fs::path& path, const StMap& written) {
                      path, "the map differs");
 }
 
-Expected<std::vector<fs::path>> write(const Shot& shot, const fs::path& path) {
+Expected<std::vector<fs::path>> write(const Shot& shot, const Deliverable&, const fs::path& path) {
     const auto lens = lensFileOf(shot);
     if (!lens) return tl::unexpected(lens.error());
     if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());

@@ -29,6 +29,20 @@ private:
     std::set<std::string> taken_;
 };
 
+/// What rode on one track rides on another, or on it under its new name.
+Shot withRidesRenamed(Shot shot, const std::string& before, const std::string& after) {
+    const auto rides = [&](const Matte& matte) {
+        return matte.ride && std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), before) !=
+                                 matte.ride->tracks.end();
+    };
+    if (std::none_of(shot.mattes.begin(), shot.mattes.end(), rides)) return shot;
+    shot.mattes = shot.mattes.edited([&](auto& mattes) {
+        for (Matte& matte : mattes)
+            if (matte.ride) std::replace(matte.ride->tracks.begin(), matte.ride->tracks.end(), before, after);
+    });
+    return shot;
+}
+
 }  // namespace
 
 Shot withTrackAdded(const Shot& shot, int frame, const Vector2d& at, TrackId* id) {
@@ -128,8 +142,10 @@ Shot withTracksDuplicated(const Shot& shot, const std::vector<TrackId>& ids, std
 Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second) {
     const Track* other = findTrack(shot, second);
     if (!other || first == second) return shot;
-    return withTracksRemoved(withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }),
-                             {second});
+    const Track* one = findTrack(shot, first);
+    const Shot result = withTracksRemoved(
+        withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }), {second});
+    return one ? withRidesRenamed(result, other->name, one->name) : result;
 }
 
 Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& ids, const FrameRange& range) {
@@ -176,21 +192,41 @@ Shot withSetAside(const Shot& shot, const std::vector<TrackId>& ids, bool aside)
     Shot result = shot;
     result.tracks = shot.tracks.edited([&](auto& tracks) {
         for (Track& track : tracks)
-            if (meant.contains(track.id)) track.setAside = aside;
+            if (meant.contains(track.id)) {
+                track.setAside = aside;
+                if (!aside && asideFrames(track) > 0)
+                    track.samples = track.samples.edited([](auto& samples) {
+                        for (Sample& sample : samples) sample.aside = false;
+                    });
+            }
     });
     return result;
 }
 
 Shot withTrackRenamed(const Shot& shot, TrackId id, const std::string& name) {
-    return withTrackEdited(shot, id, [&](Track& track) { track.name = name; });
+    const Track* before = findTrack(shot, id);
+    if (!before) return shot;
+    return withRidesRenamed(withTrackEdited(shot, id, [&](Track& track) { track.name = name; }), before->name, name);
 }
 
 Shot withScattered(const Shot& shot, const std::vector<Track>& scattered) {
     Shot result = shot;
     std::vector<Track> tracks;
+    const auto carriesSomething = [&](const Track& track) {
+        return std::any_of(shot.mattes.begin(), shot.mattes.end(), [&](const Matte& matte) {
+            return matte.ride && std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), track.name) !=
+                                     matte.ride->tracks.end();
+        });
+    };
+    std::set<std::string> taken;
     for (const Track& track : shot.tracks)
-        if (track.byHand || track.locked) tracks.push_back(track);
+        if (track.byHand || track.locked || carriesSomething(track)) {
+            taken.insert(track.name);
+            tracks.push_back(track);
+        }
+    int number = int(scattered.size());
     for (Track track : scattered) {
+        while (taken.contains(track.name)) track.name = fmt::format("s-{:03}", ++number);
         track.id = result.nextTrack++;
         tracks.push_back(std::move(track));
     }

@@ -31,7 +31,8 @@ Shot withTracksImported(const Shot& shot, const std::vector<Track>& tracks, std:
 Shot withTracksRemoved(const Shot& shot, const std::vector<TrackId>& tracks);
 Shot withSetAside(const Shot& shot, const std::vector<TrackId>& tracks, bool aside);
 Shot withTrackRenamed(const Shot& shot, TrackId track, const std::string& name);
-/// Scattered tracks take the place of the earlier scattered ones; those placed by hand stay.
+/// Scattered tracks take the place of the earlier scattered ones; those placed by hand stay, and those that a matte
+/// rides on.
 Shot withScattered(const Shot& shot, const std::vector<Track>& tracks);
 /// Tracks, found by their ids, take on new samples.
 Shot withTracked(const Shot& shot, const std::vector<Track>& tracks);

@@ -1,6 +1,6 @@
 #include "shot/stages/tracksstage.h"
 
-#include "steady/riding.h"
+#include "shot/stages/mattesstage.h"
 
 #include <algorithm>
 #include <numeric>
@@ -20,19 +20,18 @@ std::vector<int> tracksPerFrame(const Shot& shot) {
     };
     for (const Track& track : shot.tracks) {
         if (track.setAside || track.samples.isEmpty()) continue;
-        if (track.lastFrame() - track.firstFrame() + 1 == int(track.samples.size()))
+        if (track.lastFrame() - track.firstFrame() + 1 == int(track.samples.size()) && asideFrames(track) == 0)
             add(track.firstFrame(), track.lastFrame());
         else
-            for (const Sample& sample : track.samples) add(sample.frame, sample.frame);
+            for (const Sample& sample : track.samples)
+                if (!sample.aside) add(sample.frame, sample.frame);
     }
     std::partial_sum(counts.begin(), counts.end(), counts.begin());
     counts.pop_back();
     return counts;
 }
 
-Expected<ScatterOptions> scatterOptionsOf(const Shot& shot, int startFrame) {
-    auto mattes = ridden(shot.mattes.vector(), shot.tracks.vector(), shot.plate.range);
-    if (!mattes) return tl::unexpected(mattes.error());
+ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame) {
     const ScatterSettings& s = shot.scatterSettings;
     ScatterOptions options;
     options.candidates.features = s.features;
@@ -46,7 +45,7 @@ Expected<ScatterOptions> scatterOptionsOf(const Shot& shot, int startFrame) {
     options.preFilter = s.preFilter;
     options.range = shot.plate.range;
     options.startFrame = startFrame;
-    options.mattes = std::move(*mattes);
+    options.mattes = mattesOf(shot);
     return options;
 }
 

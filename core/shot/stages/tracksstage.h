@@ -14,7 +14,7 @@ StageReport tracksReport(const Shot& shot);
 /// How many tracks that are not set aside each frame of the range has.
 std::vector<int> tracksPerFrame(const Shot& shot);
 
-/// With the mattes where their tracks carry them. Fails when a matte rides on a track that is not there.
-Expected<ScatterOptions> scatterOptionsOf(const Shot& shot, int startFrame);
+/// With the mattes where their tracks carry them.
+ScatterOptions scatterOptionsOf(const Shot& shot, int startFrame);
 
 }  // namespace pinion

@@ -1,0 +1,72 @@
+#include "stages/mattes/mattesoverlay.h"
+
+#include "canvas/marks.h"
+#include "canvas/plateview.h"
+
+#include <QPainter>
+
+namespace pinion {
+namespace {
+
+/// The outline moved outwards, place by place, to show how far it fades.
+Polygon movedOut(const Polygon& outline, double by) {
+    const std::size_t count = outline.size();
+    double turning = 0;
+    for (std::size_t i = 0, j = count - 1; i < count; j = i++)
+        turning += outline[j].x() * outline[i].y() - outline[i].x() * outline[j].y();
+    Polygon moved;
+    for (std::size_t i = 0; i < count; ++i) {
+        const Eigen::Vector2d along = outline[(i + 1) % count] - outline[(i + count - 1) % count];
+        const Eigen::Vector2d out(along.y(), -along.x());
+        moved.push_back(outline[i] + out.normalized() * (turning > 0 ? by : -by));
+    }
+    return moved;
+}
+
+}  // namespace
+
+void MattesOverlay::paintShape(QPainter& painter, const PlateView& view, std::size_t place) const {
+    const Matte& matte = session_.shot().mattes[place];
+    const bool held = hand_.matte() == place;
+    if (matte.hidden && !held) return;
+    const auto shape = hand_.shapeOf(place);
+    if (!shape) return;
+    const bool there = isThere(matte, session_.player.frame());
+    const QColor colour = QColor::fromRgb(matte.colour == 0 ? 0xD9A441 : matte.colour);
+    const QPainterPath path = view.line(flattened(*shape), true);
+    if (there && matte.opacity > 0) {
+        QColor surface = colour;
+        surface.setAlphaF(float(matte.opacity));
+        QPainterPath area = path;
+        area.setFillRule(Qt::OddEvenFill);
+        if (matte.invert) area.addRect(view.frameOnScreen());
+        painter.setPen(Qt::NoPen);
+        painter.fillPath(area, surface);
+        surface.setAlphaF(float(std::min(1.0, 2 * matte.opacity)));
+        painter.fillPath(area, QBrush(surface, matte.mode == Matte::Mode::exclude ? Qt::BDiagPattern
+                                                                                 : Qt::FDiagPattern));
+    }
+    painter.setBrush(Qt::NoBrush);
+    for (const bool shadow : {true, false}) {
+        QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, (held ? 1.8 : 1.1) + (shadow ? 1.6 : 0));
+        // Not there on this frame, or taking away: by the line too.
+        if (!there) pen.setStyle(Qt::DotLine);
+        else if (matte.op == Matte::Op::subtract) pen.setStyle(Qt::DashLine);
+        else if (matte.op == Matte::Op::intersect) pen.setStyle(Qt::DashDotLine);
+        painter.setPen(pen);
+        painter.drawPath(path);
+    }
+    // How far it fades.
+    if (!held || (matte.feather_px == 0 && matte.grow_px == 0)) return;
+    const double reach = matte.grow_px + matte.feather_px;
+    QPen pen(colour, 1, Qt::DotLine);
+    painter.setPen(pen);
+    painter.drawPath(view.line(movedOut(flattened(*shape), reach), true));
+}
+
+void MattesOverlay::paint(QPainter& painter, const PlateView& view) {
+    for (std::size_t i = 0; i < session_.shot().mattes.size(); ++i)
+        if (all || hand_.matte() == i) paintShape(painter, view, i);
+}
+
+}  // namespace pinion

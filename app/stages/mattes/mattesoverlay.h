@@ -1,0 +1,29 @@
+#pragma once
+
+#include "canvas/overlay.h"
+#include "stages/mattes/mattehand.h"
+
+#include <QPolygonF>
+
+#include <vector>
+
+namespace pinion {
+
+/// The shapes on the plate: their outlines, and their surfaces as dimly as each says. What is taken out is hatched from
+/// the left, what alone is admitted from the right; the held one has a thicker line.
+class MattesOverlay : public Overlay {
+public:
+    MattesOverlay(const Session& session, const MatteHand& hand) : session_(session), hand_(hand) {}
+    Layer layer() const override { return Layer::marks; }
+    void paint(QPainter& painter, const PlateView& view) override;
+    /// While false only the held shape is drawn.
+    bool all = true;
+
+private:
+    void paintShape(QPainter& painter, const PlateView& view, std::size_t matte) const;
+
+    const Session& session_;
+    const MatteHand& hand_;
+};
+
+}  // namespace pinion

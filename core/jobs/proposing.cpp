@@ -1,0 +1,32 @@
+#include "jobs/proposing.h"
+
+#include "jobs/solving.h"
+#include "shot/edits/matteedits.h"
+#include "shot/edits/trackedits.h"
+#include "shot/stages/camerastage.h"
+
+namespace pinion {
+
+Expected<std::vector<MoverProposal>> runPropose(const Shot& shot, FrameCache& frames, const Progress& progress) {
+    std::shared_ptr<const Solve> solve = shot.solvedKey == solveKey(shot) ? shot.solve : nullptr;
+    const double solved = solve ? 0.0 : 0.6;
+    if (!solve) {
+        auto made = runSolve(shot, progress.part(0, solved));
+        if (!made)
+            return failure(made.error().fault, "what moves cannot be told from what stands still: {}",
+                           made.error().message);
+        solve = std::make_shared<const Solve>(std::move(*made));
+    }
+    return proposeMovers(frames, *solve, {.range = shot.plate.range}, progress.part(solved, 1));
+}
+
+Shot withMoverAccepted(const Shot& shot, const MoverProposal& proposal) {
+    std::vector<TrackId> ids;
+    Shot result = withTracksImported(shot, {proposal.path}, &ids);
+    Matte matte = proposal.matte;
+    // Its name may have been taken.
+    matte.ride->tracks = {findTrack(result, ids.front())->name};
+    return withCoveredSetAside(withMatteAdded(result, std::move(matte)));
+}
+
+}  // namespace pinion

@@ -1,0 +1,66 @@
+#include "matte/sequence.h"
+
+#include "plate/plate.h"
+
+#include <list>
+#include <mutex>
+
+namespace pinion {
+namespace {
+
+constexpr std::size_t kKept = 16;  // pictures in memory
+
+class Sequence : public MattePictures {
+public:
+    explicit Sequence(const std::filesystem::path& path) : path_(path.string()) {}
+    const std::string& path() const override { return path_; }
+
+    std::shared_ptr<const Plane> at(int frame) const override {
+        const std::lock_guard lock(mutex_);
+        for (const auto& [kept, plane] : kept_)
+            if (kept == frame) return plane;
+        if (!plate_) plate_ = Plate::open(path_);
+        auto plane = *plate_ && (**plate_)->facts().holds(frame) ? read(***plate_, frame) : nullptr;
+        kept_.emplace_front(frame, plane);
+        if (kept_.size() > kKept) kept_.pop_back();
+        return plane;
+    }
+
+private:
+    static std::shared_ptr<const Plane> read(const Plate& plate, int frame) {
+        if (auto alpha = plate.readAlpha(frame); alpha && *alpha)
+            return std::make_shared<const Plane>(std::move(**alpha));
+        const auto picture = plate.read(frame);
+        if (!picture) return nullptr;
+        auto plane = std::make_shared<Plane>((*picture)->width, (*picture)->height);
+        const bool bytes = (*picture)->depth == Picture::Depth::bits8;
+        for (std::size_t i = 0; i < plane->values.size(); ++i)
+            plane->values[i] = bytes ? float((*picture)->bytes[3 * i]) / 255 : (*picture)->floats[3 * i];
+        return plane;
+    }
+
+    std::string path_;
+    mutable std::mutex mutex_;
+    mutable std::optional<Expected<std::shared_ptr<const Plate>>> plate_;
+    mutable std::list<std::pair<int, std::shared_ptr<const Plane>>> kept_;
+};
+
+}  // namespace
+
+std::shared_ptr<const MattePictures> matteSequence(const std::filesystem::path& path) {
+    return std::make_shared<Sequence>(path);
+}
+
+Expected<std::vector<int>> checkMatteSequence(const std::filesystem::path& path, int width, int height) {
+    const auto plate = Plate::open(path);
+    if (!plate) return tl::unexpected(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    if (facts.kind == PlateKind::video)
+        return failure(Fault::input, "{}: is a video; a matte comes as a sequence of pictures", path.string());
+    if (facts.width != width || facts.height != height)
+        return failure(Fault::input, "{}: is {}x{}, the plate {}x{}; render the matte at the plate's size",
+                       path.string(), facts.width, facts.height, width, height);
+    return facts.missing;
+}
+
+}  // namespace pinion

@@ -1,0 +1,118 @@
+#include "shot/stages/mattesstage.h"
+
+#include "base/parallel.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <memory>
+#include <set>
+
+namespace pinion {
+namespace {
+
+/// What is wrong with a shape by itself, in words; empty when nothing is.
+std::string troubleOf(const Matte& matte, const PlateRef& plate) {
+    bool seen = matte.pictures != nullptr, hasArea = seen;
+    for (const Matte::Key& key : matte.keys) {
+        const Polygon outline = flattened(key);
+        hasArea = hasArea || areaOf(outline) >= 1;
+        for (const Eigen::Vector2d& p : outline)
+            seen = seen || (p.x() > 0 && p.y() > 0 && p.x() < plate.width && p.y() < plate.height) ||
+                   contains(outline, {plate.width / 2.0, plate.height / 2.0});
+    }
+    if (!hasArea) return "has no area";
+    if (!seen && !matte.ride) return "lies wholly outside the plate";
+    if (matte.keys.size() <= 50)
+        for (const Matte::Key& key : matte.keys)
+            if (key.polygon.size() <= 500 && crossesItself(key.polygon))
+                return fmt::format("crosses itself on frame {}: where it does so it is open", key.frame);
+    return {};
+}
+
+/// The mattes that exclude cover all of the frame, at every place of a grid.
+bool coversAll(const std::vector<Matte>& mattes, const PlateRef& plate) {
+    const ExcludedArea area(mattes, plate.range.first);
+    for (int y = 0; y < 9; ++y)
+        for (int x = 0; x < 16; ++x)
+            if (!area.holds({(x + 0.5) * plate.width / 16, (y + 0.5) * plate.height / 9})) return false;
+    return true;
+}
+
+}  // namespace
+
+Carriers carriersOf(const Shot& shot) { return {shot.tracks, shot.locators, shot.plate.range}; }
+
+std::vector<Matte> mattesOf(const Shot& shot, const std::optional<FrameRange>& range, std::vector<std::string>* notes) {
+    std::vector<std::string> own;
+    // With notes it does not fail.
+    return ridden(shot.mattes.vector(), carriersOf(shot), range.value_or(shot.plate.range), notes ? notes : &own)
+        .value_or(std::vector<Matte>{});
+}
+
+StageReport mattesReport(const Shot& shot) {
+    StageReport report{StageState::empty, "none", ""};
+    if (shot.mattes.isEmpty()) return report;
+    std::size_t keys = 0;
+    for (const Matte& matte : shot.mattes) keys += matte.keys.size();
+    report.state = StageState::done;
+    report.number = fmt::format("{} shape{} · {} keyframe{}", shot.mattes.size(), shot.mattes.size() == 1 ? "" : "s",
+                                keys, keys == 1 ? "" : "s");
+    const auto attention = [&](std::string words) {
+        if (report.state == StageState::attention) return;
+        report.state = StageState::attention;
+        report.message = std::move(words);
+    };
+    const Carriers carriers = carriersOf(shot);
+    bool waits = false;
+    for (const Matte& matte : shot.mattes) {
+        if (const std::string words = troubleOf(matte, shot.plate); !words.empty())
+            attention(fmt::format("{}: {}.", matte.name, words));
+        if (!matte.ride) continue;
+        const auto motion = quickRideMotion(*matte.ride, carriers);
+        waits = waits || !motion;
+        if (motion && !motion->problem.empty())
+            attention(fmt::format("{}: {}. It stays as it was drawn; let it ride on another track, or part it.",
+                                  matte.name, motion->problem));
+        if (motion && !motion->note.empty()) attention(fmt::format("{}: {}.", matte.name, motion->note));
+    }
+    if (!waits && shot.plate.width > 0) {
+        std::vector<std::string> notes;
+        const FrameRange first{shot.plate.range.first, shot.plate.range.first};
+        if (coversAll(mattesOf(shot, first, &notes), shot.plate))
+            attention("The mattes cover all of the plate: nothing is left to track. Take one away, or turn it round.");
+    }
+    return report;
+}
+
+std::vector<CoveredTrack> tracksInMattes(const Shot& shot) {
+    if (shot.mattes.isEmpty()) return {};
+    const std::vector<Matte> mattes = mattesOf(shot);
+    std::set<std::string> carrying;
+    for (const Matte& matte : shot.mattes)
+        if (matte.ride) carrying.insert(matte.ride->tracks.begin(), matte.ride->tracks.end());
+    const FrameRange& range = shot.plate.range;
+    std::vector<CoveredTrack> covered;
+    std::vector<std::size_t> asked;
+    for (std::size_t i = 0; i < shot.tracks.size(); ++i) {
+        const Track& track = shot.tracks[i];
+        if (!track.setAside && !carrying.contains(track.name)) asked.push_back(i);
+    }
+    std::vector<std::unique_ptr<ExcludedArea>> areas{std::size_t(std::max(0, range.count()))};
+    parallelFor(areas.size(), [&](std::size_t i) {
+        areas[i] = std::make_unique<ExcludedArea>(mattes, range.first + int(i));
+    });
+    std::vector<CoveredTrack> found(asked.size());
+    parallelFor(asked.size(), [&](std::size_t i) {
+        const Track& track = shot.tracks[asked[i]];
+        found[i].track = track.id;
+        for (const Sample& sample : track.samples)
+            if (!sample.aside && range.holds(sample.frame) &&
+                areas[std::size_t(sample.frame - range.first)]->holds(sample.wanted()))
+                found[i].frames.push_back(sample.frame);
+    });
+    for (CoveredTrack& one : found)
+        if (!one.frames.empty()) covered.push_back(std::move(one));
+    return covered;
+}
+
+}  // namespace pinion
