@@ -10,8 +10,6 @@ namespace {
 
 using Eigen::Vector2d;
 
-constexpr int kPieces = 16;  // of a curved edge
-
 /// The slopes of a cubic through the keys at one of them (Catmull and Rom 1974, for uneven frames).
 Vector2d slopeAt(const std::vector<Matte::Key>& keys, std::size_t i, const auto& pointOf) {
     const std::size_t before = i > 0 ? i - 1 : i, after = i + 1 < keys.size() ? i + 1 : i;
@@ -102,8 +100,8 @@ Polygon flattened(const Matte::Key& shape) {
         const std::size_t next = (i + 1) % count;
         const Vector2d &a = shape.polygon[i], &d = shape.polygon[next];
         const Vector2d leaving = tangentOf(shape.out, i), arriving = tangentOf(shape.in, next);
-        for (int k = 0; k < kPieces; ++k) {
-            const double t = double(k) / kPieces, u = 1 - t;
+        for (int k = 0; k < kCurvePieces; ++k) {
+            const double t = double(k) / kCurvePieces, u = 1 - t;
             outline.push_back(u * u * u * a + 3 * u * u * t * (a + leaving) + 3 * u * t * t * (d + arriving) +
                               t * t * t * d);
         }
@@ -117,7 +115,7 @@ std::vector<double> flattenedFeather(const Matte::Key& shape) {
     std::vector<double> feather;
     for (std::size_t i = 0; i < shape.feather.size(); ++i) {
         const double from = shape.feather[i], to = shape.feather[(i + 1) % shape.feather.size()];
-        for (int k = 0; k < kPieces; ++k) feather.push_back(from + (to - from) * k / kPieces);
+        for (int k = 0; k < kCurvePieces; ++k) feather.push_back(from + (to - from) * k / kCurvePieces);
     }
     return feather;
 }

@@ -79,7 +79,10 @@ const Matte::Key* keyAt(const Matte& matte, int frame);
 /// Points and tangents on one frame, without a ride; none without keys.
 std::optional<Matte::Key> shapeAt(const Matte& matte, int frame);
 
-/// A shape as a polygon: curved edges in 16 even pieces.
+/// Pieces of a curved edge in a polygon: of a quarter of a circle of 100 pixels they are within 0.06 of it.
+inline constexpr int kCurvePieces = 24;
+
+/// A shape as a polygon: curved edges in `kCurvePieces` even pieces.
 Polygon flattened(const Matte::Key& shape);
 
 /// What each corner of that polygon adds to the feather; empty where nothing is added.

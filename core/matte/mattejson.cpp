@@ -96,15 +96,12 @@ std::vector<Matte::Turn> takeTurns(const json& shape, const std::string& where) 
 Matte::Ride takeRide(const json& ride, const std::string& where) {
     Matte::Ride taken;
     taken.referenceFrame = whole(ride, "reference_frame", where);
-    if (flagOr(ride, "picture", false, where)) {
-        taken.on = Matte::Ride::On::picture;
-        return taken;
-    }
+    if (flagOr(ride, "picture", false, where)) taken.on = Matte::Ride::On::picture;
     if (ride.contains("locator")) {
         taken.on = Matte::Ride::On::locator;
         taken.locator = text(ride, "locator", where);
-        return taken;
     }
+    if (taken.on != Matte::Ride::On::tracks && !ride.contains("tracks")) return taken;
     for (const json& name : list(ride, "tracks", where)) {
         if (!name.is_string()) malformed(where + ".tracks: holds what is no name");
         taken.tracks.push_back(name.get<std::string>());
@@ -136,8 +133,8 @@ json keyValue(const Matte::Key& key) {
 json rideValue(const Matte::Ride& ride) {
     json value{{"reference_frame", ride.referenceFrame}};
     if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
-    else if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
-    else value["tracks"] = ride.tracks;
+    if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
+    if (!ride.tracks.empty()) value["tracks"] = ride.tracks;
     return value;
 }
 
@@ -197,9 +194,9 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name) {
         matte.turns = takeTurns(shape, where);
         if (shape.contains("pictures")) {
             matte.pictures = matteSequence(text(shape, "pictures", where));
-        } else {
-            matte.keys = takeKeys(shape, where);
         }
+        // Pictures need no outline.
+        if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty())) matte.keys = takeKeys(shape, where);
         if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
         mattes.push_back(std::move(matte));
     }

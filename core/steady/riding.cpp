@@ -104,16 +104,6 @@ Expected<PlateMotion> motionOfRide(const Matte::Ride& ride, const Carriers& carr
     return motionOf(tracks, ride.referenceFrame, whole, carrying->kind);
 }
 
-std::string gapNote(const PlateMotion& motion, const FrameRange& range) {
-    std::vector<int> missing;
-    for (int frame = range.first; frame <= range.last; ++frame)
-        if (!motion.at(frame)) missing.push_back(frame);
-    return missing.empty() ? std::string()
-                           : fmt::format("what it rides on is not there on {}: it stays where it was on the nearest "
-                                         "frame",
-                                         frameRanges(missing));
-}
-
 RideMotion madeRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
     RideMotion made;
     auto motion = motionOfRide(ride, carriers);
@@ -122,7 +112,8 @@ RideMotion madeRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
         return made;
     }
     made.motion = std::move(*motion);
-    made.note = gapNote(made.motion, carriers.range);
+    for (int frame = carriers.range.first; frame <= carriers.range.last; ++frame)
+        if (!made.motion.at(frame)) made.missing.push_back(frame);
     return made;
 }
 
@@ -170,6 +161,16 @@ Eigen::Matrix3d RideMotion::plateFromReference(int frame) const {
     return nearest->plateFromReference;
 }
 
+std::string gapNote(const Matte& matte, const RideMotion& motion) {
+    std::vector<int> missing;
+    for (const int frame : motion.missing)
+        if (isThere(matte, frame)) missing.push_back(frame);
+    return missing.empty() ? std::string()
+                           : fmt::format("what it rides on is not there on {}: it stays where it was on the nearest "
+                                         "frame",
+                                         frameRanges(missing));
+}
+
 std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carriers& carriers) {
     KnownRides::Kept& kept = knownRides(carriers.tracks);
     const RideKey key = keyOf(ride, carriers);
@@ -206,7 +207,8 @@ Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const Carriers& c
             matte.ride.reset();
             continue;
         }
-        if (notes && !motion->note.empty()) notes->push_back(fmt::format("shape {}: {}", matte.name, motion->note));
+        if (const std::string note = gapNote(matte, *motion); notes && !note.empty())
+            notes->push_back(fmt::format("shape {}: {}", matte.name, note));
         matte = std::move(*placed);
     }
     return mattes;

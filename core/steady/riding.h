@@ -21,7 +21,7 @@ struct Carriers {
 struct RideMotion {
     PlateMotion motion;
     std::string problem;  ///< why nothing carries it: it stays as it was drawn
-    std::string note;     ///< "p1 is not on 1040-1052: the shape stays where it was on the nearest frame"
+    std::vector<int> missing{};  ///< frames on which its tracks are not
 
     /// Of the nearest frame on which its tracks are; the identity when nothing carries it.
     Eigen::Matrix3d plateFromReference(int frame) const;
@@ -36,6 +36,10 @@ std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carr
 /// The same if it is known or quickly worked out, else null: for an interface, which cannot wait for the motion of a
 /// whole picture.
 std::shared_ptr<const RideMotion> quickRideMotion(const Matte::Ride& ride, const Carriers& carriers);
+
+/// "what it rides on is not there on 1040-1052: it stays where it was on the nearest frame"; empty where the matte does
+/// not count on those frames.
+std::string gapNote(const Matte& matte, const RideMotion& motion);
 
 /// Points and tangents on the plate of one frame, with its ride taken in; none without keys.
 std::optional<Matte::Key> riddenShape(const Matte& matte, int frame, const RideMotion* motion);

@@ -1,6 +1,7 @@
 // A shot with every member set comes back from its file as the same value. Members are taken apart by structured
 // bindings: one that is added to a structure does not compile here before it is set and compared.
 
+#include "matte/sequence.h"
 #include "scratch.h"
 #include "shot/file/shotfile.h"
 
@@ -272,6 +273,7 @@ Track fullTrack() {
                                      .tie = true,
                                      .renewed = true,
                                      .bridged = true,
+                                     .aside = true,
                                      .lost = EndReason::driftLimit},
                                     {.frame = 1005, .at = {102, 65}}};
     return t;
@@ -378,13 +380,19 @@ Shot fullShot() {
     s.mattes = std::vector<Matte>{
         {"crane",
          Matte::Mode::include,
-         {{1003, {{0, 0}, {9, 0}, {9, 9}}, {{-1, 0.5}, {1, 2}, {3, 4}}, {{1, -0.5}, {-1, -2}, {-3, -4}}}},
+         {{1003, {{0, 0}, {9, 0}, {9, 9}}, {{-1, 0.5}, {1, 2}, {3, 4}}, {{1, -0.5}, {-1, -2}, {-3, -4}}, {0, 2, 1}}},
          Matte::Op::subtract,
          true,
          2.5,
          -1.25,
          Matte::Between::smooth,
-         Matte::Ride{{"p1", "p2"}, 1007}}};
+         Matte::Ride{{"p1", "p2"}, 1007, Matte::Ride::On::locator, "sign"},
+         {{1005, false}, {1008, true}},
+         0x7FB7BE,
+         0.4,
+         true,
+         true,
+         matteSequence("/made/matte.####.exr")}};
     s.tracks = std::vector<Track>{fullTrack()};
     s.nextTrack = 19;
     s.solve = std::make_shared<const Solve>(fullSolve());

@@ -102,7 +102,7 @@ void ShapeTool::paint(QPainter& painter, const PlateView& view) {
         }
     }
     Polygon line = flattened(open);
-    if (!closes && line.size() > 16) line.resize(line.size() - 15);  // not the edge that would close it
+    if (!closes && line.size() > kCurvePieces) line.resize(line.size() - kCurvePieces + 1);  // not the edge that would close it
     painter.setBrush(Qt::NoBrush);
     const QPainterPath path = view.line(line, closes);
     overShadow(painter, theme::kBrass, 1.4, [&] { painter.drawPath(path); });

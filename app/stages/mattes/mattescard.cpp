@@ -33,10 +33,12 @@ public:
         addRide();
         addView();
         addTracks();
+        addProposals();
         addFiles();
         connect(&hand_, &MatteHand::changed, this, [this] { refresh(); });
         connect(&hand_, &MatteHand::motionsChanged, this, [this] { refresh(); });
         connect(&stage, &MattesStage::viewChanged, this, [this] { refresh(); });
+        connect(&stage.proposals, &Proposals::changed, this, [this] { refresh(); });
         connect(&session.player, &Player::frameChanged, this, [this] { refresh(); });
         refresh();
     }
@@ -274,8 +276,12 @@ private:
                             : !motion->problem.empty()
                                 ? "It stays as it was drawn: " + text(motion->problem) + "."
                                 : QString("from frame %1").arg(matte->ride->referenceFrame) +
-                                      (motion->note.empty() ? QString() : "\n" + text(motion->note)));
+                                      gapWords(*matte, *motion));
         });
+    }
+    static QString gapWords(const Matte& matte, const RideMotion& motion) {
+        const std::string note = gapNote(matte, motion);
+        return note.empty() ? QString() : "\n" + text(note);
     }
     void rideOnSelected() {
         Matte::Ride ride;
@@ -296,7 +302,7 @@ private:
         still->setCheckable(true);
         onClick(still, [this] { stage_.toggleStill(); });
         wide(buttonRow({still}));
-        auto* view = named(choice({"over the plate", "alone", "plate cut by it"}), "matteView");
+        auto* view = named(choice({"on the plate", "alone", "cut by it"}), "matteView");
         row("See", view);
         connect(view, &QComboBox::activated, this, [this](int index) { stage_.look(kViews.value(index)); });
         onRefresh([this, still, view] {
@@ -324,6 +330,47 @@ private:
                                 .arg(covered.tracks == 1 ? "" : "s", covered.tracks == 1 ? "s" : "")
                                 .arg(covered.frames));
             aside->setEnabled(session_.isReady());
+        });
+    }
+
+    void addProposals() {
+        auto* look = named(button("Look for what moves", "quiet"), "matteLook",
+                           "Areas that move against the solved scene, as mattes to accept or not (Ctrl+M)");
+        wide(buttonRow({look}));
+        onClick(look, [this] { stage_.proposals.start(); });
+        auto* found = words("matteProposal");
+        auto* accept = named(button("Accept"), "matteAccept", "A matte, and the tracks under it set aside there");
+        auto* see = named(button("See it", "quiet"), "matteSee", "On the frame where it is largest");
+        auto* dismiss = named(button("Dismiss", "quiet"), "matteDismiss");
+        auto* answers = buttonRow({accept, see, dismiss});
+        wide(answers);
+        auto* change = words("matteSolves");
+        onClick(accept, [this] { stage_.proposals.accept(0); });
+        onClick(dismiss, [this] { stage_.proposals.dismiss(0); });
+        onClick(see, [this] {
+            if (const auto& list = stage_.proposals.list(); !list.empty())
+                session_.player.goTo(list.front().matte.ride->referenceFrame);
+        });
+        onRefresh([this, look, found, answers, accept, change] {
+            const Proposals& proposals = stage_.proposals;
+            const auto& list = proposals.list();
+            look->setEnabled(session_.isReady() && !session_.shot().tracks.isEmpty());
+            answers->setVisible(!list.empty());
+            accept->setEnabled(session_.isReady());
+            QString line;
+            if (!list.empty())
+                line = QString("%1, frames %2–%3: %4.%5")
+                           .arg(text(list.front().matte.name))
+                           .arg(list.front().frames.first)
+                           .arg(list.front().frames.last)
+                           .arg(text(list.front().reason))
+                           .arg(list.size() > 1 ? QString(" %1 more after it.").arg(list.size() - 1) : QString());
+            else if (proposals.isLooking()) line = "looking for what moves…";
+            else if (proposals.haveLooked() && session_.shot().mattes.isEmpty()) line = "Nothing more moves by itself.";
+            found->setText(line);
+            found->setVisible(!line.isEmpty());
+            change->setText(proposals.beforeAndAfter());
+            change->setVisible(!change->text().isEmpty());
         });
     }
 

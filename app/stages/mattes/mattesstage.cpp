@@ -35,8 +35,16 @@ QString rideWords(const Matte::Ride& ride) {
 }
 
 MattesStage::MattesStage(Session& session)
-    : Stage(session), hand(session), covered_(session.jobs, [this] { emit viewChanged(); }) {
-    connect(&session.document, &Document::changed, this, &MattesStage::refreshCovered);
+    : Stage(session), hand(session), proposals(session), covered_(session.jobs, [this] { emit viewChanged(); }) {
+    connect(&session.document, &Document::changed, this, [this] {
+        refreshCovered();
+        if (strip_ && strip_->shown) proposals.want();
+    });
+    connect(&proposals, &Proposals::accepted, this, [this](const QString& name) {
+        hand.hold(session_.shot().mattes.size() - 1);
+        session_.say(name + " is a matte now, and the tracks under it are set aside there. Change it as any shape; solve "
+                            "again to see what it does.");
+    });
 }
 
 MattesStage::~MattesStage() = default;
@@ -48,6 +56,7 @@ QWidget* MattesStage::makeCard() { return makeMattesCard(session_, *this); }
 void MattesStage::enter() {
     if (strip_) strip_->shown = true;
     if (refreshSheet_) refreshSheet_();
+    proposals.want();
 }
 
 void MattesStage::leave() {
@@ -101,6 +110,8 @@ void MattesStage::addTools(const Desk& desk) {
     auto overlay = std::make_unique<MattesOverlay>(session_, hand);
     overlay_ = overlay.get();
     canvas.addOverlay(std::move(overlay));
+    canvas.addOverlay(std::make_unique<ProposalsOverlay>(session_, proposals));
+    connect(&proposals, &Proposals::changed, &canvas, [&canvas] { canvas.update(); });
     auto edit = std::make_unique<EditShapeTool>(session_, hand, canvas);
     edit_ = edit.get();
     canvas.addTool(std::move(edit));
@@ -268,6 +279,12 @@ void MattesStage::addRideCommands(const Desk& desk) {
         "Matte", "Part the shape from what it rides on", {K("Ctrl+Alt+R")}, [this] { part(); }, rides);
     c.add(
         "Matte", "Part the shape, a keyframe on every frame", {}, [this] { bake(); }, rides);
+    c.add(
+        "Matte", "Look for what moves", {K("Ctrl+M")}, [this] {
+            openCard_();
+            proposals.start();
+        },
+        [this] { return whyNoTracks(session_); });
     c.add(
         "Matte", "Set aside the tracks that lie in the mattes", {}, [this] { setCoveredAside(); },
         [this] {

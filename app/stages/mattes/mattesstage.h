@@ -1,6 +1,7 @@
 #pragma once
 
 #include "stages/mattes/mattehand.h"
+#include "stages/mattes/proposals.h"
 #include "stages/stage.h"
 
 #include <functional>
@@ -28,6 +29,7 @@ public:
     void leave() override;
 
     MatteHand hand;
+    Proposals proposals;
 
     // What the card's buttons do; each says why when it cannot.
     void takeTool(const QString& tool);

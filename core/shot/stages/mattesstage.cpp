@@ -73,7 +73,9 @@ StageReport mattesReport(const Shot& shot) {
         if (motion && !motion->problem.empty())
             attention(fmt::format("{}: {}. It stays as it was drawn; let it ride on another track, or part it.",
                                   matte.name, motion->problem));
-        if (motion && !motion->note.empty()) attention(fmt::format("{}: {}.", matte.name, motion->note));
+        if (motion)
+            if (const std::string note = gapNote(matte, *motion); !note.empty())
+                attention(fmt::format("{}: {}.", matte.name, note));
     }
     if (!waits && shot.plate.width > 0) {
         std::vector<std::string> notes;
