@@ -50,4 +50,8 @@ void benchRender();
 /// landing plate in `folder`. Made-up lenses from seed `first` on.
 void benchLens(const std::filesystem::path& folder, unsigned first = 1);
 
+/// Shapes as pixels in time; the trolley of the landing plate in `folder` proposed and masked, and what that does to
+/// the solve; what putting back costs.
+void benchMattes(const std::filesystem::path& folder);
+
 }  // namespace pinion::bench

@@ -5,7 +5,9 @@
 #include "exchange/transforms.h"
 #include "jobs/steadying.h"
 #include "jobs/tracking.h"
+#include "matte/sequence.h"
 #include "outputs.h"
+#include "plate/still.h"
 #include "shot/edits/plateedits.h"
 #include "shot/edits/trackedits.h"
 
@@ -82,12 +84,25 @@ namespace {
 
 int putBack(const Console& console, const PictureWords& w, const Shot& shot, const PicturePlan& plan,
             FrameCache& frames, json figures) {
-    const auto held = openPlate(console, w.putBack);
+    const PlateFacts& facts = frames.facts();
+    const auto held = isStillPicture(w.putBack) ? openStill(w.putBack, facts.firstFrame, facts.lastFrame)
+                                                : openPlate(console, w.putBack);
     if (!held) return fail(held.error());
     if (const auto free = checkOutput("--out", w.out, {w.putBack, (*held)->facts().path.string()}); !free)
         return fail(free.error());
+    if (w.putBackBy == "as-matte") {
+        const auto report =
+            putBackMattes(frames, *matteSequence(w.putBack), plan.frames, w.out, consoleProgress("Putting back"));
+        if (!report) return fail(report.error());
+        if (report->stopped) return fail({Fault::stopped, ""});
+        say(console, {{"frames", report->frames}, {"missing", report->missing}, {"out", w.out}},
+            fmt::format("{} frames of a matte: {}", report->frames, w.out));
+        return 0;
+    }
     FrameCache made(*held, budget(console));
-    const auto report = runPutBack(shot, plan, frames, made, w.out, consoleProgress("Putting back"));
+    PutBackSource source{w.putBackBy == "alpha" ? PutBackBy::alpha : PutBackBy::difference};
+    if (!w.putBackMatte.empty()) source = {PutBackBy::matte, matteSequence(w.putBackMatte)};
+    const auto report = runPutBack(shot, plan, frames, made, w.out, consoleProgress("Putting back"), source);
     if (!report) return fail(report.error());
     if (report->render.stopped) return fail({Fault::stopped, ""});
     figures.update(renderFigures(report->render, plan));

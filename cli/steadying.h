@@ -16,7 +16,7 @@ namespace pinion::cli {
 
 /// What the commands share that steady or shake a picture.
 struct PictureWords {
-    std::string plate, tracks, out, range, transforms, putBack;
+    std::string plate, tracks, out, range, transforms, putBack, putBackBy = "difference", putBackMatte;
     std::string fit = "fill", filter = "bicubic", edges = "empty";
     int features = 500;
     double position = -1, rotation = -1, scale = -1;  ///< below 0: as all components

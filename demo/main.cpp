@@ -5,6 +5,7 @@
 #include "exchange/formats.h"
 #include "plate/videowriter.h"
 #include "chart.h"
+#include "painted.h"
 #include "render.h"
 #include "shots.h"
 
@@ -219,7 +220,10 @@ int main(int argc, char** argv) {
     int only = -1;
     double shutter = 0.5;
     size.frames = 0;
-    app.add_option("--shot", name, "landing, mooring, breakwater, pan, zoom, or chart (stills; --out is their folder)");
+    app.add_option(
+        "--shot", name,
+        "landing, mooring, breakwater, pan, zoom, chart (stills; --out is their folder), or painted (a patch for the "
+        "mooring.mp4 that is here)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -236,6 +240,11 @@ int main(int argc, char** argv) {
         size.width % 2 || size.height % 2) {
         fmt::print(stderr, "--size {}: write WxH, both even, as in 1280x720\n", sizeText);
         return 2;
+    }
+    if (name == "painted") {
+        if (paintHouseOut("mooring.mp4", 1001, out.empty() ? "mooring.painted.png" : out)) return 0;
+        fmt::print(stderr, "mooring.mp4 is not here, or the picture cannot be written\n");
+        return 1;
     }
     if (name == "chart") {
         if (renderCharts(out.empty() ? "chart" : out, size, samples)) return 0;

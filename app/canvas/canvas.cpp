@@ -300,8 +300,8 @@ bool Canvas::event(QEvent* event) {
 
 void Canvas::keyPressEvent(QKeyEvent* event) {
     Tool* held = tool();
-    const bool taken = held && toolsWork() &&
-                       ((isRemoving(*event) && held->remove()) || (isFinishing(*event) && held->finish()));
+    const bool taken =
+        held && toolsWork() && ((isRemoving(*event) && held->remove()) || (isFinishing(*event) && held->finish()));
     if (taken) update();
     else QWidget::keyPressEvent(event);
 }

@@ -73,7 +73,7 @@ private:
     Order order_ = Order::start;
     std::vector<std::unique_ptr<SheetStrip>> strips_;
     std::optional<std::size_t> draggedStrip_;  ///< that has taken a press
-    std::vector<std::size_t> rows_;  ///< indices into the shot's tracks
+    std::vector<std::size_t> rows_;            ///< indices into the shot's tracks
     std::vector<int> counts_;
     FrameRange countedRange_;
     List<Track> shownTracks_;

@@ -33,7 +33,8 @@ KindFacts factsOf(FileKind kind) {
         case FileKind::maps:
             return {"maps", "ST maps (*.exr)", ""};
         case FileKind::mattes:
-            return {"matte pictures", "Shapes and pictures of mattes (*.json *.exr *.png *.tif *.tiff);;All files (*)", ""};
+            return {"matte pictures", "Shapes and pictures of mattes (*.json *.exr *.png *.tif *.tiff);;All files (*)",
+                    ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }

@@ -1,9 +1,11 @@
 #include "commands/command.h"
+#include "jobs/delivering.h"
 #include "jobs/matting.h"
 #include "outputs.h"
 #include "plates.h"
 
 #include <CLI/CLI.hpp>
+#include <filesystem>
 #include <memory>
 #include <nlohmann/json.hpp>
 
@@ -13,6 +15,27 @@ namespace {
 struct Words {
     std::string plate, mattes, out, tracks, alpha, range;
 };
+
+/// The shapes themselves, rides taken in: as JSON, or as SVG a file a keyframe (`name.####.svg`), or one of the range's
+/// first frame.
+int writeShapes(const Console& console, const Words& w, const std::vector<Matte>& mattes, const FrameRange& range,
+                const PlateFacts& facts) {
+    Shot shot;
+    shot.plate = plateRef(facts);
+    shot.plate.range = range;
+    shot.mattes = List<Matte>(mattes);
+    Deliverable item;
+    item.name = "shapes";
+    item.kind = DeliverableKind::mattes;
+    item.format = std::filesystem::path(w.out).extension() == ".svg" ? DeliverableFormat::svg : DeliverableFormat::json;
+    item.place = std::filesystem::path(w.out).filename().string();
+    const auto written = deliver(shot, item, std::filesystem::absolute(w.out).parent_path());
+    if (!written) return fail(written.error());
+    say(console, {{"files", written->files.size()}, {"shapes", mattes.size()}, {"out", w.out}},
+        fmt::format("{} file{} of {} shape{}: {}", written->files.size(), written->files.size() == 1 ? "" : "s",
+                    mattes.size(), mattes.size() == 1 ? "" : "s", w.out));
+    return 0;
+}
 
 int run(const Console& console, const Words& w) {
     const auto plate = openPlate(console, w.plate);
@@ -24,6 +47,8 @@ int run(const Console& console, const Words& w) {
     if (!range) return fail(range.error());
     const auto mattes = mattesFor(w.mattes, w.tracks, *range, facts);
     if (!mattes) return fail(mattes.error());
+    const std::string ending = std::filesystem::path(w.out).extension().string();
+    if (ending == ".svg" || ending == ".json") return writeShapes(console, w, *mattes, *range, facts);
     const MatteAs as = w.alpha.empty()         ? MatteAs::alone
                        : w.alpha == "straight" ? MatteAs::straight
                                                : MatteAs::premultiplied;
@@ -45,7 +70,11 @@ Runner addMatte(CLI::App& command) {
     Words& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--mattes", w.mattes, "mattes.json")->required();
-    command.add_option("--out", w.out, "out.####.exr, .png or .tif")->required();
+    command
+        .add_option("--out", w.out,
+                    "out.####.exr, .png or .tif; the shapes themselves as .json, or .svg (out.####.svg: a file a "
+                    "keyframe)")
+        ->required();
     command.add_option("--tracks", w.tracks, "tracks.json that shapes ride on");
     command.add_option("--alpha", w.alpha, "the plate with the mattes as its alpha: premultiplied or straight")
         ->check(CLI::IsMember({"premultiplied", "straight"}));

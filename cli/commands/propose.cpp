@@ -21,7 +21,8 @@ struct Words {
 
 /// Its path is no track of a file: it is taken in.
 Matte withoutRide(const MoverProposal& proposal) {
-    return ridden({proposal.matte}, {List<Track>(std::vector<Track>{proposal.path}), {}, proposal.frames}, proposal.frames)
+    return ridden({proposal.matte}, {List<Track>(std::vector<Track>{proposal.path}), {}, proposal.frames},
+                  proposal.frames)
         .value_or(std::vector<Matte>{proposal.matte})
         .front();
 }

@@ -19,7 +19,7 @@ struct Words {
     PictureWords picture;
     std::string motion = "auto", mode = "hold", smoother = "gaussian";
     std::vector<std::string> names;
-    bool cornerPin = false;
+    bool cornerPin = false, squareUp = false;
     double strength = 1.0, smooth = 12, leeway = 0.05;
     int reference = 0;
 };
@@ -59,7 +59,8 @@ Expected<void> applyWords(const Words& w, Shot& shot) {
     s.options.smooth_frames = w.smooth;
     s.options.leeway = w.leeway;
     applyPictureWords(w.picture, s);
-    s.cornerPin = w.cornerPin;
+    s.cornerPin = w.cornerPin || w.squareUp;
+    s.squareUp = w.squareUp;
     s.model = w.motion == "position"      ? PictureModel::position
               : w.motion == "similarity"  ? PictureModel::similarity
               : w.motion == "perspective" ? PictureModel::perspective
@@ -103,6 +104,7 @@ Runner addSteady(CLI::App& command) {
                     "perspective")
         ->check(CLI::IsMember({"auto", "position", "similarity", "perspective"}));
     command.add_flag("--corner-pin", w.cornerPin, "four named tracks as a corner pin");
+    command.add_flag("--square-up", w.squareUp, "four named tracks: what lies between them upright");
     command.add_option("--reference", w.reference, "the frame that is held; the first by default");
     command.add_option("--smoother", w.smoother, "of ease: gaussian or l1")->check(CLI::IsMember({"gaussian", "l1"}));
     command.add_option("--smooth", w.smooth, "standard deviation of the gaussian, in frames")
@@ -111,6 +113,13 @@ Runner addSteady(CLI::App& command) {
         ->check(CLI::Range(0.001, 0.5));
     command.add_option("--put-back", w.picture.putBack,
                        "the frames that the same words gave out, changed elsewhere: put back over the plate");
+    command
+        .add_option("--by", w.picture.putBackBy,
+                    "what of them is put back: where they differ from what was given out; by their alpha; or all of it "
+                    "is a matte (as-matte)")
+        ->check(CLI::IsMember({"difference", "alpha", "as-matte"}));
+    command.add_option("--put-back-matte", w.picture.putBackMatte,
+                       "pictures of a matte, drawn on the held frames: what it covers is put back");
     command.add_option("--transforms", w.picture.transforms, "also write the motion taken out, .json or .csv");
     return [words](const Console& console) { return run(console, *words); };
 }

@@ -21,6 +21,10 @@ float shownAt(const Picture& picture, std::size_t index) {
     return picture.linear ? encodeSrgb(value) : value;
 }
 
+double toleranceFor(const Picture& given, const Picture& made) {
+    return given.depth == Picture::Depth::bits8 || made.depth == Picture::Depth::bits8 ? 0.6 / 255 : 6e-4;
+}
+
 /// The picture with the depth and encoding of another.
 Picture alike(const Picture& picture, const Picture& model) {
     if (picture.depth == model.depth && picture.linear == model.linear) return picture;
@@ -71,8 +75,7 @@ Picture changeOf(const Picture& given, const Picture& made, double tolerance) {
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options) {
     PutBack result{plate};
-    const bool coarse = given.depth == Picture::Depth::bits8 || made.depth == Picture::Depth::bits8;
-    const double tolerance = options.tolerance > 0 ? options.tolerance : coarse ? 0.6 / 255 : 6e-4;
+    const double tolerance = options.tolerance > 0 ? options.tolerance : toleranceFor(given, made);
     const Picture mask = changeOf(given, made, tolerance);
     if (std::none_of(mask.bytes.begin(), mask.bytes.end(), [](std::uint8_t value) { return value > 0; })) return result;
     const Eigen::Matrix3d outputFromSource = sourceFromOutput.inverse();
@@ -100,6 +103,65 @@ PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
         16);
     result.changed = double(count) / double(countOf(plate));
     return result;
+}
+
+namespace {
+
+/// Of a plane in three channels, so that it is warped as pictures are.
+Picture asPicture(const Plane& plane) {
+    Picture picture{plane.width, plane.height, Picture::Depth::float32, true, {}, {}};
+    picture.floats.resize(plane.values.size() * 3);
+    for (std::size_t i = 0; i < plane.values.size(); ++i)
+        for (std::size_t c = 0; c < 3; ++c) picture.floats[3 * i + c] = plane.values[i];
+    return picture;
+}
+
+}  // namespace
+
+Plane putBackMatte(const Plane& matte, const Eigen::Matrix3d& sourceFromOutput) {
+    const Picture back = warped(asPicture(matte), sourceFromOutput.inverse(), ResampleFilter::bicubic);
+    Plane plane(matte.width, matte.height);
+    for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = std::clamp(back.floats[3 * i], 0.0F, 1.0F);
+    return plane;
+}
+
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const Plane& part,
+                  const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter) {
+    PutBack result{plate};
+    const Plane share = putBackMatte(part, sourceFromOutput);
+    const Picture back = warped(alike(made, plate), sourceFromOutput.inverse(), filter, EdgeMode::held);
+    std::size_t count = 0;
+    for (std::size_t i = 0; i < share.values.size(); ++i) {
+        // What rounds to nothing is nothing: the rest stays the plate's.
+        const float a = share.values[i];
+        if (a < 0.5F / 255) continue;
+        ++count;
+        for (std::size_t k = 3 * i; k < 3 * i + 3; ++k) {
+            const bool bytes = plate.depth == Picture::Depth::bits8;
+            const float under = bytes ? float(plate.bytes[k]) : plate.floats[k];
+            const float over = bytes ? float(back.bytes[k]) : back.floats[k];
+            const float value = by == PutBackBy::alpha ? over + (1 - a) * under : under + a * (over - under);
+            if (bytes) result.picture.bytes[k] = std::uint8_t(std::clamp(value + 0.5F, 0.0F, 255.0F));
+            else result.picture.floats[k] = value;
+        }
+    }
+    result.changed = double(count) / double(countOf(plate));
+    return result;
+}
+
+double differingShare(const Picture& given, const Picture& made) {
+    const double tolerance = toleranceFor(given, made);
+    std::size_t differ = 0, all = 0;
+    for (int y = 0; y < given.height; y += 8)
+        for (int x = 0; x < given.width; ++x) {
+            const auto i = std::size_t(y) * std::size_t(given.width) + std::size_t(x);
+            bool same = true;
+            for (std::size_t c = 0; c < 3; ++c)
+                same = same && std::abs(shownAt(given, 3 * i + c) - shownAt(made, 3 * i + c)) <= tolerance;
+            differ += !same;
+            ++all;
+        }
+    return all > 0 ? double(differ) / double(all) : 0;
 }
 
 }  // namespace pinion

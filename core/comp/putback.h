@@ -10,6 +10,10 @@ struct PutBackOptions {
     double tolerance = 0;
 };
 
+/// Which part of what was made is put back: where it differs from what was given out; where its alpha is, over the
+/// plate, its colours multiplied by it; or where a matte drawn on the held frames is.
+enum class PutBackBy { difference, alpha, matte };
+
 struct PutBack {
     Picture picture;
     double changed = 0;  ///< the share of the plate's pixels that are not the plate's any more
@@ -20,5 +24,16 @@ struct PutBack {
 /// resampling and fades over a pixel about it; everything else is the plate to the last bit. All of one size.
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options = {});
+
+/// The same by an alpha or a matte of the size of the pictures: that part goes back in one resampling, the rest is the
+/// plate to the last bit.
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const Plane& part,
+                  const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter = ResampleFilter::bicubic);
+
+/// A matte that was drawn on a held picture, where the plate has it; nothing beyond the picture.
+Plane putBackMatte(const Plane& matte, const Eigen::Matrix3d& sourceFromOutput);
+
+/// The share of pixels at which two pictures differ by more than files round, along every eighth line.
+double differingShare(const Picture& given, const Picture& made);
 
 }  // namespace pinion

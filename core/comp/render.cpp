@@ -95,17 +95,53 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
     return renderEach(frames, numbers, pattern, **writer, made, progress);
 }
 
-Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
-                                      const std::filesystem::path& pattern, const RenderOptions& options,
-                                      const Progress& progress) {
+namespace {
+
+/// Whether `made` can be what was given out of `frames` by the maps.
+Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+                         const RenderOptions& options, PutBackBy by) {
     const PlateFacts &facts = frames.facts(), &own = made.facts();
     if (maps.empty()) return failure(Fault::input, "there is no frame to put back");
     if (own.width != facts.width || own.height != facts.height)
         return failure(Fault::input,
                        "{}: is {}x{}, the plate is {}x{}; put back what was given out at the plate's size",
                        own.path.string(), own.width, own.height, facts.width, facts.height);
-    for (const FrameCache* source : {&frames, &made})
-        if (auto elsewhere = checkElsewhere(*source, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
+    const auto first =
+        std::find_if(maps.begin(), maps.end(), [&](const FrameMap& map) { return made.get(map.frame).has_value(); });
+    if (first == maps.end())
+        return failure(Fault::input, "{}: holds the frames {}-{}, and none of {}-{}, which are held", own.path.string(),
+                       own.firstFrame, own.lastFrame, maps.front().frame, maps.back().frame);
+    if (by == PutBackBy::alpha) {
+        const auto alpha = made.plate().readAlpha(first->frame);
+        if (!alpha) return tl::unexpected(alpha.error());
+        if (!*alpha)
+            return failure(Fault::input, "{}: has no alpha; put back where it differs, or by a matte",
+                           own.path.string());
+    }
+    if (by != PutBackBy::difference) return {};
+    const auto plate = frames.get(first->frame), picture = made.get(first->frame);
+    if (!plate) return {};
+    // A painter changes a part of a picture.
+    constexpr double kMostChanged = 0.85;
+    const double share =
+        differingShare(warped(**plate, first->sourceFromOutput, options.filter, options.edges), **picture);
+    if (share > kMostChanged)
+        return failure(Fault::input,
+                       "{}: frame {} differs at {:.0f} % of its pixels from what was given out: another shot's, given "
+                       "out with other settings, or written with losses; put it back by its alpha or by a matte",
+                       own.path.string(), first->frame, 100 * share);
+    return {};
+}
+
+}  // namespace
+
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+                                      const std::filesystem::path& pattern, const RenderOptions& options,
+                                      const Progress& progress, const PutBackSource& source) {
+    const PlateFacts &facts = frames.facts(), &own = made.facts();
+    if (auto fits = checkMade(frames, made, maps, options, source.by); !fits) return tl::unexpected(fits.error());
+    for (const FrameCache* cache : {&frames, &made})
+        if (auto elsewhere = checkElsewhere(*cache, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
     const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
                                             {.quality = options.quality, .half = isHalf(facts)});
     if (!writer) return tl::unexpected(writer.error());
@@ -113,12 +149,22 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
     for (const FrameMap& map : maps) numbers.push_back(map.frame);
     PutBackReport report;
     double changed = 0;
+    const auto partOf = [&](int frame) -> std::shared_ptr<const Plane> {
+        if (source.by == PutBackBy::matte) return source.matte->at(frame);
+        auto alpha = made.plate().readAlpha(frame);
+        return alpha && *alpha ? std::make_shared<const Plane>(std::move(**alpha)) : nullptr;
+    };
     const auto back = [&](const Picture& picture, std::size_t i) {
         const auto changedPicture = own.holds(numbers[i]) ? made.get(numbers[i]) : tl::unexpected(Error{});
         PutBack one{picture};
-        if (changedPicture)
-            one = putBack(picture, warped(picture, maps[i].sourceFromOutput, options.filter, options.edges),
-                          **changedPicture, maps[i].sourceFromOutput, {.filter = options.filter});
+        const Eigen::Matrix3d& map = maps[i].sourceFromOutput;
+        if (changedPicture && source.by == PutBackBy::difference)
+            one = putBack(picture, warped(picture, map, options.filter, options.edges), **changedPicture, map,
+                          {.filter = options.filter});
+        else if (changedPicture)
+            if (const auto part = partOf(numbers[i]);
+                part && part->width == facts.width && part->height == facts.height)
+                one = putBackBy(source.by, picture, **changedPicture, *part, map, options.filter);
         if (one.changed == 0) report.unchanged.push_back(numbers[i]);
         changed += one.changed;
         return std::move(one.picture);
@@ -128,6 +174,36 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
     report.render = std::move(*rendered);
     const auto others = double(numbers.size() - report.unchanged.size());
     report.changed = others > 0 ? changed / others : 0;
+    return report;
+}
+
+Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
+                                     const std::filesystem::path& pattern, const Progress& progress) {
+    const PlateFacts& facts = frames.facts();
+    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps, {.half = true});
+    if (!writer) return tl::unexpected(writer.error());
+    RenderReport report;
+    for (const FrameMap& map : maps) {
+        if (progress.stopped()) {
+            report.stopped = true;
+            break;
+        }
+        const auto drawn = matte.at(map.frame);
+        if (!drawn) {
+            report.missing.push_back(map.frame);
+            continue;
+        }
+        if (drawn->width != facts.width || drawn->height != facts.height)
+            return failure(Fault::input, "{}: is {}x{}, the plate is {}x{}", matte.path(), drawn->width, drawn->height,
+                           facts.width, facts.height);
+        if (auto written = (*writer)->write(map.frame, putBackMatte(*drawn, map.sourceFromOutput)); !written)
+            return tl::unexpected(written.error());
+        progress.report(double(++report.frames) / double(maps.size()));
+    }
+    if (report.frames == 0 && !report.stopped)
+        return failure(Fault::input, "{}: holds none of the frames {}-{}", matte.path(), maps.front().frame,
+                       maps.back().frame);
+    if (auto finished = (*writer)->finish(); !finished) return tl::unexpected(finished.error());
     return report;
 }
 

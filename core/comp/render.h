@@ -2,7 +2,9 @@
 
 #include "base/progress.h"
 #include "comp/bend.h"
+#include "comp/putback.h"
 #include "comp/warp.h"
+#include "matte/matte.h"
 #include "plate/framecache.h"
 #include "steady/steady.h"
 
@@ -38,11 +40,21 @@ struct PutBackReport {
     double changed = 0;          ///< the mean share of pixels that are not the plate's any more, of the others
 };
 
+struct PutBackSource {
+    PutBackBy by = PutBackBy::difference;
+    std::shared_ptr<const MattePictures> matte{};  ///< drawn on the held frames, when it goes by a matte
+};
+
 /// Puts back what was changed elsewhere on the frames that `renderFrames` gave out by the same maps and options:
-/// `made` holds them, at the plate's size. Fails when it is of another size, naming both.
+/// `made` holds them, at the plate's size. Fails when it is of another size, naming both, holds none of the frames, has
+/// no alpha when it should go by it, or differs nearly everywhere from what was given out: another shot's.
 Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
                                       const std::filesystem::path& pattern, const RenderOptions& options = {},
-                                      const Progress& progress = Progress{});
+                                      const Progress& progress = Progress{}, const PutBackSource& source = {});
+
+/// A matte that was drawn on the held frames, put back to where the plate has it, as a sequence of mattes.
+Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
+                                     const std::filesystem::path& pattern, const Progress& progress = Progress{});
 
 struct BentOptions {
     int width = 0, height = 0;  ///< of the frame that the pictures lie about

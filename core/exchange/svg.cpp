@@ -54,10 +54,10 @@ std::string mattesSvg(std::span<const Matte> mattes, int frame, int width, int h
         if (matte.invert) extra += " data-invert=\"true\"";
         if (matte.feather_px != 0) extra += fmt::format(" data-feather=\"{}\"", matte.feather_px);
         if (matte.grow_px != 0) extra += fmt::format(" data-grow=\"{}\"", matte.grow_px);
-        svg += fmt::format("  <path id=\"shape-{}\" fill=\"#{:06x}\" fill-rule=\"evenodd\" d=\"{}\"{}>\n"
-                           "    <title>{}</title>\n  </path>\n",
-                           i + 1, matte.colour == 0 ? 0xD9A441 : matte.colour, pathOf(*shape), extra,
-                           escaped(matte.name));
+        svg += fmt::format(
+            "  <path id=\"shape-{}\" fill=\"#{:06x}\" fill-rule=\"evenodd\" d=\"{}\"{}>\n"
+            "    <title>{}</title>\n  </path>\n",
+            i + 1, matte.colour == 0 ? 0xD9A441 : matte.colour, pathOf(*shape), extra, escaped(matte.name));
     }
     return svg + "</svg>\n";
 }

@@ -14,7 +14,8 @@ Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const Solve
         if (track.setAside) continue;
         Track within = track;
         within.samples = track.samples.edited([&](auto& samples) {
-            std::erase_if(samples, [&](const Sample& s) { return !shot.plate.range.holds(s.frame) || s.bridged || s.aside; });
+            std::erase_if(samples,
+                          [&](const Sample& s) { return !shot.plate.range.holds(s.frame) || s.bridged || s.aside; });
             for (Sample& sample : samples) sample.at = sample.wanted();
         });
         tracks.push_back(std::move(within));

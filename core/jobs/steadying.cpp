@@ -10,9 +10,10 @@ Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, Fram
 }
 
 Expected<PutBackReport> runPutBack(const Shot& shot, const PicturePlan& plan, FrameCache& frames, FrameCache& made,
-                                   const std::filesystem::path& pattern, const Progress& progress) {
+                                   const std::filesystem::path& pattern, const Progress& progress,
+                                   const PutBackSource& source) {
     return putBackFrames(frames, made, plan.frames, pattern, {.filter = shot.steady.filter, .edges = shot.steady.edges},
-                         progress);
+                         progress, source);
 }
 
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz) {

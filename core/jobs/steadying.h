@@ -15,7 +15,8 @@ Expected<RenderReport> runRender(const Shot& shot, const PicturePlan& plan, Fram
 
 /// What was changed elsewhere on those frames, read from `made`, put back over the plate.
 Expected<PutBackReport> runPutBack(const Shot& shot, const PicturePlan& plan, FrameCache& frames, FrameCache& made,
-                                   const std::filesystem::path& pattern, const Progress& progress = Progress{});
+                                   const std::filesystem::path& pattern, const Progress& progress = Progress{},
+                                   const PutBackSource& source = {});
 
 /// The shake in the shot's tracks: all of it, or what is faster than `above_hz`.
 Expected<ShakeProfile> runTakeShake(const Shot& shot, double above_hz);

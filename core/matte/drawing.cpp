@@ -28,7 +28,8 @@ struct Curve {
 /// The places' shares of the way.
 std::vector<double> sharesOf(const Places& places, std::size_t first, std::size_t last) {
     std::vector<double> shares{0};
-    for (std::size_t i = first + 1; i <= last; ++i) shares.push_back(shares.back() + (places[i] - places[i - 1]).norm());
+    for (std::size_t i = first + 1; i <= last; ++i)
+        shares.push_back(shares.back() + (places[i] - places[i - 1]).norm());
     for (double& share : shares) share /= std::max(1e-9, shares.back());
     return shares;
 }
@@ -64,7 +65,9 @@ struct Piece {
 /// How a stroke runs at a place: as its neighbours within `reach` places lie, on one side or about it.
 Vector2d directionAt(const Places& places, std::size_t at, int reach, int side) {
     const auto count = std::ptrdiff_t(places.size());
-    const auto around = [&](std::ptrdiff_t by) { return places[std::size_t((std::ptrdiff_t(at) + by + count) % count)]; };
+    const auto around = [&](std::ptrdiff_t by) {
+        return places[std::size_t((std::ptrdiff_t(at) + by + count) % count)];
+    };
     const Vector2d along = around(side < 0 ? 0 : reach) - around(side > 0 ? 0 : -reach);
     const double length = along.norm();
     return length > 0 ? Vector2d(along / length) : Vector2d(1, 0);

@@ -78,8 +78,8 @@ std::optional<Matte::Key> shapeAt(const Matte& matte, int frame) {
     const auto before = std::size_t(after - matte.keys.begin() - 1);
     shape.in.clear();
     shape.out.clear();
-    const bool isFaded = std::any_of(matte.keys.begin(), matte.keys.end(),
-                                     [](const Matte::Key& key) { return !key.feather.empty(); });
+    const bool isFaded =
+        std::any_of(matte.keys.begin(), matte.keys.end(), [](const Matte::Key& key) { return !key.feather.empty(); });
     if (isFaded) shape.feather.assign(shape.polygon.size(), 0.0);
     for (std::size_t i = 0; i < shape.polygon.size(); ++i) {
         shape.polygon[i] = between(matte, before, frame, [i](const Matte::Key& key) { return key.polygon[i]; });
@@ -143,6 +143,13 @@ Matte::Key withPointAt(Matte::Key shape, std::size_t point, double t) {
     }
     shape.in.resize(shape.polygon.size(), Vector2d(0, 0));
     shape.out.resize(shape.polygon.size(), Vector2d(0, 0));
+    // A straight edge stays one, and the point on it is a corner.
+    if (shape.out[point].isZero() && shape.in[next].isZero()) {
+        shape.polygon.insert(shape.polygon.begin() + inserted, a + t * t * (3 - 2 * t) * (d - a));
+        shape.in.insert(shape.in.begin() + inserted, Vector2d(0, 0));
+        shape.out.insert(shape.out.begin() + inserted, Vector2d(0, 0));
+        return shape;
+    }
     const auto mix = [t](const Vector2d& p, const Vector2d& q) -> Vector2d { return p + t * (q - p); };
     const Vector2d b = a + shape.out[point], c = d + shape.in[next];
     const Vector2d ab = mix(a, b), bc = mix(b, c), cd = mix(c, d), abc = mix(ab, bc), bcd = mix(bc, cd);

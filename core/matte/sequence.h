@@ -8,9 +8,9 @@
 
 namespace pinion {
 
-/// A matte made elsewhere: a sequence of pictures, numbered as the plate. Of pictures with an alpha that is what covers,
-/// of others their first channel as it is stored. Opened with the first frame that is asked for, so that a shot whose
-/// pictures have moved can be opened; frames without a picture cover nothing.
+/// A matte made elsewhere: a sequence of pictures, numbered as the plate. Of pictures with an alpha that is what
+/// covers, of others their first channel as it is stored. Opened with the first frame that is asked for, so that a shot
+/// whose pictures have moved can be opened; frames without a picture cover nothing.
 std::shared_ptr<const MattePictures> matteSequence(const std::filesystem::path& path);
 
 /// Whether a sequence can serve as the matte of a plate of `width` x `height`: it can be read and is of that size.

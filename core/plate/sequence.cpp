@@ -133,8 +133,7 @@ public:
 
     Expected<std::optional<Plane>> readAlpha(int frame) const override {
         const auto file = files_.find(frame);
-        if (file == files_.end())
-            return failure(Fault::input, "{}: frame {} is missing", facts_.path.string(), frame);
+        if (file == files_.end()) return failure(Fault::input, "{}: frame {} is missing", facts_.path.string(), frame);
         std::string error;
         const auto input = openedFrame(file->second, error);
         if (!input) return failure(Fault::input, "{}: {}", file->second.string(), error);

@@ -56,6 +56,7 @@ struct SteadySettings {
     Source source = Source::allTracks;
     List<TrackId> tracks;                          ///< the chosen ones
     bool cornerPin = false;                        ///< four chosen tracks as a corner pin
+    bool squareUp = false;                         ///< ... what lies between them upright, filling the picture
     PictureModel model = PictureModel::automatic;  ///< of all tracks; of chosen ones what their number allows
     int referenceFrame = 0;                        ///< 0: the first frame of the range
     SteadyOptions options;
@@ -125,7 +126,8 @@ struct SolveSettings {
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
 enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes };
-inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin", "lens", "mattes"};
+inline constexpr std::array kDeliverableKinds{"camera",     "tracks", "st maps", "transforms",
+                                              "corner pin", "lens",   "mattes"};
 enum class DeliverableFormat { usda, json, csv, exr, yaml, png, tiff, svg };
 inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml", "png", "tiff", "svg"};
 enum class UpAxis { y, z };

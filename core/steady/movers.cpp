@@ -44,7 +44,8 @@ struct Cells {
     double step_px = 0;  ///< of a cell, in pixels of the plate
     std::size_t count() const { return std::size_t(columns) * std::size_t(rows); }
     Vector2d middle(std::size_t cell) const {
-        return {(double(cell % std::size_t(columns)) + 0.5) * step_px, (double(cell / std::size_t(columns)) + 0.5) * step_px};
+        return {(double(cell % std::size_t(columns)) + 0.5) * step_px,
+                (double(cell / std::size_t(columns)) + 0.5) * step_px};
     }
 };
 
@@ -72,7 +73,8 @@ Vector2d medianOf(const std::vector<Vector2d>& places) {
 }
 
 double tone(const cv::Mat& grey, double x, double y) {
-    const int x0 = std::clamp(int(std::floor(x)), 0, grey.cols - 2), y0 = std::clamp(int(std::floor(y)), 0, grey.rows - 2);
+    const int x0 = std::clamp(int(std::floor(x)), 0, grey.cols - 2),
+              y0 = std::clamp(int(std::floor(y)), 0, grey.rows - 2);
     const double fx = std::clamp(x - x0, 0.0, 1.0), fy = std::clamp(y - y0, 0.0, 1.0);
     const auto* upper = grey.ptr<std::uint8_t>(y0) + x0;
     const auto* lower = grey.ptr<std::uint8_t>(y0 + 1) + x0;
@@ -124,9 +126,8 @@ public:
         std::vector<MoverProposal> proposals;
         for (const std::vector<const Area*>& chain : chainsOf(areas))
             if (auto proposal = proposalOf(chain)) proposals.push_back(*std::move(proposal));
-        std::sort(proposals.begin(), proposals.end(), [](const auto& a, const auto& b) {
-            return a.share * a.frames.count() > b.share * b.frames.count();
-        });
+        std::sort(proposals.begin(), proposals.end(),
+                  [](const auto& a, const auto& b) { return a.share * a.frames.count() > b.share * b.frames.count(); });
         for (std::size_t i = 0; i < proposals.size(); ++i) {
             proposals[i].matte.name = fmt::format("mover {}", i + 1);
             proposals[i].path.name = fmt::format("mover {} path", i + 1);
@@ -214,6 +215,7 @@ private:
                     end.y() > workHeight_ - margin)
                     return;
                 Finding& finding = findings[cell];
+                if (finding.moves) return;  // over the shorter time, where dense motion goes astray least
                 if ((flow + flowAt(back, end)).norm() > 1.0 + 0.05 * flow.norm()) return;
                 finding.known = true;
                 const Vector2d way = ways.near[cell] - ways.far[cell];
@@ -284,7 +286,8 @@ private:
         const std::set<std::size_t> there(after.cells.begin(), after.cells.end());
         std::size_t met = 0, inFrame = 0;
         for (const std::size_t cell : before.cells) {
-            const int x = int(cell % std::size_t(cells_.columns)) + dx, y = int(cell / std::size_t(cells_.columns)) + dy;
+            const int x = int(cell % std::size_t(cells_.columns)) + dx,
+                      y = int(cell / std::size_t(cells_.columns)) + dy;
             if (x < 0 || y < 0 || x >= cells_.columns || y >= cells_.rows) continue;
             ++inFrame;
             met += there.contains(std::size_t(y * cells_.columns + x));
@@ -385,8 +388,8 @@ private:
         std::size_t largest = 0;
         for (std::size_t i = 0; i < seen.size(); ++i) {
             if (i > 0)
-                seen[i].path = seen[i - 1].path + 0.5 * (seen[i - 1].motion + seen[i].motion) *
-                                                      (seen[i].frame - seen[i - 1].frame);
+                seen[i].path = seen[i - 1].path +
+                               0.5 * (seen[i - 1].motion + seen[i].motion) * (seen[i].frame - seen[i - 1].frame);
             if (seen[i].cells.size() > seen[largest].cells.size()) largest = i;
         }
         MoverProposal proposal;
@@ -398,9 +401,10 @@ private:
         const double speed = median(std::move(speeds));
         proposal.reason = median(std::move(unlike)) < 0.6
                               ? fmt::format("moves {:.1f} px a frame against the scene", speed)
-                              : fmt::format("its parts move each their own way ({:.1f} px a frame): water, leaves, a "
-                                            "reflection?",
-                                            speed);
+                              : fmt::format(
+                                    "its parts move each their own way ({:.1f} px a frame): water, leaves, a "
+                                    "reflection?",
+                                    speed);
         return proposal;
     }
 

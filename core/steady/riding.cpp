@@ -166,9 +166,10 @@ std::string gapNote(const Matte& matte, const RideMotion& motion) {
     for (const int frame : motion.missing)
         if (isThere(matte, frame)) missing.push_back(frame);
     return missing.empty() ? std::string()
-                           : fmt::format("what it rides on is not there on {}: it stays where it was on the nearest "
-                                         "frame",
-                                         frameRanges(missing));
+                           : fmt::format(
+                                 "what it rides on is not there on {}: it stays where it was on the nearest "
+                                 "frame",
+                                 frameRanges(missing));
 }
 
 std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carriers& carriers) {
@@ -197,9 +198,8 @@ Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const Carriers& c
     for (Matte& matte : mattes) {
         if (!matte.ride) continue;
         const auto motion = rideMotion(*matte.ride, carriers);
-        auto placed = motion->problem.empty()
-                          ? carriedMatte(matte, *motion, range)
-                          : Expected<Matte>(failure(Fault::input, "{}", motion->problem));
+        auto placed = motion->problem.empty() ? carriedMatte(matte, *motion, range)
+                                              : Expected<Matte>(failure(Fault::input, "{}", motion->problem));
         if (!placed) {
             const std::string words = fmt::format("shape {}: {}", matte.name, placed.error().message);
             if (!notes) return failure(placed.error().fault, "{}", words);

@@ -20,7 +20,7 @@ struct Carriers {
 /// Where a ride takes a shape, frame by frame.
 struct RideMotion {
     PlateMotion motion;
-    std::string problem;  ///< why nothing carries it: it stays as it was drawn
+    std::string problem;         ///< why nothing carries it: it stays as it was drawn
     std::vector<int> missing{};  ///< frames on which its tracks are not
 
     /// Of the nearest frame on which its tracks are; the identity when nothing carries it.
@@ -45,9 +45,9 @@ std::string gapNote(const Matte& matte, const RideMotion& motion);
 std::optional<Matte::Key> riddenShape(const Matte& matte, int frame, const RideMotion* motion);
 
 /// The mattes with their rides taken in, exactly: one that rides gets a key on every frame of `range`. On its
-/// reference frame it lies as it was drawn; where its tracks are not, it stays where it was on the nearest frame. Fails,
-/// naming shape and track, when a track is not there at all or not on the reference frame, and where a perspective takes
-/// the shape to its horizon; with `notes` such a shape stays as it was drawn, and the note says why.
+/// reference frame it lies as it was drawn; where its tracks are not, it stays where it was on the nearest frame.
+/// Fails, naming shape and track, when a track is not there at all or not on the reference frame, and where a
+/// perspective takes the shape to its horizon; with `notes` such a shape stays as it was drawn, and the note says why.
 Expected<std::vector<Matte>> ridden(std::vector<Matte> mattes, const Carriers& carriers, const FrameRange& range,
                                     std::vector<std::string>* notes = nullptr);
 

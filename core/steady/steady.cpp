@@ -1,5 +1,7 @@
 #include "steady/steady.h"
 
+#include "steady/fits.h"
+
 #include "plate/plate.h"
 
 #include <Eigen/LU>
@@ -185,6 +187,25 @@ std::vector<double> smoothL1(const std::vector<double>& path, double leeway) {
     std::vector<double> smooth(path.size());
     for (int i = 0; i < count; ++i) smooth[std::size_t(i)] = path.front() + leeway * box[i];
     return smooth;
+}
+
+std::vector<FrameMap> squaredUp(const PlateMotion& motion, int width, int height) {
+    const auto& corners = motion.corners;
+    const auto side = [&](std::size_t a, std::size_t b) { return (corners[a] - corners[b]).norm(); };
+    double across = 0.5 * (side(0, 1) + side(3, 2)), down = 0.5 * (side(0, 3) + side(1, 2));
+    const double scale = std::min({1.0, 0.96 * width / across, 0.96 * height / down});
+    across *= scale;
+    down *= scale;
+    const Eigen::Vector2d middle(width / 2.0, height / 2.0), half(across / 2, down / 2);
+    const std::vector<fits::Pair> pairs{{middle - half, corners[0]},
+                                        {middle + Eigen::Vector2d(half.x(), -half.y()), corners[1]},
+                                        {middle + half, corners[2]},
+                                        {middle + Eigen::Vector2d(-half.x(), half.y()), corners[3]}};
+    const Eigen::Matrix3d referenceFromOutput = fits::homographyOf(pairs);
+    std::vector<FrameMap> maps;
+    for (const FrameMotion& frame : motion.frames)
+        maps.push_back({frame.frame, frame.plateFromReference * referenceFromOutput});
+    return maps;
 }
 
 std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height) {

@@ -57,6 +57,10 @@ struct SteadyPlan {
 Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height, const SteadyOptions& options,
                                 double shutter = 0.5);
 
+/// A corner pin squared up: what lies between its corners as an upright rectangle in the middle of the picture, by the
+/// mean lengths of its sides on the reference frame, no larger than it is there and than fits.
+std::vector<FrameMap> squaredUp(const PlateMotion& motion, int width, int height);
+
 /// The smallest zoom about the middle of the frame with which every map reads inside the source; none when even 20-fold
 /// does not.
 std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height);

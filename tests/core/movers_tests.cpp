@@ -122,7 +122,8 @@ TEST_CASE("where nothing moves by itself nothing is proposed: a camera that turn
     CHECK(foundOn("mooring").empty());
 }
 
-TEST_CASE("a patch that goes across a locked-off picture is found from one pixel a frame on, through grain, and none without") {
+TEST_CASE(
+    "a patch that crosses a locked-off picture is found from one pixel a frame on, through grain; without it nothing") {
     for (const double speed : {1.0, 2.0, 4.0})
         for (const double grain : {0.0, 3.0}) {
             INFO(speed << " px a frame, grain " << grain);

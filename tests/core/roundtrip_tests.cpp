@@ -187,9 +187,10 @@ static Strings members(const ShakeLending& x) {
     return all(position, rotation, scale, fit);
 }
 static Strings members(const SteadySettings& x) {
-    const auto& [steady, source, tracks, pin, model, reference, options, shake, profile, lending, filter, edges,
+    const auto& [steady, source, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
                  place] = x;
-    return all(steady, source, tracks, pin, model, reference, options, shake, profile, lending, filter, edges, place);
+    return all(steady, source, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
+               place);
 }
 static Strings members(const TransformOptions& x) {
     const auto& [origin, inverse, position, rotation, scale] = x;
@@ -402,7 +403,7 @@ Shot fullShot() {
     s.world.measure = World::Measure{7, 9, 2.5};
     s.locators = std::vector<Locator>{{"sign", List<TrackId>({7}), 1004, MotionKind::perspective}};
     SteadySettings& h = s.steady;
-    h.steady = h.cornerPin = h.shake = true;
+    h.steady = h.cornerPin = h.squareUp = h.shake = true;
     h.source = SteadySettings::Source::chosen;
     h.tracks = std::vector<TrackId>{7};
     h.model = PictureModel::perspective;

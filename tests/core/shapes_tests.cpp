@@ -45,7 +45,8 @@ Track trackOf(const std::string& name, TrackId id, const Vector2d& place, int fi
     track.name = name;
     track.byHand = true;
     std::vector<Sample> samples;
-    for (int frame = first; frame <= last; ++frame) samples.push_back({.frame = frame, .at = carried(swung(frame), place)});
+    for (int frame = first; frame <= last; ++frame)
+        samples.push_back({.frame = frame, .at = carried(swung(frame), place)});
     track.samples = List<Sample>(std::move(samples));
     track.referenceFrame = first;
     return track;
@@ -86,8 +87,8 @@ Matte::Ride on(std::vector<std::string> tracks) { return {std::move(tracks), 0};
 }  // namespace
 
 TEST_CASE("joined, parted and joined to something else a shape never moves on the frame shown nor on its keyframes") {
-    const std::vector<std::optional<Matte::Ride>> rides{on({"a"}), on({"a", "c"}), on({"a", "b", "c", "d"}), std::nullopt,
-                                                        on({"b"})};
+    const std::vector<std::optional<Matte::Ride>> rides{on({"a"}), on({"a", "c"}), on({"a", "b", "c", "d"}),
+                                                        std::nullopt, on({"b"})};
     for (const int shown : {1001, 1010, 1027, 1040}) {
         Shot shot = shotWithShape();
         // A second keyframe, that differs.
@@ -140,8 +141,9 @@ TEST_CASE("edited on a frame a riding shape gets a keyframe there, which holds o
 TEST_CASE("a ride on what is gone or has a gap stays where it was on the nearest frame, and says so") {
     Shot shot = shotWithShape();
     Track gappy = trackOf("gap", 9, {300, 200});
-    gappy.samples = gappy.samples.edited(
-        [](auto& samples) { std::erase_if(samples, [](const Sample& s) { return s.frame > 1018 && s.frame < 1026; }); });
+    gappy.samples = gappy.samples.edited([](auto& samples) {
+        std::erase_if(samples, [](const Sample& s) { return s.frame > 1018 && s.frame < 1026; });
+    });
     shot.tracks = shot.tracks.edited([&](auto& tracks) { tracks.push_back(gappy); });
     shot = withMatteRide(shot, 0, 1010, on({"gap"}));
     CHECK(apart(shownOn(shot, 1020), shownOn(shot, 1018)) < 1e-9);
@@ -176,7 +178,8 @@ TEST_CASE("points are put in and taken out on all keyframes at once, without mov
     shot = withMatteShape(shot, 0, 1030, other);
     const Shot more = withMattePointAdded(shot, 0, 1, 0.3);
     for (const int frame : {1010, 1020, 1030}) {
-        const Plane before = coverageOf(shot.mattes[0], frame, 640, 480), after = coverageOf(more.mattes[0], frame, 640, 480);
+        const Plane before = coverageOf(shot.mattes[0], frame, 640, 480),
+                    after = coverageOf(more.mattes[0], frame, 640, 480);
         double most = 0;
         for (std::size_t i = 0; i < before.values.size(); ++i)
             most = std::max(most, double(std::abs(before.values[i] - after.values[i])));
@@ -204,7 +207,8 @@ TEST_CASE("keyframes are moved, copied and removed, the last one stays; a shape 
     shot = withMatteThere(shot, 0, kFirst, false);
     shot = withMatteThere(shot, 0, 1008, true);
     shot = withMatteThere(shot, 0, 1016, false);
-    for (const auto& [frame, there] : {std::pair{1001, false}, {1007, false}, {1008, true}, {1015, true}, {1016, false}}) {
+    for (const auto& [frame, there] :
+         {std::pair{1001, false}, {1007, false}, {1008, true}, {1015, true}, {1016, false}}) {
         CHECK(isThere(shot.mattes[0], frame) == there);
         CHECK(isExcluded(shot.mattes.vector(), frame, {300, 200}) == there);
         CHECK((coverageOf(shot.mattes.vector(), frame, 640, 480).row(200)[300] > 0) == there);
@@ -305,7 +309,8 @@ TEST_CASE("what is wrong with a shape is said: no area, outside, crossing itself
     // Ten thousand points are many, but they are drawn.
     Matte::Key many{1001, {}};
     for (int i = 0; i < 10000; ++i)
-        many.polygon.emplace_back(300 + 100 * std::cos(i * 6.283185 / 10000), 200 + 100 * std::sin(i * 6.283185 / 10000));
+        many.polygon.emplace_back(300 + 100 * std::cos(i * 6.283185 / 10000),
+                                  200 + 100 * std::sin(i * 6.283185 / 10000));
     CHECK(reportOf(many).message.empty());
 }
 
@@ -316,15 +321,15 @@ TEST_CASE("a track that runs into a matte ends there with that reason; one that 
     Matte matte;
     matte.keys = {rectangleShape({90, 0}, {200, 160})};
     const std::vector<Matte> mattes{matte};
-    const auto runs = trackPoints(frames, {placed(1, {60, 80}, MotionModel::translation)}, {1, 20}, Direction::both, Progress{}, {},
-                                  mattes);
+    const auto runs = trackPoints(frames, {placed(1, {60, 80}, MotionModel::translation)}, {1, 20}, Direction::both,
+                                  Progress{}, {}, mattes);
     REQUIRE(runs);
     const Track& track = runs->tracks.front();
     CHECK(track.endReason == EndReason::excluded);
     CHECK(track.lastFrame() == 11);  // at 60 + 3 * 10 = 90 the matte begins
     CHECK(toString(track.endReason) == "ran into a matte");
-    const auto inside =
-        trackPoints(frames, {placed(1, {110, 80}, MotionModel::translation)}, {1, 20}, Direction::both, Progress{}, {}, mattes);
+    const auto inside = trackPoints(frames, {placed(1, {110, 80}, MotionModel::translation)}, {1, 20}, Direction::both,
+                                    Progress{}, {}, mattes);
     REQUIRE(inside);
     CHECK(inside->tracks.front().lastFrame() > 15);
     ScatterOptions options;
@@ -342,7 +347,8 @@ TEST_CASE("a track that runs into a matte ends there with that reason; one that 
     CHECK(ended > 5);
 }
 
-TEST_CASE("tracks under a matte are set aside on those frames alone, whole where nothing is left, and not the carriers") {
+TEST_CASE(
+    "tracks under a matte are set aside on those frames alone, whole where nothing is left; its carriers are not") {
     Shot shot = shotWithShape();
     shot.tracks = shot.tracks.edited([](auto& tracks) {
         Track still = tracks[0];
@@ -385,14 +391,13 @@ TEST_CASE("tracks under a matte are set aside on those frames alone, whole where
     for (const CoveredTrack& one : tracksInMattes(riding)) CHECK(one.track >= 20);
 }
 
-TEST_CASE("a matte made elsewhere comes in as pictures; frames without one cover nothing, and another size is refused") {
+TEST_CASE("a matte made elsewhere comes in as pictures; frames without one cover nothing, another size is refused") {
     const Scratch scratch;
     Matte matte;
     matte.keys = {ellipseShape({10, 10}, {90, 60})};
     const auto writer = FrameWriter::create(scratch / "in.####.png", 120, 80, FrameRate{24, 1});
     REQUIRE(writer);
-    for (const int frame : {1001, 1002, 1004})
-        REQUIRE((*writer)->write(frame, coverageOf(matte, frame, 120, 80)));
+    for (const int frame : {1001, 1002, 1004}) REQUIRE((*writer)->write(frame, coverageOf(matte, frame, 120, 80)));
     const std::string pattern = (scratch / "in.####.png").string();
     const auto missing = checkMatteSequence(pattern, 120, 80);
     REQUIRE(missing);

@@ -102,7 +102,8 @@ void ShapeTool::paint(QPainter& painter, const PlateView& view) {
         }
     }
     Polygon line = flattened(open);
-    if (!closes && line.size() > kCurvePieces) line.resize(line.size() - kCurvePieces + 1);  // not the edge that would close it
+    if (!closes && line.size() > kCurvePieces)
+        line.resize(line.size() - kCurvePieces + 1);  // not the edge that would close it
     painter.setBrush(Qt::NoBrush);
     const QPainterPath path = view.line(line, closes);
     overShadow(painter, theme::kBrass, 1.4, [&] { painter.drawPath(path); });
@@ -121,7 +122,7 @@ void ShapeTool::paint(QPainter& painter, const PlateView& view) {
             painter.drawLine(*from, *to);
         }
     drawLabel(painter, at_ + QPointF(14, 12),
-              closes                         ? "closes the shape"
+              closes                      ? "closes the shape"
               : drawn_.polygon.size() < 3 ? "click: corner · drag: smooth"
                                           : "first point, Enter or double click close it");
 }

@@ -39,8 +39,8 @@ private:
     QPointF at_;
 };
 
-/// A shape by one drag: an ellipse or a rectangle between two corners (Shift: as wide as high, Alt: from its middle), or
-/// a stroke that becomes a smooth shape.
+/// A shape by one drag: an ellipse or a rectangle between two corners (Shift: as wide as high, Alt: from its middle),
+/// or a stroke that becomes a smooth shape.
 class DragShapeTool : public Tool {
 public:
     enum class Kind { ellipse, rectangle, stroke };

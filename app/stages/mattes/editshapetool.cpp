@@ -56,7 +56,8 @@ std::optional<EditShapeTool::Handles> EditShapeTool::handles(const Matte::Key& s
     if (hand_.points().size() < 2) return std::nullopt;
     QRectF box;
     for (const std::size_t point : hand_.points()) {
-        const auto at = point < shape.polygon.size() ? canvas_.view().screenFromPlate(shape.polygon[point]) : std::nullopt;
+        const auto at =
+            point < shape.polygon.size() ? canvas_.view().screenFromPlate(shape.polygon[point]) : std::nullopt;
         if (!at) continue;
         box = box.isNull() ? QRectF(*at, QSizeF(1e-6, 1e-6)) : box.united(QRectF(*at, QSizeF(1e-6, 1e-6)));
     }
@@ -257,13 +258,13 @@ void EditShapeTool::drag(const CanvasEvent& event) {
         grip_ = {};
         return;
     }
-    const QString what = feathers_                                        ? "Feather"
-                         : grip_.part == Part::turn                       ? "Turn points"
-                         : grip_.part == Part::corner                     ? "Scale points"
+    const QString what = feathers_                                           ? "Feather"
+                         : grip_.part == Part::turn                          ? "Turn points"
+                         : grip_.part == Part::corner                        ? "Scale points"
                          : grip_.part == Part::in || grip_.part == Part::out ? "Bend"
-                         : hand_.points().size() == 1                     ? "Move a point"
-                         : hand_.points().size() == start_.polygon.size() ? "Move"
-                                                                          : "Move points";
+                         : hand_.points().size() == 1                        ? "Move a point"
+                         : hand_.points().size() == start_.polygon.size()    ? "Move"
+                                                                             : "Move points";
     hand_.setShape(what, dragged(event), moves_);
     moves_ = true;
 }
@@ -308,9 +309,9 @@ void EditShapeTool::doubleClick(const CanvasEvent& event) {
 
 void EditShapeTool::setSmooth(bool smooth) {
     if (!hand_.mayEdit() || hand_.points().empty()) return;
-    session_.edit(smooth ? "Smooth points" : "Corners",
-                  withMattePointsSmooth(session_.shot(), *hand_.matte(),
-                                        {hand_.points().begin(), hand_.points().end()}, smooth));
+    session_.edit(
+        smooth ? "Smooth points" : "Corners",
+        withMattePointsSmooth(session_.shot(), *hand_.matte(), {hand_.points().begin(), hand_.points().end()}, smooth));
 }
 
 bool EditShapeTool::hover(const CanvasEvent& event) {
@@ -432,9 +433,8 @@ void EditShapeTool::paint(QPainter& painter, const PlateView& view) {
     }
     if (moves_ && (grip_.part == Part::point || grip_.part == Part::in || grip_.part == Part::out)) {
         const Vector2d at = grip_.part == Part::point ? shape->polygon[std::min(grip_.index, shape->polygon.size() - 1)]
-                            : grip_.part == Part::in
-                                ? Vector2d(shape->polygon[grip_.index] + shape->in[grip_.index])
-                                : Vector2d(shape->polygon[grip_.index] + shape->out[grip_.index]);
+                            : grip_.part == Part::in  ? Vector2d(shape->polygon[grip_.index] + shape->in[grip_.index])
+                                                      : Vector2d(shape->polygon[grip_.index] + shape->out[grip_.index]);
         drawLoupe(painter, canvas_.image(), {at.x(), at.y()}, at_, canvas_.size());
     }
 }

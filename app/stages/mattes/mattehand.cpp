@@ -10,8 +10,7 @@ constexpr std::size_t kMostPoints = 20000;
 
 }  // namespace
 
-MatteHand::MatteHand(Session& session)
-    : session_(session), motions_(session.jobs, [this] { emit motionsChanged(); }) {
+MatteHand::MatteHand(Session& session) : session_(session), motions_(session.jobs, [this] { emit motionsChanged(); }) {
     connect(&session.document, &Document::changed, this, &MatteHand::refresh);
     connect(&session.document, &Document::replaced, this, [this] { hold(std::nullopt); });
 }
@@ -83,7 +82,8 @@ bool MatteHand::mayEdit() {
     const Matte* matte = held();
     if (!matte) return false;
     if (session_.isBusy()) session_.say("A job is running. Stop it or wait to change shapes.");
-    else if (matte->locked) session_.say(QString("%1 is locked. Unlock it in its card to change it.").arg(text(matte->name)));
+    else if (matte->locked)
+        session_.say(QString("%1 is locked. Unlock it in its card to change it.").arg(text(matte->name)));
     else if (matte->ride && !motionOf(*matte->ride)) session_.say("What it rides on is still being worked out.");
     else return true;
     return false;
@@ -103,8 +103,9 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
         return false;
     }
     if (onPlate.polygon.size() < 3) {
-        session_.say("A shape has three points at least. Click them round what it is to cover, and click the first "
-                     "one again to close it.");
+        session_.say(
+            "A shape has three points at least. Click them round what it is to cover, and click the first "
+            "one again to close it.");
         return false;
     }
     if (onPlate.polygon.size() > kMostPoints) {
@@ -124,8 +125,7 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
     const std::size_t place = shot.mattes.size() - 1;
     if (rideOfNew) shot = withMatteRide(shot, place, session_.player.frame(), rideOfNew);
     session_.edit("Draw " + text(shot.mattes.back().name), shot);
-    if (crossesItself(outline))
-        session_.say("The shape crosses itself: where it does so it is open.");
+    if (crossesItself(outline)) session_.say("The shape crosses itself: where it does so it is open.");
     hold(place);
     return true;
 }

@@ -46,7 +46,7 @@ public:
     std::optional<Matte::Ride> rideOfNew;
 
 signals:
-    void changed();        ///< what is held
+    void changed();         ///< what is held
     void motionsChanged();  ///< what something rides on was worked out
 
 private:

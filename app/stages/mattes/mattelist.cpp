@@ -17,9 +17,10 @@ QIcon markOf(const Matte& matte) {
     QPainter painter(&pixmap);
     painter.setRenderHint(QPainter::Antialiasing);
     const QColor colour = QColor::fromRgb(matte.colour == 0 ? 0xD9A441 : matte.colour);
-    painter.setPen(QPen(colour, 1.4, matte.op == Matte::Op::add        ? Qt::SolidLine
-                                     : matte.op == Matte::Op::subtract ? Qt::DashLine
-                                                                       : Qt::DotLine));
+    painter.setPen(QPen(colour, 1.4,
+                        matte.op == Matte::Op::add        ? Qt::SolidLine
+                        : matte.op == Matte::Op::subtract ? Qt::DashLine
+                                                          : Qt::DotLine));
     painter.setBrush(QBrush(colour, matte.mode == Matte::Mode::exclude ? Qt::BDiagPattern : Qt::FDiagPattern));
     painter.drawEllipse(QRectF(1.5, 1.5, 11, 11));
     return pixmap;
@@ -33,8 +34,9 @@ MatteList::MatteList(Session& session, MatteHand& hand) : session_(session), han
     setDragDropMode(InternalMove);
     setDefaultDropAction(Qt::MoveAction);
     setEditTriggers(DoubleClicked | EditKeyPressed);
-    setToolTip("In this order: each is added to, taken from or cut with those before it. Tick: drawn. Double click: "
-               "another name. Drag: another place.");
+    setToolTip(
+        "In this order: each is added to, taken from or cut with those before it. Tick: drawn. Double click: "
+        "another name. Drag: another place.");
     connect(this, &QListWidget::itemChanged, this, &MatteList::take);
     connect(this, &QListWidget::currentRowChanged, this, [this](int row) {
         if (!filling_ && row >= 0) hand_.hold(std::size_t(row));
@@ -79,8 +81,7 @@ void MatteList::take(QListWidgetItem* changed) {
                           withMatteEdited(session_.shot(), place, [&](Matte& m) { m.hidden = hidden; }));
         else if (name != before && !name.isEmpty())
             session_.edit("Rename " + before, withMatteRenamed(session_.shot(), place, name.toStdString()));
-        else
-            refresh();
+        else refresh();
     });
 }
 

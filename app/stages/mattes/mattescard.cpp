@@ -1,6 +1,7 @@
 #include "stages/mattes/mattescard.h"
 
-#include "exchange/formats.h"
+#include "base/files.h"
+#include "jobs/delivering.h"
 #include "shot/edits/matteedits.h"
 #include "stages/mattes/mattelist.h"
 #include "stages/mattes/mattesstage.h"
@@ -102,26 +103,30 @@ private:
             list->setVisible(!none);
             list->refresh();
             start->setVisible(none);
-            start->setText("No shapes yet. Draw one round what moves by itself, shines or hides: D point by point, E an "
-                           "ellipse, Shift+D freehand. Hold the picture still first (S), and one keyframe may do.");
+            start->setText(
+                "No shapes yet. Draw one round what moves by itself, shines or hides: D point by point, E an "
+                "ellipse, Shift+D freehand. Hold the picture still first (S), and one keyframe may do.");
         });
     }
 
     void addHeld() {
-        auto* mode = heldChoice(named(choice({"takes out", "alone admits"}), "matteMode",
-                                      "What tracking and solving leave out, or all that they may use"),
-                                "Use", [](Matte& m) -> auto& { return m.mode; });
-        auto* op = heldChoice(named(choice({"added", "subtracted", "intersected"}), "matteOp",
-                                    "What it does to the shapes before it"),
-                              "Order", [](Matte& m) -> auto& { return m.op; });
+        auto* mode = heldChoice(
+            named(choice({"takes out", "alone admits"}), "matteMode",
+                  "What tracking and solving leave out, or all that they may use"),
+            "Use", [](Matte & m) -> auto& { return m.mode; });
+        auto* op = heldChoice(
+            named(choice({"added", "subtracted", "intersected"}), "matteOp", "What it does to the shapes before it"),
+            "Order", [](Matte & m) -> auto& { return m.op; });
         auto* modeLabel = row("Use", mode);
         auto* opLabel = row("Combined", op);
-        auto* feather = heldNumber(named(decimal(-500, 500, 1, 1, " px"), "matteFeather",
-                                         "How far the edge fades: outwards, below 0 inwards"),
-                                   "Feather", [](Matte& m) -> auto& { return m.feather_px; });
-        auto* grow = heldNumber(named(decimal(-500, 500, 1, 1, " px"), "matteGrow", "The edge moved outwards, below 0 "
-                                                                                    "inwards"),
-                                "Growth", [](Matte& m) -> auto& { return m.grow_px; });
+        auto* feather = heldNumber(
+            named(decimal(-500, 500, 1, 1, " px"), "matteFeather", "How far the edge fades: outwards, below 0 inwards"),
+            "Feather", [](Matte & m) -> auto& { return m.feather_px; });
+        auto* grow = heldNumber(
+            named(decimal(-500, 500, 1, 1, " px"), "matteGrow",
+                  "The edge moved outwards, below 0 "
+                  "inwards"),
+            "Growth", [](Matte & m) -> auto& { return m.grow_px; });
         auto* featherLabel = row("Feather", feather);
         auto* growLabel = row("Grow", grow);
         auto* pointFeather = named(decimal(-500, 500, 1, 1, " px"), "mattePointFeather",
@@ -131,21 +136,19 @@ private:
         auto* invert = named(new QCheckBox("Turned round"), "matteInvert", "All but what it covers");
         auto* locked = named(new QCheckBox("Locked"), "matteLocked");
         wide(buttonRow({invert, locked}));
-        connect(invert, &QCheckBox::clicked, this, [this](bool on) {
-            changeHeld("Turning round", [&](Matte& matte) { matte.invert = on; });
-        });
-        connect(locked, &QCheckBox::clicked, this, [this](bool on) {
-            changeHeld(on ? "Lock" : "Unlocking", [&](Matte& matte) { matte.locked = on; });
-        });
-        auto* opacity = heldNumber(named(decimal(0, 100, 0, 5, " %"), "matteOpacity",
-                                         "Of its surface as it is drawn; it covers all the same"),
-                                   "Opacity", [](Matte& m) -> auto& { return m.opacity; }, 100);
+        connect(invert, &QCheckBox::clicked, this,
+                [this](bool on) { changeHeld("Turning round", [&](Matte& matte) { matte.invert = on; }); });
+        connect(locked, &QCheckBox::clicked, this,
+                [this](bool on) { changeHeld(on ? "Lock" : "Unlocking", [&](Matte& matte) { matte.locked = on; }); });
+        auto* opacity = heldNumber(
+            named(decimal(0, 100, 0, 5, " %"), "matteOpacity", "Of its surface as it is drawn; it covers all the same"),
+            "Opacity", [](Matte & m) -> auto& { return m.opacity; }, 100);
         auto* opacityLabel = row("Drawn at", opacity);
         auto* colour = named(button("Colour…", "quiet"), "matteColour");
         onClick(colour, [this] {
-            const QColor chosen = QColorDialog::getColor(QColor::fromRgb(hand_.held()->colour), this, "Colour of the shape");
-            if (chosen.isValid())
-                changeHeld("Colour", [&](Matte& matte) { matte.colour = chosen.rgb() & 0xFFFFFF; });
+            const QColor chosen =
+                QColorDialog::getColor(QColor::fromRgb(hand_.held()->colour), this, "Colour of the shape");
+            if (chosen.isValid()) changeHeld("Colour", [&](Matte& matte) { matte.colour = chosen.rgb() & 0xFFFFFF; });
         });
         wide(buttonRow({colour}));
         showWhileHeld({mode, op, modeLabel, opLabel, feather, grow, featherLabel, growLabel, invert, locked, opacity,
@@ -179,14 +182,17 @@ private:
         auto* here = named(button("Keyframe", "quiet"), "matteKeyHere",
                            "A keyframe here, or the one here away (Ctrl+Shift+F, Ctrl+Alt+F)");
         auto* after = named(button("▸", "quiet"), "matteKeyAfter", "The keyframe after (Alt+.)");
-        auto* there = named(new QCheckBox("Counts here"), "matteThere", "From this frame on, up to where that changes "
-                                                                        "next");
+        auto* there = named(new QCheckBox("Counts here"), "matteThere",
+                            "From this frame on, up to where that changes "
+                            "next");
         auto* keys = buttonRow({before, here, after});
         wide(keys);
         wide(there);
-        auto* between = heldChoice(named(choice({"straight", "smooth"}), "matteBetween", "How it moves between its "
-                                                                                         "keyframes"),
-                                   "Motion between keyframes", [](Matte& m) -> auto& { return m.between; });
+        auto* between = heldChoice(
+            named(choice({"straight", "smooth"}), "matteBetween",
+                  "How it moves between its "
+                  "keyframes"),
+            "Motion between keyframes", [](Matte & m) -> auto& { return m.between; });
         auto* betweenLabel = row("Between", between);
         onClick(before, [this] { stage_.goToKey(-1); });
         onClick(after, [this] { stage_.goToKey(1); });
@@ -272,11 +278,10 @@ private:
             on->setEnabled(mayChange());
             if (!matte->ride) return;
             const auto motion = hand_.motionOf(*matte->ride);
-            result->setText(!motion ? QString("working out its motion…")
-                            : !motion->problem.empty()
-                                ? "It stays as it was drawn: " + text(motion->problem) + "."
-                                : QString("from frame %1").arg(matte->ride->referenceFrame) +
-                                      gapWords(*matte, *motion));
+            result->setText(!motion                    ? QString("working out its motion…")
+                            : !motion->problem.empty() ? "It stays as it was drawn: " + text(motion->problem) + "."
+                                                       : QString("from frame %1").arg(matte->ride->referenceFrame) +
+                                                             gapWords(*matte, *motion));
         });
     }
     static QString gapWords(const Matte& matte, const RideMotion& motion) {
@@ -375,10 +380,11 @@ private:
     }
 
     void addFiles() {
-        auto* bring = named(button("Bring in…", "quiet"), "matteBring", "Shapes from a file, or a matte made elsewhere as "
-                                                                        "pictures");
+        auto* bring = named(button("Bring in…", "quiet"), "matteBring",
+                            "Shapes from a file, or a matte made elsewhere as "
+                            "pictures");
         auto* handOn = named(choice({"Hand on as…", "EXR pictures", "PNG pictures", "TIFF pictures", "shapes (JSON)",
-                                     "shapes (SVG)"}),
+                                     "shapes (SVG)", "plate with alpha…"}),
                              "matteHandOn", "Listed in the Delivery card");
         wide(buttonRow({bring}));
         wide(handOn);
@@ -388,13 +394,25 @@ private:
         });
         connect(handOn, &QComboBox::activated, this, [this, handOn](int index) {
             handOn->setCurrentIndex(0);
-            if (index > 0) stage_.handOn(index - 1);
+            if (index == handOn->count() - 1) renderAlpha();
+            else if (index > 0) stage_.handOn(index - 1);
         });
         onRefresh([this, bring, handOn] {
             bring->setEnabled(session_.isReady());
             handOn->setVisible(!session_.shot().mattes.isEmpty());
             handOn->setEnabled(session_.isReady());
         });
+    }
+
+    void renderAlpha() {
+        const std::filesystem::path beside =
+            deliveryFolderOf(session_.shot(), session_.document.file()) / (session_.shot().name + ".alpha.####.exr");
+        const QString path =
+            askToSave(FileKind::mattes, "Plate with alpha: name.####.exr, .png or .tif", text(beside.string()), this);
+        if (path.isEmpty()) return;
+        if (const auto made = makeFolder(std::filesystem::path(path.toStdString()).parent_path()); !made)
+            session_.sayError(text(made.error().message));
+        else stage_.renderAlpha(path.toStdString());
     }
 
     MattesStage& stage_;

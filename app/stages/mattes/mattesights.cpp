@@ -74,7 +74,8 @@ std::shared_ptr<const Rendering> MatteSight::rendering(int frame) const {
 QString MatteSight::words(int) const {
     const std::size_t count = session_.shot().mattes.size();
     if (count == 0) return "there are no shapes yet: draw one in the Mattes card";
-    return QString("%1 · %2 shape%3").arg(kind_ == Kind::alone ? "matte alone" : "plate cut by the matte")
+    return QString("%1 · %2 shape%3")
+        .arg(kind_ == Kind::alone ? "matte alone" : "plate cut by the matte")
         .arg(count)
         .arg(count == 1 ? "" : "s");
 }
@@ -82,8 +83,8 @@ QString MatteSight::words(int) const {
 PlateWarp StillSight::warpAt(int frame) const {
     PlateWarp warp;
     if (const auto motion = hand_.motionOf(ride))
-        warp.shownFromStraight = motion->plateFromReference(ride.referenceFrame) *
-                                 motion->plateFromReference(frame).inverse();
+        warp.shownFromStraight =
+            motion->plateFromReference(ride.referenceFrame) * motion->plateFromReference(frame).inverse();
     return warp;
 }
 

@@ -43,8 +43,8 @@ void MattesOverlay::paintShape(QPainter& painter, const PlateView& view, std::si
         painter.setPen(Qt::NoPen);
         painter.fillPath(area, surface);
         surface.setAlphaF(float(std::min(1.0, 2 * matte.opacity)));
-        painter.fillPath(area, QBrush(surface, matte.mode == Matte::Mode::exclude ? Qt::BDiagPattern
-                                                                                 : Qt::FDiagPattern));
+        painter.fillPath(area,
+                         QBrush(surface, matte.mode == Matte::Mode::exclude ? Qt::BDiagPattern : Qt::FDiagPattern));
     }
     painter.setBrush(Qt::NoBrush);
     for (const bool shadow : {true, false}) {

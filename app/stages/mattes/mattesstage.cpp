@@ -4,6 +4,7 @@
 #include "canvas/canvas.h"
 #include "exchange/deliverables.h"
 #include "exchange/formats.h"
+#include "jobs/matting.h"
 #include "matte/sequence.h"
 #include "sheet/threadsheet.h"
 #include "shot/edits/matteedits.h"
@@ -42,8 +43,9 @@ MattesStage::MattesStage(Session& session)
     });
     connect(&proposals, &Proposals::accepted, this, [this](const QString& name) {
         hand.hold(session_.shot().mattes.size() - 1);
-        session_.say(name + " is a matte now, and the tracks under it are set aside there. Change it as any shape; solve "
-                            "again to see what it does.");
+        session_.say(name +
+                     " is a matte now, and the tracks under it are set aside there. Change it as any shape; solve "
+                     "again to see what it does.");
     });
 }
 
@@ -163,7 +165,8 @@ void MattesStage::addShapeCommands(const Desk& desk) {
     const auto plate = [this] { return whyNoPlate(session_); };
     const auto shape = [this] { return whyNoShape(); };
     const auto tool = [&](const QString& name, const QKeySequence& key, const QString& which) {
-        c.add("Matte", name, {key}, [this, which] { takeTool(which); }, plate);
+        c.add(
+            "Matte", name, {key}, [this, which] { takeTool(which); }, plate);
     };
     tool("Edit shapes", K("Q"), "edit shapes");
     tool("Draw a shape", K("D"), "shape");
@@ -210,8 +213,7 @@ void MattesStage::addKeyCommands(const Desk& desk) {
             if (!hand.mayEdit()) return;
             if (!keyAt(*hand.held(), session_.player.frame()))
                 session_.say("There is no keyframe of the shape on this frame.");
-            else if (hand.held()->keys.size() == 1)
-                session_.say("It is the shape's only keyframe; it stays.");
+            else if (hand.held()->keys.size() == 1) session_.say("It is the shape's only keyframe; it stays.");
             else
                 session_.edit("Remove a keyframe",
                               withMatteKeyRemoved(session_.shot(), *hand.matte(), session_.player.frame()));
@@ -258,7 +260,9 @@ void MattesStage::addRideCommands(const Desk& desk) {
         },
         [this] {
             const QString none = whyNoShape();
-            return !none.isEmpty() ? none : session_.selection.isEmpty() ? QString("select one track or more") : QString();
+            return !none.isEmpty()                ? none
+                   : session_.selection.isEmpty() ? QString("select one track or more")
+                                                  : QString();
         });
     c.add(
         "Matte", "Ride on the whole picture", {K("Ctrl+Shift+R")},
@@ -280,7 +284,8 @@ void MattesStage::addRideCommands(const Desk& desk) {
     c.add(
         "Matte", "Part the shape, a keyframe on every frame", {}, [this] { bake(); }, rides);
     c.add(
-        "Matte", "Look for what moves", {K("Ctrl+M")}, [this] {
+        "Matte", "Look for what moves", {K("Ctrl+M")},
+        [this] {
             openCard_();
             proposals.start();
         },
@@ -289,7 +294,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
         "Matte", "Set aside the tracks that lie in the mattes", {}, [this] { setCoveredAside(); },
         [this] {
             const QString tracks = whyNoTracks(session_);
-            return !tracks.isEmpty()         ? tracks
+            return !tracks.isEmpty()       ? tracks
                    : covered().tracks == 0 ? QString("no track lies in the mattes")
                                            : QString();
         });
@@ -301,7 +306,8 @@ void MattesStage::addViewCommands(const Desk& desk) {
     c.add(
         "View", "Picture held still for drawing", {K("S")}, [this] { toggleStill(); }, plate);
     c.add(
-        "View", "Matte alone", {K("Ctrl+0")}, [desk] { desk.show(desk.shown() == "matte" ? "plate" : "matte"); }, plate);
+        "View", "Matte alone", {K("Ctrl+0")}, [desk] { desk.show(desk.shown() == "matte" ? "plate" : "matte"); },
+        plate);
     c.add(
         "View", "Plate cut by the matte", {K("Ctrl+Shift+0")},
         [desk] { desk.show(desk.shown() == "cut out" ? "plate" : "cut out"); }, plate);
@@ -319,9 +325,9 @@ void MattesStage::ride(Matte::Ride on, const QString& words) {
     // It is joined where it was drawn: there it lies as it should, and nowhere else is that known.
     int frame = session_.player.frame();
     if (!before.ride && !before.keys.empty() && !keyAt(before, frame)) {
-        const auto nearest = std::min_element(before.keys.begin(), before.keys.end(), [&](const auto& a, const auto& b) {
-            return std::abs(a.frame - frame) < std::abs(b.frame - frame);
-        });
+        const auto nearest = std::min_element(
+            before.keys.begin(), before.keys.end(),
+            [&](const auto& a, const auto& b) { return std::abs(a.frame - frame) < std::abs(b.frame - frame); });
         frame = nearest->frame;
         session_.player.setPlaying(false);
         session_.player.goTo(frame);
@@ -427,19 +433,19 @@ void MattesStage::addShapes(const std::vector<Matte>& shapes) {
     }
     session_.edit(shapes.size() == 1 ? QString("Add a shape") : QString("Add %1 shapes").arg(shapes.size()), shot);
     hand.hold(shot.mattes.size() - 1);
-    if (!lost.isEmpty())
-        session_.say(lost.join(", ") + ": what it rode on is not in this shot. It is parted.");
+    if (!lost.isEmpty()) session_.say(lost.join(", ") + ": what it rode on is not in this shot. It is parted.");
 }
 
 void MattesStage::setCoveredAside() {
     if (!session_.isReady()) return;
     const Covered before = covered();
     session_.edit("Set aside what lies in the mattes", withCoveredSetAside(session_.shot()));
-    session_.say(QString("%1 track%2 set aside where the mattes cover them, on %3 frames of theirs. Bring back (Shift+X) "
-                         "undoes it for chosen tracks.")
-                     .arg(before.tracks)
-                     .arg(before.tracks == 1 ? "" : "s")
-                     .arg(before.frames));
+    session_.say(
+        QString("%1 track%2 set aside where the mattes cover them, on %3 frames of theirs. Bring back (Shift+X) "
+                "undoes it for chosen tracks.")
+            .arg(before.tracks)
+            .arg(before.tracks == 1 ? "" : "s")
+            .arg(before.frames));
 }
 
 void MattesStage::bringIn(const QString& path) {
@@ -487,6 +493,28 @@ void MattesStage::handOn(int format) {
     shot.deliverables = shot.deliverables.edited([&](auto& all) { all.push_back(std::move(item)); });
     session_.edit("List " + name, shot);
     session_.say(name + " is listed in the Delivery card.");
+}
+
+void MattesStage::renderAlpha(const std::string& pattern) {
+    if (!session_.isReady()) return;
+    const Shot shot = session_.shot();
+    const MatteAs as =
+        std::filesystem::path(pattern).extension() == ".png" ? MatteAs::straight : MatteAs::premultiplied;
+    session_.jobs.start(Job<MatteReport>{
+        .name = "Plate with alpha",
+        .frames = shot.plate.range.count(),
+        .run =
+            [shot, pattern, as, frames = session_.player.sharedFrames()](const JobLink& link) {
+                return renderMattes(*frames, shot.plate.range, mattesOf(shot), pattern, as, link.progress);
+            },
+        .merge =
+            [this, pattern, as](MatteReport& report) {
+                session_.say(QString("%1%2 frames: %3, %4")
+                                 .arg(report.stopped ? "Stopped. " : "")
+                                 .arg(report.frames)
+                                 .arg(text(pattern), as == MatteAs::straight ? "colours as they are"
+                                                                             : "colours multiplied by the alpha"));
+            }});
 }
 
 }  // namespace pinion

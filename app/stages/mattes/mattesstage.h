@@ -51,6 +51,8 @@ public:
     void bringIn(const QString& path);
     /// Lists the mattes for delivery, in one of the formats of their kind.
     void handOn(int format);
+    /// The plate with the mattes as its alpha: EXR and TIFF multiplied, PNG straight.
+    void renderAlpha(const std::string& pattern);
 
     /// How many tracks lie in the mattes and are not set aside there, and on how many frames of theirs; counted beside
     /// the interface.

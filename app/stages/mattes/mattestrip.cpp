@@ -74,7 +74,8 @@ void MatteStrip::paint(QPainter& painter, const QRect& area, const ThreadSheet& 
         line(frames.last);
         const auto square = [&](int frame, bool ghost) {
             painter.setPen(QPen(ghost ? theme::kBrass : QColor(0x16, 0x16, 0x16), 1));
-            painter.setBrush(ghost ? QBrush(Qt::NoBrush) : QBrush(frame == session_.player.frame() ? theme::kText : colour));
+            painter.setBrush(ghost ? QBrush(Qt::NoBrush)
+                                   : QBrush(frame == session_.player.frame() ? theme::kText : colour));
             painter.drawRect(QRectF(sheet.xOfFrame(frame) - kSquare / 2, middle - kSquare / 2, kSquare, kSquare));
         };
         painter.setRenderHint(QPainter::Antialiasing, false);

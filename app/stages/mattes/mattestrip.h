@@ -7,8 +7,8 @@
 
 namespace pinion {
 
-/// The shapes over the thread sheet while their card is open, a row each: keyframes as small squares that can be dragged
-/// to another frame (with Ctrl a copy), and a line where the shape counts.
+/// The shapes over the thread sheet while their card is open, a row each: keyframes as small squares that can be
+/// dragged to another frame (with Ctrl a copy), and a line where the shape counts.
 class MatteStrip : public SheetStrip {
 public:
     MatteStrip(Session& session, MatteHand& hand) : session_(session), hand_(hand) {}

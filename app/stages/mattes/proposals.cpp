@@ -117,8 +117,8 @@ void ProposalsOverlay::paint(QPainter& painter, const PlateView& view) {
         const MoverProposal& one = proposals_.list()[i];
         const QRectF seen = path.boundingRect().intersected(view.frameOnScreen());
         if (!seen.isEmpty())
-            drawLabel(painter, seen.topLeft() + QPointF(6, 6),
-                      text(one.matte.name) + "? " + text(one.reason), theme::kCoral);
+            drawLabel(painter, seen.topLeft() + QPointF(6, 6), text(one.matte.name) + "? " + text(one.reason),
+                      theme::kCoral);
     }
 }
 

@@ -73,6 +73,12 @@ private:
         showIf({pin}, [](const Shot& s) {
             return s.steady.source == SteadySettings::Source::chosen && s.steady.tracks.size() == 4;
         });
+        auto* square = bind(
+            named(new QCheckBox("Squared up"), "squareUp", "What lies between the four stands upright, to work on it"),
+            "Square up", "Do not square up", [](auto& s) -> auto& { return s.steady.squareUp; });
+        wide(square);
+        showIf({square},
+               [](const Shot& s) { return s.steady.source == SteadySettings::Source::chosen && s.steady.cornerPin; });
         auto* model = bind(
             named(choice({"find out", "position", "similarity", "perspective"}), "steadyModel",
                   "How the picture may move. Perspective is what a camera that turns does to it; found "
@@ -324,6 +330,20 @@ private:
             stage_.startRender(deliveryFolderOf(session_.shot(), session_.document.file()) /
                                place->text().trimmed().toStdString());
         });
+        auto* by =
+            named(choice({"where it differs", "by its alpha"}), "putBackBy",
+                  "What of the changed frames goes back over the plate; the rest stays the plate to the last bit");
+        auto* putBack = named(button("Put back…", "quiet"), "putBack",
+                              "The rendered frames, painted or composed elsewhere: their motion is put back");
+        auto* byLabel = row("Put back", by);
+        auto* putBackRow = buttonRow({putBack});
+        wide(putBackRow);
+        onClick(putBack, [this, by] {
+            const QString path = askToOpen(FileKind::plate, "The changed frames: one of them", this);
+            if (!path.isEmpty()) stage_.putBack(path.toStdString(), by->currentIndex() == 1);
+        });
+        showIf({by, byLabel, putBackRow}, [](const Shot& s) { return s.steady.steady; });
+        onRefresh([this, putBack] { putBack->setEnabled(session_.isReady() && stage_.plan()); });
         onRefresh([this, place, render] {
             if (!place->hasFocus()) place->setText(placeOf(session_.shot()));
             render->setEnabled(session_.isReady() && stage_.plan() && session_.shot().steady.changesPicture());

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "comp/putback.h"
 #include "session/derived.h"
 #include "shot/stages/steadystage.h"
 #include "stages/stage.h"
@@ -28,6 +29,10 @@ public:
     bool planPending() const { return plan_.isPending(); }
 
     void startRender(const std::filesystem::path& pattern);
+    /// Frames that were rendered here and changed elsewhere go back over the plate, into `pattern`.
+    void startPutBack(const std::filesystem::path& changed, PutBackBy by, const std::filesystem::path& pattern);
+    /// The same beside what is rendered: "name.back.####.ext", of the kind the changed frames are.
+    void putBack(const std::filesystem::path& changed, bool byAlpha);
     void startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done);
     /// A locator on the selected tracks, refused with the reason where their motion does not give one.
     bool hangOn(MotionKind kind);

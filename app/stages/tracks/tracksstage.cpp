@@ -66,8 +66,8 @@ void TracksStage::addTools(const Desk& desk) {
     };
     desk.tools.addTool("select", "Select", "mouse-pointer-2", {}, take("select"));
     desk.tools.addTool("place", "Place track", "crosshair", {}, take("place"));
-    desk.tools.addTool("spots", "Spots", "scan-search", "Drag a box: the best places to track in it are proposed (Shift+P)",
-                       take("spots"));
+    desk.tools.addTool("spots", "Spots", "scan-search",
+                       "Drag a box: the best places to track in it are proposed (Shift+P)", take("spots"));
 }
 
 }  // namespace pinion

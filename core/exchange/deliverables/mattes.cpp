@@ -58,13 +58,15 @@ Expected<std::vector<fs::path>> writeSvg(const Shot& shot, const std::vector<Mat
     std::vector<fs::path> files;
     for (const int frame : frames) {
         const fs::path file = onFrame(path, frame);
-        if (auto done = writeText(file, mattesSvg(mattes, frame, shot.plate.width, shot.plate.height)); !done) return done;
+        if (auto done = writeText(file, mattesSvg(mattes, frame, shot.plate.width, shot.plate.height)); !done)
+            return done;
         files.push_back(file);
     }
     return files;
 }
 
-Expected<std::vector<fs::path>> writePictures(const Shot& shot, const std::vector<Matte>& mattes, const fs::path& path) {
+Expected<std::vector<fs::path>> writePictures(const Shot& shot, const std::vector<Matte>& mattes,
+                                              const fs::path& path) {
     const PlateRef& plate = shot.plate;
     const auto writer = FrameWriter::create(path, plate.width, plate.height, plate.fps, {.half = true});
     if (!writer) return tl::unexpected(writer.error());
@@ -119,8 +121,8 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow mattesRow() {
     return {.kind = DeliverableKind::mattes,
             .what = "mattes are",
-            .formats = {DeliverableFormat::exr, DeliverableFormat::png, DeliverableFormat::tiff, DeliverableFormat::json,
-                        DeliverableFormat::svg},
+            .formats = {DeliverableFormat::exr, DeliverableFormat::png, DeliverableFormat::tiff,
+                        DeliverableFormat::json, DeliverableFormat::svg},
             .usual = {},
             .text = text,
             .write = write,

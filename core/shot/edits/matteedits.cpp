@@ -13,7 +13,7 @@ namespace {
 
 using Eigen::Vector2d;
 
-constexpr int kFewestLeft = 4;     // frames that a track is good for
+constexpr int kFewestLeft = 4;      // frames that a track is good for
 constexpr double kStays_px = 0.01;  // moved by less it has stayed
 
 std::string freeName(const Shot& shot, const std::string& wanted, std::size_t except) {
@@ -102,8 +102,8 @@ Shot withMatteDuplicated(const Shot& shot, std::size_t matte) {
     if (matte >= shot.mattes.size()) return result;
     Matte copy = shot.mattes[matte];
     copy.name = freeName(shot, copy.name, shot.mattes.size());
-    result.mattes = shot.mattes.edited(
-        [&](auto& all) { all.insert(all.begin() + std::ptrdiff_t(matte) + 1, std::move(copy)); });
+    result.mattes =
+        shot.mattes.edited([&](auto& all) { all.insert(all.begin() + std::ptrdiff_t(matte) + 1, std::move(copy)); });
     return result;
 }
 
@@ -193,7 +193,8 @@ Shot withMatteThere(const Shot& shot, std::size_t matte, int frame, bool there) 
         std::sort(m.turns.begin(), m.turns.end(), [](const auto& a, const auto& b) { return a.frame < b.frame; });
         // A turn to what it is already says nothing.
         bool before = true;
-        std::erase_if(m.turns, [&](const Matte::Turn& turn) { return turn.there == std::exchange(before, turn.there); });
+        std::erase_if(m.turns,
+                      [&](const Matte::Turn& turn) { return turn.there == std::exchange(before, turn.there); });
     });
 }
 

@@ -32,8 +32,8 @@ private:
 /// What rode on one track rides on another, or on it under its new name.
 Shot withRidesRenamed(Shot shot, const std::string& before, const std::string& after) {
     const auto rides = [&](const Matte& matte) {
-        return matte.ride && std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), before) !=
-                                 matte.ride->tracks.end();
+        return matte.ride &&
+               std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), before) != matte.ride->tracks.end();
     };
     if (std::none_of(shot.mattes.begin(), shot.mattes.end(), rides)) return shot;
     shot.mattes = shot.mattes.edited([&](auto& mattes) {

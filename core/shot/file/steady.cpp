@@ -21,6 +21,7 @@ json steadyValue(const SteadySettings& s) {
                {"source", kSources[std::size_t(s.source)]},
                {"tracks", s.tracks.vector()},
                {"corner_pin", s.cornerPin},
+               {"square_up", s.squareUp},
                {"motion", kPictureModels[std::size_t(s.model)]},
                {"reference_frame", s.referenceFrame},
                {"mode", kModes[std::size_t(o.mode)]},
@@ -60,6 +61,7 @@ SteadySettings takeSteady(const json& value) {
     s.source = word<SteadySettings::Source>(value, "source", kSources, where);
     s.tracks = takeIds(value, "tracks", where);
     s.cornerPin = flagOr(value, "corner_pin", false, where);
+    s.squareUp = flagOr(value, "square_up", false, where);
     if (value.contains("motion")) s.model = word<PictureModel>(value, "motion", kPictureModels, where);
     s.referenceFrame = whole(value, "reference_frame", where);
     o.mode = word<SteadyOptions::Mode>(value, "mode", kModes, where);

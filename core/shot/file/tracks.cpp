@@ -11,8 +11,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-constexpr std::array kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous",
-                               "excluded"};
+constexpr std::array kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous", "excluded"};
 
 constexpr int kAside = 64;  // the mark of a sample; the three bits below it are why the next frame is missing
 
@@ -21,7 +20,8 @@ json tracksValue(const Shot& shot) {
     for (const Track& track : shot.tracks) {
         json samples = json::array();
         for (const Sample& s : track.samples) {
-            const int marks = (s.tie ? 1 : 0) | (s.renewed ? 2 : 0) | (s.bridged ? 4 : 0) | int(s.lost) << 3 | (s.aside ? kAside : 0);
+            const int marks =
+                (s.tie ? 1 : 0) | (s.renewed ? 2 : 0) | (s.bridged ? 4 : 0) | int(s.lost) << 3 | (s.aside ? kAside : 0);
             json sample{s.frame, s.at.x(), s.at.y(), std::round(s.score * 1e4) / 1e4, marks};
             if (s.carried != Eigen::Vector2f(0, 0)) {
                 sample.push_back(s.carried.x());
@@ -73,7 +73,8 @@ List<Sample> takeSamples(const json& entry, const std::string& where) {
         sample.bridged = int(marks) & 4;
         sample.aside = int(marks) & kAside;
         const int lost = int(marks) >> 3 & 7;
-        if (marks < 0 || marks >= 2 * kAside || lost >= int(kReasons.size())) malformed(place + ": its marks are not known");
+        if (marks < 0 || marks >= 2 * kAside || lost >= int(kReasons.size()))
+            malformed(place + ": its marks are not known");
         sample.lost = EndReason(lost);
         if (value.size() == 7) sample.carried = {float(number(value[5], place)), float(number(value[6], place))};
         if (!samples.empty() && sample.frame <= samples.back().frame)

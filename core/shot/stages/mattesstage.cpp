@@ -100,9 +100,8 @@ std::vector<CoveredTrack> tracksInMattes(const Shot& shot) {
         if (!track.setAside && !carrying.contains(track.name)) asked.push_back(i);
     }
     std::vector<std::unique_ptr<ExcludedArea>> areas{std::size_t(std::max(0, range.count()))};
-    parallelFor(areas.size(), [&](std::size_t i) {
-        areas[i] = std::make_unique<ExcludedArea>(mattes, range.first + int(i));
-    });
+    parallelFor(areas.size(),
+                [&](std::size_t i) { areas[i] = std::make_unique<ExcludedArea>(mattes, range.first + int(i)); });
     std::vector<CoveredTrack> found(asked.size());
     parallelFor(asked.size(), [&](std::size_t i) {
         const Track& track = shot.tracks[asked[i]];

@@ -11,6 +11,7 @@ std::uint64_t steadyKey(const Shot& shot) {
     const SteadySettings& s = shot.steady;
     const SteadyOptions& o = s.options;
     if (s.model != PictureModel::automatic) print.add(110).add(int(s.model));
+    if (s.squareUp) print.add(112);
     print.add(int(s.steady))
         .add(int(s.source))
         .add(int(s.cornerPin))
@@ -99,6 +100,10 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
         plan.zoom = steady->zoom;
         plan.fills = steady->fills;
         plan.note = blurNote(*steady);
+        if (s.squareUp && s.cornerPin && motion->corners.size() == 4) {
+            plan.frames = squaredUp(*motion, width, height);
+            plan.zoom = 1;
+        }
         plan.motion = std::move(*motion);
     }
     if (lends) {
