@@ -15,7 +15,7 @@ struct Box {
 
 // On the first frame, 1280x720: the house on its shore, and its reflection.
 constexpr Box kHouse{352, 340, 572, 462}, kReflection{352, 462, 572, 566};
-constexpr int kHillFrom = -186;  // how far beside the house the hill is taken from
+constexpr int kHillFrom = -216;  // how far beside the house the hill is taken from
 constexpr int kWaterFrom = 272;  // where the water is taken from, to and fro
 constexpr int kWaterWide = 76;
 constexpr int kSoft = 7;  // pixels of the edge

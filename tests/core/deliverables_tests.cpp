@@ -67,7 +67,7 @@ TEST_CASE("every kind of deliverable has one row, which writes it in its formats
         CHECK(kinds.insert(row.kind).second);
         CHECK(&deliverableRow(row.kind) == &row);
         CHECK_FALSE(row.formats.empty());
-        CHECK((row.text == nullptr) != (row.write == nullptr));
+        CHECK((row.text || row.write));
         CHECK(row.addKey);
         for (const UsualDeliverable& usual : row.usual)
             CHECK(std::find(row.formats.begin(), row.formats.end(), usual.format) != row.formats.end());
