@@ -4,6 +4,7 @@
 #include "mainwindow.h"
 #include "stages/camera/camerastage.h"
 #include "stages/delivery/deliverystage.h"
+#include "stages/mattes/mattesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
 #include "stages/tracks/trackjobs.h"
@@ -93,7 +94,25 @@ void tourLens(MainWindow& window, const QString& plate, const Shoot& shoot) {
 }
 
 /// Candidates, scatter, a track by hand, the camera, the world, the delivery.
-void tourLanding(MainWindow& window, const QString& plate, const QString& folder, const Shoot& shoot) {
+/// What moves, proposed and accepted; the solve before and after; the shape with its points.
+void shootMattes(MainWindow& window, const Shoot& shoot) {
+    Session& session = window.session();
+    MattesStage& mattes = window.stage<MattesStage>();
+    window.docket().open("mattes");
+    for (int waited = 0; waited < 20000 && mattes.proposals.list().empty(); waited += 100) QTest::qWait(100);
+    if (mattes.proposals.list().empty()) return;
+    session.player.goTo(1069);
+    mattes.proposals.accept(0);
+    window.stage<CameraStage>().startSolve(true);
+    settle(window);
+    QTest::keyClick(&window.canvas(), Qt::Key_Q);
+    mattes.hand.setPoints({0, 1, 2});
+    settle(window);
+    shoot("24-mattes");
+    QTest::keyClick(&window.canvas(), Qt::Key_V);
+}
+
+void tourLanding(MainWindow& window, const QString& plate, const Shoot& shoot) {
     Session& session = window.session();
     shoot("01-empty");
     session.open(plate.toStdString());
@@ -135,6 +154,7 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     window.stage<CameraStage>().startSolve(true);
     settle(window);
     shoot("06-solved-again");
+    shootMattes(window, shoot);
     // Five points on the deck are the floor; the width of the board gives the scale.
     window.docket().open("world");
     session.player.goTo(1001);
@@ -162,14 +182,6 @@ void tourLanding(MainWindow& window, const QString& plate, const QString& folder
     window.stage<DeliveryStage>().startDelivery({});
     settle(window);
     shoot("09-delivery");
-    showCommandFinder(window.commands(), &window);
-    QTest::qWait(300);
-    if (auto* finder = window.findChild<QWidget*>("commandFinder")) {
-        QTest::keyClicks(finder->findChild<QWidget*>("finderInput"), "track");
-        QTest::qWait(200);
-        finder->grab().save(folder + "/10-command-finder.png");
-        finder->close();
-    }
 }
 
 /// The plate check, spots, ties, curves; the mooring steadied; its shake lent to the breakwater.
@@ -299,7 +311,7 @@ int main(int argc, char** argv) {
     };
     // A third word chooses one of the tours.
     const QString only = argc > 3 ? argv[3] : "";
-    if (only.isEmpty() || only == "landing") tourLanding(window, plates + "/landing.mp4", folder, shoot);
+    if (only.isEmpty() || only == "landing") tourLanding(window, plates + "/landing.mp4", shoot);
     if (only.isEmpty() || only == "lens") tourLens(window, plates + "/landing.mp4", shoot);
     if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
     if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);

@@ -211,7 +211,7 @@ private:
             betweenLabel->setVisible(drawn && matte->keys.size() > 1);
             if (!matte) return;
             result->setText(keyWords(*matte));
-            here->setText(keyAt(*matte, session_.player.frame()) ? "Remove it" : "Set here");
+            here->setText(keyAt(*matte, session_.player.frame()) ? "Remove key" : "Key here");
             here->setEnabled(mayChange());
             there->setChecked(isThere(*matte, session_.player.frame()));
             there->setEnabled(mayChange());
