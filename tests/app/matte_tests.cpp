@@ -314,6 +314,15 @@ TEST_CASE("while the picture stands still on a track a shape is drawn on what do
     f.key(Qt::Key_S);
     CHECK_FALSE(f.mattes.isStill());
     CHECK((f.shown()[0] - (p - Vector2d(50, 50))).norm() < 2);
+    // Held by something else, what is drawn rides on nothing.
+    f.key(Qt::Key_S);
+    f.key(Qt::Key_N);
+    CHECK_FALSE(f.mattes.isStill());
+    f.drawSquare(600, 500, 700, 600);
+    REQUIRE(f.shapes().size() == 2);
+    CHECK_FALSE(f.shapes()[1].ride);
+    f.key(Qt::Key_N);
+    f.session.document.undo();
     // Without any track there is nothing to stand still on.
     f.session.edit("Remove", withTracksRemoved(f.session.shot(), {id}));
     f.session.edit("Remove", withMatteRemoved(f.session.shot(), 0));

@@ -51,7 +51,7 @@ void MatteHand::refreshMotions() {
     MotionsKey key{shot.tracks, shot.locators, shot.plate.range, {}};
     for (const Matte& one : shot.mattes)
         if (one.ride && !quickRideMotion(*one.ride, carriers)) key.rides.push_back(*one.ride);
-    if (rideOfNew && !quickRideMotion(*rideOfNew, carriers)) key.rides.push_back(*rideOfNew);
+    if (const auto ride = rideOfNew(); ride && !quickRideMotion(*ride, carriers)) key.rides.push_back(*ride);
     if (!key.rides.empty())
         motions_.want(key, [carriers, rides = key.rides](const Progress&) -> Expected<bool> {
             for (const Matte::Ride& ride : rides) (void)rideMotion(ride, carriers);
@@ -123,7 +123,7 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
     matte.keys = {std::move(onPlate)};
     Shot shot = withMatteAdded(session_.shot(), std::move(matte));
     const std::size_t place = shot.mattes.size() - 1;
-    if (rideOfNew) shot = withMatteRide(shot, place, session_.player.frame(), rideOfNew);
+    if (const auto ride = rideOfNew()) shot = withMatteRide(shot, place, session_.player.frame(), ride);
     session_.edit("Draw " + text(shot.mattes.back().name), shot);
     if (crossesItself(outline)) session_.say("The shape crosses itself: where it does so it is open.");
     hold(place);

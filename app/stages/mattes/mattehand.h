@@ -6,6 +6,7 @@
 
 #include <QObject>
 
+#include <functional>
 #include <optional>
 #include <set>
 
@@ -43,7 +44,7 @@ public:
     void refreshMotions();
 
     /// What new shapes ride on.
-    std::optional<Matte::Ride> rideOfNew;
+    std::function<std::optional<Matte::Ride>()> rideOfNew = [] { return std::nullopt; };
 
 signals:
     void changed();         ///< what is held

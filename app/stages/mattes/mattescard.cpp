@@ -194,6 +194,8 @@ private:
                   "keyframes"),
             "Motion between keyframes", [](Matte & m) -> auto& { return m.between; });
         auto* betweenLabel = row("Between", between);
+        before->setAccessibleName("Keyframe before");
+        after->setAccessibleName("Keyframe after");
         onClick(before, [this] { stage_.goToKey(-1); });
         onClick(after, [this] { stage_.goToKey(1); });
         onClick(here, [this] { toggleKey(); });

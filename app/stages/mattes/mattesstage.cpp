@@ -129,6 +129,8 @@ void MattesStage::addTools(const Desk& desk) {
     clearHold_ = [&canvas] { canvas.setHold(nullptr); };
     startHold_ = [this, &canvas] { canvas.setHold(still_); };
     isHeld_ = [this, &canvas] { return canvas.shownSight() == still_; };
+    // While it stands still, and not held by something else, what is drawn goes with it.
+    hand.rideOfNew = [this] { return isStill() ? std::optional(still_->ride) : std::nullopt; };
     connect(&hand, &MatteHand::changed, &canvas, [&canvas] { canvas.update(); });
     connect(&hand, &MatteHand::motionsChanged, &canvas, &Canvas::refreshView);
     connect(&session_.document, &Document::changed, &canvas, [this, &canvas] {
@@ -180,7 +182,7 @@ void MattesStage::addShapeCommands(const Desk& desk) {
     c.add(
         "Matte", "Remove the points or the shape (Delete)", {}, [this] { edit_->remove(); }, shape);
     c.add(
-        "Matte", "Duplicate the shape", {K("Ctrl+D")},
+        "Matte", "Duplicate the shape", {K("Ctrl+Shift+J")},
         [this] {
             const std::size_t place = *hand.matte();
             session_.edit("Duplicate " + text(hand.held()->name), withMatteDuplicated(session_.shot(), place));
@@ -322,6 +324,10 @@ QString MattesStage::looked() const { return shown_ ? shown_() : QString("plate"
 void MattesStage::ride(Matte::Ride on, const QString& words) {
     if (!hand.mayEdit()) return;
     const Matte before = *hand.held();
+    if (before.pictures) {
+        session_.say("A matte that comes as pictures lies as it was made; it rides on nothing.");
+        return;
+    }
     // It is joined where it was drawn: there it lies as it should, and nowhere else is that known.
     int frame = session_.player.frame();
     if (!before.ride && !before.keys.empty() && !keyAt(before, frame)) {
@@ -357,7 +363,6 @@ void MattesStage::bake() {
 bool MattesStage::isStill() const { return isHeld_ && isHeld_(); }
 
 void MattesStage::endStill() {
-    hand.rideOfNew.reset();
     clearHold_();
     emit viewChanged();
 }
@@ -366,9 +371,7 @@ void MattesStage::standStill(const Matte::Ride& on, const QString& words) {
     still_->ride = on;
     still_->ride.referenceFrame = session_.player.frame();
     still_->on = words;
-    hand.rideOfNew = still_->ride;
     if (const auto motion = hand.motionOf(still_->ride); motion && !motion->problem.empty()) {
-        hand.rideOfNew.reset();
         session_.sayError(QString("The picture cannot stand still on %1: %2.").arg(words, text(motion->problem)));
         return;
     }

@@ -11,14 +11,16 @@ namespace pinion {
 namespace {
 
 /// What is wrong with a shape by itself, in words; empty when nothing is.
-std::string troubleOf(const Matte& matte, const PlateRef& plate) {
+std::string troubleOf(const Matte& matte, int width, int height) {
     bool seen = matte.pictures != nullptr, hasArea = seen;
     for (const Matte::Key& key : matte.keys) {
         const Polygon outline = flattened(key);
         hasArea = hasArea || areaOf(outline) >= 1;
-        for (const Eigen::Vector2d& p : outline)
-            seen = seen || (p.x() > 0 && p.y() > 0 && p.x() < plate.width && p.y() < plate.height) ||
-                   contains(outline, {plate.width / 2.0, plate.height / 2.0});
+        const auto isInside = [&](const Eigen::Vector2d& p) {
+            return p.x() > 0 && p.y() > 0 && p.x() < width && p.y() < height;
+        };
+        seen = seen || std::any_of(outline.begin(), outline.end(), isInside) ||
+               contains(outline, {width / 2.0, height / 2.0});
     }
     if (!hasArea) return "has no area";
     if (!seen && !matte.ride) return "lies wholly outside the plate";
@@ -27,6 +29,21 @@ std::string troubleOf(const Matte& matte, const PlateRef& plate) {
             if (key.polygon.size() <= 500 && crossesItself(key.polygon))
                 return fmt::format("crosses itself on frame {}: where it does so it is open", key.frame);
     return {};
+}
+
+/// Of all shapes; kept with the list, since it is asked for at every edit.
+const std::vector<std::string>& troublesOf(const Shot& shot) {
+    struct Troubles {
+        std::vector<std::string> words;
+    };
+    return shot.mattes
+        .derived<Troubles>([&](const std::vector<Matte>& mattes) {
+            Troubles troubles;
+            for (const Matte& matte : mattes)
+                troubles.words.push_back(troubleOf(matte, shot.plate.width, shot.plate.height));
+            return troubles;
+        })
+        .words;
 }
 
 /// The mattes that exclude cover all of the frame, at every place of a grid.
@@ -64,9 +81,10 @@ StageReport mattesReport(const Shot& shot) {
     };
     const Carriers carriers = carriersOf(shot);
     bool waits = false;
-    for (const Matte& matte : shot.mattes) {
-        if (const std::string words = troubleOf(matte, shot.plate); !words.empty())
-            attention(fmt::format("{}: {}.", matte.name, words));
+    const std::vector<std::string>& troubles = troublesOf(shot);
+    for (std::size_t i = 0; i < shot.mattes.size(); ++i) {
+        const Matte& matte = shot.mattes[i];
+        if (!troubles[i].empty()) attention(fmt::format("{}: {}.", matte.name, troubles[i]));
         if (!matte.ride) continue;
         const auto motion = quickRideMotion(*matte.ride, carriers);
         waits = waits || !motion;
