@@ -5,6 +5,7 @@
 #include "mainwindow.h"
 #include "stages/tracks/trackjobs.h"
 #include "plate/videowriter.h"
+#include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
 #include "widgets/theme.h"
@@ -92,6 +93,46 @@ void measureScrubbing(MainWindow& window, const std::string& plate) {
                 gaps.size(), gaps.back(), gaps[gaps.size() * 999 / 1000]);
 }
 
+/// Fifty shapes of twelve smooth points over PLATE, all moving: a step to the next frame and its drawing, and an edit.
+void measureShapes(MainWindow& window, const std::string& plate) {
+    Session& session = window.session();
+    session.open(plate);
+    if (!QTest::qWaitFor([&] { return session.isReady() && session.shot().tracks.isEmpty(); }, 20000)) return;
+    const FrameRange range = session.shot().plate.range;
+    Shot shot = session.shot();
+    for (std::size_t i = 0; i < 50; ++i) {
+        Matte matte;
+        for (const int frame : {range.first, range.last}) {
+            Matte::Key key{frame, {}};
+            for (int k = 0; k < 12; ++k) {
+                const double angle = 2 * M_PI * k / 12;
+                key.polygon.emplace_back(
+                    120 + double(i % 10) * 110 + (60 + 8 * (k % 3)) * std::cos(angle) + 0.3 * (frame - range.first),
+                    100 + double(i / 10) * 120 + 50 * std::sin(angle));
+            }
+            matte.keys.push_back(key);
+        }
+        shot = withMatteAdded(shot, matte);
+        std::vector<std::size_t> all{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11};
+        shot = withMattePointsSmooth(shot, i, all, true);
+    }
+    session.edit("Fifty shapes", shot);
+    window.docket().open("mattes");
+    for (int frame = range.first; frame <= range.last; ++frame) {  // read once
+        session.player.goTo(frame);
+        QTest::qWait(10);
+    }
+    measure(window, "step a frame under fifty shapes", [&](int i) {
+        session.player.goTo(range.first + i);
+        window.canvas().repaint();
+    });
+    measure(window, "move one of fifty shapes", [&](int i) {
+        session.edit("Move",
+                     withMatteEdited(session.shot(), 3, [&](Matte& matte) { matte.keys[0].polygon[0].x() += i; }));
+        window.canvas().repaint();
+    });
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -157,6 +198,7 @@ int main(int argc, char** argv) {
     });
     measure(window, "undo", [&](int) { session.document.undo(); });
     if (argc > 1) measureScrubbing(window, argv[1]);
+    if (argc > 1) measureShapes(window, argv[1]);
     window.setProperty("closing", true);
     window.close();
     return 0;

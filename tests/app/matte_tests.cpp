@@ -3,6 +3,7 @@
 #include "fixture.h"
 #include "matte/drawing.h"
 #include "sheet/threadsheet.h"
+#include "shot/edits/cameraedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
@@ -436,4 +437,104 @@ TEST_CASE("mattes are listed for delivery, written, and read back") {
     CHECK(isExcluded(mattesOf(f.session.shot()), 1002, {400, 300}));
     f.mattes.bringIn("/nowhere/m.0001.exr");
     CHECK(f.shapes().size() == 3);
+}
+
+TEST_CASE("what moves by itself is proposed once the mattes are looked at after a solve, accepted, and undone") {
+    MatteFixture f;
+    f.window.docket().open("camera");
+    const auto truth = bench::readTruth(std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.truth.json");
+    REQUIRE(truth);
+    // The truth as if it had been solved.
+    Solve solve;
+    solve.lens = truth->lens;
+    std::vector<SolvedFrame> frames;
+    for (const auto& [frame, camera] : truth->cameras)
+        frames.push_back({.frame = frame, .worldFromCamera = camera, .focal_px = truth->lens.focal_px});
+    solve.frames = List<SolvedFrame>(frames);
+    std::vector<SolvedTrack> points;
+    for (const auto& point : truth->points) {
+        SolvedTrack track;
+        track.xyz = point.xyz;
+        points.push_back(track);
+    }
+    solve.tracks = List<SolvedTrack>(points);
+    Shot shot = f.session.shot();
+    shot.plate.range = {1049, 1089};
+    shot = withSolve(shot, solve, solveKey(shot));
+    f.session.edit("Solve", shot);
+    f.addTruthTrack();
+    // A track more makes the solve stale: nothing is looked for.
+    f.window.docket().open("mattes");
+    QTest::qWait(200);
+    CHECK_FALSE(f.mattes.proposals.isLooking());
+    f.session.document.undo();
+    REQUIRE(QTest::qWaitFor([&] { return !f.mattes.proposals.list().empty(); }, 30000));
+    CHECK(f.mattes.proposals.list().size() == 1);
+    CHECK(f.part<QLabel>("matteProposal")->text().contains("px a frame against the scene"));
+    QTest::mouseClick(f.button("matteSee"), Qt::LeftButton);
+    f.waitForPicture();
+    CHECK(f.mattes.proposals.list()[0].frames.holds(f.session.player.frame()));
+    const Polygon outline = f.mattes.proposals.outline(0, f.session.player.frame());
+    REQUIRE(outline.size() > 8);
+    QTest::mouseClick(f.button("matteAccept"), Qt::LeftButton);
+    QTest::qWait(50);
+    REQUIRE(f.shapes().size() == 1);
+    REQUIRE(f.shapes()[0].ride);
+    CHECK(apart(f.shown(), outline) < 1e-6);
+    CHECK(f.session.shot().tracks.back().setAside);
+    CHECK(f.mattes.proposals.list().empty());
+    CHECK(f.mattes.hand.matte() == 0);
+    CHECK(f.part<QLabel>("matteSolves")->text().contains("Solve again"));
+    CHECK(f.session.document.history().undoName() == "Accept mover 1");
+    f.session.document.undo();
+    CHECK(f.shapes().isEmpty());
+    CHECK(f.session.shot().tracks.isEmpty());
+    // Asked for, it is looked for again, as a job; dismissed it is gone.
+    f.mattes.proposals.start();
+    f.wait();
+    REQUIRE(f.mattes.proposals.list().size() == 1);
+    QTest::mouseClick(f.button("matteDismiss"), Qt::LeftButton);
+    CHECK(f.mattes.proposals.list().empty());
+}
+
+TEST_CASE("a painted patch is put back on the harbour from the Steady card, and what cannot be is said") {
+    const test::Scratch scratch;
+    Fixture f;
+    const std::string plates = std::string(PINION_SOURCE_DIR) + "/demo/plates/";
+    f.openPlate(plates + "mooring.mp4");
+    std::vector<Track> tracks;
+    for (const Vector2d& place : {Vector2d(300, 200), Vector2d(900, 250)}) {
+        Track track;
+        track.name = fmt::format("p{}", tracks.size());
+        track.byHand = true;
+        track.referenceFrame = 1001;
+        std::vector<Sample> samples;
+        for (int frame = 1001; frame <= 1006; ++frame)
+            samples.push_back({.frame = frame, .at = place + Vector2d(1.7, -0.6) * (frame - 1001)});
+        track.samples = List<Sample>(samples);
+        tracks.push_back(track);
+    }
+    std::vector<TrackId> ids;
+    Shot shot = withTracksImported(f.session.shot(), tracks, &ids);
+    shot.plate.range = {1001, 1006};
+    shot.deliveryFolder = scratch.path().string();
+    shot.steady.steady = true;
+    shot.steady.source = SteadySettings::Source::chosen;
+    shot.steady.tracks = List<TrackId>(ids);
+    shot.steady.options.fit = SteadyOptions::Fit::none;
+    f.session.edit("Hold", shot);
+    f.window.docket().open("steady");
+    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 5000));
+    CHECK(f.button("putBack")->isVisible());
+    f.steady.putBack(plates + "mooring.painted.png", true);
+    f.wait();
+    REQUIRE(std::filesystem::exists(scratch / "mooring.back.mp4"));
+    CHECK_THAT(f.window.note().toStdString(), Catch::Contains("6 frames") && Catch::Contains("was put back"));
+    // By difference the patch on nothing is another picture altogether.
+    f.steady.putBack(plates + "mooring.painted.png", false);
+    f.wait();
+    CHECK_THAT(f.window.note().toStdString(), Catch::Contains("differs at"));
+    f.steady.putBack(plates + "landing.mp4", true);
+    f.wait();
+    CHECK_THAT(f.window.note().toStdString(), Catch::Contains("has no alpha"));
 }

@@ -173,3 +173,41 @@ TEST_CASE("propose says where nothing moves, and what it lacks") {
                  "what moves cannot be told");
     checkRefused(run("propose " + kMooring + " --tracks nothing.json --out " + out), 2, "nothing.json");
 }
+
+TEST_CASE("a solve leaves out what shapes cover of its tracks, and shapes that ride on what is not there are refused") {
+    const Scratch scratch;
+    const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.mp4";
+    const std::string tracks = (scratch / "t.json").string(), camera = (scratch / "c.json").string();
+    REQUIRE(run("scatter " + plate + " --features 160 --range 1001-1040 --out " + tracks).status == 0);
+    const auto plain = run("--json solve " + plate + " --tracks " + tracks + " --out " + camera);
+    INFO(plain.err);
+    REQUIRE(plain.status == 0);
+    const std::string roof =
+        scratch
+            .write("roof.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"hut","keys":[
+{"frame":1001,"polygon":[[700,40],[1280,40],[1280,480],[700,480]]}]}]})")
+            .string();
+    const auto masked =
+        run("--json solve " + plate + " --tracks " + tracks + " --exclude " + roof + " --out " + camera);
+    INFO(masked.err);
+    REQUIRE(masked.status == 0);
+    CHECK(json::parse(masked.out)["tracks"].get<int>() < 0.85 * json::parse(plain.out)["tracks"].get<int>());
+    const auto riding = [&](const std::string& ride) {
+        return scratch
+            .write("ride.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"hut","keys":[
+{"frame":1001,"polygon":[[700,40],[900,40],[900,180]]}],"ride":)" +
+                                    ride + "}]}")
+            .string();
+    };
+    const std::string out = " --range 1001-1002 --out " + (scratch / "m.####.png").string();
+    checkRefused(run("matte " + plate + " --mattes " + riding(R"({"picture":true,"reference_frame":1001})") + out), 2,
+                 "rides on the picture's motion");
+    checkRefused(run("matte " + plate + " --mattes " + riding(R"({"locator":"hook","reference_frame":1001})") +
+                     " --tracks " + tracks + out),
+                 2, "no such locator");
+    const auto carried = run("--json matte " + plate + " --mattes " +
+                             riding(R"({"picture":true,"reference_frame":1001})") + " --tracks " + tracks + out);
+    INFO(carried.err);
+    CHECK(carried.status == 0);
+    CHECK(json::parse(carried.out)["frames"] == 2);
+}

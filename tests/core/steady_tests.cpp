@@ -386,6 +386,60 @@ TEST_CASE("what was painted on a held picture goes back on to the plate, and not
     }
 }
 
+TEST_CASE("by its alpha a painted layer is laid over the plate where it stands, by a matte what was made there") {
+    std::mt19937 random(12);
+    std::uniform_int_distribution<int> grey(40, 215);
+    Picture plate{320, 180, Picture::Depth::bits8, false, {}, {}};
+    for (int i = 0; i < 320 * 180 * 3; ++i) plate.bytes.push_back(std::uint8_t(grey(random)));
+    Eigen::Matrix3d plateFromHeld;
+    plateFromHeld << 0.99, 0.02, 5.3, -0.02, 1.01, -3.1, 0, 0, 1;
+    // A layer of one tone, half as opaque in its right half, black where it is not; multiplied, as readers give it.
+    Picture layer{320, 180, Picture::Depth::bits8, false, std::vector<std::uint8_t>(320 * 180 * 3, 0), {}};
+    Plane alpha(320, 180);
+    for (int y = 60; y < 120; ++y)
+        for (int x = 100; x < 200; ++x) {
+            const float a = x < 150 ? 1.0F : 0.5F;
+            alpha.row(y)[x] = a;
+            for (std::size_t c = 0; c < 3; ++c)
+                layer.bytes[(std::size_t(y) * 320 + std::size_t(x)) * 3 + c] = std::uint8_t(200 * a);
+        }
+    const PutBack over = putBackBy(PutBackBy::alpha, plate, layer, alpha, plateFromHeld);
+    const Picture held = warped(plate, plateFromHeld);
+    Picture made = held;
+    for (std::uint8_t& value : made.bytes) value = 90;
+    const PutBack by = putBackBy(PutBackBy::matte, plate, made, alpha, plateFromHeld);
+    const Eigen::Matrix3d heldFromPlate = plateFromHeld.inverse();
+    int wrong = 0, kept = 0, put = 0;
+    for (int y = 0; y < 180; ++y)
+        for (int x = 0; x < 320; ++x) {
+            const Vector2d at = carried(heldFromPlate, {x + 0.5, y + 0.5});
+            const std::size_t k = (std::size_t(y) * 320 + std::size_t(x)) * 3;
+            const double inside = std::min({at.x() - 100, 200 - at.x(), at.y() - 60, 120 - at.y()});
+            const int before = plate.bytes[k];
+            if (inside < -3) wrong += over.picture.bytes[k] != before || by.picture.bytes[k] != before, ++kept;
+            if (inside < 3 || std::abs(at.x() - 150) < 3) continue;
+            ++put;
+            const double a = at.x() < 150 ? 1 : 0.5;
+            wrong += std::abs(over.picture.bytes[k] - (200 * a + (1 - a) * before)) > 2;
+            wrong += std::abs(by.picture.bytes[k] - (90 * a + (1 - a) * before)) > 2;
+        }
+    CHECK(wrong == 0);
+    CHECK(kept > 45000);
+    CHECK(put > 4000);
+    CHECK(over.changed == Approx(100.0 * 60 / (320 * 180)).epsilon(0.15));
+    // The matte itself, where the plate has it.
+    const Plane moved = putBackMatte(alpha, plateFromHeld);
+    double sum = 0, was = 0;
+    for (std::size_t i = 0; i < moved.values.size(); ++i) {
+        sum += double(moved.values[i]);
+        was += double(alpha.values[i]);
+        CHECK((moved.values[i] >= 0 && moved.values[i] <= 1));
+    }
+    CHECK(sum == Approx(was).epsilon(0.02));
+    CHECK(differingShare(held, held) == 0);
+    CHECK(differingShare(held, made) > 0.9);
+}
+
 TEST_CASE("transforms and corner pins say the motion in either origin and direction, and are read back") {
     const Scratch scratch;
     const PlateMotion motion = exactMotion(20);
