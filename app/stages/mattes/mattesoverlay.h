@@ -9,8 +9,8 @@
 
 namespace pinion {
 
-/// The shapes on the plate: their outlines, and their surfaces as dimly as each says. What is taken out is hatched from
-/// the left, what alone is admitted from the right; the held one has a thicker line.
+/// The shapes on the plate: their outlines, and their surfaces as dimly as each says. The held one has a thicker line
+/// and is hatched, one way where it takes out, the other where it alone admits; so are all that alone admit.
 class MattesOverlay : public Overlay {
 public:
     MattesOverlay(const Session& session, const MatteHand& hand) : session_(session), hand_(hand) {}
