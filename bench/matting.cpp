@@ -16,6 +16,7 @@
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <random>
 #include <set>
 
 namespace pinion::bench {
@@ -191,6 +192,41 @@ int keysFor(const std::map<int, Polygon>& outlines, double wanted, const std::fu
     return int(keyed.size());
 }
 
+/// As if so many features had been followed on the trolley: places of its bounding box, carried along, with noise.
+Shot withTrolleyTracks(const Shot& shot, const std::map<int, Polygon>& outlines, int count) {
+    std::mt19937 random(unsigned(count) + 3);
+    std::uniform_real_distribution<double> any(0.1, 0.9);
+    std::uniform_int_distribution<int> start(1044, 1085), length(14, 34);
+    std::normal_distribution<double> noise(0, 0.1);
+    std::vector<Track> tracks;
+    for (int i = 0; i < count; ++i) {
+        Track track;
+        track.name = fmt::format("trolley-{}", i + 1);
+        const double u = any(random), v = any(random);
+        const int first = start(random), last = std::min(1106, first + length(random));
+        std::vector<Sample> samples;
+        for (int frame = first; frame <= last; ++frame) {
+            Vector2d low(1e9, 1e9), high(-1e9, -1e9);
+            for (const Vector2d& p : outlines.at(frame)) {
+                low = low.cwiseMin(p);
+                high = high.cwiseMax(p);
+            }
+            const Vector2d at = low + Vector2d(u, v).cwiseProduct(high - low) + Vector2d(noise(random), noise(random));
+            if (at.x() > 12 && at.y() > 12 && at.x() < 1268 && at.y() < 708)
+                samples.push_back({.frame = frame, .at = at});
+        }
+        if (samples.size() < 8) continue;
+        track.samples = List<Sample>(samples);
+        track.referenceFrame = samples.front().frame;
+        tracks.push_back(std::move(track));
+    }
+    Shot result = withTracksImported(shot, tracks);
+    result.tracks = result.tracks.edited([](auto& all) {
+        for (Track& track : all) track.byHand = false;
+    });
+    return result;
+}
+
 void benchTrolley(const std::filesystem::path& folder) {
     const auto plate = Plate::open(folder / "landing.mp4");
     const auto truth = readTruth(folder / "landing.truth.json");
@@ -237,6 +273,14 @@ void benchTrolley(const std::filesystem::path& folder) {
         "covered\n",
         proposals->size(), seconds, trolley.reason, trolley.matte.keys.size(), overlap.share(),
         100.0 * double(overlap.both) / double(overlap.other));
+    for (const int count : {200, 600, 1500}) {
+        const Shot carried = withTrolleyTracks(shot, outlines, count);
+        printSolve(fmt::format("{} tracks on the trolley", count).c_str(), carried, *truth);
+        const auto found = runPropose(carried, frames);
+        if (found && !found->empty())
+            printSolve("  with what is proposed", withMoverAccepted(carried, found->front()), *truth);
+        else fmt::print("    nothing proposed: {}\n", found ? "" : found.error().message);
+    }
     for (const double wanted : {0.7, 0.8})
         fmt::print(
             "  keyframes for an overlap of {:.1f} on every frame: {} standing, {} riding on the trolley's path\n",
