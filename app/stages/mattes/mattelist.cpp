@@ -63,7 +63,7 @@ void MatteList::refresh() {
     }
     const auto held = hand_.matte();
     setCurrentRow(held ? int(*held) : -1);
-    setFixedHeight(std::clamp(count(), 1, 6) * 22 + 6);
+    setFixedHeight(std::clamp(count(), 1, 6) * std::max(22, sizeHintForRow(0)) + 6);
     filling_ = false;
 }
 
