@@ -150,6 +150,28 @@ Expected<Matte> carriedMatte(const Matte& matte, const RideMotion& ride, const F
     return baked;
 }
 
+/// The same motion told from another frame.
+RideMotion rebased(const RideMotion& base, int referenceFrame) {
+    RideMotion result = base;
+    const Eigen::Matrix3d baseFromReference = base.plateFromReference(referenceFrame).inverse();
+    for (FrameMotion& frame : result.motion.frames) frame.plateFromReference *= baseFromReference;
+    result.motion.referenceFrame = referenceFrame;
+    return result;
+}
+
+/// The whole picture's motion is worked out once, from the first frame of the range, whatever frame it is told from.
+Matte::Ride baseOf(Matte::Ride ride, const Carriers& carriers) {
+    if (ride.on == Matte::Ride::On::picture) ride.referenceFrame = carriers.range.first;
+    return ride;
+}
+
+std::shared_ptr<const RideMotion> kept(KnownRides::Kept& rides, const RideKey& key, RideMotion motion) {
+    auto made = std::make_shared<const RideMotion>(std::move(motion));
+    const std::lock_guard lock(rides.mutex);
+    rides.rides.emplace_back(key, made);
+    return made;
+}
+
 }  // namespace
 
 Eigen::Matrix3d RideMotion::plateFromReference(int frame) const {
@@ -173,18 +195,21 @@ std::string gapNote(const Matte& matte, const RideMotion& motion) {
 }
 
 std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carriers& carriers) {
-    KnownRides::Kept& kept = knownRides(carriers.tracks);
-    const RideKey key = keyOf(ride, carriers);
-    if (auto known = knownRide(kept, key)) return known;
-    auto made = std::make_shared<const RideMotion>(madeRideMotion(ride, carriers));
-    const std::lock_guard lock(kept.mutex);
-    kept.rides.emplace_back(key, made);
-    return made;
+    if (auto known = quickRideMotion(ride, carriers)) return known;
+    KnownRides::Kept& rides = knownRides(carriers.tracks);
+    const Matte::Ride base = baseOf(ride, carriers);
+    auto made = kept(rides, keyOf(base, carriers), madeRideMotion(base, carriers));
+    return base == ride ? made : quickRideMotion(ride, carriers);
 }
 
 std::shared_ptr<const RideMotion> quickRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
-    if (isQuick(ride)) return rideMotion(ride, carriers);
-    return knownRide(knownRides(carriers.tracks), keyOf(ride, carriers));
+    KnownRides::Kept& rides = knownRides(carriers.tracks);
+    const RideKey key = keyOf(ride, carriers);
+    if (auto known = knownRide(rides, key)) return known;
+    if (isQuick(ride)) return kept(rides, key, madeRideMotion(ride, carriers));
+    const Matte::Ride base = baseOf(ride, carriers);
+    const auto known = base == ride ? nullptr : knownRide(rides, keyOf(base, carriers));
+    return known ? kept(rides, key, rebased(*known, ride.referenceFrame)) : nullptr;
 }
 
 std::optional<Matte::Key> riddenShape(const Matte& matte, int frame, const RideMotion* motion) {

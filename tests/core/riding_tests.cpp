@@ -121,6 +121,13 @@ TEST_CASE("a ride is worked out once for a version of the tracks; what takes lon
     CHECK(rideMotion(picture, carriers) == made);
     CHECK(quickRideMotion(picture, carriers) == made);
     CHECK(quickRideMotion(one, carriers) != nullptr);
+    // From another frame it is the same motion, told anew: nobody waits for it again.
+    const Matte::Ride later{{}, 1032, Matte::Ride::On::picture};
+    const auto again = quickRideMotion(later, carriers);
+    REQUIRE(again != nullptr);
+    CHECK(again->plateFromReference(1032).isIdentity(1e-9));
+    CHECK((again->plateFromReference(1020) * again->plateFromReference(1015).inverse())
+              .isApprox(made->plateFromReference(1020), 1e-6));
     // Another version, another range, another reference: another motion.
     Carriers edited = carriers;
     edited.tracks = carriers.tracks.edited([](auto&) {});

@@ -2,6 +2,8 @@
 
 #include "shot/edits/matteedits.h"
 
+#include <Eigen/LU>
+
 namespace pinion {
 namespace {
 
@@ -63,12 +65,6 @@ std::shared_ptr<const RideMotion> MatteHand::motionOf(const Matte::Ride& ride) c
     return quickRideMotion(ride, carriersOf(session_.shot()));
 }
 
-bool MatteHand::isReady() const {
-    for (const Matte& one : session_.shot().mattes)
-        if (one.ride && !motionOf(*one.ride)) return false;
-    return true;
-}
-
 std::optional<Matte::Key> MatteHand::shapeOf(std::size_t place) const {
     const auto& mattes = session_.shot().mattes;
     if (place >= mattes.size()) return std::nullopt;
@@ -120,10 +116,19 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
     onPlate.frame = session_.player.frame();
     Matte matte;
     matte.name = name;
+    matte.ride = rideOfNew();
+    if (matte.ride) {
+        // What the picture stands still on is known by then, or the shape waits in hand.
+        const auto motion = motionOf(*matte.ride);
+        if (!motion) {
+            session_.say("What the picture stands still on is still being worked out. Close the shape again then.");
+            return false;
+        }
+        onPlate = carried(motion->plateFromReference(onPlate.frame).inverse(), std::move(onPlate));
+    }
     matte.keys = {std::move(onPlate)};
-    Shot shot = withMatteAdded(session_.shot(), std::move(matte));
+    const Shot shot = withMatteAdded(session_.shot(), std::move(matte));
     const std::size_t place = shot.mattes.size() - 1;
-    if (const auto ride = rideOfNew()) shot = withMatteRide(shot, place, session_.player.frame(), ride);
     session_.edit("Draw " + text(shot.mattes.back().name), shot);
     if (crossesItself(outline)) session_.say("The shape crosses itself: where it does so it is open.");
     hold(place);

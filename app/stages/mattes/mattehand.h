@@ -29,8 +29,6 @@ public:
     std::optional<Matte::Key> shapeOf(std::size_t matte) const;
     /// Null while it is being worked out.
     std::shared_ptr<const RideMotion> motionOf(const Matte::Ride& ride) const;
-    /// Whether every ride's motion is known.
-    bool isReady() const;
 
     /// Whether the held shape may be changed; says why not.
     bool mayEdit();

@@ -78,8 +78,7 @@ void MattesOverlay::paintShape(QPainter& painter, const PlateView& view, std::si
 }
 
 void MattesOverlay::paint(QPainter& painter, const PlateView& view) {
-    for (std::size_t i = 0; i < session_.shot().mattes.size(); ++i)
-        if (all || hand_.matte() == i) paintShape(painter, view, i);
+    for (std::size_t i = 0; i < session_.shot().mattes.size(); ++i) paintShape(painter, view, i);
 }
 
 }  // namespace pinion

@@ -16,8 +16,6 @@ public:
     MattesOverlay(const Session& session, const MatteHand& hand) : session_(session), hand_(hand) {}
     Layer layer() const override { return Layer::marks; }
     void paint(QPainter& painter, const PlateView& view) override;
-    /// While false only the held shape is drawn.
-    bool all = true;
 
 private:
     void paintShape(QPainter& painter, const PlateView& view, std::size_t matte) const;

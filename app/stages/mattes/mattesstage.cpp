@@ -1,6 +1,5 @@
 #include "stages/mattes/mattesstage.h"
 
-#include "base/json.h"
 #include "canvas/canvas.h"
 #include "exchange/deliverables.h"
 #include "exchange/formats.h"
@@ -109,9 +108,7 @@ void MattesStage::furnish(const Desk& desk) {
 
 void MattesStage::addTools(const Desk& desk) {
     Canvas& canvas = desk.canvas;
-    auto overlay = std::make_unique<MattesOverlay>(session_, hand);
-    overlay_ = overlay.get();
-    canvas.addOverlay(std::move(overlay));
+    canvas.addOverlay(std::make_unique<MattesOverlay>(session_, hand));
     canvas.addOverlay(std::make_unique<ProposalsOverlay>(session_, proposals));
     connect(&proposals, &Proposals::changed, &canvas, [&canvas] { canvas.update(); });
     auto edit = std::make_unique<EditShapeTool>(session_, hand, canvas);
@@ -338,15 +335,33 @@ void MattesStage::ride(Matte::Ride on, const QString& words) {
         session_.player.setPlaying(false);
         session_.player.goTo(frame);
     }
-    const Shot shot = withMatteRide(session_.shot(), *hand.matte(), frame, on);
-    const Matte& after = shot.mattes[*hand.matte()];
-    // What takes long is worked out beside the interface, and says then what is wrong.
-    if (const auto motion = quickRideMotion(*after.ride, carriersOf(shot)); motion && !motion->problem.empty()) {
-        session_.sayError(QString("%1 cannot ride on %2: %3.").arg(text(before.name), words, text(motion->problem)));
+    Matte::Ride wanted = on;
+    wanted.referenceFrame = frame;
+    if (quickRideMotion(wanted, carriersOf(session_.shot()))) {
+        join(on, frame, words);
         return;
     }
-    session_.edit(QString("%1 rides on %2").arg(text(before.name), words), shot);
-    session_.say(QString("%1 rides on %2 from frame %3, where it was drawn.").arg(text(before.name), words).arg(frame));
+    // It is kept with the tracks: joining is quick then.
+    session_.jobs.start(
+        Job<bool>{.name = "Working out the motion",
+                  .run = [shot = session_.shot(), place = *hand.matte(), frame, on](const JobLink&) -> Expected<bool> {
+                      (void)withMatteRide(shot, place, frame, on);
+                      return true;
+                  },
+                  .merge = [this, on, frame, words](bool&) { join(on, frame, words); }});
+}
+
+void MattesStage::join(const Matte::Ride& on, int frame, const QString& words) {
+    if (!hand.held()) return;
+    const QString name = text(hand.held()->name);
+    const Shot shot = withMatteRide(session_.shot(), *hand.matte(), frame, on);
+    const auto motion = rideMotion(*shot.mattes[*hand.matte()].ride, carriersOf(shot));
+    if (!motion->problem.empty()) {
+        session_.sayError(QString("%1 cannot ride on %2: %3.").arg(name, words, text(motion->problem)));
+        return;
+    }
+    session_.edit(QString("%1 rides on %2").arg(name, words), shot);
+    session_.say(QString("%1 rides on %2 from frame %3, where it was drawn.").arg(name, words).arg(frame));
 }
 
 void MattesStage::part() {

@@ -9,7 +9,6 @@
 namespace pinion {
 
 class EditShapeTool;
-class MattesOverlay;
 class MatteStrip;
 class ShapeTool;
 class StillSight;
@@ -77,6 +76,8 @@ private:
     void addKeyCommands(const Desk& desk);
     void addRideCommands(const Desk& desk);
     void addViewCommands(const Desk& desk);
+    /// The held shape rides on `on` from `frame`; what takes long is worked out as a job first.
+    void join(const Matte::Ride& on, int frame, const QString& words);
     void addShapes(const std::vector<Matte>& shapes);
     void refreshCovered();
     QString whyNoShape() const;
@@ -87,7 +88,6 @@ private:
     std::function<void()> openCard_, clearHold_, startHold_, refreshSheet_;
     std::function<bool()> isHeld_;
     EditShapeTool* edit_ = nullptr;  ///< the canvas owns these
-    MattesOverlay* overlay_ = nullptr;
     MatteStrip* strip_ = nullptr;
     StillSight* still_ = nullptr;
     Derived<Covered, CoveredKey> covered_;
