@@ -538,3 +538,39 @@ TEST_CASE("a painted patch is put back on the harbour from the Steady card, and 
     f.wait();
     CHECK_THAT(f.window.note().toStdString(), Catch::Contains("has no alpha"));
 }
+
+TEST_CASE("riding on the whole picture is worked out as a job, and a shape drawn on the still picture needs no other") {
+    MatteFixture f;
+    const auto truth = bench::readTruth(std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.truth.json");
+    REQUIRE(truth);
+    std::vector<Track> tracks;
+    for (const auto& point : truth->points) {
+        Track track;
+        track.name = point.name;
+        std::vector<Sample> samples;
+        for (const auto& [frame, at] : point.visible) samples.push_back({.frame = frame, .at = at});
+        track.samples = List<Sample>(samples);
+        track.referenceFrame = samples.front().frame;
+        tracks.push_back(track);
+    }
+    f.session.edit("Add", withTracksImported(f.session.shot(), tracks));
+    f.drawSquare();
+    const Polygon drawn = f.shown();
+    f.key(Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
+    f.wait();
+    INFO(f.window.note().toStdString());
+    REQUIRE(f.shapes()[0].ride);
+    CHECK(f.shapes()[0].ride->on == Matte::Ride::On::picture);
+    CHECK(apart(f.shown(), drawn) < 1e-6);
+    CHECK(f.session.document.history().undoName() == "shape 1 rides on the whole picture");
+    // Held still as a whole: a shape drawn on another frame rides from the frame that is held, without a wait.
+    f.mattes.hand.hold(std::nullopt);
+    f.goTo(1030);
+    f.key(Qt::Key_S);
+    REQUIRE(f.mattes.isStill());
+    f.goTo(1050);
+    f.drawSquare(600, 300, 700, 400);
+    REQUIRE(f.shapes().size() == 2);
+    CHECK(f.shapes()[1].ride->referenceFrame == 1030);
+    CHECK((f.shown(1)[0] - Vector2d(600, 300)).norm() < 2);
+}

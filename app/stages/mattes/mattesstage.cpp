@@ -101,6 +101,12 @@ void MattesStage::furnish(const Desk& desk) {
     auto strip = std::make_unique<MatteStrip>(session_, hand);
     strip_ = strip.get();
     desk.sheet.addStrip(std::move(strip));
+    // What can be done with a shape can be done once one is held.
+    connect(&hand, &MatteHand::changed, &desk.commands, [this, commands = &desk.commands, had = false]() mutable {
+        if (had == (hand.held() != nullptr)) return;
+        had = !had;
+        commands->refresh();
+    });
     connect(&hand, &MatteHand::changed, &desk.sheet, [sheet = &desk.sheet] { sheet->refreshStrips(); });
 }
 
