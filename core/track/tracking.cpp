@@ -1,9 +1,9 @@
 #include "track/tracking.h"
 
 #include "base/parallel.h"
+#include "track/pyramidfeed.h"
 
 #include <algorithm>
-#include <future>
 #include <set>
 #include <utility>
 
@@ -11,48 +11,6 @@ namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
-using PyramidPtr = std::shared_ptr<const Pyramid>;
-
-/// Decodes and prepares the next frame while the present one is tracked.
-class PyramidFeed {
-public:
-    PyramidFeed(FrameCache& frames, Channel channel, PreFilter filter, int first, int last)
-        : frames_(frames),
-          channel_(channel),
-          filter_(filter),
-          step_(first <= last ? 1 : -1),
-          next_(first),
-          end_(last + step_) {
-        prepare();
-    }
-
-    /// The next frame, or null when it cannot be read; `frame` is its number.
-    PyramidPtr take(int& frame) {
-        frame = next_;
-        PyramidPtr pyramid = ahead_.get();
-        next_ += step_;
-        if (!atEnd()) prepare();
-        return pyramid;
-    }
-    bool atEnd() const { return next_ == end_; }
-
-private:
-    void prepare() {
-        ahead_ = std::async(std::launch::async, [this, frame = next_]() -> PyramidPtr {
-            const auto picture = frames_.get(frame);
-            if (!picture) return nullptr;
-            return std::make_shared<const Pyramid>(buildPyramid(**picture, channel_, filter_));
-        });
-    }
-    FrameCache& frames_;
-    Channel channel_;
-    PreFilter filter_;
-    int step_;
-    int next_;
-    int end_;
-    std::future<PyramidPtr> ahead_;
-};
-
 Vector2d median(std::vector<Vector2d> values) {
     if (values.empty()) return {0, 0};
     const auto middle = std::ptrdiff_t(values.size() / 2);

@@ -1,0 +1,103 @@
+#include "benches.h"
+#include "planar/planartracking.h"
+#include "planes/planecase.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/core.h>
+
+using namespace pinion;
+using namespace pinion::planes;
+
+namespace {
+
+struct Tally {
+    bench::Errors errors, clear;
+    int frames = 0, lost = 0, wrong = 0, cases = 0;
+    double seconds = 0;
+};
+
+/// What visible share a plane has to have to be asked for.
+constexpr double kAsked = 0.35;
+
+void judge(const PlaneCase& c, Tally& tally, bool tell) {
+    const auto plate = plateOf(c);
+    if (!plate) {
+        fmt::print("the photographs are not there: Debian's opencv-doc\n");
+        return;
+    }
+    FrameCache frames(plate);
+    for (int frame = 0; frame < c.frames; ++frame) (void)frames.get(frame);
+    const PlanarTrack plane = planeOf(c);
+    const double before = bench::now();
+    const auto result = trackPlanes(frames, {plane}, plane.referenceFrame, {0, c.frames - 1}, Direction::both);
+    const double seconds = bench::now() - before;
+    ++tally.cases;
+    if (!result) {
+        fmt::print("seed {:4}: {}: {}\n", c.seed, describe(c), result.error().message);
+        return;
+    }
+    tally.seconds += seconds;
+    const PlanarTrack& tracked = result->planes.front();
+    bench::Errors errors;
+    int asked = 0, lost = 0, wrong = 0;
+    for (int frame = 0; frame < c.frames; ++frame) {
+        const double visible = visibleAt(c, frame);
+        const PlaneSample* sample = sampleAt(tracked, frame);
+        asked += visible >= kAsked;
+        if (!sample) {
+            lost += visible >= kAsked;
+            continue;
+        }
+        const double error = apart(trackedCorners(c, *sample), cornersAt(c, frame));
+        errors.values.push_back(error);
+        tally.errors.values.push_back(error);
+        if (visible > 0.95) tally.clear.values.push_back(error);
+        // Wrong, and nothing said of it.
+        const double allowed = std::max(2.0, 4.0 * double(sample->deviation_px));
+        wrong += error > allowed;
+    }
+    tally.frames += asked;
+    tally.lost += lost;
+    tally.wrong += wrong;
+    if (tell || lost > 0 || wrong > 0)
+        fmt::print(
+            "seed {:4}: median {:.3f} 90 % {:.3f} worst {:6.2f} px, lost {:2}, wrong {:2}, {:5.1f} ms  ({}; {}) {} / "
+            "{}\n",
+            c.seed, errors.at(0.5), errors.at(0.9), errors.at(1), lost, wrong, 1000 * seconds / c.frames, describe(c),
+            toString(result->motions.front()), toString(tracked.startReason), toString(tracked.endReason));
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app{"Planes of photographs moved by known homographies."};
+    unsigned seed = 1, count = 60;
+    bool tell = false;
+    int only = -1;
+    app.add_option("--seed", seed, "the first");
+    app.add_option("--count", count, "how many");
+    app.add_option("--show", only, "frame by frame, of one seed");
+    app.add_flag("--tell", tell, "a line for each case");
+    CLI11_PARSE(app, argc, argv);
+    if (only >= 0) {
+        const PlaneCase c = planeCase(unsigned(only));
+        FrameCache frames(plateOf(c));
+        const PlanarTrack plane = planeOf(c);
+        const auto result = trackPlanes(frames, {plane}, plane.referenceFrame, {0, c.frames - 1}, Direction::both);
+        fmt::print("{}\n", describe(c));
+        if (result)
+            for (const PlaneSample& s : result->planes[0].samples)
+                fmt::print("{:3} error {:7.3f} seen {:.2f} (truth {:.2f}) fit {:.3f} +- {:.3f} {}\n", s.frame,
+                           apart(trackedCorners(c, s), cornersAt(c, s.frame)), s.seen, visibleAt(c, s.frame), s.fit,
+                           s.deviation_px, s.renewed ? "renewed" : "");
+        return 0;
+    }
+    Tally tally;
+    for (unsigned i = 0; i < count; ++i) judge(planeCase(seed + i), tally, tell);
+    bench::printErrors("corners", tally.errors);
+    bench::printErrors("corners, in the clear", tally.clear);
+    fmt::print("{} cases, {} frames: {} lost ({:.2f} %), {} wrong with a good word; {:.1f} ms a frame\n", tally.cases,
+               tally.frames, tally.lost, 100.0 * tally.lost / std::max(1, tally.frames), tally.wrong,
+               1000 * tally.seconds / std::max<double>(1, double(tally.cases) * 41));
+    return 0;
+}

@@ -1,0 +1,482 @@
+#include "planar/alignment.h"
+
+#include "planar/kernels.h"
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Matrix2d;
+using Eigen::Matrix3d;
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+using Steps = Eigen::Matrix<double, 8, 1>;
+using Normal = Eigen::Matrix<double, 8, 8>;
+
+// What smoothing and optics make of a point, as a standard deviation in pixels.
+constexpr double kPointSpread = 0.85;
+// How far light may differ from cell to cell: gain, and offset in grey levels.
+constexpr double kGainSpread = 0.25, kOffsetSpread = 60;
+// A block of which this many times the expected squared residual is left is not seen any more; up to the first it is.
+constexpr float kSeenMisfit = 3, kUnseenMisfit = 9;
+constexpr double kLeastNoise = 0.8, kMostNoise = 25;  // grey levels
+// Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
+constexpr double kSharedNoise = 4;
+
+/// The directions that a motion has, of the eight of a perspective.
+Eigen::Matrix<double, 8, Eigen::Dynamic> directionsOf(MotionModel motion) {
+    const auto unit = [](int k) { return Eigen::Matrix<double, 8, 1>(Eigen::Matrix<double, 8, 1>::Unit(k)); };
+    Eigen::Matrix<double, 8, Eigen::Dynamic> directions;
+    switch (motion) {
+        case MotionModel::translation:
+            directions = Normal::Identity().leftCols<2>();
+            break;
+        case MotionModel::similarity:
+            directions.resize(8, 4);
+            directions << unit(0), unit(1), unit(2) + unit(5), unit(4) - unit(3);
+            break;
+        case MotionModel::affine:
+            directions = Normal::Identity().leftCols<6>();
+            break;
+        case MotionModel::perspective:
+            directions = Normal::Identity();
+            break;
+    }
+    return directions;
+}
+
+Matrix3d warpOf(const Steps& s) {
+    Matrix3d warp;
+    warp << 1 + s[2], s[3], s[0], s[4], 1 + s[5], s[1], s[6], s[7], 1;
+    return warp;
+}
+
+/// How far the steps move the corners of the region, in region coordinates.
+double reachOf(const Steps& s, double across, double down) {
+    double reach = 0;
+    for (const double u : {-across, across})
+        for (const double v : {-down, down}) {
+            const double turned = s[6] * u + s[7] * v;
+            reach = std::max(
+                reach, std::hypot(s[0] + s[2] * u + s[3] * v - u * turned, s[1] + s[4] * u + s[5] * v - v * turned));
+        }
+    return reach;
+}
+
+Matrix3d levelFromPlate(int level) {
+    const double scale = 1.0 / double(1 << level);
+    Matrix3d matrix = Matrix3d::Identity();
+    matrix(0, 0) = matrix(1, 1) = scale;
+    matrix(0, 2) = matrix(1, 2) = -0.5 * scale;
+    return matrix;
+}
+
+/// The derivative of a homography at a place.
+Matrix2d slopeAt(const Matrix3d& h, const Vector2d& at) {
+    const Vector3d to = h * at.homogeneous();
+    Matrix2d slope;
+    for (int row = 0; row < 2; ++row)
+        for (int column = 0; column < 2; ++column)
+            slope(row, column) = (h(row, column) - to[row] / to.z() * h(2, column)) / to.z();
+    return slope;
+}
+
+/// The part of a symmetric matrix above and below zero.
+Matrix2d positivePart(const Matrix2d& matrix) {
+    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(matrix);
+    return eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0.0).asDiagonal() * eigen.eigenvectors().transpose();
+}
+
+/// What the reference has to be blurred by, and what the frame, to look alike: a surface shown smaller has lost detail,
+/// one shown larger has gained some. In pixels of the one and of the other, squared.
+struct BlurMatch {
+    Matrix2d reference = Matrix2d::Zero(), frame = Matrix2d::Zero();
+};
+BlurMatch blurMatchFor(const Matrix2d& frameFromReference, const Matrix2d& measured) {
+    const Matrix2d back = frameFromReference.inverse();
+    const double spread2 = kPointSpread * kPointSpread;
+    const Matrix2d wanted = spread2 * (back * back.transpose() - Matrix2d::Identity()) + measured;
+    const Matrix2d most = positivePart(Matrix2d(wanted - 36 * Matrix2d::Identity()));
+    BlurMatch match;
+    match.reference = positivePart(wanted) - most;
+    match.frame = frameFromReference * positivePart(Matrix2d(-wanted)) * frameFromReference.transpose();
+    match.frame -= positivePart(Matrix2d(match.frame - 36 * Matrix2d::Identity()));
+    return match;
+}
+
+struct CellTerms {
+    Eigen::Matrix<double, 11, 11> products = Eigen::Matrix<double, 11, 11>::Zero();
+};
+
+/// The correlation within cells of what is weighted, from the cells' products.
+double correlationOf(const std::vector<CellTerms>& cells, const std::vector<PlaneConditions::Light>& light) {
+    double together = 0, pattern = 0, seen = 0;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
+        const auto& p = cells[c].products;
+        const double w = p(9, 9);
+        if (w < 1e-6) continue;
+        const double g = double(light[c].gain);
+        const double tt = p(8, 8) - p(8, 9) * p(8, 9) / w;
+        const double tr = p(8, 10) - p(8, 9) * p(9, 10) / w;
+        const double rr = p(10, 10) - p(9, 10) * p(9, 10) / w;
+        together += g * tt + tr;
+        pattern += tt;
+        seen += g * g * tt + 2 * g * tr + rr;
+    }
+    return pattern > 0 && seen > 0 ? together / std::sqrt(pattern * seen) : 0;
+}
+
+}  // namespace
+
+/// What one level's rounds work on.
+struct PlaneAligner::Pass {
+    Matrix3d frameFromRegion;
+    std::vector<float> values, inside, residual, weight;
+    std::vector<CellTerms> cells;
+    Normal normal = Normal::Zero();  ///< reduced, of the last round
+};
+
+Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
+                                            const PlaneExclusion& excluded) {
+    auto texture = PlaneTexture::create(reference, region, excluded);
+    if (!texture)
+        return failure(Fault::input,
+                       "hardly anything of the outline is left in the frame: draw it where the surface is seen, or "
+                       "choose another reference frame");
+    PlaneAligner aligner(std::move(*texture));
+    aligner.motion_ = motion;
+    // What the texture holds, by the normal equations of the reference with itself.
+    const TextureLevel& level = aligner.texture_.level(0, Matrix2d::Zero());
+    std::vector<float> residual(std::size_t(level.count()), 0.0F), weight(std::size_t(level.count()), 1.0F);
+    Normal normal = Normal::Zero();
+    for (const auto& cell : level.cells) {
+        std::array<double, planekernels::kProducts> sums{};
+        const auto at = std::size_t(cell.first);
+        planekernels::accumulate(
+            {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]}, 1,
+            cell.count, sums.data());
+        Eigen::Matrix<double, 11, 11> products;
+        int k = 0;
+        for (int a = 0; a < 11; ++a)
+            for (int b = a; b < 11; ++b) products(a, b) = products(b, a) = sums[std::size_t(k++)];
+        const Eigen::Matrix<double, 8, 2> cross = products.block<8, 2>(0, 8);
+        const Matrix2d light = products.block<2, 2>(8, 8) + 1e-3 * Matrix2d::Identity();
+        normal += products.topLeftCorner<8, 8>() - cross * light.inverse() * cross.transpose();
+    }
+    for (const auto model :
+         {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective}) {
+        const auto directions = directionsOf(model);
+        const Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
+        const Eigen::MatrixXd inverse = reduced.inverse();
+        double worst = 0;
+        const PlaneBox& box = aligner.texture_.box();
+        const double across = 0.5 * box.width() / aligner.texture_.half(),
+                     down = 0.5 * box.height() / aligner.texture_.half();
+        for (const double u : {-across, across})
+            for (const double v : {-down, down}) {
+                Eigen::Matrix<double, 2, 8> corner;
+                corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
+                const Eigen::MatrixXd moved = corner * directions;
+                worst = std::max(worst, (moved * inverse * moved.transpose()).trace());
+            }
+        const double deviation = aligner.texture_.half() * std::sqrt(kSharedNoise * worst);
+        aligner.weakness_[std::size_t(model)] = std::isfinite(deviation) ? deviation : 1e9;
+    }
+    // Grain of a few levels has to leave the place within about a pixel.
+    if (!(aligner.weakness(MotionModel::translation) < 0.3))
+        return failure(Fault::input,
+                       "the outline holds no texture to hold on to: take in more of the surface, with edges in both "
+                       "directions");
+    return aligner;
+}
+
+double PlaneAligner::weakness(MotionModel motion) const { return weakness_[std::size_t(motion)]; }
+
+MotionModel motionFor(const PlaneAligner& aligner) {
+    constexpr double kMostWeakness = 0.5 / 4;
+    for (const auto motion : {MotionModel::perspective, MotionModel::affine, MotionModel::similarity})
+        if (aligner.weakness(motion) < kMostWeakness) return motion;
+    return MotionModel::translation;
+}
+
+bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel motion, int mostRounds, Pass& pass,
+                              PlaneConditions& conditions, PlaneAlignment& alignment) {
+    const double scale = double(1 << levelIndex);
+    const Matrix3d levelFromFrame = levelFromPlate(levelIndex);
+    const Matrix3d regionToLevel = levelFromFrame * pass.frameFromRegion;
+    // Blur as of the middle of the region. Both levels are reduced alike, so the plate's pixels tell for each.
+    const Matrix2d slope = slopeAt(pass.frameFromRegion, Vector2d(0, 0)) / texture_.half();
+    const BlurMatch blur = blurMatchFor(slope, conditions.blur / (scale * scale));
+    const TextureLevel& level = texture_.level(levelIndex, blur.reference);
+    const int count = level.count();
+    for (auto* values : {&pass.values, &pass.inside, &pass.residual, &pass.weight}) values->resize(std::size_t(count));
+    const std::size_t cellCount = level.cells.size();
+    if (conditions.cells.empty()) conditions.cells.resize(std::size_t(texture_.cellCount()));
+    if (conditions.seen.empty()) conditions.seen.assign(std::size_t(texture_.blockCount()), 1.0F);
+
+    // The part of the frame that is read, blurred where the frame shows more than the reference.
+    const Plane& whole = frame.levels[std::size_t(levelIndex)];
+    Plane part;
+    planekernels::View view{whole.values.data(), whole.width, whole.height, 0, 0};
+    if (blur.frame.trace() > 0.1) {
+        PlaneBox box{1e9, 1e9, -1e9, -1e9};
+        const double across = 0.5 * texture_.box().width() / texture_.half(),
+                     down = 0.5 * texture_.box().height() / texture_.half();
+        for (const double u : {-across, across})
+            for (const double v : {-down, down}) {
+                const Vector3d to = regionToLevel * Vector3d(u, v, 1);
+                if (!(to.z() > 0)) return false;
+                const Vector2d p = to.hnormalized();
+                box = {std::min(box.left, p.x()), std::min(box.top, p.y()), std::max(box.right, p.x()),
+                       std::max(box.bottom, p.y())};
+            }
+        const int margin = 16, left = std::clamp(int(box.left) - margin, 0, whole.width),
+                  top = std::clamp(int(box.top) - margin, 0, whole.height),
+                  right = std::clamp(int(box.right) + margin, left, whole.width),
+                  bottom = std::clamp(int(box.bottom) + margin, top, whole.height);
+        if (right - left < 4 || bottom - top < 4) return false;
+        Plane cut(right - left, bottom - top);
+        for (int y = 0; y < cut.height; ++y) std::copy_n(whole.row(top + y) + left, cut.width, cut.row(y));
+        part = blurred(cut, blur.frame);
+        view = {part.values.data(), part.width, part.height, float(left), float(top)};
+    }
+
+    const auto directions = directionsOf(motion);
+    const double across = 0.5 * texture_.box().width() / texture_.half(),
+                 down = 0.5 * texture_.box().height() / texture_.half();
+    // In the early rounds the places are off, and steep pixels differ for that alone.
+    const double settled = (levelIndex == 0 ? 0.01 : 0.05) * scale / texture_.half();
+    double reach = 1.5 * scale / texture_.half();
+    std::vector<float> sorted;
+    pass.cells.resize(cellCount);
+    Matrix3d current = regionToLevel;
+    std::vector<PlaneConditions::Light> light(cellCount);
+    for (std::size_t c = 0; c < cellCount; ++c) light[c] = conditions.cells[std::size_t(level.cells[c].cell)];
+    bool done = false;
+    for (int round = 0;; ++round) {
+        alignment.rounds = round;
+        current /= current(2, 2);
+        double m[9];  // NOLINT: filled in the next line
+        for (int i = 0; i < 9; ++i) m[i] = current(i / 3, i % 3);
+        planekernels::sample(view, m, level.u.data(), level.v.data(), count, pass.values.data(), pass.inside.data());
+        for (std::size_t c = 0; c < cellCount; ++c) {
+            const auto& cell = level.cells[c];
+            const auto at = std::size_t(cell.first);
+            planekernels::residuals(&pass.values[at], &level.value[at], &pass.inside[at], light[c].gain,
+                                    light[c].offset, cell.count, &pass.residual[at]);
+        }
+        // The noise: of what is in the frame and was seen so far.
+        sorted.clear();
+        for (const auto& block : level.blocks) {
+            if (conditions.seen[std::size_t(block.block)] < 0.5F) continue;
+            for (int i = block.first; i < block.first + block.count; i += 5)
+                if (pass.inside[std::size_t(i)] > 0) sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
+        }
+        if (sorted.size() < 12) return false;
+        const auto middle = sorted.begin() + std::ptrdiff_t(sorted.size() / 2);
+        std::nth_element(sorted.begin(), middle, sorted.end());
+        double noise = std::clamp(1.4826 * double(*middle), kLeastNoise, kMostNoise);
+        // What covers most of it must not pass for noise once that is known, but it may grow.
+        if (conditions.noise > 0 && round > 2) noise = std::min(noise, 2.5 * conditions.noise);
+        // How many samples of the level it may still be off, squared and halved: a gradient has two directions.
+        const double off = std::clamp(reach * texture_.half() / scale, 0.12, 1.5);
+        const float noise2 = float(noise * noise), spread2 = float(0.5 * off * off);
+        for (const auto& block : level.blocks) {
+            const auto at = std::size_t(block.first);
+            const auto sums = planekernels::misfitOf(&pass.residual[at], &level.slope2[at], &pass.inside[at], noise2,
+                                                     spread2, 30, block.count);
+            float seen = 0;
+            if (sums.inside > 0.25F * float(block.count))
+                seen =
+                    std::clamp((kUnseenMisfit - sums.misfit / sums.inside) / (kUnseenMisfit - kSeenMisfit), 0.0F, 1.0F);
+            conditions.seen[std::size_t(block.block)] = seen;
+            planekernels::weigh(&pass.residual[at], &level.slope2[at], &pass.inside[at], 6 * noise2, 6 * spread2, seen,
+                                block.count, &pass.weight[at]);
+        }
+        Normal normal = Normal::Zero();
+        Steps right = Steps::Zero();
+        // Gain and offset of each cell are eliminated; the priors hold them near those of the whole.
+        double gainSum = 0, gainWeight = 0;
+        for (std::size_t c = 0; c < cellCount; ++c) {
+            const auto& cell = level.cells[c];
+            const auto at = std::size_t(cell.first);
+            std::array<double, planekernels::kProducts> sums{};
+            planekernels::accumulate({&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at],
+                                      &pass.residual[at], &pass.weight[at]},
+                                     light[c].gain, cell.count, sums.data());
+            auto& products = pass.cells[c].products;
+            int k = 0;
+            for (int a = 0; a < 11; ++a)
+                for (int b = a; b < 11; ++b) products(a, b) = products(b, a) = sums[std::size_t(k++)];
+            const double contrast = products(8, 8) - products(8, 9) * products(8, 9) / std::max(1e-9, products(9, 9));
+            gainSum += contrast * double(light[c].gain);
+            gainWeight += contrast;
+        }
+        if (!(gainWeight > 0)) return false;
+        const double meanGain = std::clamp(gainSum / gainWeight, 0.2, 4.0);
+        struct Eliminated {
+            Matrix2d inverse;
+            Eigen::Matrix<double, 8, 2> cross;
+            Vector2d right;
+        };
+        std::vector<Eliminated> eliminated(cellCount);
+        for (std::size_t c = 0; c < cellCount; ++c) {
+            const auto& p = pass.cells[c].products;
+            Eliminated& e = eliminated[c];
+            Matrix2d lightNormal = p.block<2, 2>(8, 8);
+            e.right = p.block<2, 1>(8, 10);
+            // Values are far from zero: a gain about the middle of the range keeps it apart from the offset.
+            constexpr double kMiddle = 110;
+            const double gainTrust = noise * noise / (kGainSpread * kGainSpread),
+                         offsetTrust = noise * noise / (kOffsetSpread * kOffsetSpread);
+            // The offset that the prior speaks of: what is added at the middle of the range.
+            const Vector2d level0(kMiddle, 1);
+            lightNormal += offsetTrust * level0 * level0.transpose();
+            e.right -= offsetTrust * level0 * (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
+            lightNormal(0, 0) += gainTrust;
+            e.right[0] -= gainTrust * (double(light[c].gain) - meanGain);
+            e.inverse = lightNormal.inverse();
+            e.cross = p.block<8, 2>(0, 8);
+            normal += p.topLeftCorner<8, 8>() - e.cross * e.inverse * e.cross.transpose();
+            right += p.block<8, 1>(0, 10) - e.cross * (e.inverse * e.right);
+        }
+        pass.normal = normal;
+        if (done || round == mostRounds) break;
+        Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
+        // A trace of damping: a freedom that the texture cannot see stays where it is.
+        reduced.diagonal().array() += 1e-5 * reduced.trace() / double(reduced.rows());
+        Steps steps = directions * reduced.ldlt().solve(directions.transpose() * right);
+        reach = reachOf(steps, across, down);
+        if (!std::isfinite(reach)) return false;
+        const double most = std::max(0.25, 6 * scale / texture_.half());
+        if (reach > most) {
+            steps *= most / reach;
+            reach = most;
+        }
+        for (std::size_t c = 0; c < cellCount; ++c) {
+            const Vector2d change =
+                eliminated[c].inverse * (eliminated[c].right - eliminated[c].cross.transpose() * steps);
+            light[c].gain = float(std::clamp(double(light[c].gain) + change[0], 0.1, 6.0));
+            light[c].offset = float(double(light[c].offset) + change[1]);
+        }
+        current = current * warpOf(steps).inverse();
+        if (!(current.determinant() > 0) || !current.allFinite()) return false;
+        done = reach < settled;
+        if (levelIndex == 0) conditions.noise = noise;
+    }
+    for (std::size_t c = 0; c < cellCount; ++c) conditions.cells[std::size_t(level.cells[c].cell)] = light[c];
+    pass.frameFromRegion = levelFromFrame.inverse() * current;
+    pass.frameFromRegion /= pass.frameFromRegion(2, 2);
+    if (levelIndex > 0) return true;
+
+    // What is left may be blur: regressed on the second derivatives, since a Gaussian of covariance C adds tr(C D2)
+    // / 2.
+    std::array<double, 10> blurSums{};
+    for (std::size_t c = 0; c < cellCount; ++c) {
+        const auto& cell = level.cells[c];
+        const auto at = std::size_t(cell.first);
+        planekernels::accumulateBlur(&level.xx[at], &level.xy[at], &level.yy[at], &pass.residual[at], &pass.weight[at],
+                                     light[c].gain, cell.count, blurSums.data());
+    }
+    Eigen::Matrix3d blurNormal;
+    blurNormal << blurSums[0], blurSums[1], blurSums[2], blurSums[1], blurSums[4], blurSums[5], blurSums[2],
+        blurSums[5], blurSums[7];
+    blurNormal.diagonal().array() += 1e-4 * blurNormal.trace() + 1e-9;
+    const Vector3d more = blurNormal.ldlt().solve(Vector3d(blurSums[3], blurSums[6], blurSums[8]));
+    Matrix2d extra;
+    extra << more[0], more[1], more[1], more[2];
+    if (extra.allFinite()) conditions.blur += extra * std::min(1.0, 4.0 / std::max(1e-9, extra.norm()));
+
+    // How much is seen, by texture; and how well.
+    double seen = 0, beyond = 0, texture = 0;
+    for (const auto& block : level.blocks) {
+        double held = 0, all = 0;
+        for (int i = block.first; i < block.first + block.count; ++i) {
+            all += double(level.slope2[std::size_t(i)]);
+            held += double(level.slope2[std::size_t(i)] * pass.inside[std::size_t(i)]);
+        }
+        texture += all;
+        beyond += all - held;
+        seen += held * double(conditions.seen[std::size_t(block.block)]);
+    }
+    alignment.seen = texture > 0 ? seen / texture : 0;
+    alignment.beyond = texture > 0 ? beyond / texture : 0;
+    alignment.fit = correlationOf(pass.cells, light);
+    const Eigen::MatrixXd inverse = Eigen::MatrixXd(directions.transpose() * pass.normal * directions).inverse();
+    double worst = 0;
+    for (const double u : {-across, across})
+        for (const double v : {-down, down}) {
+            Eigen::Matrix<double, 2, 8> corner;
+            corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
+            const Eigen::MatrixXd moved = corner * directions;
+            worst = std::max(worst, (moved * inverse * moved.transpose()).trace());
+        }
+    alignment.deviation_px = texture_.half() * conditions.noise * std::sqrt(kSharedNoise * std::max(0.0, worst));
+    if (!std::isfinite(alignment.deviation_px)) alignment.deviation_px = 1e6;
+    return true;
+}
+
+std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Matrix3d& start,
+                                                  PlaneConditions& conditions, int coarsest) {
+    Pass pass;
+    pass.frameFromRegion = start * texture_.plateFromRegion();
+    if (!pass.frameFromRegion.allFinite() || std::abs(pass.frameFromRegion(2, 2)) < 1e-12) return std::nullopt;
+    pass.frameFromRegion /= pass.frameFromRegion(2, 2);
+    PlaneAlignment alignment;
+    PlaneConditions next = conditions;
+    const int levels = std::min(texture_.levels(), int(frame.levels.size()));
+    for (int level = std::min(coarsest, levels - 1); level > 0; --level) {
+        // A coarse level of few samples must not bend what the start knew.
+        const MotionModel motion = level >= 2 ? std::min(motion_, MotionModel::similarity) : motion_;
+        const Pass before = pass;
+        PlaneConditions trial = next;
+        if (alignLevel(frame, level, motion, 8, pass, trial, alignment)) {
+            trial.noise = next.noise;
+            next = trial;
+        } else {
+            pass = before;
+        }
+    }
+    const Matrix2d blurBefore = next.blur;
+    if (!alignLevel(frame, 0, motion_, 15, pass, next, alignment)) return std::nullopt;
+    // Where the blur is another than was thought, once more with it matched.
+    for (int again = 0; again < 2 && (next.blur - blurBefore).norm() > 0.3 * (again + 1); ++again)
+        if (!alignLevel(frame, 0, motion_, 6, pass, next, alignment)) return std::nullopt;
+    alignment.plateFromReference = pass.frameFromRegion * texture_.plateFromRegion().inverse();
+    alignment.plateFromReference /= alignment.plateFromReference(2, 2);
+    conditions = next;
+    return alignment;
+}
+
+double PlaneAligner::misfit(const Pyramid& frame, const Matrix3d& start, const PlaneConditions& conditions) {
+    const int levelIndex = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
+    const TextureLevel& level = texture_.level(levelIndex, Matrix2d::Zero());
+    Matrix3d m = levelFromPlate(levelIndex) * start * texture_.plateFromRegion();
+    m /= m(2, 2);
+    double rows[9];  // NOLINT: filled in the next line
+    for (int i = 0; i < 9; ++i) rows[i] = m(i / 3, i % 3);
+    const Plane& plane = frame.levels[std::size_t(levelIndex)];
+    const int count = level.count();
+    std::vector<float> values(static_cast<std::size_t>(count)), inside(values), residual(values);
+    planekernels::sample({plane.values.data(), plane.width, plane.height, 0, 0}, rows, level.u.data(), level.v.data(),
+                         count, values.data(), inside.data());
+    double misfit = 0;
+    for (const auto& cell : level.cells) {
+        const auto at = std::size_t(cell.first);
+        const auto light =
+            conditions.cells.empty() ? PlaneConditions::Light{} : conditions.cells[std::size_t(cell.cell)];
+        planekernels::residuals(&values[at], &level.value[at], &inside[at], light.gain, light.offset, cell.count,
+                                &residual[at]);
+        const auto sums =
+            planekernels::misfitOf(&residual[at], &level.slope2[at], &inside[at], 60, 0.3F, 10, cell.count);
+        misfit += double(sums.misfit) + 10 * (cell.count - double(sums.inside));
+    }
+    return misfit / (10 * std::max(1, count));
+}
+
+}  // namespace pinion

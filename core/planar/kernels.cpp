@@ -1,0 +1,119 @@
+#include "planar/kernels.h"
+
+#include "base/cloned.h"
+
+#include <algorithm>
+
+namespace pinion::planekernels {
+
+PINION_CLONED void sample(const View& view, const double* m, const float* __restrict u, const float* __restrict v,
+                          int count, float* __restrict values, float* __restrict inside) {
+    // The part's origin goes into the matrix.
+    const float m00 = float(m[0] - view.left * m[6]), m01 = float(m[1] - view.left * m[7]),
+                m02 = float(m[2] - view.left * m[8]);
+    const float m10 = float(m[3] - view.top * m[6]), m11 = float(m[4] - view.top * m[7]),
+                m12 = float(m[5] - view.top * m[8]);
+    const float m20 = float(m[6]), m21 = float(m[7]), m22 = float(m[8]);
+    const float right = float(view.width) - 1.001F, bottom = float(view.height) - 1.001F;
+    const float* __restrict pixels = view.pixels;
+    const int stride = view.width;
+    for (int i = 0; i < count; ++i) {
+        const float depth = m20 * u[i] + m21 * v[i] + m22;
+        const float inverse = 1.0F / depth;
+        const float x = (m00 * u[i] + m01 * v[i] + m02) * inverse;
+        const float y = (m10 * u[i] + m11 * v[i] + m12) * inverse;
+        const bool holds = depth > 0 && x >= 0 && y >= 0 && x <= right && y <= bottom;
+        const float xi = holds ? x : 0.0F, yi = holds ? y : 0.0F;
+        const int ix = int(xi), iy = int(yi);
+        const float fx = xi - float(ix), fy = yi - float(iy);
+        const int at = iy * stride + ix;
+        const float top = pixels[at] + fx * (pixels[at + 1] - pixels[at]);
+        const float below = pixels[at + stride] + fx * (pixels[at + stride + 1] - pixels[at + stride]);
+        inside[i] = holds ? 1.0F : 0.0F;
+        values[i] = holds ? top + fy * (below - top) : 0.0F;
+    }
+}
+
+PINION_CLONED void residuals(const float* __restrict values, const float* __restrict pattern,
+                             const float* __restrict inside, float gain, float offset, int count,
+                             float* __restrict residual) {
+    for (int i = 0; i < count; ++i) residual[i] = (values[i] - gain * pattern[i] - offset) * inside[i];
+}
+
+PINION_CLONED void weigh(const float* __restrict residual, const float* __restrict slope2,
+                         const float* __restrict inside, float noise2, float spread2, float block, int count,
+                         float* __restrict weight) {
+    for (int i = 0; i < count; ++i) {
+        const float ratio = 1.0F + residual[i] * residual[i] / (noise2 + spread2 * slope2[i]);
+        weight[i] = inside[i] * block / (ratio * ratio);
+    }
+}
+
+PINION_CLONED void accumulate(const Pixels& p, float gain, int count, double* sums) {
+    constexpr int kChunk = 256;
+    float column[kColumns][kChunk];    // NOLINT: filled below
+    float weighted[kColumns][kChunk];  // NOLINT: filled below
+    for (int from = 0; from < count; from += kChunk) {
+        const int n = std::min(kChunk, count - from);
+        for (int i = 0; i < n; ++i) {
+            const float u = p.u[from + i], v = p.v[from + i];
+            const float gx = gain * p.gx[from + i], gy = gain * p.gy[from + i];
+            const float outward = gx * u + gy * v;
+            column[0][i] = gx;
+            column[1][i] = gy;
+            column[2][i] = gx * u;
+            column[3][i] = gx * v;
+            column[4][i] = gy * u;
+            column[5][i] = gy * v;
+            column[6][i] = -outward * u;
+            column[7][i] = -outward * v;
+            column[8][i] = p.pattern[from + i];
+            column[9][i] = 1.0F;
+            column[10][i] = p.residual[from + i];
+        }
+        for (int k = 0; k < kColumns; ++k)
+            for (int i = 0; i < n; ++i) weighted[k][i] = column[k][i] * p.weight[from + i];
+        int at = 0;
+        for (int a = 0; a < kColumns; ++a)
+            for (int b = a; b < kColumns; ++b) {
+                float sum = 0;
+                const float* __restrict x = column[a];
+                const float* __restrict y = weighted[b];
+                for (int i = 0; i < n; ++i) sum += x[i] * y[i];
+                sums[at++] += double(sum);
+            }
+    }
+}
+
+PINION_CLONED void accumulateBlur(const float* __restrict xx, const float* __restrict xy, const float* __restrict yy,
+                                  const float* __restrict residual, const float* __restrict weight, float gain,
+                                  int count, double* sums) {
+    float s[10] = {};
+    for (int i = 0; i < count; ++i) {
+        const float a = 0.5F * gain * xx[i], b = gain * xy[i], c = 0.5F * gain * yy[i], r = residual[i], w = weight[i];
+        s[0] += w * a * a;
+        s[1] += w * a * b;
+        s[2] += w * a * c;
+        s[3] += w * a * r;
+        s[4] += w * b * b;
+        s[5] += w * b * c;
+        s[6] += w * b * r;
+        s[7] += w * c * c;
+        s[8] += w * c * r;
+        s[9] += w * r * r;
+    }
+    for (int k = 0; k < 10; ++k) sums[k] += double(s[k]);
+}
+
+PINION_CLONED BlockSums misfitOf(const float* __restrict residual, const float* __restrict slope2,
+                                 const float* __restrict inside, float noise2, float spread2, float most, int count) {
+    float misfit = 0, held = 0;
+    for (int i = 0; i < count; ++i) {
+        const float ratio = residual[i] * residual[i] / (noise2 + spread2 * slope2[i]);
+        misfit += inside[i] * (ratio < most ? ratio : most);
+        held += inside[i];
+    }
+    return {misfit, held};
+}
+
+}  // namespace pinion::planekernels

@@ -1,0 +1,49 @@
+#pragma once
+
+#include <cstddef>
+
+namespace pinion::planekernels {
+
+// The inner loops of the planar alignment: compiled for the processor at hand, sums in any order. Only sources of
+// planar/ use them.
+
+/// One level of a frame, or a part of it that begins at (`left`, `top`).
+struct View {
+    const float* pixels;
+    int width, height;
+    float left, top;
+};
+
+/// Bilinear samples at the places of `u`, `v` taken through the row-major 3x3 `m` to sample indices; `inside` is 1
+/// where there is a sample, else 0 (and the sample too).
+void sample(const View& view, const double* m, const float* u, const float* v, int count, float* values, float* inside);
+
+/// residual = (value - gain * pattern - offset) * inside
+void residuals(const float* values, const float* pattern, const float* inside, float gain, float offset, int count,
+               float* residual);
+
+/// weight = inside * block / (1 + r2 / (noise2 + spread2 * slope2))^2 : Geman and McClure's, with a wider noise where
+/// the pattern is steep (`slope2` is the square of its gradient, in levels a pixel).
+void weigh(const float* residual, const float* slope2, const float* inside, float noise2, float spread2, float block,
+           int count, float* weight);
+
+/// The products of the eight steepest-descent directions, the pattern, one, and the residual: 11 columns, the upper
+/// triangle by rows, 66 sums. Directions as of a perspective: see alignment.cpp. Added to `sums`.
+inline constexpr int kColumns = 11, kProducts = kColumns * (kColumns + 1) / 2;
+struct Pixels {
+    const float *u, *v, *gx, *gy, *pattern, *residual, *weight;
+};
+void accumulate(const Pixels& pixels, float gain, int count, double* sums);
+
+/// The products of the three second derivatives and the residual: 4 columns, 10 sums. Added to `sums`.
+void accumulateBlur(const float* xx, const float* xy, const float* yy, const float* residual, const float* weight,
+                    float gain, int count, double* sums);
+
+/// Sum of min(r2 / (noise2 + spread2 * slope2), most) over what is inside, and how many those are.
+struct BlockSums {
+    float misfit, inside;
+};
+BlockSums misfitOf(const float* residual, const float* slope2, const float* inside, float noise2, float spread2,
+                   float most, int count);
+
+}  // namespace pinion::planekernels

@@ -1,0 +1,174 @@
+#include "planar/planartracking.h"
+
+#include "base/parallel.h"
+#include "planar/follow.h"
+#include "plate/cuts.h"
+#include "track/pyramidfeed.h"
+
+#include <algorithm>
+#include <map>
+
+namespace pinion {
+namespace {
+
+constexpr int kLevels = 4;
+
+/// What a run reaches takes the place of what was there; beyond where it ended nothing is left on its side.
+void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int step) {
+    std::vector<PlaneSample> samples;
+    for (const PlaneSample& sample : plane.samples)
+        if ((sample.frame - from) * step <= 0) samples.push_back(sample);
+    if (!std::any_of(samples.begin(), samples.end(), [&](const PlaneSample& s) { return s.frame == from; }))
+        samples.push_back({.frame = from});
+    samples.insert(samples.end(), runner.samples().begin(), runner.samples().end());
+    std::sort(samples.begin(), samples.end(),
+              [](const PlaneSample& a, const PlaneSample& b) { return a.frame < b.frame; });
+    plane.samples = List<PlaneSample>(std::move(samples));
+    (step > 0 ? plane.endReason : plane.startReason) = runner.reason();
+}
+
+/// The frame whose look is the reference when a plane is taken up at `from`: where it was taken anew last on the way
+/// there, or its reference frame.
+int referenceFor(const PlanarTrack& plane, int from) {
+    int frame = plane.referenceFrame;
+    for (const PlaneSample& sample : plane.samples) {
+        if (!sample.renewed && !sample.anew) continue;
+        const bool between = from >= plane.referenceFrame ? sample.frame <= from && sample.frame > frame
+                                                          : sample.frame >= from && sample.frame < frame;
+        if (between) frame = sample.frame;
+    }
+    return frame;
+}
+
+Eigen::Matrix3d poseOn(const PlanarTrack& plane, int frame) {
+    const PlaneSample* sample = sampleAt(plane, frame);
+    return sample ? sample->plateFromReference : Eigen::Matrix3d::Identity();
+}
+
+struct Exclusions {
+    std::span<const Matte> mattes;
+    PlaneExclusion on(int frame) const {
+        if (mattes.empty()) return {};
+        return [area = std::make_shared<const ExcludedArea>(mattes, frame)](const Eigen::Vector2d& place) {
+            return area->holds(place);
+        };
+    }
+};
+
+/// One way through the frames for all planes.
+Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector<int>& from, int last, int step,
+                     const Progress& progress, const PlaneListener& live, const Exclusions& exclusions) {
+    std::map<int, PyramidPtr> references;
+    const auto pyramidOf = [&](int frame) -> PyramidPtr {
+        PyramidPtr& kept = references[frame];
+        if (!kept)
+            if (const auto picture = frames.get(frame))
+                kept =
+                    std::make_shared<const Pyramid>(buildPyramid(**picture, Channel::luma, PreFilter::none, kLevels));
+        return kept;
+    };
+    std::vector<PlaneRunner> runners;
+    int first = from.front();
+    for (std::size_t i = 0; i < result.planes.size(); ++i) {
+        const PlanarTrack& plane = result.planes[i];
+        const int referenceFrame = referenceFor(plane, from[i]);
+        const PyramidPtr reference = pyramidOf(referenceFrame);
+        if (!reference)
+            return failure(Fault::outcome, "plane {}: its reference frame {} cannot be read; choose another",
+                           plane.name, referenceFrame);
+        auto runner = PlaneRunner::start(plane, *reference, poseOn(plane, referenceFrame), poseOn(plane, from[i]),
+                                         from[i], exclusions.on(referenceFrame));
+        if (!runner) return tl::unexpected(runner.error());
+        runners.push_back(std::move(*runner));
+        first = step > 0 ? std::min(first, from[i]) : std::max(first, from[i]);
+    }
+    if (result.motions.empty())
+        for (const PlaneRunner& runner : runners) result.motions.push_back(runner.motion());
+    references.clear();
+    PyramidFeed feed(frames, Channel::luma, PreFilter::none, first, last, kLevels);
+    PyramidPtr before;
+    bool stopped = false;
+    const int total = std::abs(last - first) + 1;
+    for (int done = 0; !feed.atEnd(); ++done) {
+        if (progress.stopped()) {
+            stopped = true;
+            break;
+        }
+        int frame = 0;
+        PyramidPtr pyramid = feed.take(frame);
+        if (!pyramid) {
+            if (std::find(result.unreadable.begin(), result.unreadable.end(), frame) == result.unreadable.end())
+                result.unreadable.push_back(frame);
+            continue;
+        }
+        std::vector<std::size_t> running;
+        for (std::size_t i = 0; i < runners.size(); ++i)
+            if (!runners[i].ended() && (frame - from[i]) * step > 0) running.push_back(i);
+        if (before) {
+            const PlaneExclusion excluded = exclusions.on(frame);
+            parallelFor(running.size(),
+                        [&](std::size_t k) { runners[running[k]].advance(*before, *pyramid, frame, excluded); });
+        }
+        if (live) {
+            std::vector<const PlaneSample*> samples(runners.size(), nullptr);
+            for (std::size_t i = 0; i < runners.size(); ++i)
+                if (!runners[i].samples().empty() && runners[i].samples().back().frame == frame)
+                    samples[i] = &runners[i].samples().back();
+            live(frame, samples);
+        }
+        progress.report(double(done + 1) / total, fmt::format("frame {}", frame));
+        const bool any = std::any_of(runners.begin(), runners.end(), [](const PlaneRunner& r) { return !r.ended(); });
+        if (!any) break;
+        before = std::move(pyramid);
+    }
+    for (std::size_t i = 0; i < runners.size(); ++i) {
+        PlaneRunner& runner = runners[i];
+        if (!runner.ended() && !stopped && runner.lastFrame() != last) runner.end(PlaneEnd::covered);
+        if (!runner.ended() && !stopped) runner.end(PlaneEnd::rangeEnd);
+        // Where it ended because the picture is another one, that is the reason.
+        if (runner.ended() && runner.reason() != PlaneEnd::rangeEnd) {
+            const int at = runner.lastFrame() + step;
+            const auto cuts =
+                findCuts(frames, std::min(at, runner.lastFrame()) - 2, std::max(at, runner.lastFrame()) + 2);
+            if (std::find(cuts.begin(), cuts.end(), std::max(at, runner.lastFrame())) != cuts.end())
+                runner.end(PlaneEnd::cut);
+        }
+        merge(result.planes[i], runner, from[i], step);
+    }
+    return stopped;
+}
+
+}  // namespace
+
+Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarTrack>& planes, int from,
+                                   const FrameRange& range, Direction direction, const Progress& progress,
+                                   const PlaneListener& live, std::span<const Matte> mattes) {
+    PlanarResult result;
+    result.planes = planes;
+    if (planes.empty()) return result;
+    std::vector<int> starts;
+    for (const PlanarTrack& plane : planes) {
+        const int start = sampleAt(plane, from) ? from : plane.referenceFrame;
+        if (!range.holds(start))
+            return failure(Fault::input, "plane {}: frame {} lies outside the range {}-{}", plane.name, start,
+                           range.first, range.last);
+        starts.push_back(start);
+    }
+    const bool both = direction == Direction::both;
+    const Exclusions exclusions{mattes};
+    if (direction != Direction::backward) {
+        const auto stopped =
+            sweep(frames, result, starts, range.last, 1, both ? progress.part(0, 0.5) : progress, live, exclusions);
+        if (!stopped) return tl::unexpected(stopped.error());
+        result.stopped = *stopped;
+    }
+    if (direction != Direction::forward && !result.stopped) {
+        const auto stopped =
+            sweep(frames, result, starts, range.first, -1, both ? progress.part(0.5, 1) : progress, live, exclusions);
+        if (!stopped) return tl::unexpected(stopped.error());
+        result.stopped = *stopped;
+    }
+    return result;
+}
+
+}  // namespace pinion

@@ -1,0 +1,212 @@
+#include "planar/texture.h"
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <opencv2/imgproc.hpp>
+
+namespace pinion {
+namespace {
+
+using Eigen::Matrix2d;
+using Eigen::Vector2d;
+
+constexpr int kMostPixels = 40000;  // of one level: more add time, and hardly accuracy
+constexpr int kMargin = 12;         // pixels of a level about the region, for gradients and blur
+constexpr int kBlocksToACell = 3;
+constexpr double kBlurStep = 0.125;  // pixels squared: finer differences of blur are not told apart
+constexpr std::size_t kMostKept = 24;
+
+}  // namespace
+
+Plane blurred(const Plane& plane, const Matrix2d& covariance) {
+    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(covariance);
+    const double widest = std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
+    if (widest < 0.05) return plane;
+    // A floor for the narrow axis: a Gaussian of no width has no samples.
+    Matrix2d shape =
+        eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0.02).asDiagonal() * eigen.eigenvectors().transpose();
+    const Matrix2d inverse = shape.inverse();
+    const int reach = std::max(1, int(std::ceil(2.7 * widest)));
+    cv::Mat kernel(2 * reach + 1, 2 * reach + 1, CV_32F);
+    double sum = 0;
+    for (int y = -reach; y <= reach; ++y)
+        for (int x = -reach; x <= reach; ++x) {
+            const Vector2d d(x, y);
+            sum += kernel.at<float>(y + reach, x + reach) = float(std::exp(-0.5 * d.dot(inverse * d)));
+        }
+    kernel /= sum;
+    Plane result(plane.width, plane.height);
+    const cv::Mat from(plane.height, plane.width, CV_32F, const_cast<float*>(plane.values.data()));
+    cv::Mat to(result.height, result.width, CV_32F, result.values.data());
+    cv::filter2D(from, to, CV_32F, kernel, {-1, -1}, 0, cv::BORDER_REPLICATE);
+    return result;
+}
+
+Eigen::Matrix3d PlaneTexture::plateFromRegion() const {
+    Eigen::Matrix3d matrix = Eigen::Matrix3d::Identity();
+    matrix(0, 0) = matrix(1, 1) = half_;
+    matrix(0, 2) = centre_.x();
+    matrix(1, 2) = centre_.y();
+    return matrix;
+}
+
+Vector2d PlaneTexture::blockCentre(int block) const {
+    return Vector2d(box_.left, box_.top) +
+           blockSize_ * Vector2d(block % blocksAcross_ + 0.5, double(block / blocksAcross_) + 0.5);
+}
+
+std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const PlaneRegion& region,
+                                                 const PlaneExclusion& excluded) {
+    PlaneTexture texture;
+    texture.box_ = boxOf(region).cutTo(reference.width(), reference.height());
+    if (texture.box_.isEmpty()) return std::nullopt;
+    const PlaneBox& box = texture.box_;
+    texture.centre_ = box.centre();
+    texture.half_ = std::max(2.0, 0.5 * std::max(box.width(), box.height()));
+    texture.blockSize_ = std::clamp(texture.half_ / 8, 6.0, 32.0);
+    texture.blocksAcross_ = int(std::ceil(box.width() / texture.blockSize_));
+    texture.blocksDown_ = int(std::ceil(box.height() / texture.blockSize_));
+    texture.cellsAcross_ = (texture.blocksAcross_ + kBlocksToACell - 1) / kBlocksToACell;
+    texture.cellsDown_ = (texture.blocksDown_ + kBlocksToACell - 1) / kBlocksToACell;
+    for (std::size_t l = 0; l < reference.levels.size(); ++l) {
+        const Plane& from = reference.levels[l];
+        const double scale = double(1 << l);
+        // A level of less than a dozen samples across says nothing about the shape.
+        if (l > 0 && std::min(box.width(), box.height()) / scale < 12) break;
+        Crop crop;
+        crop.left = std::max(0, int(std::floor(box.left / scale)) - kMargin);
+        crop.top = std::max(0, int(std::floor(box.top / scale)) - kMargin);
+        const int right = std::min(from.width, int(std::ceil(box.right / scale)) + kMargin),
+                  bottom = std::min(from.height, int(std::ceil(box.bottom / scale)) + kMargin);
+        if (right - crop.left < 4 || bottom - crop.top < 4) break;
+        crop.plane = Plane(right - crop.left, bottom - crop.top);
+        crop.holds.assign(crop.plane.values.size(), 0);
+        int held = 0;
+        for (int y = 0; y < crop.plane.height; ++y) {
+            std::copy_n(from.row(crop.top + y) + crop.left, crop.plane.width, crop.plane.row(y));
+            // One sample from the border on each side there have to be neighbours for the gradients.
+            if (y < 1 || y + 1 >= crop.plane.height) continue;
+            for (int x = 1; x + 1 < crop.plane.width; ++x) {
+                const Vector2d at((crop.left + x) * scale + 0.5, (crop.top + y) * scale + 0.5);
+                if (at.x() < box.left || at.x() >= box.right || at.y() < box.top || at.y() >= box.bottom) continue;
+                if (!region.holds(at) || (excluded && excluded(at))) continue;
+                crop.holds[std::size_t(y) * std::size_t(crop.plane.width) + std::size_t(x)] = 1;
+                ++held;
+            }
+        }
+        if (held < 40) {
+            if (l == 0) return std::nullopt;
+            break;
+        }
+        texture.crops_.push_back(std::move(crop));
+    }
+    if (texture.crops_.empty()) return std::nullopt;
+    texture.findFeatures();
+    return texture;
+}
+
+void PlaneTexture::findFeatures() {
+    const Crop& crop = crops_.front();
+    const cv::Mat picture(crop.plane.height, crop.plane.width, CV_32F, const_cast<float*>(crop.plane.values.data()));
+    const cv::Mat mask(crop.plane.height, crop.plane.width, CV_8U, const_cast<std::uint8_t*>(crop.holds.data()));
+    constexpr int kMost = 80;
+    const double area = double(std::accumulate(crop.holds.begin(), crop.holds.end(), 0));
+    std::vector<cv::Point2f> corners;
+    cv::goodFeaturesToTrack(picture, corners, kMost, 0.02, std::max(5.0, 0.8 * std::sqrt(area / kMost)), mask, 5);
+    for (const cv::Point2f& corner : corners)
+        features_.emplace_back(double(corner.x) + crop.left + 0.5, double(corner.y) + crop.top + 0.5);
+}
+
+const TextureLevel& PlaneTexture::level(int level, const Matrix2d& blur) {
+    const std::array<int, 3> key{int(std::lround(blur(0, 0) / kBlurStep)), int(std::lround(blur(0, 1) / kBlurStep)),
+                                 int(std::lround(blur(1, 1) / kBlurStep))};
+    for (std::size_t i = 0; i < made_.size(); ++i)
+        if (made_[i].level == level && made_[i].blur == key) {
+            std::rotate(made_.begin() + std::ptrdiff_t(i), made_.begin() + std::ptrdiff_t(i) + 1, made_.end());
+            return *made_.back().texture;
+        }
+    if (made_.size() >= kMostKept) made_.erase(made_.begin());
+    Matrix2d rounded;
+    rounded << key[0], key[1], key[1], key[2];
+    made_.push_back(
+        {level, key, std::make_unique<TextureLevel>(make(crops_[std::size_t(level)], level, rounded * kBlurStep))});
+    return *made_.back().texture;
+}
+
+TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blur) const {
+    const Plane plane = blurred(crop.plane, blur);
+    const double scale = double(1 << level);
+    struct Place {
+        int x, y, block, cell;
+        float slope2;
+    };
+    std::vector<Place> places;
+    for (int y = 1; y + 1 < plane.height; ++y)
+        for (int x = 1; x + 1 < plane.width; ++x) {
+            if (!crop.holds[std::size_t(y) * std::size_t(plane.width) + std::size_t(x)]) continue;
+            const Vector2d at((crop.left + x) * scale + 0.5, (crop.top + y) * scale + 0.5);
+            const int bx = std::clamp(int((at.x() - box_.left) / blockSize_), 0, blocksAcross_ - 1);
+            const int by = std::clamp(int((at.y() - box_.top) / blockSize_), 0, blocksDown_ - 1);
+            const float dx = 0.5F * (plane.row(y)[x + 1] - plane.row(y)[x - 1]);
+            const float dy = 0.5F * (plane.row(y + 1)[x] - plane.row(y - 1)[x]);
+            places.push_back({x, y, by * blocksAcross_ + bx, (by / kBlocksToACell) * cellsAcross_ + bx / kBlocksToACell,
+                              dx * dx + dy * dy});
+        }
+    std::stable_sort(places.begin(), places.end(), [](const Place& a, const Place& b) {
+        return a.cell != b.cell ? a.cell < b.cell : a.block < b.block;
+    });
+    if (places.size() > std::size_t(kMostPixels)) {
+        // The steepest of each block, and some of the others: a block that turns flat or bright has to be noticed.
+        std::vector<Place> kept;
+        const double share = double(kMostPixels) / double(places.size());
+        for (std::size_t first = 0; first < places.size();) {
+            std::size_t last = first;
+            while (last < places.size() && places[last].block == places[first].block) ++last;
+            const auto steep = std::ptrdiff_t(std::max(8.0, 0.75 * share * double(last - first)));
+            const auto begin = places.begin() + std::ptrdiff_t(first), end = places.begin() + std::ptrdiff_t(last);
+            const auto middle = begin + std::min(steep, end - begin);
+            std::nth_element(begin, middle == end ? end - 1 : middle, end,
+                             [](const Place& a, const Place& b) { return a.slope2 > b.slope2; });
+            kept.insert(kept.end(), begin, middle);
+            const auto others = std::max<std::ptrdiff_t>(1, std::ptrdiff_t(std::lround(1.0 / (0.25 * share))));
+            for (auto place = middle; place < end; place += std::min(others, end - place)) kept.push_back(*place);
+            first = last;
+        }
+        places = std::move(kept);
+    }
+
+    TextureLevel result;
+    const std::size_t count = places.size();
+    for (auto* values : {&result.u, &result.v, &result.value, &result.gx, &result.gy, &result.slope2, &result.xx,
+                         &result.xy, &result.yy})
+        values->resize(count);
+    const float perUnit = float(half_ / scale);
+    for (std::size_t i = 0; i < count; ++i) {
+        const Place& p = places[i];
+        const float *above = plane.row(p.y - 1) + p.x, *here = plane.row(p.y) + p.x, *below = plane.row(p.y + 1) + p.x;
+        result.u[i] = float(((crop.left + p.x) * scale + 0.5 - centre_.x()) / half_);
+        result.v[i] = float(((crop.top + p.y) * scale + 0.5 - centre_.y()) / half_);
+        result.value[i] = here[0];
+        result.gx[i] = 0.5F * (here[1] - here[-1]) * perUnit;
+        result.gy[i] = 0.5F * (below[0] - above[0]) * perUnit;
+        result.slope2[i] = p.slope2;
+        result.xx[i] = here[1] - 2 * here[0] + here[-1];
+        result.yy[i] = below[0] - 2 * here[0] + above[0];
+        result.xy[i] = 0.25F * (below[1] - below[-1] - above[1] + above[-1]);
+        if (result.cells.empty() || result.cells.back().cell != p.cell)
+            result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell});
+        if (result.blocks.empty() || result.blocks.back().block != p.block) {
+            result.blocks.push_back({int(i), 0, p.block, 0});
+            ++result.cells.back().blocks;
+        }
+        ++result.blocks.back().count;
+        ++result.cells.back().count;
+        result.blocks.back().texture += p.slope2;
+    }
+    return result;
+}
+
+}  // namespace pinion

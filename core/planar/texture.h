@@ -1,0 +1,89 @@
+#pragma once
+
+#include "picture/pyramid.h"
+#include "planar/region.h"
+
+#include <Eigen/Core>
+#include <array>
+#include <memory>
+#include <optional>
+#include <vector>
+
+namespace pinion {
+
+/// What a plane looks like on its reference frame, made ready for alignment: the pixels of its region on one level of
+/// the pyramid, block after block, those of one cell together. `u` and `v` are region coordinates: pixels of the plate
+/// from the region's centre, over its half size. A source's detail; the alignment is the interface.
+struct TextureLevel {
+    struct Block {
+        int first, count;  ///< pixels
+        int block;         ///< which of the region's
+        float texture;     ///< sum of the squared gradients, in levels a pixel of the level
+    };
+    struct Cell {
+        int firstBlock, blocks;
+        int first, count;  ///< pixels
+        int cell;
+    };
+    std::vector<float> u, v, value;
+    std::vector<float> gx, gy;      ///< per unit of u, v
+    std::vector<float> slope2;      ///< squared gradient, levels a pixel of the level
+    std::vector<float> xx, xy, yy;  ///< second derivatives, per pixel of the level squared
+    std::vector<Block> blocks;
+    std::vector<Cell> cells;
+    int count() const { return int(u.size()); }
+};
+
+/// The region's texture on all levels, and how it would look through more blur. Not safe to call from several threads.
+class PlaneTexture {
+public:
+    /// None when less than 40 pixels of the region lie in the frame.
+    static std::optional<PlaneTexture> create(const Pyramid& reference, const PlaneRegion& region,
+                                              const PlaneExclusion& excluded = {});
+
+    int levels() const { return int(crops_.size()); }
+
+    /// Blurred by a Gaussian of that covariance (pixels of the level squared; the same on each level).
+    const TextureLevel& level(int level, const Eigen::Matrix2d& blur);
+
+    const PlaneBox& box() const { return box_; }
+    /// From region coordinates to pixels of the plate.
+    Eigen::Matrix3d plateFromRegion() const;
+    double half() const { return half_; }
+    int blockCount() const { return blocksAcross_ * blocksDown_; }
+    int cellCount() const { return cellsAcross_ * cellsDown_; }
+    /// The middle of a block, in pixels of the plate.
+    Eigen::Vector2d blockCentre(int block) const;
+    double blockSize() const { return blockSize_; }
+
+    /// Corners (Shi and Tomasi 1994) inside the region, in pixels of the plate.
+    const std::vector<Eigen::Vector2d>& features() const { return features_; }
+
+private:
+    struct Crop {
+        Plane plane;  ///< of the level, with a margin
+        int left, top;
+        std::vector<std::uint8_t> holds;  ///< 1 where the pixel is in the region
+    };
+    struct Made {
+        int level;
+        std::array<int, 3> blur;
+        std::unique_ptr<TextureLevel> texture;
+    };
+    TextureLevel make(const Crop& crop, int level, const Eigen::Matrix2d& blur) const;
+    void findFeatures();
+
+    PlaneBox box_;  ///< of the region, within the frame
+    double half_ = 1;
+    Eigen::Vector2d centre_{0, 0};
+    double blockSize_ = 8;
+    int blocksAcross_ = 0, blocksDown_ = 0, cellsAcross_ = 0, cellsDown_ = 0;
+    std::vector<Crop> crops_;
+    std::vector<Made> made_;
+    std::vector<Eigen::Vector2d> features_;
+};
+
+/// A plane of pixels through a Gaussian of that covariance.
+Plane blurred(const Plane& plane, const Eigen::Matrix2d& covariance);
+
+}  // namespace pinion
