@@ -3,7 +3,9 @@
 #include "planes/planecase.h"
 
 #include <CLI/CLI.hpp>
+#include <filesystem>
 #include <fmt/core.h>
+#include <fstream>
 
 using namespace pinion;
 using namespace pinion::planes;
@@ -16,11 +18,49 @@ struct Tally {
     double seconds = 0;
 };
 
+/// Frames made once and kept in memory, or read from the folder where an earlier run left them.
+class KeptPlate final : public Plate {
+public:
+    KeptPlate(const PlaneCase& c, const Plate& made, const std::filesystem::path& folder) {
+        facts_ = made.facts();
+        const std::size_t size = std::size_t(c.width) * std::size_t(c.height);
+        const auto file = folder / fmt::format("{}.grey", c.seed);
+        frames_.resize(size * std::size_t(c.frames));
+        if (!folder.empty())
+            if (std::ifstream in(file, std::ios::binary); in.read(frames_.data(), std::streamsize(frames_.size())))
+                return;
+        for (int frame = 0; frame < c.frames; ++frame) {
+            const PicturePtr picture = *made.read(frame);
+            for (std::size_t i = 0; i < size; ++i) frames_[std::size_t(frame) * size + i] = char(picture->bytes[3 * i]);
+        }
+        if (!folder.empty())
+            std::ofstream(file, std::ios::binary).write(frames_.data(), std::streamsize(frames_.size()));
+    }
+    Expected<PicturePtr> read(int frame) const override {
+        const std::size_t size = std::size_t(facts_.width) * std::size_t(facts_.height);
+        auto picture = std::make_shared<Picture>(Picture{
+            facts_.width, facts_.height, Picture::Depth::bits8, false, std::vector<std::uint8_t>(size * 3), {}});
+        for (std::size_t i = 0; i < 3 * size; ++i)
+            picture->bytes[i] = std::uint8_t(frames_[std::size_t(frame) * size + i / 3]);
+        return PicturePtr(picture);
+    }
+
+private:
+    std::vector<char> frames_;
+};
+
+std::filesystem::path keptFolder;
+
+std::shared_ptr<const Plate> keptPlateOf(const PlaneCase& c) {
+    const auto made = plateOf(c);
+    return made ? std::make_shared<KeptPlate>(c, *made, keptFolder) : nullptr;
+}
+
 /// What visible share a plane has to have to be asked for.
 constexpr double kAsked = 0.35;
 
 void judge(const PlaneCase& c, Tally& tally, bool tell) {
-    const auto plate = plateOf(c);
+    const auto plate = keptPlateOf(c);
     if (!plate) {
         fmt::print("the photographs are not there: Debian's opencv-doc\n");
         return;
@@ -78,10 +118,11 @@ int main(int argc, char** argv) {
     app.add_option("--count", count, "how many");
     app.add_option("--show", only, "frame by frame, of one seed");
     app.add_flag("--tell", tell, "a line for each case");
+    app.add_option("--keep", keptFolder, "a folder that keeps the frames made, for the next run");
     CLI11_PARSE(app, argc, argv);
     if (only >= 0) {
         const PlaneCase c = planeCase(unsigned(only));
-        FrameCache frames(plateOf(c));
+        FrameCache frames(keptPlateOf(c));
         const PlanarTrack plane = planeOf(c);
         const auto result = trackPlanes(frames, {plane}, plane.referenceFrame, {0, c.frames - 1}, Direction::both);
         fmt::print("{}\n", describe(c));

@@ -25,6 +25,11 @@ constexpr double kGainSpread = 0.25, kOffsetSpread = 60;
 // A block of which this many times the expected squared residual is left is not seen any more; up to the first it is.
 constexpr float kSeenMisfit = 3, kUnseenMisfit = 9;
 constexpr double kLeastNoise = 0.8, kMostNoise = 25;  // grey levels
+// How far a shape may be from what its last motion leads to, a frame: turn, size and shear; and what tilting does to
+// the perspective, in radians for a lens as long as the frame is wide. Standard deviations.
+constexpr double kShapeChange = 0.03, kTiltChange = 0.06;
+// Noise may grow by that much from one frame to the next: what covers the surface is no noise.
+constexpr double kNoiseGrowth = 1.15;
 // Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
 constexpr double kSharedNoise = 4;
 
@@ -138,7 +143,8 @@ struct PlaneAligner::Pass {
     Matrix3d frameFromRegion;
     std::vector<float> values, inside, residual, weight;
     std::vector<CellTerms> cells;
-    Normal normal = Normal::Zero();  ///< reduced, of the last round
+    Normal normal = Normal::Zero();      ///< reduced, of the last round, without the prior
+    std::optional<Matrix3d> expected{};  ///< frame from region, whose shape the prior is about
 };
 
 Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
@@ -258,6 +264,11 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     std::vector<PlaneConditions::Light> light(cellCount);
     for (std::size_t c = 0; c < cellCount; ++c) light[c] = conditions.cells[std::size_t(level.cells[c].cell)];
     bool done = false;
+    // Noise is asked where there is texture: what is black or burnt out has none.
+    double slopes = 0;
+    for (const float slope2 : level.slope2) slopes += double(slope2);
+    const float textured = float(0.2 * slopes / std::max(1, count));
+    const double noiseBefore = conditions.noise;
     for (int round = 0;; ++round) {
         alignment.rounds = round;
         current /= current(2, 2);
@@ -274,22 +285,28 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
         sorted.clear();
         for (const auto& block : level.blocks) {
             if (conditions.seen[std::size_t(block.block)] < 0.5F) continue;
-            for (int i = block.first; i < block.first + block.count; i += 5)
-                if (pass.inside[std::size_t(i)] > 0) sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
+            for (int i = block.first; i < block.first + block.count; i += 3)
+                if (pass.inside[std::size_t(i)] > 0 && level.slope2[std::size_t(i)] > textured)
+                    sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
         }
         if (sorted.size() < 12) return false;
-        const auto middle = sorted.begin() + std::ptrdiff_t(sorted.size() / 2);
-        std::nth_element(sorted.begin(), middle, sorted.end());
-        double noise = std::clamp(1.4826 * double(*middle), kLeastNoise, kMostNoise);
-        // What covers most of it must not pass for noise once that is known, but it may grow.
-        if (conditions.noise > 0 && round > 2) noise = std::min(noise, 2.5 * conditions.noise);
+        // A third of it, not the middle: what covers half of it must not pass for noise.
+        const auto third = sorted.begin() + std::ptrdiff_t(0.35 * double(sorted.size()));
+        std::nth_element(sorted.begin(), third, sorted.end());
+        double noise = std::clamp(double(*third) / 0.4538, kLeastNoise, kMostNoise);
+        if (noiseBefore > 0 && (round > 2 || levelIndex == 0))
+            noise = std::min(noise, std::max(kLeastNoise, kNoiseGrowth * noiseBefore));
         // How many samples of the level it may still be off, squared and halved: a gradient has two directions.
         const double off = std::clamp(reach * texture_.half() / scale, 0.12, 1.5);
         const float noise2 = float(noise * noise), spread2 = float(0.5 * off * off);
+        // Whether a block is the surface at all is asked with more patience: fine detail is read differently on each
+        // frame.
+        const double patience = std::max(off, 0.3);
+        const float blockSpread2 = float(0.5 * patience * patience);
         for (const auto& block : level.blocks) {
             const auto at = std::size_t(block.first);
             const auto sums = planekernels::misfitOf(&pass.residual[at], &level.slope2[at], &pass.inside[at], noise2,
-                                                     spread2, 30, block.count);
+                                                     blockSpread2, 30, block.count);
             float seen = 0;
             if (sums.inside > 0.25F * float(block.count))
                 seen =
@@ -346,6 +363,20 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             right += p.block<8, 1>(0, 10) - e.cross * (e.inverse * e.right);
         }
         pass.normal = normal;
+        if (pass.expected) {
+            // Where little is seen, its shape changes no faster than a camera moves. Nothing is expected of the place.
+            const Matrix3d back = (levelFromFrame * *pass.expected).inverse() * current;
+            const Matrix3d away = back / back(2, 2);
+            Steps to, trust;
+            to << 0, 0, away(0, 0) - 1, away(0, 1), away(1, 0), away(1, 1) - 1, away(2, 0), away(2, 1);
+            const double shape = kShapeChange, tilt = kTiltChange * texture_.half() / frame.width();
+            trust << 0, 0, shape, shape, shape, shape, tilt, tilt;
+            for (int k = 2; k < 8; ++k) {
+                const double weight = kSharedNoise * noise * noise / (trust[k] * trust[k]);
+                normal(k, k) += weight;
+                right[k] += weight * to[k];
+            }
+        }
         if (done || round == mostRounds) break;
         Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
         // A trace of damping: a freedom that the texture cannot see stays where it is.
@@ -390,7 +421,11 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     const Vector3d more = blurNormal.ldlt().solve(Vector3d(blurSums[3], blurSums[6], blurSums[8]));
     Matrix2d extra;
     extra << more[0], more[1], more[1], more[2];
-    if (extra.allFinite()) conditions.blur += extra * std::min(1.0, 4.0 / std::max(1e-9, extra.norm()));
+    if (extra.allFinite()) {
+        conditions.blur += extra * std::min(0.7, 2.0 / std::max(1e-9, extra.norm()));
+        conditions.blur += positivePart(Matrix2d(-Matrix2d::Identity() - conditions.blur));
+        conditions.blur -= positivePart(Matrix2d(conditions.blur - 30 * Matrix2d::Identity()));
+    }
 
     // How much is seen, by texture; and how well.
     double seen = 0, beyond = 0, texture = 0;
@@ -422,8 +457,9 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
 }
 
 std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Matrix3d& start,
-                                                  PlaneConditions& conditions, int coarsest) {
+                                                  PlaneConditions& conditions, int coarsest, const Matrix3d* expected) {
     Pass pass;
+    if (expected) pass.expected = *expected * texture_.plateFromRegion();
     pass.frameFromRegion = start * texture_.plateFromRegion();
     if (!pass.frameFromRegion.allFinite() || std::abs(pass.frameFromRegion(2, 2)) < 1e-12) return std::nullopt;
     pass.frameFromRegion /= pass.frameFromRegion(2, 2);

@@ -42,10 +42,11 @@ public:
                                          const PlaneExclusion& excluded = {});
 
     /// Refines `start`, which takes pixels of the reference frame to pixels of this one, from the level of the pyramid
-    /// where it is expected to be within a few samples. None when the steps lead nowhere. `conditions` are those of the
-    /// frame before, and then of this one.
+    /// where it is expected to be within a few samples. The shape (not the place) of `expected` is a prior, for when
+    /// little is seen. None when the steps lead nowhere. `conditions` are those of the frame before, and then of this
+    /// one.
     std::optional<PlaneAlignment> align(const Pyramid& frame, const Eigen::Matrix3d& start, PlaneConditions& conditions,
-                                        int coarsest = 2);
+                                        int coarsest = 2, const Eigen::Matrix3d* expected = nullptr);
 
     /// How well `start` explains the frame without any step: the mean of the pixels' robust misfits at a coarse level,
     /// 0 to 1, less is better. For choosing among starts.

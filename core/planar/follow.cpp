@@ -154,6 +154,7 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
             far && (!known || far->agree > known->agree))
             starts.push_back(far->toFromFrom * lastFromReference);
     }
+    const Matrix3d expected = samples_.empty() ? lastFromReference : step_ * lastFromReference;
     std::vector<std::pair<double, std::size_t>> order;
     for (std::size_t i = 0; i < starts.size(); ++i)
         order.emplace_back(aligner_.misfit(pyramid, starts[i], conditions_), i);
@@ -162,7 +163,7 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
     PlaneConditions bestConditions = conditions_;
     for (const auto& [misfit, index] : order) {
         PlaneConditions conditions = conditions_;
-        const auto found = aligner_.align(pyramid, starts[index], conditions, 1);
+        const auto found = aligner_.align(pyramid, starts[index], conditions, 1, &expected);
         if (!found) continue;
         if (!best || found->seen * found->fit > best->seen * best->fit) {
             best = found;
@@ -175,6 +176,10 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
 }
 
 PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
+    if (getenv("PDBG"))
+        fprintf(stderr, "dbg seen %.3f beyond %.3f fit %.3f dev %.3f noise %.2f blur %.2f %.2f %.2f\n", alignment.seen,
+                alignment.beyond, alignment.fit, alignment.deviation_px, conditions_.noise, conditions_.blur(0, 0),
+                conditions_.blur(0, 1), conditions_.blur(1, 1));
     if (alignment.seen < plane_.leastSeen)
         return alignment.beyond > 0.5 * (1 - plane_.leastSeen) ? PlaneEnd::leftFrame : PlaneEnd::covered;
     const Matrix3d pose = alignment.plateFromReference * referencePose_;
