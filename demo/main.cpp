@@ -101,6 +101,27 @@ json trolleyOutline(const Scene& scene, const Lens& lens, const Eigen::Affine3d&
     return outline;
 }
 
+/// Where the marked places are on each frame, in pixels, and whether nothing is before them.
+json markedJson(const Renderer& renderer, const DemoShot& shot, const ShotSize& size) {
+    const std::vector<Vector3f> places = shot.marked();
+    json marked{{"xyz", json::array()}, {"frames", json::array()}};
+    for (const Vector3f& place : places) marked["xyz"].push_back({place.x(), place.y(), place.z()});
+    for (int frame = 0; frame < size.frames; ++frame) {
+        const Eigen::Affine3d pose = shot.camera(size, frame);
+        json row = json::array();
+        for (const Vector3f& place : places) {
+            const auto at = projected(shot.lens(size, frame), pose, place.cast<double>());
+            const Vector3f eye = pose.translation().cast<float>();
+            const auto hit = renderer.cast(eye, place - eye);
+            const bool visible = hit && hit->distance > 0.995F;
+            if (at) row.push_back({rounded(at->x(), 1e-4), rounded(at->y(), 1e-4), visible ? 1 : 0});
+            else row.push_back(nullptr);
+        }
+        marked["frames"].push_back({{"frame", 1001 + frame}, {"places", row}});
+    }
+    return marked;
+}
+
 int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int samples, int quality, int only,
         double shutter) {
     const Scene scene = shot.scene();
@@ -190,6 +211,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
             samplesOf[i].push_back({1001 + frame, rounded(at->x(), 1e-4), rounded(at->y(), 1e-4), visible ? 1 : 0});
         }
     }
+    if (shot.marked) truth["marked"] = markedJson(renderer, shot, size);
     truth["points"] = json::array();
     for (std::size_t i = 0; i < picked.points.size(); ++i) {
         const TruthPoint& point = picked.points[i];
@@ -220,10 +242,10 @@ int main(int argc, char** argv) {
     int only = -1;
     double shutter = 0.5;
     size.frames = 0;
-    app.add_option(
-        "--shot", name,
-        "landing, mooring, breakwater, pan, zoom, chart (stills; --out is their folder), or painted (a patch for the "
-        "mooring.mp4 that is here)");
+    app.add_option("--shot", name,
+                   "landing, mooring, breakwater, pan, zoom, board, bollard, chart (stills; --out is their folder), or "
+                   "painted (a patch for the "
+                   "mooring.mp4 that is here)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -253,7 +275,7 @@ int main(int argc, char** argv) {
     }
     const DemoShot* shot = demoShot(name);
     if (!shot) {
-        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan, zoom or chart\n", name);
+        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan, zoom, board, bollard or chart\n", name);
         return 2;
     }
     if (size.frames == 0) size.frames = shot->frames;

@@ -204,6 +204,13 @@ Colour Renderer::radiance(const Vector3f& origin, const Vector3f& direction, flo
         colour = seen * fresnel + Colour(0.035F, 0.060F, 0.058F) * (1 - fresnel);
     } else {
         colour = lit(*hit, footprint, time, key);
+        if (material.surface == Surface::varnished) {
+            const Vector3f in = direction.normalized();
+            const Vector3f away = in - 2 * in.dot(hit->normal) * hit->normal;
+            const float towards = std::max(0.0F, away.dot((scene_.lamp - hit->place).normalized()));
+            colour +=
+                Colour(0.85F, 0.80F, 0.70F) * (0.9F * std::pow(towards, 420.0F) + 0.12F * std::pow(towards, 40.0F));
+        }
     }
     const float haze = 1 - std::exp(-hit->distance * 0.0022F);
     return colour + (Colour(0.58F, 0.65F, 0.72F) - colour) * haze;

@@ -448,4 +448,59 @@ Scene buildHarbour() {
     return scene;
 }
 
+namespace {
+
+constexpr float kBollardRadius = 0.26F, kBollardHeight = 0.95F;
+const Vector3f kBollardFoot(0.35F, 0, 1.9F);
+
+}  // namespace
+
+std::vector<Vector3f> boardCorners() {
+    return {{2.25F, 2.12F, -1.33F}, {3.85F, 2.12F, -1.33F}, {3.85F, 1.0F, -1.33F}, {2.25F, 1.0F, -1.33F}};
+}
+
+Scene buildBoard() {
+    Scene scene = buildLanding();
+    scene.lamp = {3.7F, 2.1F, 3.4F};
+    Builder build(scene);
+    int board = 0;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i)
+        if (scene.objects[i] == "board") board = int(i);
+    for (Triangle& triangle : scene.still)
+        if (triangle.object == board) {
+            scene.materials.push_back({scene.materials[std::size_t(triangle.material)].texture, Surface::varnished});
+            triangle.material = int(scene.materials.size()) - 1;
+        }
+    const int pine = build.material(plankTexture({0.36F, 0.25F, 0.13F}, 0.09F, 930, 0.15F));
+    build.object("near-mast");
+    build.place(placed(2.72F, 0, 1.35F, 0));
+    build.turned({0, 0, 0}, {{0.085F, 0}, {0.075F, 5.0F}, {0, 5.0F}}, pine, 28);
+    return scene;
+}
+
+std::vector<Vector3f> bollardPlaces() {
+    std::vector<Vector3f> places;
+    for (int row = 0; row < 5; ++row)
+        for (int column = 0; column < 25; ++column) {
+            const float angle = (float(column) * 15.0F - 180.0F) * kPi / 180.0F;
+            const float height = kBollardHeight * (0.85F - 0.175F * float(row));
+            places.emplace_back(kBollardFoot +
+                                Vector3f(kBollardRadius * std::sin(angle), height, kBollardRadius * std::cos(angle)));
+        }
+    return places;
+}
+
+Scene buildBollard() {
+    Scene scene = buildLanding();
+    Builder build(scene);
+    const int painted = build.material(bollardTexture(2 * kPi * kBollardRadius));
+    const int iron = build.material(ironTexture());
+    build.object("near-bollard");
+    build.place(placed(kBollardFoot.x(), 0, kBollardFoot.z(), 0));
+    build.turned({0, 0, 0}, {{kBollardRadius, 0}, {kBollardRadius, kBollardHeight}}, painted, 180);
+    build.turned({0, kBollardHeight, 0},
+                 {{kBollardRadius + 0.035F, 0}, {kBollardRadius + 0.04F, 0.06F}, {0.1F, 0.1F}, {0, 0.1F}}, iron, 90);
+    return scene;
+}
+
 }  // namespace ternholm

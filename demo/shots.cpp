@@ -136,12 +136,60 @@ pinion::Lens zoomLens(const ShotSize& size, double frame) {
 
 Eigen::Affine3d noTrolley(const ShotSize&, double) { return Eigen::Affine3d(Eigen::Translation3d(0, -50, 40)); }
 
+// ---- board: past the notice board from near by, behind a mast; its right side leaves the frame, a lamp shines in it
+
+pinion::Lens boardLens(const ShotSize& size, double) { return lensOf(size, 35.0, -0.06, 0.0); }
+
+Eigen::Affine3d boardIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    const double late = std::max(0.0, along - 0.62) / 0.38;
+    return lookingAt({1.45 + 2.6 * along, 1.60, 3.45 - 0.75 * along},
+                     {2.85 + 0.25 * along - 1.85 * late * late * (3 - 2 * late), 1.52, -1.33});
+}
+
+Eigen::Affine3d boardCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    const double step = 6.283185 * 1.6 * seconds;
+    Eigen::Affine3d pose = boardIntended(size, frame);
+    pose.translation() += Vector3d(0.012 * unrest(seconds, 31) + 0.010 * std::sin(step / 2),
+                                   0.014 * std::sin(step) + 0.008 * unrest(seconds, 32), 0.012 * unrest(seconds, 33));
+    pose.linear() = pose.linear() * turned(0.45 * unrest(seconds, 34), Vector3d::UnitX()) *
+                    turned(0.5 * unrest(seconds, 35), Vector3d::UnitY()) *
+                    turned(0.7 * unrest(seconds, 36), Vector3d::UnitZ());
+    return pose;
+}
+
+// ---- bollard: half round a painted bollard, close by
+
+pinion::Lens bollardLens(const ShotSize& size, double) { return lensOf(size, 32.0, -0.05, 0.0); }
+
+Eigen::Affine3d bollardIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    const double angle = -0.62 + 1.24 * along, reach = 1.75 - 0.2 * along;
+    const Vector3d foot(0.35, 0, 1.9);
+    return lookingAt(foot + Vector3d(reach * std::sin(angle), 1.25 - 0.1 * along, reach * std::cos(angle)),
+                     foot + Vector3d(0.05 - 0.1 * along, 0.52, 0));
+}
+
+Eigen::Affine3d bollardCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    Eigen::Affine3d pose = bollardIntended(size, frame);
+    pose.translation() += 0.006 * Vector3d(unrest(seconds, 41), unrest(seconds, 42), unrest(seconds, 43));
+    pose.linear() = pose.linear() * turned(0.5 * unrest(seconds, 44), Vector3d::UnitX()) *
+                    turned(0.5 * unrest(seconds, 45), Vector3d::UnitY()) *
+                    turned(0.8 * unrest(seconds, 46), Vector3d::UnitZ());
+    return pose;
+}
+
 constexpr DemoShot kShots[] = {
     {"landing", 28.0, 120, 24.0, buildLanding, landingLens, false, landingCamera, landingIntended, landingTrolley},
     {"mooring", 50.0, 96, 24.0, buildHarbour, mooringLens, false, mooringCamera, mooringIntended, noTrolley},
     {"breakwater", 35.0, 125, 25.0, buildHarbour, breakwaterLens, false, breakwaterCamera, breakwaterCamera, noTrolley},
     {"pan", 32.0, 100, 24.0, buildLanding, panLens, false, panCamera, panIntended, noTrolley},
     {"zoom", 28.0, 60, 24.0, buildLanding, zoomLens, true, landingCamera, landingIntended, noTrolley},
+    {"board", 35.0, 90, 24.0, buildBoard, boardLens, false, boardCamera, boardIntended, noTrolley, boardCorners},
+    {"bollard", 32.0, 60, 24.0, buildBollard, bollardLens, false, bollardCamera, bollardIntended, noTrolley,
+     bollardPlaces},
 };
 
 }  // namespace

@@ -6,6 +6,7 @@
 
 #include <Eigen/Geometry>
 #include <span>
+#include <vector>
 
 namespace ternholm {
 
@@ -30,6 +31,7 @@ struct DemoShot {
     Eigen::Affine3d (*camera)(const ShotSize&, double frame);    ///< `worldFromCamera`
     Eigen::Affine3d (*intended)(const ShotSize&, double frame);  ///< the same without the hand's unrest
     Eigen::Affine3d (*trolley)(const ShotSize&, double frame);
+    std::vector<Vector3f> (*marked)() = nullptr;  ///< places whose way through the plate the truth holds
 };
 
 std::span<const DemoShot> demoShots();

@@ -302,6 +302,23 @@ Texture noticeTexture() {
             }};
 }
 
+Texture bollardTexture(float round) {
+    return {1024, round, [](float u, float v) -> Colour {
+                const int band = int(v * 12);
+                Colour paint = band % 3 == 1 ? Colour(0.50F, 0.10F, 0.06F) : Colour(0.55F, 0.52F, 0.44F);
+                paint *= 1 + 0.35F * fractal(u, v, 14, 5, 110);
+                // Stencilled marks, rust where the paint went.
+                const auto column = std::uint32_t(u * 22), row = std::uint32_t(v * 22);
+                const float inU = wrapped(u * 22), inV = wrapped(v * 22);
+                if (hashed(column, row, 111) > 0.72F && inU > 0.2F && inU < 0.8F && inV > 0.15F && inV < 0.85F &&
+                    hashed(std::uint32_t(u * 110), std::uint32_t(v * 88), 112) > 0.4F)
+                    paint = Colour(0.06F, 0.07F, 0.08F);
+                if (fractal(u, v, 16, 5, 113) > 0.24F)
+                    paint = Colour(0.22F, 0.09F, 0.035F) * (1 + 0.8F * fractal(u, v, 64, 3, 114));
+                return paint;
+            }};
+}
+
 Texture paintedTexture(const Colour& tint, std::uint32_t seed) {
     return {512, 1.2F, [=](float u, float v) -> Colour {
                 Colour paint = tint * (1 + 0.35F * fractal(u, v, 12, 5, seed));

@@ -46,6 +46,8 @@ Texture roofTexture();
 Texture foliageTexture();
 Texture sackTexture();
 Texture noticeTexture();
+/// Bands of worn paint with numbers; one repeat goes once round.
+Texture bollardTexture(float round);
 Texture paintedTexture(const Colour& tint, std::uint32_t seed);
 
 }  // namespace ternholm

@@ -20,8 +20,8 @@ using Normal = Eigen::Matrix<double, 8, 8>;
 
 // What smoothing and optics make of a point, as a standard deviation in pixels.
 constexpr double kPointSpread = 0.85;
-// How far light may differ from cell to cell: gain, and offset in grey levels.
-constexpr double kGainSpread = 0.25, kOffsetSpread = 60;
+// How far light may differ from cell to cell: gain, offset, and the offset's slope across half a cell, in grey levels.
+constexpr double kGainSpread = 0.25, kOffsetSpread = 60, kSlopeSpread = 20;
 // A block of which this many times the expected squared residual is left is not seen any more; up to the first it is.
 constexpr float kSeenMisfit = 3, kUnseenMisfit = 9;
 constexpr double kLeastNoise = 0.8, kMostNoise = 25;  // grey levels
@@ -114,9 +114,25 @@ BlurMatch blurMatchFor(const Matrix2d& frameFromReference, const Matrix2d& measu
     return match;
 }
 
+constexpr int kColumns = planekernels::kColumns, kLast = kColumns - 1;
+using Products = Eigen::Matrix<double, kColumns, kColumns>;
+using Light4 = Eigen::Matrix<double, 4, 1>;
+
 struct CellTerms {
-    Eigen::Matrix<double, 11, 11> products = Eigen::Matrix<double, 11, 11>::Zero();
+    Products products = Products::Zero();
 };
+
+Products symmetric(const std::array<double, planekernels::kProducts>& sums) {
+    Products products;
+    std::size_t k = 0;
+    for (int a = 0; a < kColumns; ++a)
+        for (int b = a; b < kColumns; ++b) products(a, b) = products(b, a) = sums[k++];
+    return products;
+}
+
+planekernels::Light lightOf(const TextureLevel::Cell& cell, const PlaneConditions::Light& light) {
+    return {light.gain, light.offset, light.slopeU, light.slopeV, cell.u, cell.v, cell.half};
+}
 
 /// The correlation within cells of what is weighted, from the cells' products.
 double correlationOf(const std::vector<CellTerms>& cells, const std::vector<PlaneConditions::Light>& light) {
@@ -127,8 +143,8 @@ double correlationOf(const std::vector<CellTerms>& cells, const std::vector<Plan
         if (w < 1e-6) continue;
         const double g = double(light[c].gain);
         const double tt = p(8, 8) - p(8, 9) * p(8, 9) / w;
-        const double tr = p(8, 10) - p(8, 9) * p(9, 10) / w;
-        const double rr = p(10, 10) - p(9, 10) * p(9, 10) / w;
+        const double tr = p(8, kLast) - p(8, 9) * p(9, kLast) / w;
+        const double rr = p(kLast, kLast) - p(9, kLast) * p(9, kLast) / w;
         together += g * tt + tr;
         pattern += tt;
         seen += g * g * tt + 2 * g * tr + rr;
@@ -164,14 +180,11 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
         std::array<double, planekernels::kProducts> sums{};
         const auto at = std::size_t(cell.first);
         planekernels::accumulate(
-            {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]}, 1,
+            {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]}, lightOf(cell, {}),
             cell.count, sums.data());
-        Eigen::Matrix<double, 11, 11> products;
-        int k = 0;
-        for (int a = 0; a < 11; ++a)
-            for (int b = a; b < 11; ++b) products(a, b) = products(b, a) = sums[std::size_t(k++)];
-        const Eigen::Matrix<double, 8, 2> cross = products.block<8, 2>(0, 8);
-        const Matrix2d light = products.block<2, 2>(8, 8) + 1e-3 * Matrix2d::Identity();
+        const Products products = symmetric(sums);
+        const Eigen::Matrix<double, 8, 4> cross = products.block<8, 4>(0, 8);
+        const Eigen::Matrix4d light = products.block<4, 4>(8, 8) + 1e-3 * Eigen::Matrix4d::Identity();
         normal += products.topLeftCorner<8, 8>() - cross * light.inverse() * cross.transpose();
     }
     for (const auto model :
@@ -278,8 +291,8 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
         for (std::size_t c = 0; c < cellCount; ++c) {
             const auto& cell = level.cells[c];
             const auto at = std::size_t(cell.first);
-            planekernels::residuals(&pass.values[at], &level.value[at], &pass.inside[at], light[c].gain,
-                                    light[c].offset, cell.count, &pass.residual[at]);
+            planekernels::residuals(&pass.values[at], &level.u[at], &level.v[at], &level.value[at], &pass.inside[at],
+                                    lightOf(cell, light[c]), cell.count, &pass.residual[at]);
         }
         // The noise: of what is in the frame and was seen so far.
         sorted.clear();
@@ -325,11 +338,8 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             std::array<double, planekernels::kProducts> sums{};
             planekernels::accumulate({&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at],
                                       &pass.residual[at], &pass.weight[at]},
-                                     light[c].gain, cell.count, sums.data());
-            auto& products = pass.cells[c].products;
-            int k = 0;
-            for (int a = 0; a < 11; ++a)
-                for (int b = a; b < 11; ++b) products(a, b) = products(b, a) = sums[std::size_t(k++)];
+                                     lightOf(cell, light[c]), cell.count, sums.data());
+            const Products& products = pass.cells[c].products = symmetric(sums);
             const double contrast = products(8, 8) - products(8, 9) * products(8, 9) / std::max(1e-9, products(9, 9));
             gainSum += contrast * double(light[c].gain);
             gainWeight += contrast;
@@ -337,30 +347,34 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
         if (!(gainWeight > 0)) return false;
         const double meanGain = std::clamp(gainSum / gainWeight, 0.2, 4.0);
         struct Eliminated {
-            Matrix2d inverse;
-            Eigen::Matrix<double, 8, 2> cross;
-            Vector2d right;
+            Eigen::Matrix4d inverse;
+            Eigen::Matrix<double, 8, 4> cross;
+            Light4 right;
         };
         std::vector<Eliminated> eliminated(cellCount);
         for (std::size_t c = 0; c < cellCount; ++c) {
             const auto& p = pass.cells[c].products;
             Eliminated& e = eliminated[c];
-            Matrix2d lightNormal = p.block<2, 2>(8, 8);
-            e.right = p.block<2, 1>(8, 10);
+            Eigen::Matrix4d lightNormal = p.block<4, 4>(8, 8);
+            e.right = p.block<4, 1>(8, kLast);
             // Values are far from zero: a gain about the middle of the range keeps it apart from the offset.
             constexpr double kMiddle = 110;
-            const double gainTrust = noise * noise / (kGainSpread * kGainSpread),
-                         offsetTrust = noise * noise / (kOffsetSpread * kOffsetSpread);
+            const auto trust = [&](double spread) { return noise * noise / (spread * spread); };
             // The offset that the prior speaks of: what is added at the middle of the range.
-            const Vector2d level0(kMiddle, 1);
-            lightNormal += offsetTrust * level0 * level0.transpose();
-            e.right -= offsetTrust * level0 * (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
-            lightNormal(0, 0) += gainTrust;
-            e.right[0] -= gainTrust * (double(light[c].gain) - meanGain);
+            const Vector2d added(kMiddle, 1);
+            lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
+            e.right.head<2>() -= trust(kOffsetSpread) * added *
+                                 (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
+            lightNormal(0, 0) += trust(kGainSpread);
+            e.right[0] -= trust(kGainSpread) * (double(light[c].gain) - meanGain);
+            lightNormal(2, 2) += trust(kSlopeSpread);
+            e.right[2] -= trust(kSlopeSpread) * double(light[c].slopeU);
+            lightNormal(3, 3) += trust(kSlopeSpread);
+            e.right[3] -= trust(kSlopeSpread) * double(light[c].slopeV);
             e.inverse = lightNormal.inverse();
-            e.cross = p.block<8, 2>(0, 8);
+            e.cross = p.block<8, 4>(0, 8);
             normal += p.topLeftCorner<8, 8>() - e.cross * e.inverse * e.cross.transpose();
-            right += p.block<8, 1>(0, 10) - e.cross * (e.inverse * e.right);
+            right += p.block<8, 1>(0, kLast) - e.cross * (e.inverse * e.right);
         }
         pass.normal = normal;
         if (pass.expected) {
@@ -390,10 +404,12 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             reach = most;
         }
         for (std::size_t c = 0; c < cellCount; ++c) {
-            const Vector2d change =
+            const Light4 change =
                 eliminated[c].inverse * (eliminated[c].right - eliminated[c].cross.transpose() * steps);
             light[c].gain = float(std::clamp(double(light[c].gain) + change[0], 0.1, 6.0));
             light[c].offset = float(double(light[c].offset) + change[1]);
+            light[c].slopeU = float(double(light[c].slopeU) + change[2]);
+            light[c].slopeV = float(double(light[c].slopeV) + change[3]);
         }
         current = current * warpOf(steps).inverse();
         if (!(current.determinant() > 0) || !current.allFinite()) return false;
@@ -506,8 +522,8 @@ double PlaneAligner::misfit(const Pyramid& frame, const Matrix3d& start, const P
         const auto at = std::size_t(cell.first);
         const auto light =
             conditions.cells.empty() ? PlaneConditions::Light{} : conditions.cells[std::size_t(cell.cell)];
-        planekernels::residuals(&values[at], &level.value[at], &inside[at], light.gain, light.offset, cell.count,
-                                &residual[at]);
+        planekernels::residuals(&values[at], &level.u[at], &level.v[at], &level.value[at], &inside[at],
+                                lightOf(cell, light), cell.count, &residual[at]);
         const auto sums =
             planekernels::misfitOf(&residual[at], &level.slope2[at], &inside[at], 60, 0.3F, 10, cell.count);
         misfit += double(sums.misfit) + 10 * (cell.count - double(sums.inside));

@@ -24,6 +24,7 @@ struct PlaneAlignment {
 struct PlaneConditions {
     struct Light {
         float gain = 1, offset = 0;
+        float slopeU = 0, slopeV = 0;  ///< of the offset, from the cell's middle to its border
     };
     std::vector<Light> cells;                        ///< empty: as on the reference frame
     std::vector<float> seen;                         ///< of each block, 0 to 1; empty: all
@@ -32,8 +33,8 @@ struct PlaneConditions {
 };
 
 /// One reference of a plane, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
-/// robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and an offset for each cell of
-/// blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched. Not safe
+/// robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and a sloping offset for each
+/// cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched. Not safe
 /// to call from several threads.
 class PlaneAligner {
 public:

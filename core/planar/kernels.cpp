@@ -34,10 +34,13 @@ PINION_CLONED void sample(const View& view, const double* m, const float* __rest
     }
 }
 
-PINION_CLONED void residuals(const float* __restrict values, const float* __restrict pattern,
-                             const float* __restrict inside, float gain, float offset, int count,
-                             float* __restrict residual) {
-    for (int i = 0; i < count; ++i) residual[i] = (values[i] - gain * pattern[i] - offset) * inside[i];
+PINION_CLONED void residuals(const float* __restrict values, const float* __restrict u, const float* __restrict v,
+                             const float* __restrict pattern, const float* __restrict inside, const Light& light,
+                             int count, float* __restrict residual) {
+    const float gain = light.gain, alongU = light.slopeU / light.half, alongV = light.slopeV / light.half;
+    const float offset = light.offset - alongU * light.u - alongV * light.v;
+    for (int i = 0; i < count; ++i)
+        residual[i] = (values[i] - gain * pattern[i] - offset - alongU * u[i] - alongV * v[i]) * inside[i];
 }
 
 PINION_CLONED void weigh(const float* __restrict residual, const float* __restrict slope2,
@@ -49,10 +52,11 @@ PINION_CLONED void weigh(const float* __restrict residual, const float* __restri
     }
 }
 
-PINION_CLONED void accumulate(const Pixels& p, float gain, int count, double* sums) {
+PINION_CLONED void accumulate(const Pixels& p, const Light& light, int count, double* sums) {
     constexpr int kChunk = 256;
     float column[kColumns][kChunk];    // NOLINT: filled below
     float weighted[kColumns][kChunk];  // NOLINT: filled below
+    const float gain = light.gain, perHalf = 1 / light.half;
     for (int from = 0; from < count; from += kChunk) {
         const int n = std::min(kChunk, count - from);
         for (int i = 0; i < n; ++i) {
@@ -69,7 +73,9 @@ PINION_CLONED void accumulate(const Pixels& p, float gain, int count, double* su
             column[7][i] = -outward * v;
             column[8][i] = p.pattern[from + i];
             column[9][i] = 1.0F;
-            column[10][i] = p.residual[from + i];
+            column[10][i] = (u - light.u) * perHalf;
+            column[11][i] = (v - light.v) * perHalf;
+            column[12][i] = p.residual[from + i];
         }
         for (int k = 0; k < kColumns; ++k)
             for (int i = 0; i < n; ++i) weighted[k][i] = column[k][i] * p.weight[from + i];

@@ -18,22 +18,28 @@ struct View {
 /// where there is a sample, else 0 (and the sample too).
 void sample(const View& view, const double* m, const float* u, const float* v, int count, float* values, float* inside);
 
-/// residual = (value - gain * pattern - offset) * inside
-void residuals(const float* values, const float* pattern, const float* inside, float gain, float offset, int count,
-               float* residual);
+/// How light differs within a cell about (`u`, `v`): a gain, an offset, and a slope of the offset over `half`.
+struct Light {
+    float gain, offset, slopeU, slopeV;
+    float u, v, half;
+};
+
+/// residual = (value - gain * pattern - offset - slopes) * inside
+void residuals(const float* values, const float* u, const float* v, const float* pattern, const float* inside,
+               const Light& light, int count, float* residual);
 
 /// weight = inside * block / (1 + r2 / (noise2 + spread2 * slope2))^2 : Geman and McClure's, with a wider noise where
 /// the pattern is steep (`slope2` is the square of its gradient, in levels a pixel).
 void weigh(const float* residual, const float* slope2, const float* inside, float noise2, float spread2, float block,
            int count, float* weight);
 
-/// The products of the eight steepest-descent directions, the pattern, one, and the residual: 11 columns, the upper
-/// triangle by rows, 66 sums. Directions as of a perspective: see alignment.cpp. Added to `sums`.
-inline constexpr int kColumns = 11, kProducts = kColumns * (kColumns + 1) / 2;
+/// The products of the eight steepest-descent directions, the pattern, one, the place in the cell, and the residual: 13
+/// columns, the upper triangle by rows. Directions as of a perspective: see alignment.cpp. Added to `sums`.
+inline constexpr int kColumns = 13, kProducts = kColumns * (kColumns + 1) / 2;
 struct Pixels {
     const float *u, *v, *gx, *gy, *pattern, *residual, *weight;
 };
-void accumulate(const Pixels& pixels, float gain, int count, double* sums);
+void accumulate(const Pixels& pixels, const Light& light, int count, double* sums);
 
 /// The products of the three second derivatives and the residual: 4 columns, 10 sums. Added to `sums`.
 void accumulateBlur(const float* xx, const float* xy, const float* yy, const float* residual, const float* weight,

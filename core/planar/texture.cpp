@@ -17,6 +17,7 @@ constexpr int kMostPixels = 40000;  // of one level: more add time, and hardly a
 constexpr int kMargin = 12;         // pixels of a level about the region, for gradients and blur
 constexpr int kBlocksToACell = 3;
 constexpr double kBlurStep = 0.125;  // pixels squared: finer differences of blur are not told apart
+constexpr double kBlurReach = 1.8;   // standard deviations from the border that blur spoils
 constexpr std::size_t kMostKept = 24;
 
 }  // namespace
@@ -101,6 +102,10 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
             if (l == 0) return std::nullopt;
             break;
         }
+        cv::Mat edge(crop.plane.height, crop.plane.width, CV_32F);
+        cv::distanceTransform(cv::Mat(crop.plane.height, crop.plane.width, CV_8U, crop.holds.data()), edge,
+                              cv::DIST_L2, 3);
+        crop.edge.assign(edge.begin<float>(), edge.end<float>());
         texture.crops_.push_back(std::move(crop));
     }
     if (texture.crops_.empty()) return std::nullopt;
@@ -144,9 +149,21 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
         float slope2;
     };
     std::vector<Place> places;
+    // Blur mixes what lies beside the region into its border; as much of that is left out as can be spared.
+    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(blur);
+    double kept = kBlurReach * std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
+    if (kept > 0.3) {
+        std::vector<float> edges;
+        for (std::size_t i = 0; i < crop.holds.size(); ++i)
+            if (crop.holds[i]) edges.push_back(crop.edge[i]);
+        const auto spared = edges.begin() + std::ptrdiff_t(0.55 * double(edges.size()));
+        std::nth_element(edges.begin(), spared, edges.end());
+        kept = std::min(kept, double(*spared));
+    }
     for (int y = 1; y + 1 < plane.height; ++y)
         for (int x = 1; x + 1 < plane.width; ++x) {
-            if (!crop.holds[std::size_t(y) * std::size_t(plane.width) + std::size_t(x)]) continue;
+            const std::size_t index = std::size_t(y) * std::size_t(plane.width) + std::size_t(x);
+            if (!crop.holds[index] || double(crop.edge[index]) < kept) continue;
             const Vector2d at((crop.left + x) * scale + 0.5, (crop.top + y) * scale + 0.5);
             const int bx = std::clamp(int((at.x() - box_.left) / blockSize_), 0, blocksAcross_ - 1);
             const int by = std::clamp(int((at.y() - box_.top) / blockSize_), 0, blocksDown_ - 1);
@@ -160,7 +177,7 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
     });
     if (places.size() > std::size_t(kMostPixels)) {
         // The steepest of each block, and some of the others: a block that turns flat or bright has to be noticed.
-        std::vector<Place> kept;
+        std::vector<Place> chosen;
         const double share = double(kMostPixels) / double(places.size());
         for (std::size_t first = 0; first < places.size();) {
             std::size_t last = first;
@@ -170,12 +187,12 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
             const auto middle = begin + std::min(steep, end - begin);
             std::nth_element(begin, middle == end ? end - 1 : middle, end,
                              [](const Place& a, const Place& b) { return a.slope2 > b.slope2; });
-            kept.insert(kept.end(), begin, middle);
+            chosen.insert(chosen.end(), begin, middle);
             const auto others = std::max<std::ptrdiff_t>(1, std::ptrdiff_t(std::lround(1.0 / (0.25 * share))));
-            for (auto place = middle; place < end; place += std::min(others, end - place)) kept.push_back(*place);
+            for (auto place = middle; place < end; place += std::min(others, end - place)) chosen.push_back(*place);
             first = last;
         }
-        places = std::move(kept);
+        places = std::move(chosen);
     }
 
     TextureLevel result;
@@ -196,8 +213,14 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
         result.xx[i] = here[1] - 2 * here[0] + here[-1];
         result.yy[i] = below[0] - 2 * here[0] + above[0];
         result.xy[i] = 0.25F * (below[1] - below[-1] - above[1] + above[-1]);
-        if (result.cells.empty() || result.cells.back().cell != p.cell)
-            result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell});
+        if (result.cells.empty() || result.cells.back().cell != p.cell) {
+            const double side = kBlocksToACell * blockSize_;
+            const Vector2d middle = Vector2d(box_.left, box_.top) +
+                                    side * Vector2d(p.cell % cellsAcross_ + 0.5, double(p.cell / cellsAcross_) + 0.5);
+            const Vector2d at = (middle - centre_) / half_;
+            result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell, float(at.x()), float(at.y()),
+                                    float(0.5 * side / half_)});
+        }
         if (result.blocks.empty() || result.blocks.back().block != p.block) {
             result.blocks.push_back({int(i), 0, p.block, 0});
             ++result.cells.back().blocks;

@@ -24,6 +24,7 @@ struct TextureLevel {
         int firstBlock, blocks;
         int first, count;  ///< pixels
         int cell;
+        float u, v, half;  ///< its middle and half its size, region coordinates
     };
     std::vector<float> u, v, value;
     std::vector<float> gx, gy;      ///< per unit of u, v
@@ -64,6 +65,7 @@ private:
         Plane plane;  ///< of the level, with a margin
         int left, top;
         std::vector<std::uint8_t> holds;  ///< 1 where the pixel is in the region
+        std::vector<float> edge;          ///< how far it is from the region's border, pixels of the level
     };
     struct Made {
         int level;
