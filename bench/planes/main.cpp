@@ -14,7 +14,7 @@ namespace {
 
 struct Tally {
     bench::Errors errors, clear;
-    int frames = 0, lost = 0, wrong = 0, cases = 0;
+    int frames = 0, lost = 0, off = 0, wrong = 0, cases = 0;
     double seconds = 0;
 };
 
@@ -79,7 +79,7 @@ void judge(const PlaneCase& c, Tally& tally, bool tell) {
     tally.seconds += seconds;
     const PlanarTrack& tracked = result->planes.front();
     bench::Errors errors;
-    int asked = 0, lost = 0, wrong = 0;
+    int asked = 0, lost = 0, wrong = 0, off = 0;
     for (int frame = 0; frame < c.frames; ++frame) {
         const double visible = visibleAt(c, frame);
         const PlaneSample* sample = sampleAt(tracked, frame);
@@ -94,17 +94,20 @@ void judge(const PlaneCase& c, Tally& tally, bool tell) {
         if (visible > 0.95) tally.clear.values.push_back(error);
         // Wrong, and nothing said of it.
         const double allowed = std::max(2.0, 4.0 * double(sample->deviation_px));
-        wrong += error > allowed;
+        wrong += error > allowed && sample->fit > 0.95F;
+        off += error > 2;
     }
     tally.frames += asked;
     tally.lost += lost;
     tally.wrong += wrong;
-    if (tell || lost > 0 || wrong > 0)
+    tally.off += off;
+    if (tell || lost > 0 || off > 0)
         fmt::print(
-            "seed {:4}: median {:.3f} 90 % {:.3f} worst {:6.2f} px, lost {:2}, wrong {:2}, {:5.1f} ms  ({}; {}) {} / "
+            "seed {:4}: median {:.3f} 90 % {:.3f} worst {:6.2f} px, lost {:2}, off {:2}, wrong {:2}, {:5.1f} ms  ({}; "
+            "{}) {} / "
             "{}\n",
-            c.seed, errors.at(0.5), errors.at(0.9), errors.at(1), lost, wrong, 1000 * seconds / c.frames, describe(c),
-            toString(result->motions.front()), toString(tracked.startReason), toString(tracked.endReason));
+            c.seed, errors.at(0.5), errors.at(0.9), errors.at(1), lost, off, wrong, 1000 * seconds / c.frames,
+            describe(c), toString(result->motions.front()), toString(tracked.startReason), toString(tracked.endReason));
 }
 
 }  // namespace
@@ -137,8 +140,10 @@ int main(int argc, char** argv) {
     for (unsigned i = 0; i < count; ++i) judge(planeCase(seed + i), tally, tell);
     bench::printErrors("corners", tally.errors);
     bench::printErrors("corners, in the clear", tally.clear);
-    fmt::print("{} cases, {} frames: {} lost ({:.2f} %), {} wrong with a good word; {:.1f} ms a frame\n", tally.cases,
-               tally.frames, tally.lost, 100.0 * tally.lost / std::max(1, tally.frames), tally.wrong,
-               1000 * tally.seconds / std::max<double>(1, double(tally.cases) * 41));
+    fmt::print(
+        "{} cases, {} frames: {} lost ({:.2f} %), {} off by more than 2 px, {} of them with a good fit and beyond 4 "
+        "deviations; {:.1f} ms a frame\n",
+        tally.cases, tally.frames, tally.lost, 100.0 * tally.lost / std::max(1, tally.frames), tally.off, tally.wrong,
+        1000 * tally.seconds / std::max<double>(1, double(tally.cases) * 41));
     return 0;
 }

@@ -180,8 +180,8 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
         std::array<double, planekernels::kProducts> sums{};
         const auto at = std::size_t(cell.first);
         planekernels::accumulate(
-            {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]}, lightOf(cell, {}),
-            cell.count, sums.data());
+            {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]},
+            lightOf(cell, {}), cell.count, sums.data());
         const Products products = symmetric(sums);
         const Eigen::Matrix<double, 8, 4> cross = products.block<8, 4>(0, 8);
         const Eigen::Matrix4d light = products.block<4, 4>(8, 8) + 1e-3 * Eigen::Matrix4d::Identity();
@@ -363,8 +363,8 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             // The offset that the prior speaks of: what is added at the middle of the range.
             const Vector2d added(kMiddle, 1);
             lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
-            e.right.head<2>() -= trust(kOffsetSpread) * added *
-                                 (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
+            e.right.head<2>() -=
+                trust(kOffsetSpread) * added * (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
             lightNormal(0, 0) += trust(kGainSpread);
             e.right[0] -= trust(kGainSpread) * (double(light[c].gain) - meanGain);
             lightNormal(2, 2) += trust(kSlopeSpread);
@@ -438,7 +438,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     Matrix2d extra;
     extra << more[0], more[1], more[1], more[2];
     if (extra.allFinite()) {
-        conditions.blur += extra * std::min(0.7, 2.0 / std::max(1e-9, extra.norm()));
+        conditions.blur += extra * std::min(1.0, 2.0 / std::max(1e-9, extra.norm()));
         conditions.blur += positivePart(Matrix2d(-Matrix2d::Identity() - conditions.blur));
         conditions.blur -= positivePart(Matrix2d(conditions.blur - 30 * Matrix2d::Identity()));
     }
@@ -467,7 +467,14 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             const Eigen::MatrixXd moved = corner * directions;
             worst = std::max(worst, (moved * inverse * moved.transpose()).trace());
         }
-    alignment.deviation_px = texture_.half() * conditions.noise * std::sqrt(kSharedNoise * std::max(0.0, worst));
+    // What is left over what counts, if it is more than the noise: not all that differs is grain.
+    double left = 0, weights = 0;
+    for (const auto& cell : pass.cells) {
+        left += cell.products(kLast, kLast);
+        weights += cell.products(9, 9);
+    }
+    const double spread = std::max(conditions.noise, weights > 0 ? std::sqrt(left / weights) : 0.0);
+    alignment.deviation_px = texture_.half() * spread * std::sqrt(kSharedNoise * std::max(0.0, worst));
     if (!std::isfinite(alignment.deviation_px)) alignment.deviation_px = 1e6;
     return true;
 }
@@ -494,11 +501,15 @@ std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Ma
             pass = before;
         }
     }
-    const Matrix2d blurBefore = next.blur;
+    Matrix2d blurBefore = next.blur;
     if (!alignLevel(frame, 0, motion_, 15, pass, next, alignment)) return std::nullopt;
     // Where the blur is another than was thought, once more with it matched.
-    for (int again = 0; again < 2 && (next.blur - blurBefore).norm() > 0.3 * (again + 1); ++again)
+    for (int again = 0; again < 3; ++again) {
+        const Matrix2d matched = next.blur;
+        if ((matched - blurBefore).norm() < 0.15) break;
         if (!alignLevel(frame, 0, motion_, 6, pass, next, alignment)) return std::nullopt;
+        blurBefore = matched;
+    }
     alignment.plateFromReference = pass.frameFromRegion * texture_.plateFromRegion().inverse();
     alignment.plateFromReference /= alignment.plateFromReference(2, 2);
     conditions = next;

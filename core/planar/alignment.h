@@ -34,8 +34,8 @@ struct PlaneConditions {
 
 /// One reference of a plane, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
 /// robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and a sloping offset for each
-/// cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched. Not safe
-/// to call from several threads.
+/// cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched.
+/// Not safe to call from several threads.
 class PlaneAligner {
 public:
     /// Fails when the region is out of the frame or has no texture to hold on to, with what to do.

@@ -18,7 +18,7 @@ constexpr int kPatch = 15;          // pixels, of a feature that is found anew
 constexpr double kNearReach = 12;   // pixels about where the motion leads
 constexpr double kFarReach = 56;    // ... when that fails
 constexpr double kAgreement = 2.0;  // pixels within which patches move alike
-constexpr double kLeastFit = 0.6;
+constexpr double kLeastFit = 0.7;
 constexpr double kMostDeviation = 4;  // pixels, of the worst corner
 constexpr double kEdgeOn = 0.1;       // of what a surface shows seen from the front: 84 degrees
 constexpr double kGrown = 2.0, kShrunk = 0.3, kTurned = 2.5;

@@ -103,8 +103,8 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
             break;
         }
         cv::Mat edge(crop.plane.height, crop.plane.width, CV_32F);
-        cv::distanceTransform(cv::Mat(crop.plane.height, crop.plane.width, CV_8U, crop.holds.data()), edge,
-                              cv::DIST_L2, 3);
+        cv::distanceTransform(cv::Mat(crop.plane.height, crop.plane.width, CV_8U, crop.holds.data()), edge, cv::DIST_L2,
+                              3);
         crop.edge.assign(edge.begin<float>(), edge.end<float>());
         texture.crops_.push_back(std::move(crop));
     }
