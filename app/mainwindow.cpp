@@ -161,6 +161,7 @@ void MainWindow::furnish() {
                     *canvas_,
                     lower_->sheet(),
                     lower_->curves(),
+                    *proof_,
                     world_,
                     [this](const QString& stage) { docket_->open(stage); },
                     [this](const QString& view) { show(view); },

@@ -66,6 +66,7 @@ Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::strin
         return failure(Fault::input, "{}: shape '{}' rides on {}; give the tracks as well", path, riding->name,
                        riding->ride->on == Matte::Ride::On::picture   ? std::string("the picture's motion")
                        : riding->ride->on == Matte::Ride::On::locator ? "the locator " + riding->ride->locator
+                       : riding->ride->on == Matte::Ride::On::plane   ? "the plane " + riding->ride->plane
                                                                       : riding->ride->tracks.front());
     const auto carriers = tracksFor(tracks, facts);
     if (!carriers) return tl::unexpected(carriers.error());

@@ -90,9 +90,13 @@ void ProofStrip::setDifference(bool shown) {
 /// Against the reference patch, after both are brought to the same mean: a change of light alone is no difference.
 QImage ProofStrip::differenceOf(const QImage& patch) const {
     const Track* track = this->track();
-    const auto reference = track ? patches_.find(track->referenceFrame) : patches_.end();
+    const int frame = subject_ ? subject_->referenceFrame : track ? track->referenceFrame : 0;
+    const auto reference = patches_.find(frame);
     if (reference == patches_.end() || reference->second.image.size() != patch.size()) return patch;
-    const QImage& other = reference->second.image;
+    return differenceTo(reference->second.image, patch);
+}
+
+QImage ProofStrip::differenceTo(const QImage& other, const QImage& patch) const {
     const auto meanOf = [](const QImage& image) {
         qint64 sum = 0;
         for (int y = 0; y < image.height(); y += 2)
@@ -139,7 +143,88 @@ std::vector<int> ProofStrip::framesOf(const Track& track) const {
     return order;
 }
 
+void ProofStrip::setSubject(std::shared_ptr<const ProofSubject> subject) {
+    const bool same = subject && subject_ && subject->version == subject_->version;
+    if (!subject && !subject_) return;
+    subject_ = std::move(subject);
+    if (!same) patches_.clear();
+    refresh();
+}
+
+void ProofStrip::refreshSubject() {
+    shown_ = 0;
+    order_ = {session_.player.frame()};
+    const int room =
+        std::max(2, 2 * ((height() - kTop - 190) / std::max(60, (width() - 2 * kMargin - kGap) / 2 + kCaption + kGap)));
+    for (const int frame : subject_->frames)
+        if (int(order_.size()) <= room && std::find(order_.begin() + 1, order_.end(), frame) == order_.end())
+            order_.push_back(frame);
+    std::sort(order_.begin() + 1, order_.end());
+    settle_.start();
+    update();
+}
+
+void ProofStrip::requestSubject() {
+    if (!session_.hasPlate() || session_.player.isPlaying()) return;
+    std::vector<int> wanted = order_;
+    wanted.push_back(subject_->referenceFrame);
+    const auto missing = std::find_if(wanted.begin(), wanted.end(),
+                                      [&](int frame) { return !patches_.contains(frame) && subject_->isThere(frame); });
+    if (missing == wanted.end()) return;
+    const double ratio = std::clamp(subject_->widthOverHeight, 0.25, 4.0);
+    const QSize size = ratio >= 1 ? QSize(kShown, int(kShown / ratio)) : QSize(int(kShown * ratio), kShown);
+    work_.start([this, cache = session_.player.sharedFrames(), subject = subject_, frame = *missing, size,
+                 view = session_.player.view()](const Progress&) -> std::function<void()> {
+        const auto picture = cache->get(frame);
+        const QImage image = picture ? subject->cut(**picture, frame, size, view) : QImage();
+        return [this, subject, frame, patch = Patch{image, {0, 0}}] {
+            if (!subject_) return;
+            if (subject->version == subject_->version) patches_[frame] = patch;
+            update();
+            requestSubject();
+        };
+    });
+}
+
+void ProofStrip::paintSubject(QPainter& painter) {
+    for (std::size_t i = 0; i < order_.size() && cellRect(i).top() <= height(); ++i) {
+        const QRect cell = cellRect(i);
+        const int frame = order_[i];
+        painter.fillRect(cell, QColor(0x16, 0x16, 0x16));
+        const auto patch = patches_.find(frame);
+        const bool there = subject_->isThere(frame);
+        if (patch != patches_.end() && !patch->second.image.isNull()) {
+            const QImage shown = difference_ ? differenceOf(patch->second.image) : patch->second.image;
+            const QSize size = shown.size().scaled(cell.size(), Qt::KeepAspectRatio);
+            painter.setRenderHint(QPainter::SmoothPixmapTransform);
+            painter.drawImage(QRect(cell.center() - QPoint(size.width() / 2, size.height() / 2), size), shown);
+        } else if (!there || patch != patches_.end()) {
+            painter.setPen(theme::kDim);
+            painter.drawText(cell, Qt::AlignCenter, there ? "not readable" : "not tracked");
+        }
+        const double badness = there ? subject_->badness(frame) : 0;
+        if (badness > 0.5) {
+            painter.setPen(QPen(theme::fitColour(badness), 1.5));
+            painter.drawRect(cell);
+        }
+        QFont small = font();
+        small.setPixelSize(i == 0 ? 11 : 10);
+        painter.setFont(small);
+        const QRect caption(cell.left(), cell.bottom() + 3, cell.width(), kCaption - 2);
+        painter.setPen(i == 0 ? theme::kText : theme::kDim);
+        painter.drawText(caption, Qt::AlignLeft | Qt::AlignVCenter,
+                         i == 0 ? QString("%1 · here").arg(frame) : QString::number(frame));
+        if (!there) continue;
+        painter.setPen(badness > 0.5 ? theme::fitColour(badness) : theme::kDim);
+        painter.drawText(caption, Qt::AlignRight | Qt::AlignVCenter, subject_->words(frame));
+    }
+}
+
 void ProofStrip::refresh() {
+    if (subject_) {
+        refreshSubject();
+        return;
+    }
     const Track* track = this->track();
     if (!track || track->samples.isEmpty() || !session_.hasPlate()) {
         shown_ = 0;
@@ -162,6 +247,10 @@ void ProofStrip::refresh() {
 
 /// Cuts the next patch that is missing; each comes as it is ready.
 void ProofStrip::request() {
+    if (subject_) {
+        requestSubject();
+        return;
+    }
     const Track* track = this->track();
     if (!track || !session_.hasPlate() || session_.player.isPlaying()) return;
     const auto missing = std::find_if(order_.begin(), order_.end(),
@@ -206,8 +295,14 @@ void ProofStrip::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(kMargin, 8, width() - 2 * kMargin, 18), Qt::AlignLeft | Qt::AlignVCenter, "Proof");
     painter.setFont(font());
     const Track* track = this->track();
-    differenceButton_->setVisible(track != nullptr);
+    differenceButton_->setVisible(track || subject_);
     painter.setPen(theme::kDim);
+    if (subject_) {
+        painter.drawText(QRect(kMargin + 44, 8, width() - 2 * kMargin - 44, 18), Qt::AlignRight | Qt::AlignVCenter,
+                         fontMetrics().elidedText(subject_->name, Qt::ElideRight, width() - 2 * kMargin - 50));
+        paintSubject(painter);
+        return;
+    }
     if (!track) {
         painter.drawText(QRect(kMargin, 40, width() - 2 * kMargin, 80), Qt::AlignLeft | Qt::TextWordWrap,
                          "Select a track: its patch is shown here on many frames, held still. A drift shows as a "
@@ -292,7 +387,7 @@ void ProofStrip::mousePressEvent(QMouseEvent* event) {
 }
 
 void ProofStrip::mouseMoveEvent(QMouseEvent* event) {
-    if (draggedCell_ < 0) return;
+    if (draggedCell_ < 0 || subject_) return;
     const Track* track = this->track();
     const QRect cell = cellRect(std::size_t(draggedCell_));
     const QPointF by = event->position() - dragFrom_;
@@ -308,7 +403,7 @@ void ProofStrip::mouseReleaseEvent(QMouseEvent*) {
     draggedCell_ = -1;
     if (cell < 0 || cell >= int(order_.size())) return;
     const int frame = order_[std::size_t(cell)];
-    const Track* track = this->track();
+    const Track* track = subject_ ? nullptr : this->track();
     const Sample* sample = track ? sampleAt(*track, frame) : nullptr;
     if (draggedBy_.isZero()) {
         session_.player.goTo(frame);

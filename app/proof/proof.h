@@ -6,12 +6,28 @@
 #include <QImage>
 #include <QWidget>
 
+#include <functional>
 #include <map>
+#include <memory>
 #include <vector>
 
 class QToolButton;
 
 namespace pinion {
+
+/// Something else than the selected track that can be proved: cut upright on each frame, it stands still if it sticks.
+struct ProofSubject {
+    QString name;
+    quint64 version = 0;  ///< another one: patches cut before are old
+    int referenceFrame = 0;
+    std::vector<int> frames;  ///< worth a look, beside the one that is shown
+    std::function<bool(int frame)> isThere;
+    /// Of the given size; in a thread of the live lane.
+    std::function<QImage(const Picture& picture, int frame, const QSize& size, const ViewTransform& view)> cut;
+    double widthOverHeight = 1;
+    std::function<double(int frame)> badness;  ///< 0 to 1
+    std::function<QString(int frame)> words;
+};
 
 /// The selected track's patch on chosen frames, held still in the track's own motion: a drift shows as a picture that
 /// walks. A click goes to the frame, a drag corrects it (a tie), the difference to the reference shows what has
@@ -25,6 +41,8 @@ public:
     std::vector<int> frames() const { return order_; }
     /// Where the patch of the nth of them lies.
     QRect cellRect(std::size_t index) const;
+    /// In place of the selected track; null: the track again.
+    void setSubject(std::shared_ptr<const ProofSubject> subject);
     bool differenceShown() const { return difference_; }
     void setDifference(bool shown);
 
@@ -41,15 +59,20 @@ private:
         Eigen::Vector2d at;  ///< where the track was when it was cut
     };
     const Track* track() const;
+    void refreshSubject();
+    void requestSubject();
+    void paintSubject(QPainter& painter);
     std::vector<int> framesOf(const Track& track) const;
     void refresh();
     void request();
     void paintPatch(QPainter& painter, const Track& track, std::size_t index) const;
     void paintCaption(QPainter& painter, const Track& track, std::size_t index) const;
     QImage differenceOf(const QImage& patch) const;
+    QImage differenceTo(const QImage& other, const QImage& patch) const;
     double marginPlate(const Track& track) const { return track.pattern_px * 1.1; }
 
     Session& session_;
+    std::shared_ptr<const ProofSubject> subject_;
     TrackId shown_ = 0;
     std::vector<int> order_;
     std::map<int, Patch> patches_;

@@ -13,6 +13,7 @@ namespace pinion {
 class Canvas;
 class Commands;
 class CurvesPanel;
+class ProofStrip;
 class ThreadSheet;
 class ToolBar;
 class WorldView;
@@ -24,6 +25,7 @@ struct Desk {
     Canvas& canvas;
     ThreadSheet& sheet;
     CurvesPanel& curves;
+    ProofStrip& proof;
     WorldView* scene;  ///< null where there is no OpenGL
     std::function<void(const QString& stage)> openCard;
     /// "plate", the name of a sight, or "3d".

@@ -4,6 +4,7 @@
 #include "stages/delivery/deliverystage.h"
 #include "stages/lens/lensstage.h"
 #include "stages/mattes/mattesstage.h"
+#include "stages/planes/planesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
 #include "stages/tracks/tracksstage.h"
@@ -22,7 +23,7 @@ std::vector<std::unique_ptr<Stage>> made(Session& session) {
 }  // namespace
 
 std::vector<std::unique_ptr<Stage>> makeStages(Session& session) {
-    return made<PlateStage, LensStage, MattesStage, TracksStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(
+    return made<PlateStage, LensStage, MattesStage, TracksStage, PlanesStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(
         session);
 }
 

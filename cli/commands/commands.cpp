@@ -17,6 +17,8 @@ Runner addShake(CLI::App& command);
 Runner addDeliver(CLI::App& command);
 Runner addMatte(CLI::App& command);
 Runner addPropose(CLI::App& command);
+Runner addPlanar(CLI::App& command);
+Runner addPin(CLI::App& command);
 Runner addRun(CLI::App& command);
 
 std::span<const Command> commands() {
@@ -33,6 +35,8 @@ std::span<const Command> commands() {
         {"shake", "takes a shake from one plate and lends it to another", addShake},
         {"matte", "mattes as pictures, or as the plate's alpha", addMatte},
         {"propose", "mattes for what moves by itself", addPropose},
+        {"planar", "a surface followed by its texture: its four corners", addPlanar},
+        {"pin", "four point tracks as the corners of a surface", addPin},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };

@@ -84,13 +84,15 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
     const PlateFacts& facts = frames.facts();
     if (maps.empty()) return failure(Fault::input, "there is no frame to render");
     if (auto elsewhere = checkElsewhere(frames, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
-                                            {.quality = options.quality, .half = isHalf(facts)});
+    const int width = options.width > 0 ? options.width : facts.width,
+              height = options.height > 0 ? options.height : facts.height;
+    const auto writer =
+        FrameWriter::create(pattern, width, height, facts.fps, {.quality = options.quality, .half = isHalf(facts)});
     if (!writer) return tl::unexpected(writer.error());
     std::vector<int> numbers;
     for (const FrameMap& map : maps) numbers.push_back(map.frame);
     const auto made = [&](const Picture& picture, std::size_t i) {
-        return warped(picture, maps[i].sourceFromOutput, options.filter, options.edges);
+        return warped(picture, maps[i].sourceFromOutput, options.filter, options.edges, width, height);
     };
     return renderEach(frames, numbers, pattern, **writer, made, progress);
 }

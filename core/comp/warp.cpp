@@ -83,9 +83,11 @@ std::string_view toString(EdgeMode edges) { return kEdges[std::size_t(edges)]; }
 
 std::optional<EdgeMode> edgeModeFrom(std::string_view word) { return fromWord<EdgeMode>(kEdges, word); }
 
-Picture warped(const Picture& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges) {
-    Picture out{source.width, source.height, source.depth, source.linear, {}, {}};
-    const std::size_t count = std::size_t(source.width) * std::size_t(source.height) * 3;
+Picture warped(const Picture& source, const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter, EdgeMode edges,
+               int width, int height) {
+    Picture out{
+        width > 0 ? width : source.width, height > 0 ? height : source.height, source.depth, source.linear, {}, {}};
+    const std::size_t count = std::size_t(out.width) * std::size_t(out.height) * 3;
     if (source.depth == Picture::Depth::bits8) out.bytes.resize(count);
     else out.floats.resize(count);
     const Source from = sourceOf(source);

@@ -41,11 +41,12 @@ struct Matte {
     };
     /// It is carried: its keys are in the pixels of the reference frame.
     struct Ride {
-        enum class On { tracks, locator, picture };
+        enum class On { tracks, locator, picture, plane };
         std::vector<std::string> tracks;
         int referenceFrame = 0;
         On on = On::tracks;
         std::string locator{};  ///< its name
+        std::string plane{};    ///< its name
         bool operator==(const Ride&) const = default;
     };
     /// From a frame on it counts, or does not.

@@ -101,6 +101,10 @@ Matte::Ride takeRide(const json& ride, const std::string& where) {
         taken.on = Matte::Ride::On::locator;
         taken.locator = text(ride, "locator", where);
     }
+    if (ride.contains("plane")) {
+        taken.on = Matte::Ride::On::plane;
+        taken.plane = text(ride, "plane", where);
+    }
     if (taken.on != Matte::Ride::On::tracks && !ride.contains("tracks")) return taken;
     for (const json& name : list(ride, "tracks", where)) {
         if (!name.is_string()) malformed(where + ".tracks: holds what is no name");
@@ -134,6 +138,7 @@ json rideValue(const Matte::Ride& ride) {
     json value{{"reference_frame", ride.referenceFrame}};
     if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
     if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
+    if (ride.on == Matte::Ride::On::plane) value["plane"] = ride.plane;
     if (!ride.tracks.empty()) value["tracks"] = ride.tracks;
     return value;
 }

@@ -39,6 +39,18 @@ const SolvedTrack* findSolved(const Shot& shot, TrackId id) {
     return findById(shot.solve->tracks, id, [](const SolvedTrack& track) { return track.track; });
 }
 
+const PlanarTrack* findPlane(const Shot& shot, PlaneId id) {
+    for (const PlanarTrack& plane : shot.planes)
+        if (plane.id == id) return &plane;
+    return nullptr;
+}
+
+const PlanarTrack* findPlane(const Shot& shot, const std::string& name) {
+    for (const PlanarTrack& plane : shot.planes)
+        if (plane.name == name) return &plane;
+    return nullptr;
+}
+
 const Locator* findLocator(const Shot& shot, const std::string& name) {
     for (const Locator& locator : shot.locators)
         if (locator.name == name) return &locator;

@@ -6,6 +6,7 @@
 #include "lens/chart.h"
 #include "lens/lines.h"
 #include "matte/matte.h"
+#include "planar/planartrack.h"
 #include "plate/plate.h"
 #include "steady/locator.h"
 #include "steady/shake.h"
@@ -52,9 +53,10 @@ struct ScatterSettings {
 /// What the Steady card holds: the picture held still or eased, and a shake lent to it.
 struct SteadySettings {
     bool steady = false;
-    enum class Source { allTracks, chosen };
+    enum class Source { allTracks, chosen, plane };
     Source source = Source::allTracks;
     List<TrackId> tracks;                          ///< the chosen ones
+    std::string plane;                             ///< the planar track, by its name
     bool cornerPin = false;                        ///< four chosen tracks as a corner pin
     bool squareUp = false;                         ///< ... what lies between them upright, filling the picture
     PictureModel model = PictureModel::automatic;  ///< of all tracks; of chosen ones what their number allows
@@ -155,6 +157,8 @@ struct Shot {
     List<Matte> mattes;
     List<Track> tracks;
     TrackId nextTrack = 1;
+    List<PlanarTrack> planes;
+    PlaneId nextPlane = 1;
     std::shared_ptr<const Solve> solve;
     std::uint64_t solvedKey = 0;  ///< `solveKey` of the shot that was solved
     World world;
@@ -168,6 +172,8 @@ PlateRef plateRef(const PlateFacts& facts);
 
 const Track* findTrack(const Shot& shot, TrackId track);
 const SolvedTrack* findSolved(const Shot& shot, TrackId track);
+const PlanarTrack* findPlane(const Shot& shot, PlaneId plane);
+const PlanarTrack* findPlane(const Shot& shot, const std::string& name);
 const Locator* findLocator(const Shot& shot, const std::string& name);
 /// Those that are still there.
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids);

@@ -12,6 +12,7 @@ struct Locator {
     List<TrackId> tracks;
     int referenceFrame = 0;
     MotionKind kind = MotionKind::position;
+    std::string plane{};  ///< its name: the planar track that carries it, in place of tracks
 };
 
 }  // namespace pinion

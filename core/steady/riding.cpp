@@ -1,5 +1,7 @@
 #include "steady/riding.h"
 
+#include "steady/planemotion.h"
+
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
@@ -84,10 +86,24 @@ Expected<Carrying> carryingTracks(const Matte::Ride& ride, const Carriers& carri
     return found;
 }
 
+/// The planar track that a ride is on, by itself or through a locator; empty: on none.
+std::string planeOf(const Matte::Ride& ride, const Carriers& carriers) {
+    if (ride.on == Matte::Ride::On::plane) return ride.plane;
+    if (ride.on == Matte::Ride::On::locator)
+        for (const Locator& locator : carriers.locators)
+            if (locator.name == ride.locator) return locator.plane;
+    return {};
+}
+
 Expected<PlateMotion> motionOfRide(const Matte::Ride& ride, const Carriers& carriers) {
     // The reference frame's own motion is needed though it may lie outside.
     const FrameRange whole{std::min(carriers.range.first, ride.referenceFrame),
                            std::max(carriers.range.last, ride.referenceFrame)};
+    if (const std::string name = planeOf(ride, carriers); !name.empty()) {
+        for (const PlanarTrack& plane : carriers.planes)
+            if (plane.name == name) return motionOf(plane, ride.referenceFrame, whole);
+        return failure(Fault::input, "rides on the plane {}, and there is no such plane", name);
+    }
     if (ride.on == Matte::Ride::On::picture) {
         std::vector<Track> counting;
         for (const Track& track : carriers.tracks)
@@ -203,6 +219,8 @@ std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carr
 }
 
 std::shared_ptr<const RideMotion> quickRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
+    // A plane's motion is at hand; and it is kept with the planes, not with the tracks.
+    if (!planeOf(ride, carriers).empty()) return std::make_shared<const RideMotion>(madeRideMotion(ride, carriers));
     KnownRides::Kept& rides = knownRides(carriers.tracks);
     const RideKey key = keyOf(ride, carriers);
     if (auto known = knownRide(rides, key)) return known;

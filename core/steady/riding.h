@@ -1,6 +1,7 @@
 #pragma once
 
 #include "matte/matte.h"
+#include "planar/planartrack.h"
 #include "steady/locator.h"
 #include "track/tracking.h"
 
@@ -15,6 +16,7 @@ struct Carriers {
     List<Track> tracks;
     List<Locator> locators{};
     FrameRange range;  ///< over which their motion is worked out
+    List<PlanarTrack> planes{};
 };
 
 /// Where a ride takes a shape, frame by frame.
@@ -29,8 +31,8 @@ struct RideMotion {
 
 /// The motion of a ride: one track by its place, two and three with turn and size, four by perspective, more by the
 /// homography nearest to them, or, when they are not all on the reference frame, by a similarity a frame that their
-/// short lives are joined to; a locator as it says; the whole picture as its tracks move. Worked out once for each
-/// version of the tracks. Safe to call from several threads.
+/// short lives are joined to; a locator as it says; a planar track as its surface; the whole picture as its tracks
+/// move. Worked out once for each version of the tracks. Safe to call from several threads.
 std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carriers& carriers);
 
 /// The same if it is known or quickly worked out, else null: for an interface, which cannot wait for the motion of a

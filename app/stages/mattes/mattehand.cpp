@@ -50,7 +50,7 @@ void MatteHand::refresh() {
 void MatteHand::refreshMotions() {
     const Shot& shot = session_.shot();
     const Carriers carriers = carriersOf(shot);
-    MotionsKey key{shot.tracks, shot.locators, shot.plate.range, {}};
+    MotionsKey key{shot.tracks, shot.locators, shot.planes, shot.plate.range, {}};
     for (const Matte& one : shot.mattes)
         if (one.ride && !quickRideMotion(*one.ride, carriers)) key.rides.push_back(*one.ride);
     if (const auto ride = rideOfNew(); ride && !quickRideMotion(*ride, carriers)) key.rides.push_back(*ride);

@@ -52,11 +52,12 @@ private:
     struct MotionsKey {
         List<Track> tracks;
         List<Locator> locators;
+        List<PlanarTrack> planes;
         FrameRange range;
         std::vector<Matte::Ride> rides;
         bool operator==(const MotionsKey& other) const {
-            return tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) && range == other.range &&
-                   rides == other.rides;
+            return tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) &&
+                   planes.sharedWith(other.planes) && range == other.range && rides == other.rides;
         }
     };
     void refresh();

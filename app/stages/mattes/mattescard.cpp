@@ -256,6 +256,7 @@ private:
             else if (chosen == "selected") rideOnSelected();
             else if (chosen == "picture") rideOn(Matte::Ride::On::picture, {});
             else if (chosen.startsWith("locator ")) rideOn(Matte::Ride::On::locator, chosen.mid(8).toStdString());
+            else if (chosen.startsWith("plane ")) rideOn(Matte::Ride::On::plane, chosen.mid(6).toStdString());
             refresh();
         });
         onRefresh([this, on, onLabel, result] {
@@ -276,6 +277,8 @@ private:
             on->addItem("the whole picture", "picture");
             for (const Locator& locator : session_.shot().locators)
                 on->addItem("locator " + text(locator.name), "locator " + text(locator.name));
+            for (const PlanarTrack& plane : session_.shot().planes)
+                on->addItem(text(plane.name), "plane " + text(plane.name));
             on->setCurrentIndex(matte->ride ? 1 : 0);
             on->setEnabled(mayChange());
             if (!matte->ride) return;
@@ -296,10 +299,10 @@ private:
             ride.tracks.push_back(track.name);
         stage_.ride(ride, rideWords(ride));
     }
-    void rideOn(Matte::Ride::On what, const std::string& locator) {
+    void rideOn(Matte::Ride::On what, const std::string& name) {
         Matte::Ride ride;
         ride.on = what;
-        ride.locator = locator;
+        (what == Matte::Ride::On::plane ? ride.plane : ride.locator) = name;
         stage_.ride(ride, rideWords(ride));
     }
 

@@ -53,7 +53,8 @@ private:
 std::shared_ptr<const Rendering> MatteSight::rendering(int frame) const {
     const Shot& shot = session_.shot();
     const auto known = std::find_if(made_.begin(), made_.end(), [&](const Made& one) {
-        return one.frame == frame && one.mattes.sharedWith(shot.mattes) && one.tracks.sharedWith(shot.tracks);
+        return one.frame == frame && one.mattes.sharedWith(shot.mattes) && one.tracks.sharedWith(shot.tracks) &&
+               one.planes.sharedWith(shot.planes);
     });
     if (known != made_.end()) {
         made_.splice(made_.begin(), made_, known);
@@ -65,7 +66,8 @@ std::shared_ptr<const Rendering> MatteSight::rendering(int frame) const {
     needed.mattes = shot.mattes;
     needed.tracks = shot.tracks;
     needed.locators = shot.locators;
-    made_.push_front({frame, shot.mattes, shot.tracks,
+    needed.planes = shot.planes;
+    made_.push_front({frame, shot.mattes, shot.tracks, shot.planes,
                       std::make_shared<MattePicture>(std::move(needed), frame, kind_ == Kind::cut)});
     if (made_.size() > kKept) made_.pop_back();
     return made_.front().rendering;

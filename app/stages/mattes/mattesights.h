@@ -22,6 +22,7 @@ private:
         int frame;
         List<Matte> mattes;
         List<Track> tracks;
+        List<PlanarTrack> planes;
         std::shared_ptr<const Rendering> rendering;
     };
 

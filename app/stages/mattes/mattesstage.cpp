@@ -30,6 +30,7 @@ using K = QKeySequence;
 QString rideWords(const Matte::Ride& ride) {
     if (ride.on == Matte::Ride::On::picture) return "the whole picture";
     if (ride.on == Matte::Ride::On::locator) return "the locator " + text(ride.locator);
+    if (ride.on == Matte::Ride::On::plane) return text(ride.plane);
     if (ride.tracks.size() > 2) return QString("%1 tracks").arg(ride.tracks.size());
     return text(ride.tracks.front()) + (ride.tracks.size() == 2 ? " and " + text(ride.tracks.back()) : QString());
 }

@@ -61,8 +61,22 @@ private:
         wide(steady);
         onRefresh([this, steady] { steady->setEnabled(session_.hasPlate()); });
         row("From", bind(
-                        named(choice({"all tracks", "chosen ones"}), "steadySource"), "Change what is steadied on",
-                        [](auto& s) -> auto& { return s.steady.source; }));
+                        named(choice({"all tracks", "chosen ones", "a plane"}), "steadySource"),
+                        "Change what is steadied on", [](auto& s) -> auto& { return s.steady.source; }));
+        auto* plane = named(new QComboBox, "steadyPlane", "The planar track that is held still");
+        auto* planeLabel = row("Plane", plane);
+        connect(plane, &QComboBox::activated, this, [this, plane](int) {
+            change("Steady on " + plane->currentText(),
+                   [&](Shot& shot) { shot.steady.plane = plane->currentText().toStdString(); });
+        });
+        showIf({plane, planeLabel}, [](const Shot& s) { return s.steady.source == SteadySettings::Source::plane; });
+        onRefresh([this, plane] {
+            const QSignalBlocker blocker(plane);
+            plane->clear();
+            for (const PlanarTrack& one : session_.shot().planes) plane->addItem(text(one.name));
+            plane->setCurrentText(text(session_.shot().steady.plane));
+            if (!findPlane(session_.shot(), session_.shot().steady.plane)) plane->setCurrentIndex(-1);
+        });
         auto* take = named(button("Take selected"), "steadyTake",
                            "Steady on the selected tracks: one gives position, two and more rotation and scale too");
         auto* pin = bind(
@@ -70,6 +84,7 @@ private:
             [](auto& s) -> auto& { return s.steady.cornerPin; });
         wide(buttonRow({take, pin}));
         onClick(take, [this] { takeSelected(); });
+        showIf({take}, [](const Shot& s) { return s.steady.source != SteadySettings::Source::plane; });
         showIf({pin}, [](const Shot& s) {
             return s.steady.source == SteadySettings::Source::chosen && s.steady.tracks.size() == 4;
         });
@@ -77,15 +92,18 @@ private:
             named(new QCheckBox("Squared up"), "squareUp", "What lies between the four stands upright, to work on it"),
             "Square up", "Do not square up", [](auto& s) -> auto& { return s.steady.squareUp; });
         wide(square);
-        showIf({square},
-               [](const Shot& s) { return s.steady.source == SteadySettings::Source::chosen && s.steady.cornerPin; });
+        showIf({square}, [](const Shot& s) {
+            return s.steady.source == SteadySettings::Source::plane ||
+                   (s.steady.source == SteadySettings::Source::chosen && s.steady.cornerPin);
+        });
         auto* model = bind(
             named(choice({"find out", "position", "similarity", "perspective"}), "steadyModel",
                   "How the picture may move. Perspective is what a camera that turns does to it; found "
                   "out, it is the least that the tracks support"),
             "Change how the picture may move", [](auto& s) -> auto& { return s.steady.model; });
         row("Motion", model);
-        enableIf({model}, [](const Shot& s) { return !s.steady.cornerPin; });
+        enableIf({model},
+                 [](const Shot& s) { return !s.steady.cornerPin && s.steady.source != SteadySettings::Source::plane; });
         auto* chosen = named(dimLabel(""), "steadyChosen");
         wide(chosen);
         showIf({chosen}, [](const Shot& s) { return s.steady.source == SteadySettings::Source::chosen; });

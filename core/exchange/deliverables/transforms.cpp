@@ -1,5 +1,6 @@
 #include "exchange/deliverables/rows.h"
 #include "exchange/transforms.h"
+#include "shot/stages/planesstage.h"
 #include "shot/stages/steadystage.h"
 
 namespace pinion {
@@ -33,6 +34,7 @@ void addKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable
         .add(int(shot.plate.fps.numerator))
         .add(int(shot.plate.fps.denominator));
     addText(print, locator->name);
+    if (!locator->plane.empty()) addPlane(print, findPlane(shot, locator->plane));
     addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
 }
 

@@ -4,17 +4,14 @@
 #include <fmt/format.h>
 
 namespace pinion {
+namespace {
 
-Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int referenceFrame, MotionKind kind) {
+/// Under a free name, with what hands it on.
+Shot withLocator(const Shot& shot, Locator locator, const std::string& wanted) {
     Shot result = shot;
-    const Track* first = ids.empty() ? nullptr : findTrack(shot, ids.front());
-    Locator locator;
-    const std::string wanted = first ? first->name : "locator";
+    const MotionKind kind = locator.kind;
     for (int number = 1; locator.name.empty() || findLocator(shot, locator.name); ++number)
         locator.name = number == 1 ? "on " + wanted : fmt::format("on {} {}", wanted, number);
-    locator.tracks = List<TrackId>(ids);
-    locator.referenceFrame = referenceFrame;
-    locator.kind = kind;
     std::string file = locator.name;
     std::replace(file.begin(), file.end(), ' ', '-');
     result.deliverables = shot.deliverables.edited([&](auto& list) {
@@ -33,6 +30,20 @@ Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int ref
     });
     result.locators = shot.locators.edited([&](auto& list) { list.push_back(std::move(locator)); });
     return result;
+}
+
+}  // namespace
+
+Shot withLocatorAdded(const Shot& shot, const std::vector<TrackId>& ids, int referenceFrame, MotionKind kind) {
+    const Track* first = ids.empty() ? nullptr : findTrack(shot, ids.front());
+    return withLocator(shot, {"", List<TrackId>(ids), referenceFrame, kind}, first ? first->name : "locator");
+}
+
+Shot withPlaneHandedOn(const Shot& shot, PlaneId id, int referenceFrame) {
+    const PlanarTrack* plane = findPlane(shot, id);
+    if (!plane) return shot;
+    const MotionKind kind = plane->ties.isEmpty() ? MotionKind::perspective : MotionKind::cornerPin;
+    return withLocator(shot, {"", {}, referenceFrame, kind, plane->name}, plane->name);
 }
 
 }  // namespace pinion

@@ -9,6 +9,7 @@ namespace pinion {
 // A file of this folder each.
 ShotFilePart platePart();
 ShotFilePart tracksPart();  // with the settings of scatter, and mattes
+ShotFilePart planesPart();
 ShotFilePart cameraPart();  // what the Camera card holds
 ShotFilePart lensPart();    // what the Lens card holds
 ShotFilePart solvePart();
@@ -22,7 +23,7 @@ using namespace jsonfile;
 namespace fs = std::filesystem;
 
 /// Everything that the document holds: the table that a new part is added to.
-const ShotFilePart kParts[] = {platePart(), tracksPart(), cameraPart(), lensPart(),
+const ShotFilePart kParts[] = {platePart(), tracksPart(), planesPart(), cameraPart(),  lensPart(),
                                solvePart(), worldPart(),  steadyPart(), deliveryPart()};
 
 Shot takeShot(const json& document, const fs::path& file) {

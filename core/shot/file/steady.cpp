@@ -13,7 +13,7 @@ constexpr std::array kPictureModels{"auto", "position", "similarity", "perspecti
 constexpr std::array kModes{"hold", "ease"};
 constexpr std::array kSmoothers{"gaussian", "l1"};
 constexpr std::array kFits{"none", "fill", "crop"};
-constexpr std::array kSources{"all tracks", "chosen"};
+constexpr std::array kSources{"all tracks", "chosen", "plane"};
 
 json steadyValue(const SteadySettings& s) {
     const SteadyOptions& o = s.options;
@@ -42,6 +42,7 @@ json steadyValue(const SteadySettings& s) {
                {"filter", toString(s.filter)},
                {"edges", toString(s.edges)},
                {"render_place", s.renderPlace}};
+    if (!s.plane.empty()) value["plane"] = s.plane;
     if (s.profile) {
         json samples = json::array();
         for (const ShakeSample& sample : s.profile->samples)
@@ -60,6 +61,7 @@ SteadySettings takeSteady(const json& value) {
     s.steady = flagOr(value, "steady", false, where);
     s.source = word<SteadySettings::Source>(value, "source", kSources, where);
     s.tracks = takeIds(value, "tracks", where);
+    if (value.contains("plane")) s.plane = text(value, "plane", where);
     s.cornerPin = flagOr(value, "corner_pin", false, where);
     s.squareUp = flagOr(value, "square_up", false, where);
     if (value.contains("motion")) s.model = word<PictureModel>(value, "motion", kPictureModels, where);
@@ -108,21 +110,25 @@ List<Locator> takeLocators(const json& values) {
         const std::string where = fmt::format("locators[{}]", i++);
         locators.push_back({text(entry, "name", where), takeIds(entry, "tracks", where),
                             whole(entry, "reference_frame", where),
-                            word<MotionKind>(entry, "kind", kMotionKinds, where)});
+                            word<MotionKind>(entry, "kind", kMotionKinds, where),
+                            entry.contains("plane") ? text(entry, "plane", where) : std::string()});
     }
     return List<Locator>(std::move(locators));
 }
 
 void put(json& document, const Shot& shot, const fs::path&) {
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
-          shot.steady.options == SteadyOptions{} && shot.steady.model == PictureModel::automatic &&
-          shot.steady.renderPlace.empty()))
+          shot.steady.plane.empty() && shot.steady.options == SteadyOptions{} &&
+          shot.steady.model == PictureModel::automatic && shot.steady.renderPlace.empty()))
         document["steady"] = steadyValue(shot.steady);
-    for (const Locator& locator : shot.locators)
-        document["locators"].push_back({{"name", locator.name},
-                                        {"tracks", locator.tracks.vector()},
-                                        {"reference_frame", locator.referenceFrame},
-                                        {"kind", kMotionKinds[std::size_t(locator.kind)]}});
+    for (const Locator& locator : shot.locators) {
+        json entry{{"name", locator.name},
+                   {"tracks", locator.tracks.vector()},
+                   {"reference_frame", locator.referenceFrame},
+                   {"kind", kMotionKinds[std::size_t(locator.kind)]}};
+        if (!locator.plane.empty()) entry["plane"] = locator.plane;
+        document["locators"].push_back(std::move(entry));
+    }
 }
 
 void take(const json& document, Shot& shot, const fs::path&) {

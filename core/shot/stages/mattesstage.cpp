@@ -57,7 +57,7 @@ bool coversAll(const std::vector<Matte>& mattes, const PlateRef& plate) {
 
 }  // namespace
 
-Carriers carriersOf(const Shot& shot) { return {shot.tracks, shot.locators, shot.plate.range}; }
+Carriers carriersOf(const Shot& shot) { return {shot.tracks, shot.locators, shot.plate.range, shot.planes}; }
 
 std::vector<Matte> mattesOf(const Shot& shot, const std::optional<FrameRange>& range, std::vector<std::string>* notes) {
     std::vector<std::string> own;

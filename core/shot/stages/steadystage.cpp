@@ -1,6 +1,8 @@
 #include "shot/stages/steadystage.h"
 
 #include "shot/fingerprint.h"
+#include "shot/stages/planesstage.h"
+#include "steady/planemotion.h"
 
 #include <algorithm>
 
@@ -41,6 +43,7 @@ std::uint64_t steadyKey(const Shot& shot) {
     for (TrackId id : s.tracks) print.add(std::uint64_t(id));
     if (s.steady) {
         if (s.source == SteadySettings::Source::allTracks) addTracks(print, shot.tracks, false);
+        else if (s.source == SteadySettings::Source::plane) addPlane(print, findPlane(shot, s.plane));
         else addTracks(print, List<Track>(tracksOf(shot, s.tracks)), true);
     }
     return print.value();
@@ -52,6 +55,11 @@ int steadyReference(const Shot& shot) {
 }
 
 Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
+    if (!locator.plane.empty()) {
+        const PlanarTrack* plane = findPlane(shot, locator.plane);
+        if (!plane) return failure(Fault::outcome, "locator {}: its plane is gone; make it anew", locator.name);
+        return motionOf(*plane, locator.referenceFrame, shot.plate.range);
+    }
     const std::vector<Track> tracks = tracksOf(shot, locator.tracks);
     if (tracks.empty() || tracks.size() != locator.tracks.size())
         return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
@@ -65,6 +73,13 @@ Expected<PlateMotion> steadyMotion(const Shot& shot) {
             return failure(Fault::outcome,
                            "there are no tracks to steady on; scatter features, or place one and track it");
         return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range, s.model);
+    }
+    if (s.source == SteadySettings::Source::plane) {
+        const PlanarTrack* plane = findPlane(shot, s.plane);
+        if (!plane)
+            return failure(Fault::outcome,
+                           "there is no plane to steady on; track one with the Planes card, and choose it");
+        return motionOf(*plane, steadyReference(shot), shot.plate.range);
     }
     const std::vector<Track> tracks = tracksOf(shot, s.tracks);
     if (tracks.empty())
@@ -100,7 +115,7 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
         plan.zoom = steady->zoom;
         plan.fills = steady->fills;
         plan.note = blurNote(*steady);
-        if (s.squareUp && s.cornerPin && motion->corners.size() == 4) {
+        if (s.squareUp && (s.cornerPin || s.source == SteadySettings::Source::plane) && motion->corners.size() == 4) {
             plan.frames = squaredUp(*motion, width, height);
             plan.zoom = 1;
         }

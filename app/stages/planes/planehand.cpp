@@ -1,0 +1,108 @@
+#include "stages/planes/planehand.h"
+
+#include "shot/edits/planeedits.h"
+
+#include <algorithm>
+
+namespace pinion {
+
+PlaneHand::PlaneHand(Session& session) : session_(session) {
+    connect(&session.document, &Document::changed, this, [this] {
+        const auto& planes = session_.shot().planes;
+        if (plane_ && !findPlane(session_.shot(), *plane_)) plane_.reset();
+        // One that has just come, or the only one, is meant.
+        if (!plane_ && !planes.isEmpty()) plane_ = planes.back().id;
+        draft_.reset();
+        emit changed();
+    });
+    connect(&session.player, &Player::frameChanged, this, [this] {
+        draft_.reset();
+        emit changed();
+    });
+}
+
+const PlanarTrack* PlaneHand::held() const { return plane_ ? findPlane(session_.shot(), *plane_) : nullptr; }
+
+void PlaneHand::hold(std::optional<PlaneId> plane) {
+    if (plane_ == plane) return;
+    plane_ = plane;
+    draft_.reset();
+    emit changed();
+}
+
+bool PlaneHand::mayEdit() {
+    const PlanarTrack* plane = held();
+    if (!plane) session_.say("No plane is held. Draw an outline on the surface, or choose one in the Planes card.");
+    else if (plane->locked) session_.say(text(plane->name) + " is locked. Unlock it to change it.");
+    else if (session_.isBusy()) session_.say("A job is running. Stop it or wait.");
+    else return true;
+    return false;
+}
+
+std::optional<Eigen::Matrix3d> PlaneHand::poseNow(const PlanarTrack& plane) const {
+    const int frame = session_.player.frame();
+    if (liveFrame_ == frame)
+        if (const auto live = live_.find(plane.id); live != live_.end()) return live->second.plateFromReference;
+    return poseOn(plane, frame);
+}
+
+std::optional<Quad> PlaneHand::surfaceNow(const PlanarTrack& plane) const {
+    if (draft_ && plane.id == plane_) return draft_;
+    const int frame = session_.player.frame();
+    if (const auto live = live_.find(plane.id); liveFrame_ == frame && live != live_.end()) {
+        // What is tracked just now is not in the shot yet.
+        PlanarTrack moving = plane;
+        moving.samples = plane.samples.edited([&](auto& samples) {
+            std::erase_if(samples, [&](const PlaneSample& sample) { return sample.frame == frame; });
+            const auto place = std::find_if(samples.begin(), samples.end(),
+                                            [&](const PlaneSample& sample) { return sample.frame > frame; });
+            samples.insert(place, live->second);
+        });
+        return surfaceAt(moving, frame);
+    }
+    return surfaceAt(plane, frame);
+}
+
+void PlaneHand::setDraft(const std::optional<Quad>& corners) {
+    draft_ = corners;
+    emit changed();
+}
+
+void PlaneHand::setLive(int frame, std::map<PlaneId, PlaneSample> samples) {
+    liveFrame_ = frame;
+    live_ = std::move(samples);
+    emit changed();
+}
+
+void PlaneHand::clearLive() {
+    live_.clear();
+    emit changed();
+}
+
+void PlaneHand::setGrid(bool shown) {
+    grid_ = shown;
+    emit changed();
+}
+
+void PlaneHand::setTestPicture(bool shown) {
+    testPicture_ = shown;
+    emit changed();
+}
+
+bool PlaneHand::place(const Quad& corners, const QString& edit) {
+    draft_.reset();
+    if (!mayEdit()) {
+        emit changed();
+        return false;
+    }
+    auto shot = withPlaneTie(session_.shot(), *plane_, session_.player.frame(), corners);
+    if (!shot) {
+        session_.sayError(text(shot.error().message) + ".");
+        emit changed();
+        return false;
+    }
+    session_.edit(edit, *std::move(shot));
+    return true;
+}
+
+}  // namespace pinion

@@ -1,0 +1,143 @@
+#include "stages/planes/planesoverlay.h"
+
+#include "canvas/marks.h"
+#include "canvas/plateview.h"
+#include "shot/stages/planesstage.h"
+#include "widgets/theme.h"
+
+#include <QPainter>
+
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+
+/// From the unit square to a surface.
+std::optional<Eigen::Matrix3d> fromUnit(const Quad& surface) {
+    return quadFromQuad(surface, {Vector2d(0, 0), Vector2d(1, 0), Vector2d(1, 1), Vector2d(0, 1)});
+}
+
+}  // namespace
+
+QImage testPicture(double widthOverHeight) {
+    constexpr int kSide = 64;
+    const int rows = widthOverHeight >= 1 ? 6 : std::clamp(int(std::lround(6 / widthOverHeight)), 6, 18);
+    const int columns = widthOverHeight >= 1 ? std::clamp(int(std::lround(6 * widthOverHeight)), 6, 18) : 6;
+    QImage image(columns * kSide, rows * kSide, QImage::Format_RGB32);
+    QPainter painter(&image);
+    QFont font = painter.font();
+    font.setPixelSize(22);
+    font.setWeight(QFont::DemiBold);
+    painter.setFont(font);
+    for (int row = 0; row < rows; ++row)
+        for (int column = 0; column < columns; ++column) {
+            const QRect field(column * kSide, row * kSide, kSide, kSide);
+            const bool dark = (row + column) % 2 == 0;
+            painter.fillRect(field, dark ? QColor(0x3a, 0x3f, 0x45) : QColor(0xd8, 0xd4, 0xc8));
+            painter.setPen(dark ? QColor(0xd8, 0xd4, 0xc8) : QColor(0x3a, 0x3f, 0x45));
+            painter.drawText(field, Qt::AlignCenter, QString("%1%2").arg(QChar('A' + row)).arg(column + 1));
+        }
+    painter.setPen(QPen(QColor(0xD9, 0xA4, 0x41), 6));
+    painter.drawRect(image.rect().adjusted(3, 3, -3, -3));
+    return image;
+}
+
+void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
+    const auto pose = hand_.poseNow(plane);
+    if (!pose) return;
+    const bool held = hand_.plane() == plane.id;
+    const PlaneSample* sample = sampleAt(plane, session_.player.frame());
+    const double badness = sample ? std::clamp(double(1 - sample->fit) / (2 * (1 - double(kGoodFit))), 0.0, 1.0) : 0.0;
+    const QColor colour = held ? theme::kBrass : theme::fitColour(badness);
+    painter.setBrush(Qt::NoBrush);
+    const auto draw = [&](const Polygon& outline, Qt::PenStyle style, bool handles) {
+        Polygon placed;
+        for (const Vector2d& p : outline) placed.push_back((*pose * p.homogeneous()).hnormalized());
+        const QPainterPath path = view.line(placed, true);
+        for (const bool shadow : {true, false}) {
+            QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 2.6 : 1.2);
+            pen.setStyle(shadow ? Qt::SolidLine : style);
+            painter.setPen(pen);
+            painter.drawPath(path);
+        }
+        if (!handles) return;
+        painter.setBrush(colour);
+        painter.setPen(QPen(QColor(0, 0, 0, 150), 1));
+        for (const Vector2d& p : placed)
+            if (const auto at = view.screenFromPlate(p)) painter.drawRect(QRectF(at->x() - 2.5, at->y() - 2.5, 5, 5));
+        painter.setBrush(Qt::NoBrush);
+    };
+    for (const Polygon& outline : plane.outlines) draw(outline, Qt::DashLine, held);
+    for (const Polygon& outline : plane.takenOut) draw(outline, Qt::DotLine, held);
+}
+
+void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
+                                     const Quad& surface) const {
+    const auto size = squaredSize(plane);
+    const QImage picture = testPicture(size ? double(size->width) / size->height : 1.0);
+    QPolygonF from(QRectF(picture.rect())), to;
+    from.pop_back();
+    for (const Vector2d& corner : surface) {
+        const auto at = view.screenFromPlate(corner);
+        if (!at) return;
+        to << *at;
+    }
+    QTransform transform;
+    if (!QTransform::quadToQuad(from, to, transform)) return;
+    painter.save();
+    painter.setTransform(transform, true);
+    painter.setOpacity(0.85);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    painter.drawImage(0, 0, picture);
+    painter.restore();
+}
+
+void PlanesOverlay::paintSurface(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
+    const auto surface = hand_.surfaceNow(plane);
+    if (!surface) return;
+    const bool held = hand_.plane() == plane.id;
+    if (hand_.testPicture()) paintTestPicture(painter, view, plane, *surface);
+    painter.setBrush(Qt::NoBrush);
+    const QPainterPath edge = view.line(Polygon(surface->begin(), surface->end()), true);
+    overShadow(painter, held ? theme::kText : theme::kDim, held ? 1.6 : 1.0, [&] { painter.drawPath(edge); });
+    const auto square = hand_.grid() && held ? fromUnit(*surface) : std::nullopt;
+    if (square) {
+        constexpr int kFields = 8;
+        painter.setPen(QPen(QColor(255, 255, 255, 110), 1));
+        for (int i = 1; i < kFields; ++i)
+            for (const bool across : {false, true}) {
+                Polygon line;
+                for (const double end : {0.0, 1.0}) {
+                    const double at = double(i) / kFields;
+                    line.push_back(
+                        (*square * (across ? Vector2d(end, at) : Vector2d(at, end)).homogeneous()).hnormalized());
+                }
+                painter.drawPath(view.line(line));
+            }
+    }
+    if (!held) return;
+    // A corner each as an angle along its edges; the first one, top left, is filled: it tells which way is up.
+    for (std::size_t i = 0; i < 4; ++i) {
+        const auto at = view.screenFromPlate((*surface)[i]);
+        if (!at) continue;
+        painter.setPen(QPen(QColor(0, 0, 0, 160), 1));
+        painter.setBrush(i == 0 ? QBrush(theme::kBrass) : QBrush(theme::kText));
+        painter.drawEllipse(*at, i == 0 ? 5.0 : 4.0, i == 0 ? 5.0 : 4.0);
+    }
+    const auto first = view.screenFromPlate((*surface)[0]);
+    if (first) drawLabel(painter, *first + QPointF(8, -24), text(plane.name));
+}
+
+void PlanesOverlay::paint(QPainter& painter, const PlateView& view) {
+    if (!shown) return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    for (const PlanarTrack& plane : session_.shot().planes) {
+        if (plane.hidden && hand_.plane() != plane.id) continue;
+        paintSurface(painter, view, plane);
+        paintOutlines(painter, view, plane);
+    }
+}
+
+}  // namespace pinion

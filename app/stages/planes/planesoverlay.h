@@ -1,0 +1,32 @@
+#pragma once
+
+#include "canvas/overlay.h"
+#include "stages/planes/planehand.h"
+
+#include <QImage>
+
+namespace pinion {
+
+/// Planes as they lie on the plate: what they are tracked by, their surfaces with grid or test picture.
+class PlanesOverlay : public Overlay {
+public:
+    PlanesOverlay(const Session& session, const PlaneHand& hand) : session_(session), hand_(hand) {}
+    Layer layer() const override { return Layer::marks; }
+    void paint(QPainter& painter, const PlateView& view) override;
+
+    bool shown = false;  ///< while its card is open
+
+private:
+    void paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
+    void paintSurface(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
+    void paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
+                          const Quad& surface) const;
+
+    const Session& session_;
+    const PlaneHand& hand_;
+};
+
+/// Numbered chequers, upright, for a surface of those sides' ratio: it shows at once what slides, turns or is mirrored.
+QImage testPicture(double widthOverHeight);
+
+}  // namespace pinion

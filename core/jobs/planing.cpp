@@ -1,0 +1,58 @@
+#include "jobs/planing.h"
+
+#include "planar/surface.h"
+#include "shot/stages/mattesstage.h"
+
+#include <algorithm>
+
+namespace pinion {
+
+Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std::vector<PlaneId>& ids, int from,
+                                 Direction direction, int steps, bool anew, const Progress& progress,
+                                 const PlaneListener& live) {
+    if (!shot.plate.isOpen()) return failure(Fault::input, "no plate is open");
+    std::vector<PlanarTrack> planes;
+    for (const PlanarTrack& plane : shot.planes) {
+        if (std::find(ids.begin(), ids.end(), plane.id) == ids.end()) continue;
+        if (plane.locked) return failure(Fault::input, "plane {} is locked; unlock it to track it", plane.name);
+        planes.push_back(anew ? begunAnew(plane, from) : plane);
+    }
+    if (planes.empty())
+        return failure(Fault::input, "no plane is chosen; draw an outline with the tool, or choose one in the list");
+    FrameRange range = shot.plate.range;
+    if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
+    // No plane rides on itself: what mattes ride on is as it was before.
+    const std::vector<Matte> mattes = mattesOf(shot);
+    auto result = trackPlanes(frames, planes, from, range, direction, progress, live, mattes);
+    if (result && steps > 0)
+        // A few steps end where they were told to, not where the range does.
+        for (PlanarTrack& plane : result->planes) {
+            if (plane.endReason == PlaneEnd::rangeEnd && plane.lastFrame() < shot.plate.range.last)
+                plane.endReason = PlaneEnd::none;
+            if (plane.startReason == PlaneEnd::rangeEnd && plane.firstFrame() > shot.plate.range.first)
+                plane.startReason = PlaneEnd::none;
+        }
+    return result;
+}
+
+Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId id,
+                                  const std::filesystem::path& pattern, int width, int height,
+                                  const Progress& progress) {
+    const PlanarTrack* plane = findPlane(shot, id);
+    if (!plane || plane->ties.isEmpty())
+        return failure(Fault::input, "there is no surface to square up; place its four corners first");
+    if (width < 8 || height < 8 || width > 16384 || height > 16384)
+        return failure(Fault::input, "{} x {}: a size between 8 and 16384 pixels is expected", width, height);
+    std::vector<FrameMap> maps;
+    Eigen::Matrix3d unitFromOutput = Eigen::Matrix3d::Identity();
+    unitFromOutput(0, 0) = 1.0 / width;
+    unitFromOutput(1, 1) = 1.0 / height;
+    for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame)
+        if (const auto plate = plateFromSurface(*plane, frame)) maps.push_back({frame, *plate * unitFromOutput});
+    RenderOptions options;
+    options.width = width;
+    options.height = height;
+    return renderFrames(frames, maps, pattern, options, progress);
+}
+
+}  // namespace pinion

@@ -1,0 +1,163 @@
+#include "shot/edits/planeedits.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector2d;
+
+std::string freeName(const Shot& shot, PlaneId except, const std::string& wanted) {
+    const auto isTaken = [&](const std::string& name) {
+        return std::any_of(shot.planes.begin(), shot.planes.end(),
+                           [&](const PlanarTrack& plane) { return plane.id != except && plane.name == name; });
+    };
+    if (!wanted.empty() && !isTaken(wanted)) return wanted;
+    const std::string base = wanted.empty() ? "plane" : wanted;
+    for (int number = wanted.empty() ? 1 : 2;; ++number)
+        if (std::string name = fmt::format("{} {}", base, number); !isTaken(name)) return name;
+}
+
+Polygon onReference(const PlanarTrack& plane, int frame, const Polygon& outline) {
+    const auto pose = poseOn(plane, frame);
+    if (!pose) return {};
+    const Eigen::Matrix3d referenceFromPlate = pose->inverse();
+    Polygon result;
+    for (const Vector2d& p : outline) result.push_back((referenceFromPlate * p.homogeneous()).hnormalized());
+    return result;
+}
+
+/// The list that holds the `outline`th, and its place there.
+List<Polygon>* outlineOf(PlanarTrack& plane, std::size_t& outline) {
+    if (outline < plane.outlines.size()) return &plane.outlines;
+    outline -= plane.outlines.size();
+    return outline < plane.takenOut.size() ? &plane.takenOut : nullptr;
+}
+
+}  // namespace
+
+Shot withPlaneEdited(const Shot& shot, PlaneId id, const std::function<void(PlanarTrack&)>& edit) {
+    Shot result = shot;
+    result.planes = shot.planes.edited([&](auto& planes) {
+        for (PlanarTrack& plane : planes)
+            if (plane.id == id) edit(plane);
+    });
+    return result;
+}
+
+Shot withPlaneAdded(const Shot& shot, const Polygon& outline, int frame, PlaneId* id) {
+    Shot result = shot;
+    PlanarTrack plane;
+    plane.id = result.nextPlane++;
+    plane.name = freeName(shot, plane.id, "");
+    plane.outlines = List<Polygon>({outline});
+    plane.referenceFrame = frame;
+    if (id) *id = plane.id;
+    result.planes = shot.planes.edited([&](auto& planes) { planes.push_back(std::move(plane)); });
+    return result;
+}
+
+Shot withPlaneOutlineAdded(const Shot& shot, PlaneId id, int frame, const Polygon& outline, bool takenOut) {
+    const PlanarTrack* before = findPlane(shot, id);
+    const Polygon placed = before ? onReference(*before, frame, outline) : Polygon{};
+    if (placed.empty()) return shot;
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        List<Polygon>& list = takenOut ? plane.takenOut : plane.outlines;
+        list = list.edited([&](auto& outlines) { outlines.push_back(placed); });
+    });
+}
+
+Shot withPlaneCornerMoved(const Shot& shot, PlaneId id, std::size_t outline, std::size_t corner, int frame,
+                          const Vector2d& to) {
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        const Polygon placed = onReference(plane, frame, {to});
+        std::size_t at = outline;
+        List<Polygon>* list = outlineOf(plane, at);
+        if (placed.empty() || !list || corner >= (*list)[at].size()) return;
+        *list = list->edited([&](auto& outlines) { outlines[at][corner] = placed.front(); });
+    });
+}
+
+Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId id, std::size_t outline) {
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        std::size_t at = outline;
+        List<Polygon>* list = outlineOf(plane, at);
+        // Without an outline it would not be a plane.
+        if (!list || (list == &plane.outlines && plane.outlines.size() == 1)) return;
+        *list = list->edited([&](auto& outlines) { outlines.erase(outlines.begin() + std::ptrdiff_t(at)); });
+    });
+}
+
+Shot withPlaneRenamed(const Shot& shot, PlaneId id, const std::string& wanted) {
+    const PlanarTrack* before = findPlane(shot, id);
+    if (!before || wanted.empty() || wanted == before->name) return shot;
+    const std::string old = before->name, name = freeName(shot, id, wanted);
+    Shot result = withPlaneEdited(shot, id, [&](PlanarTrack& plane) { plane.name = name; });
+    result.mattes = shot.mattes.edited([&](auto& mattes) {
+        for (Matte& matte : mattes)
+            if (matte.ride && matte.ride->on == Matte::Ride::On::plane && matte.ride->plane == old)
+                matte.ride->plane = name;
+    });
+    result.locators = shot.locators.edited([&](auto& locators) {
+        for (Locator& locator : locators)
+            if (locator.plane == old) locator.plane = name;
+    });
+    if (result.steady.plane == old) result.steady.plane = name;
+    return result;
+}
+
+Shot withPlaneRemoved(const Shot& shot, PlaneId id) {
+    Shot result = shot;
+    result.planes = shot.planes.edited(
+        [&](auto& planes) { std::erase_if(planes, [&](const PlanarTrack& plane) { return plane.id == id; }); });
+    return result;
+}
+
+Expected<Shot> withPlaneTie(const Shot& shot, PlaneId id, int frame, const Quad& corners) {
+    const PlanarTrack* before = findPlane(shot, id);
+    if (!before) return failure(Fault::input, "the plane is gone");
+    if (!poseOn(*before, frame))
+        return failure(Fault::input, "plane {}: is not tracked on frame {}; track it to there first", before->name,
+                       frame);
+    if (const std::string trouble = troubleOf(corners); !trouble.empty())
+        return failure(Fault::input, "plane {}: these are no corners of a surface: {}", before->name, trouble);
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        plane.ties = plane.ties.edited([&](auto& ties) {
+            const auto place =
+                std::find_if(ties.begin(), ties.end(), [&](const PlaneTie& tie) { return tie.frame >= frame; });
+            if (place != ties.end() && place->frame == frame) place->corners = corners;
+            else ties.insert(place, {frame, corners});
+        });
+    });
+}
+
+Shot withPlaneTieRemoved(const Shot& shot, PlaneId id, int frame) {
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        plane.ties = plane.ties.edited(
+            [&](auto& ties) { std::erase_if(ties, [&](const PlaneTie& tie) { return tie.frame == frame; }); });
+    });
+}
+
+Shot withSurfaceRemoved(const Shot& shot, PlaneId id) {
+    return withPlaneEdited(shot, id, [](PlanarTrack& plane) { plane.ties = {}; });
+}
+
+Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& tracked) {
+    Shot result = shot;
+    result.planes = shot.planes.edited([&](auto& planes) {
+        for (PlanarTrack& plane : planes)
+            for (const PlanarTrack& one : tracked) {
+                if (one.id != plane.id || plane.locked) continue;
+                plane.samples = one.samples;
+                plane.ties = one.ties;
+                plane.startReason = one.startReason;
+                plane.endReason = one.endReason;
+            }
+    });
+    return result;
+}
+
+}  // namespace pinion

@@ -1,0 +1,39 @@
+#pragma once
+
+#include "planar/planartracking.h"
+#include "planar/surface.h"
+#include "shot/shot.h"
+
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+// Edits of planar tracks: each gives the shot after it.
+
+/// A plane with that outline on that frame, which is its reference.
+Shot withPlaneAdded(const Shot& shot, const Polygon& outline, int frame, PlaneId* id = nullptr);
+/// Another outline, or a part that does not count, drawn on `frame`: carried to the reference frame. The shot as it is
+/// where the plane is not.
+Shot withPlaneOutlineAdded(const Shot& shot, PlaneId plane, int frame, const Polygon& outline, bool takenOut);
+/// A corner of its `outline`th outline (those that are taken out follow the others) to a place on `frame`.
+Shot withPlaneCornerMoved(const Shot& shot, PlaneId plane, std::size_t outline, std::size_t corner, int frame,
+                          const Eigen::Vector2d& to);
+Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId plane, std::size_t outline);
+Shot withPlaneEdited(const Shot& shot, PlaneId plane, const std::function<void(PlanarTrack&)>& edit);
+/// Under a free name; what rides on it goes along.
+Shot withPlaneRenamed(const Shot& shot, PlaneId plane, const std::string& name);
+Shot withPlaneRemoved(const Shot& shot, PlaneId plane);
+
+/// The surface's corners on a frame, as placed there: a tie. Fails with what is wrong with them, or where the plane is
+/// not.
+Expected<Shot> withPlaneTie(const Shot& shot, PlaneId plane, int frame, const Quad& corners);
+/// The last tie takes the surface with it.
+Shot withPlaneTieRemoved(const Shot& shot, PlaneId plane, int frame);
+Shot withSurfaceRemoved(const Shot& shot, PlaneId plane);
+
+/// Planes, found by their ids, take on new samples, as long as they are there and not locked.
+Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& planes);
+
+}  // namespace pinion

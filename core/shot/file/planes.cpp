@@ -1,0 +1,155 @@
+#include "planar/surface.h"
+#include "shot/file/parts.h"
+#include "shot/file/values.h"
+
+#include <Eigen/LU>
+
+namespace pinion {
+namespace {
+
+using namespace jsonfile;
+using namespace shotfile;
+namespace fs = std::filesystem;
+
+constexpr std::array kEnds{"none", "range end", "left frame", "covered", "unlike", "edge-on", "cut"};
+
+json polygonsValue(const List<Polygon>& polygons) {
+    json value = json::array();
+    for (const Polygon& polygon : polygons) {
+        json points = json::array();
+        for (const Eigen::Vector2d& p : polygon) points.push_back({p.x(), p.y()});
+        value.push_back(std::move(points));
+    }
+    return value;
+}
+
+List<Polygon> takePolygons(const json& object, const char* name, const std::string& where) {
+    std::vector<Polygon> polygons;
+    if (!object.contains(name)) return {};
+    for (const json& points : list(object, name, where)) {
+        const std::string place = fmt::format("{}.{}[{}]", where, name, polygons.size());
+        if (!points.is_array() || points.size() < 3) malformed(place + ": has fewer than three corners");
+        Polygon polygon;
+        for (const json& p : points) polygon.push_back(vector2(p, place));
+        polygons.push_back(std::move(polygon));
+    }
+    return List<Polygon>(std::move(polygons));
+}
+
+json planeValue(const PlanarTrack& plane) {
+    json samples = json::array(), ties = json::array();
+    for (const PlaneSample& s : plane.samples) {
+        json matrix = json::array();
+        for (int i = 0; i < 9; ++i) matrix.push_back(s.plateFromReference(i / 3, i % 3));
+        const auto rounded = [](float value) { return std::round(double(value) * 1e4) / 1e4; };
+        samples.push_back({s.frame, std::move(matrix), rounded(s.seen), rounded(s.fit), rounded(s.deviation_px),
+                           (s.renewed ? 1 : 0) | (s.anew ? 2 : 0)});
+    }
+    for (const PlaneTie& tie : plane.ties) {
+        json corners = json::array();
+        for (const Eigen::Vector2d& corner : tie.corners) corners.push_back({corner.x(), corner.y()});
+        ties.push_back({{"frame", tie.frame}, {"corners", std::move(corners)}});
+    }
+    json entry{{"id", plane.id},
+               {"name", plane.name},
+               {"outlines", polygonsValue(plane.outlines)},
+               {"reference_frame", plane.referenceFrame},
+               {"least_seen", plane.leastSeen},
+               {"start", kEnds[std::size_t(plane.startReason)]},
+               {"end", kEnds[std::size_t(plane.endReason)]},
+               {"samples", std::move(samples)}};
+    if (!plane.takenOut.isEmpty()) entry["taken_out"] = polygonsValue(plane.takenOut);
+    if (plane.motion) entry["motion"] = toString(*plane.motion);
+    if (!plane.ties.isEmpty()) entry["surface"] = std::move(ties);
+    if (plane.locked) entry["locked"] = true;
+    if (plane.hidden) entry["hidden"] = true;
+    return entry;
+}
+
+List<PlaneSample> takeSamples(const json& entry, const std::string& where) {
+    std::vector<PlaneSample> samples;
+    for (const json& value : list(entry, "samples", where)) {
+        const std::string place = fmt::format("{}.samples[{}]", where, samples.size());
+        if (!value.is_array() || value.size() != 6 || !value[1].is_array() || value[1].size() != 9)
+            malformed(place + ": is not a frame, a 3x3, three numbers and marks");
+        const double frame = number(value[0], place), marks = number(value[5], place);
+        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        if (marks != std::floor(marks) || marks < 0 || marks > 3) malformed(place + ": its marks are not known");
+        PlaneSample sample{.frame = int(frame)};
+        for (int i = 0; i < 9; ++i) sample.plateFromReference(i / 3, i % 3) = number(value[1][std::size_t(i)], place);
+        if (!(std::abs(sample.plateFromReference.determinant()) > 1e-15)) malformed(place + ": its 3x3 has no inverse");
+        sample.seen = float(number(value[2], place));
+        sample.fit = float(number(value[3], place));
+        sample.deviation_px = float(number(value[4], place));
+        sample.renewed = int(marks) & 1;
+        sample.anew = int(marks) & 2;
+        if (!samples.empty() && sample.frame <= samples.back().frame)
+            malformed(place + ": frames have to rise, each once");
+        samples.push_back(sample);
+    }
+    return List<PlaneSample>(std::move(samples));
+}
+
+List<PlaneTie> takeTies(const json& entry, const std::string& where) {
+    std::vector<PlaneTie> ties;
+    if (!entry.contains("surface")) return {};
+    for (const json& value : list(entry, "surface", where)) {
+        const std::string place = fmt::format("{}.surface[{}]", where, ties.size());
+        PlaneTie tie;
+        tie.frame = whole(value, "frame", place);
+        const json& corners = list(value, "corners", place);
+        if (corners.size() != 4) malformed(place + ".corners: has not four corners");
+        for (std::size_t i = 0; i < 4; ++i) tie.corners[i] = vector2(corners[i], place + ".corners");
+        if (const std::string trouble = troubleOf(tie.corners); !trouble.empty())
+            malformed(place + ".corners: " + trouble);
+        if (!ties.empty() && tie.frame <= ties.back().frame) malformed(place + ": frames have to rise, each once");
+        ties.push_back(tie);
+    }
+    return List<PlaneTie>(std::move(ties));
+}
+
+void put(json& document, const Shot& shot, const fs::path&) {
+    if (shot.planes.isEmpty()) return;
+    for (const PlanarTrack& plane : shot.planes) document["planes"].push_back(planeValue(plane));
+    document["next_plane"] = shot.nextPlane;
+}
+
+void take(const json& document, Shot& shot, const fs::path&) {
+    if (!document.contains("planes")) return;
+    std::vector<PlanarTrack> planes;
+    for (const json& entry : list(document, "planes", "file")) {
+        const std::string where = fmt::format("planes[{}]", planes.size());
+        PlanarTrack plane;
+        plane.id = PlaneId(key(entry, "id", where));
+        plane.name = text(entry, "name", where);
+        plane.outlines = takePolygons(entry, "outlines", where);
+        if (plane.outlines.isEmpty()) malformed(where + ".outlines: the list is empty");
+        plane.takenOut = takePolygons(entry, "taken_out", where);
+        plane.referenceFrame = whole(entry, "reference_frame", where);
+        plane.leastSeen = number(entry, "least_seen", where);
+        if (!(plane.leastSeen >= 0 && plane.leastSeen <= 1)) malformed(where + ".least_seen: is no share from 0 to 1");
+        if (entry.contains("motion")) {
+            plane.motion = motionModelFrom(text(entry, "motion", where));
+            if (!plane.motion) malformed(where + ".motion: is not known");
+        }
+        plane.startReason = word<PlaneEnd>(entry, "start", kEnds, where);
+        plane.endReason = word<PlaneEnd>(entry, "end", kEnds, where);
+        plane.samples = takeSamples(entry, where);
+        plane.ties = takeTies(entry, where);
+        plane.locked = flagOr(entry, "locked", false, where);
+        plane.hidden = flagOr(entry, "hidden", false, where);
+        for (const PlanarTrack& other : planes)
+            if (other.id == plane.id) malformed(where + ".id: is there twice");
+        planes.push_back(std::move(plane));
+    }
+    PlaneId largest = 0;
+    for (const PlanarTrack& plane : planes) largest = std::max(largest, plane.id);
+    shot.nextPlane = std::max(PlaneId(key(document, "next_plane", "file")), largest + 1);
+    shot.planes = List<PlanarTrack>(std::move(planes));
+}
+
+}  // namespace
+
+ShotFilePart planesPart() { return {put, take}; }
+
+}  // namespace pinion

@@ -1,0 +1,64 @@
+#include "shot/stages/planesstage.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace pinion {
+namespace {
+
+bool isEarly(PlaneEnd reason) { return reason != PlaneEnd::none && reason != PlaneEnd::rangeEnd; }
+
+}  // namespace
+
+void addPlane(Fingerprint& print, const PlanarTrack* plane) {
+    if (!plane) return;
+    print.add(plane->referenceFrame).add(std::uint64_t(plane->samples.size())).add(std::uint64_t(plane->ties.size()));
+    for (const PlaneSample& sample : plane->samples) {
+        print.add(sample.frame);
+        for (int i = 0; i < 9; ++i) print.add(sample.plateFromReference(i / 3, i % 3));
+    }
+    for (const PlaneTie& tie : plane->ties) {
+        print.add(tie.frame);
+        for (const Eigen::Vector2d& corner : tie.corners) print.add(corner.x()).add(corner.y());
+    }
+}
+
+std::string wordsOf(const PlanarTrack& plane, const FrameRange& range) {
+    if (plane.samples.size() <= 1) return "not tracked yet";
+    std::string words = fmt::format("{}-{}", plane.firstFrame(), plane.lastFrame());
+    if (isEarly(plane.startReason) && plane.firstFrame() > range.first)
+        words += fmt::format("; before {}: {}", plane.firstFrame(), toString(plane.startReason));
+    if (isEarly(plane.endReason) && plane.lastFrame() < range.last)
+        words += fmt::format("; after {}: {}", plane.lastFrame(), toString(plane.endReason));
+    return words;
+}
+
+StageReport planesReport(const Shot& shot) {
+    StageReport report{StageState::empty, "none", ""};
+    if (shot.planes.isEmpty()) return report;
+    report.state = StageState::done;
+    report.number = fmt::format("{} plane{}", shot.planes.size(), shot.planes.size() == 1 ? "" : "s");
+    const auto attention = [&](std::string words) {
+        if (report.state == StageState::attention) return;
+        report.state = StageState::attention;
+        report.message = std::move(words);
+    };
+    for (const PlanarTrack& plane : shot.planes) {
+        if (plane.samples.size() <= 1) {
+            attention(fmt::format("{}: is not tracked yet.", plane.name));
+            continue;
+        }
+        if ((isEarly(plane.startReason) && plane.firstFrame() > shot.plate.range.first) ||
+            (isEarly(plane.endReason) && plane.lastFrame() < shot.plate.range.last))
+            attention(fmt::format("{}: {}.", plane.name, wordsOf(plane, shot.plate.range)));
+        std::vector<int> poor;
+        for (const PlaneSample& sample : plane.samples)
+            if (sample.fit < kGoodFit) poor.push_back(sample.frame);
+        if (!poor.empty())
+            attention(
+                fmt::format("{}: fits poorly on {}; look whether it sticks there.", plane.name, frameRanges(poor)));
+    }
+    return report;
+}
+
+}  // namespace pinion

@@ -1,0 +1,20 @@
+#pragma once
+
+#include "shot/fingerprint.h"
+#include "shot/shot.h"
+#include "shot/stages/report.h"
+
+namespace pinion {
+
+StageReport planesReport(const Shot& shot);
+
+/// All of a planar track that its deliveries depend on; of none nothing.
+void addPlane(Fingerprint& print, const PlanarTrack* plane);
+
+/// What is to be said of one plane: where it is and why it ends, or what to do next.
+std::string wordsOf(const PlanarTrack& plane, const FrameRange& range);
+
+/// How well a frame's sample can be relied on: what is below is worth a look.
+inline constexpr float kGoodFit = 0.95F, kGoodSeen = 0.5F;
+
+}  // namespace pinion
