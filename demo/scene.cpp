@@ -473,7 +473,7 @@ Scene buildBoard() {
         }
     const int pine = build.material(plankTexture({0.36F, 0.25F, 0.13F}, 0.09F, 930, 0.15F));
     build.object("near-mast");
-    build.place(placed(2.72F, 0, 1.35F, 0));
+    build.place(placed(2.42F, 0, 1.35F, 0));
     build.turned({0, 0, 0}, {{0.085F, 0}, {0.075F, 5.0F}, {0, 5.0F}}, pine, 28);
     return scene;
 }

@@ -138,7 +138,7 @@ Eigen::Affine3d noTrolley(const ShotSize&, double) { return Eigen::Affine3d(Eige
 
 // ---- board: past the notice board from near by, behind a mast; its right side leaves the frame, a lamp shines in it
 
-pinion::Lens boardLens(const ShotSize& size, double) { return lensOf(size, 35.0, -0.06, 0.0); }
+pinion::Lens boardLens(const ShotSize& size, double) { return lensOf(size, 35.0, -0.03, 0.0); }
 
 Eigen::Affine3d boardIntended(const ShotSize& size, double frame) {
     const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;

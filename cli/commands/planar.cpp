@@ -22,7 +22,7 @@ namespace {
 using nlohmann::json;
 
 struct Words {
-    std::string plate, outline, out, surface, motion = "auto", exclude, rides, range;
+    std::string plate, outline, out, surface, lens, motion = "auto", exclude, rides, range;
     int reference = -1;
     double leastSeen = 0.2;
 };
@@ -89,6 +89,15 @@ Expected<Shot> shotToTrack(const Words& w, const PlateFacts& facts) {
         return failure(Fault::input, "{}: the outline lies outside the frame of {}x{}", w.outline, facts.width,
                        facts.height);
     shot.planes = List<PlanarTrack>({*plane});
+    if (!w.lens.empty()) {
+        const auto lens = readLens(w.lens);
+        if (!lens) return tl::unexpected(lens.error());
+        if (lens->width != facts.width || lens->height != facts.height)
+            return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", w.lens, lens->width, lens->height,
+                           facts.width, facts.height);
+        shot.lens.source = LensCard::Source::file;
+        shot.lens.lens = *lens;
+    }
     if (!w.exclude.empty()) {
         const auto mattes = mattesFor(w.exclude, w.rides, *range, facts);
         if (!mattes) return tl::unexpected(mattes.error());
@@ -101,7 +110,8 @@ int run(const Console& console, const Words& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.outline, w.surface, w.exclude});
+    if (const auto free =
+            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.outline, w.surface, w.lens, w.exclude});
         !free)
         return fail(free.error());
     const auto shot = shotToTrack(w, facts);
@@ -174,6 +184,7 @@ Runner addPlanar(CLI::App& command) {
     command.add_option("--motion", w.motion, "auto, translation, similarity, affine or perspective")
         ->check(CLI::IsMember({"auto", "translation", "similarity", "affine", "perspective"}));
     command.add_option("--reference", w.reference, "the frame that the outline is drawn on");
+    command.add_option("--lens", w.lens, "lens.json: a flat surface moves as one only without the plate's distortion");
     command.add_option("--exclude", w.exclude, "mattes.json; what they take out does not count");
     command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");

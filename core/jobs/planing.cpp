@@ -1,6 +1,7 @@
 #include "jobs/planing.h"
 
 #include "planar/surface.h"
+#include "shot/stages/lensstage.h"
 #include "shot/stages/mattesstage.h"
 
 #include <algorithm>
@@ -16,6 +17,11 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
         if (std::find(ids.begin(), ids.end(), plane.id) == ids.end()) continue;
         if (plane.locked) return failure(Fault::input, "plane {} is locked; unlock it to track it", plane.name);
         planes.push_back(anew ? begunAnew(plane, from) : plane);
+        // What is known of the lens comes first; what a plane was tracked through before stays with what is left of it.
+        PlanarTrack& begun = planes.back();
+        const bool whole = begun.samples.size() <= 1 || (steps == 0 && !sampleAt(begun, from));
+        if (const auto lens = lensInForce(shot); whole && lens && lens->isDistorted())
+            begun.lens = std::make_shared<const Lens>(*lens);
     }
     if (planes.empty())
         return failure(Fault::input, "no plane is chosen; draw an outline with the tool, or choose one in the list");

@@ -118,6 +118,63 @@ constexpr int kColumns = planekernels::kColumns, kLast = kColumns - 1;
 using Products = Eigen::Matrix<double, kColumns, kColumns>;
 using Light4 = Eigen::Matrix<double, 4, 1>;
 
+/// Samples of a level where `levelFromRegion`, of the undistorted picture, takes the texture's pixels.
+class Reader {
+public:
+    explicit Reader(const PlaneLens& lens, int level) : lens_(lens), level_(level) {
+        if (!lens || lens->field) return;
+        const double scale = 1.0 / double(1 << level), limit = planeRadiusLimit(*lens);
+        brown_ = planekernels::Distortion{float(lens->k1),
+                                          float(lens->k2),
+                                          float(lens->k3),
+                                          float(lens->p1),
+                                          float(lens->p2),
+                                          float(std::min(limit * limit, 1e12)),
+                                          float(lens->focal_px * lens->squeeze * scale),
+                                          float((lens->cx - 0.5) * scale),
+                                          float(lens->focal_px * scale),
+                                          float((lens->cy - 0.5) * scale)};
+    }
+    void read(const planekernels::View& view, const Matrix3d& levelFromRegion, const TextureLevel& texture,
+              std::vector<float>& values, std::vector<float>& inside) {
+        const int count = texture.count();
+        x_.resize(std::size_t(count));
+        y_.resize(std::size_t(count));
+        Matrix3d matrix = levelFromRegion;
+        if (brown_) {
+            const double f = lens_->focal_px, scale = double(1 << level_);
+            Matrix3d planeFromLevel = Matrix3d::Identity();
+            planeFromLevel(0, 0) = scale / (f * lens_->squeeze);
+            planeFromLevel(0, 2) = (0.5 - lens_->cx) / (f * lens_->squeeze);
+            planeFromLevel(1, 1) = scale / f;
+            planeFromLevel(1, 2) = (0.5 - lens_->cy) / f;
+            matrix = planeFromLevel * matrix;
+        }
+        matrix /= matrix(2, 2);
+        double m[9];  // NOLINT: filled in the next line
+        for (int i = 0; i < 9; ++i) m[i] = matrix(i / 3, i % 3);
+        planekernels::project(m, texture.u.data(), texture.v.data(), count, x_.data(), y_.data());
+        if (brown_) planekernels::distort(*brown_, count, x_.data(), y_.data());
+        else if (lens_) bendByField(count);
+        planekernels::sample(view, x_.data(), y_.data(), count, values.data(), inside.data());
+    }
+
+private:
+    void bendByField(int count) {
+        const double scale = double(1 << level_);
+        for (std::size_t i = 0; i < std::size_t(count); ++i) {
+            const auto at =
+                plateFromUndistorted(*lens_, Vector2d(double(x_[i]) * scale + 0.5, double(y_[i]) * scale + 0.5));
+            x_[i] = at ? float((at->x() - 0.5) / scale) : -1e6F;
+            y_[i] = at ? float((at->y() - 0.5) / scale) : -1e6F;
+        }
+    }
+    const PlaneLens& lens_;
+    int level_;
+    std::optional<planekernels::Distortion> brown_;
+    std::vector<float> x_, y_;
+};
+
 struct CellTerms {
     Products products = Products::Zero();
 };
@@ -164,8 +221,8 @@ struct PlaneAligner::Pass {
 };
 
 Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
-                                            const PlaneExclusion& excluded) {
-    auto texture = PlaneTexture::create(reference, region, excluded);
+                                            const PlaneExclusion& excluded, const PlaneLens& lens) {
+    auto texture = PlaneTexture::create(reference, region, excluded, lens);
     if (!texture)
         return failure(Fault::input,
                        "hardly anything of the outline is left in the frame: draw it where the surface is seen, or "
@@ -248,9 +305,10 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
                      down = 0.5 * texture_.box().height() / texture_.half();
         for (const double u : {-across, across})
             for (const double v : {-down, down}) {
-                const Vector3d to = regionToLevel * Vector3d(u, v, 1);
+                const Vector3d to = pass.frameFromRegion * Vector3d(u, v, 1);
                 if (!(to.z() > 0)) return false;
-                const Vector2d p = to.hnormalized();
+                const Vector2d p =
+                    (levelFromFrame * bent(texture_.lens(), to.hnormalized()).homogeneous()).hnormalized();
                 box = {std::min(box.left, p.x()), std::min(box.top, p.y()), std::max(box.right, p.x()),
                        std::max(box.bottom, p.y())};
             }
@@ -277,6 +335,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     std::vector<PlaneConditions::Light> light(cellCount);
     for (std::size_t c = 0; c < cellCount; ++c) light[c] = conditions.cells[std::size_t(level.cells[c].cell)];
     bool done = false;
+    Reader reader(texture_.lens(), levelIndex);
     // Noise is asked where there is texture: what is black or burnt out has none.
     double slopes = 0;
     for (const float slope2 : level.slope2) slopes += double(slope2);
@@ -285,9 +344,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     for (int round = 0;; ++round) {
         alignment.rounds = round;
         current /= current(2, 2);
-        double m[9];  // NOLINT: filled in the next line
-        for (int i = 0; i < 9; ++i) m[i] = current(i / 3, i % 3);
-        planekernels::sample(view, m, level.u.data(), level.v.data(), count, pass.values.data(), pass.inside.data());
+        reader.read(view, current, level, pass.values, pass.inside);
         for (std::size_t c = 0; c < cellCount; ++c) {
             const auto& cell = level.cells[c];
             const auto at = std::size_t(cell.first);
@@ -520,14 +577,11 @@ double PlaneAligner::misfit(const Pyramid& frame, const Matrix3d& start, const P
     const int levelIndex = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
     const TextureLevel& level = texture_.level(levelIndex, Matrix2d::Zero());
     Matrix3d m = levelFromPlate(levelIndex) * start * texture_.plateFromRegion();
-    m /= m(2, 2);
-    double rows[9];  // NOLINT: filled in the next line
-    for (int i = 0; i < 9; ++i) rows[i] = m(i / 3, i % 3);
     const Plane& plane = frame.levels[std::size_t(levelIndex)];
     const int count = level.count();
     std::vector<float> values(static_cast<std::size_t>(count)), inside(values), residual(values);
-    planekernels::sample({plane.values.data(), plane.width, plane.height, 0, 0}, rows, level.u.data(), level.v.data(),
-                         count, values.data(), inside.data());
+    Reader(texture_.lens(), levelIndex)
+        .read({plane.values.data(), plane.width, plane.height, 0, 0}, m, level, values, inside);
     double misfit = 0;
     for (const auto& cell : level.cells) {
         const auto at = std::size_t(cell.first);

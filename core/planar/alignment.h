@@ -40,12 +40,12 @@ class PlaneAligner {
 public:
     /// Fails when the region is out of the frame or has no texture to hold on to, with what to do.
     static Expected<PlaneAligner> create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
-                                         const PlaneExclusion& excluded = {});
+                                         const PlaneExclusion& excluded = {}, const PlaneLens& lens = {});
 
-    /// Refines `start`, which takes pixels of the reference frame to pixels of this one, from the level of the pyramid
-    /// where it is expected to be within a few samples. The shape (not the place) of `expected` is a prior, for when
-    /// little is seen. None when the steps lead nowhere. `conditions` are those of the frame before, and then of this
-    /// one.
+    /// Refines `start`, which takes places of the reference frame to places of this one (both undistorted), from the
+    /// level of the pyramid where it is expected to be within a few samples. The shape (not the place) of `expected` is
+    /// a prior, for when little is seen. None when the steps lead nowhere. `conditions` are those of the frame before,
+    /// and then of this one.
     std::optional<PlaneAlignment> align(const Pyramid& frame, const Eigen::Matrix3d& start, PlaneConditions& conditions,
                                         int coarsest = 2, const Eigen::Matrix3d* expected = nullptr);
 

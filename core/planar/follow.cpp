@@ -110,13 +110,14 @@ std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, s
 Expected<PlaneRunner> PlaneRunner::start(const PlanarTrack& plane, const Pyramid& reference,
                                          const Matrix3d& referencePose, const Matrix3d& pose, int from,
                                          const PlaneExclusion& excluded) {
-    const auto region = carried(referencePose, plane.region());
+    const auto region = carried(referencePose, plane.region(), plane.lens);
     if (!region) return failure(Fault::input, "plane {}: its outline goes through the horizon", plane.name);
-    auto aligner = PlaneAligner::create(reference, *region, plane.motion.value_or(MotionModel::perspective), excluded);
+    auto aligner =
+        PlaneAligner::create(reference, *region, plane.motion.value_or(MotionModel::perspective), excluded, plane.lens);
     if (!aligner) return failure(aligner.error().fault, "plane {}: {}", plane.name, aligner.error().message);
     if (!plane.motion)
         if (const MotionModel motion = motionFor(*aligner); motion != MotionModel::perspective)
-            aligner = PlaneAligner::create(reference, *region, motion, excluded);
+            aligner = PlaneAligner::create(reference, *region, motion, excluded, plane.lens);
     PlaneRunner runner(plane, std::move(*aligner));
     runner.referencePose_ = referencePose;
     runner.pose_ = pose;
@@ -136,7 +137,7 @@ std::vector<Vector2d> PlaneRunner::seenFeatures() const {
         if (!conditions_.seen.empty() && block >= 0 && block < int(conditions_.seen.size()) &&
             conditions_.seen[std::size_t(block)] < 0.3F)
             continue;
-        places.push_back(at(lastFromReference, feature));
+        places.push_back(placed(plane_.lens, lastFromReference, feature));
     }
     return places;
 }
@@ -206,14 +207,15 @@ void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment&
     const std::vector<float> seen = conditions_.seen;
     const PlaneBox box = texture.box();
     const double size = texture.blockSize();
+    const PlaneLens& lens = plane_.lens;
     const auto excluded = [&](const Vector2d& place) {
-        const Vector2d p = at(referenceFromPlate, place);
+        const Vector2d p = placed(lens, referenceFromPlate, place);
         const int block = int((p.y() - box.top) / size) * across + int((p.x() - box.left) / size);
         return block < 0 || block >= int(seen.size()) || seen[std::size_t(block)] < 0.5F;
     };
-    const auto region = carried(pose_, plane_.region());
+    const auto region = carried(pose_, plane_.region(), plane_.lens);
     if (!region) return;
-    auto renewed = PlaneAligner::create(pyramid, *region, aligner_.motion(), excluded);
+    auto renewed = PlaneAligner::create(pyramid, *region, aligner_.motion(), excluded, plane_.lens);
     if (!renewed) return;
     aligner_ = std::move(*renewed);
     referencePose_ = pose_;

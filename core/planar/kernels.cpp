@@ -6,23 +6,38 @@
 
 namespace pinion::planekernels {
 
-PINION_CLONED void sample(const View& view, const double* m, const float* __restrict u, const float* __restrict v,
-                          int count, float* __restrict values, float* __restrict inside) {
-    // The part's origin goes into the matrix.
-    const float m00 = float(m[0] - view.left * m[6]), m01 = float(m[1] - view.left * m[7]),
-                m02 = float(m[2] - view.left * m[8]);
-    const float m10 = float(m[3] - view.top * m[6]), m11 = float(m[4] - view.top * m[7]),
-                m12 = float(m[5] - view.top * m[8]);
-    const float m20 = float(m[6]), m21 = float(m[7]), m22 = float(m[8]);
+PINION_CLONED void project(const double* m, const float* __restrict u, const float* __restrict v, int count,
+                           float* __restrict x, float* __restrict y) {
+    const float a = float(m[0]), b = float(m[1]), c = float(m[2]), d = float(m[3]), e = float(m[4]), f = float(m[5]),
+                g = float(m[6]), h = float(m[7]), k = float(m[8]);
+    for (int i = 0; i < count; ++i) {
+        const float depth = g * u[i] + h * v[i] + k;
+        const float inverse = 1.0F / depth;
+        x[i] = depth > 0 ? (a * u[i] + b * v[i] + c) * inverse : -1e6F;
+        y[i] = depth > 0 ? (d * u[i] + e * v[i] + f) * inverse : -1e6F;
+    }
+}
+
+PINION_CLONED void distort(const Distortion& lens, int count, float* __restrict x, float* __restrict y) {
+    for (int i = 0; i < count; ++i) {
+        const float px = x[i], py = y[i], r2 = px * px + py * py;
+        const float radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
+        const float dx = px * radial + 2 * lens.p1 * px * py + lens.p2 * (r2 + 2 * px * px);
+        const float dy = py * radial + lens.p1 * (r2 + 2 * py * py) + 2 * lens.p2 * px * py;
+        const bool holds = r2 < lens.limit2;
+        x[i] = holds ? dx * lens.xScale + lens.xShift : -1e6F;
+        y[i] = holds ? dy * lens.yScale + lens.yShift : -1e6F;
+    }
+}
+
+PINION_CLONED void sample(const View& view, const float* __restrict xs, const float* __restrict ys, int count,
+                          float* __restrict values, float* __restrict inside) {
     const float right = float(view.width) - 1.001F, bottom = float(view.height) - 1.001F;
     const float* __restrict pixels = view.pixels;
     const int stride = view.width;
     for (int i = 0; i < count; ++i) {
-        const float depth = m20 * u[i] + m21 * v[i] + m22;
-        const float inverse = 1.0F / depth;
-        const float x = (m00 * u[i] + m01 * v[i] + m02) * inverse;
-        const float y = (m10 * u[i] + m11 * v[i] + m12) * inverse;
-        const bool holds = depth > 0 && x >= 0 && y >= 0 && x <= right && y <= bottom;
+        const float x = xs[i] - view.left, y = ys[i] - view.top;
+        const bool holds = x >= 0 && y >= 0 && x <= right && y <= bottom;
         const float xi = holds ? x : 0.0F, yi = holds ? y : 0.0F;
         const int ix = int(xi), iy = int(yi);
         const float fx = xi - float(ix), fy = yi - float(iy);

@@ -14,9 +14,19 @@ struct View {
     float left, top;
 };
 
-/// Bilinear samples at the places of `u`, `v` taken through the row-major 3x3 `m` to sample indices; `inside` is 1
-/// where there is a sample, else 0 (and the sample too).
-void sample(const View& view, const double* m, const float* u, const float* v, int count, float* values, float* inside);
+/// Where the row-major 3x3 `m` takes the places (`u`, `v`); far outside (-1e6) where it has no answer.
+void project(const double* m, const float* u, const float* v, int count, float* x, float* y);
+
+/// Brown and Conrady's distortion of places on the normalised image plane, then `x * xScale + xShift` and so on; far
+/// outside beyond the radius up to which the polynomial grows.
+struct Distortion {
+    float k1, k2, k3, p1, p2, limit2;
+    float xScale, xShift, yScale, yShift;
+};
+void distort(const Distortion& lens, int count, float* x, float* y);
+
+/// Bilinear samples at sample indices of the level; `inside` is 1 where there is a sample, else 0 (and the sample too).
+void sample(const View& view, const float* x, const float* y, int count, float* values, float* inside);
 
 /// How light differs within a cell about (`u`, `v`): a gain, an offset, and a slope of the offset over `half`.
 struct Light {

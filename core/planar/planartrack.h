@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/list.h"
+#include "planar/planelens.h"
 #include "planar/region.h"
 #include "track/track.h"
 
@@ -30,9 +31,9 @@ std::string_view toString(PlaneEnd reason);
 /// Where a planar track is on one frame.
 struct PlaneSample {
     int frame = 0;
-    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
-    float seen = 1;          ///< share of its texture that is seen
-    float fit = 1;           ///< correlation of that with the reference
+    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();  ///< of undistorted places (see `PlaneLens`)
+    float seen = 1;                                                    ///< share of its texture that is seen
+    float fit = 1;                                                     ///< correlation of that with the reference
     float deviation_px = 0;  ///< standard deviation of its worst corner, by the noise
     bool renewed = false;    ///< the reference was taken anew here
     bool anew = false;       ///< its shape was set here by a correction, and tracked on from
@@ -58,6 +59,7 @@ struct PlanarTrack {
     List<Polygon> takenOut;  ///< parts of them that do not count
     int referenceFrame = 0;
     std::optional<MotionModel> motion;  ///< none: what its texture supports
+    PlaneLens lens;                     ///< that it was tracked through; null: as filmed
     double leastSeen = 0.2;             ///< the share of its texture below which it ends
     bool locked = false;                ///< not tracked, changed or deleted
     bool hidden = false;                ///< not drawn

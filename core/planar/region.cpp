@@ -26,15 +26,15 @@ PlaneBox boxOf(const PlaneRegion& region) {
     return box;
 }
 
-std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region) {
+std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region, const PlaneLens& lens) {
     bool through = false;
     const auto moved = [&](std::vector<Polygon> polygons) {
         for (Polygon& polygon : polygons)
             for (Eigen::Vector2d& p : polygon) {
-                const Eigen::Vector3d to = matrix * p.homogeneous();
+                const Eigen::Vector3d to = matrix * straightened(lens, p).homogeneous();
                 // Only what stays on one side of the horizon has a place.
                 through = through || !(to.z() * matrix.determinant() > 1e-12);
-                p = to.hnormalized();
+                p = bent(lens, to.hnormalized());
             }
         return polygons;
     };

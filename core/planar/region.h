@@ -1,6 +1,7 @@
 #pragma once
 
 #include "matte/matte.h"
+#include "planar/planelens.h"
 
 #include <Eigen/Core>
 #include <functional>
@@ -34,7 +35,8 @@ PlaneBox boxOf(const PlaneRegion& region);
 /// What is taken out of the analysis on the reference frame besides, asked at places of the plate; none: nothing.
 using PlaneExclusion = std::function<bool(const Eigen::Vector2d&)>;
 
-/// The region where a homography takes it; none when a part of it goes through the horizon.
-std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region);
+/// The region where a plane's matrix takes it; none when a part of it goes through the horizon.
+std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region,
+                                   const PlaneLens& lens = {});
 
 }  // namespace pinion

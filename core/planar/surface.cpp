@@ -18,7 +18,7 @@ bool edgesCross(const Vector2d& a, const Vector2d& b, const Vector2d& c, const V
     return turnOf(a, b, c) * turnOf(a, b, d) < 0 && turnOf(c, d, a) * turnOf(c, d, b) < 0;
 }
 
-/// The plane's own pixels (of its reference frame) of a tie's corners.
+/// A tie's corners in the undistorted picture of the plane's reference frame.
 struct TieInPlane {
     int frame;
     Quad corners;
@@ -30,11 +30,21 @@ Quad carriedQuad(const Matrix3d& matrix, const Quad& quad) {
     return result;
 }
 
+Quad straightenedQuad(const PlaneLens& lens, Quad quad) {
+    for (Vector2d& corner : quad) corner = straightened(lens, corner);
+    return quad;
+}
+
+Quad bentQuad(const PlaneLens& lens, Quad quad) {
+    for (Vector2d& corner : quad) corner = bent(lens, corner);
+    return quad;
+}
+
 std::vector<TieInPlane> tiesInPlane(const PlanarTrack& plane) {
     std::vector<TieInPlane> ties;
     for (const PlaneTie& tie : plane.ties)
         if (const auto pose = poseOn(plane, tie.frame))
-            ties.push_back({tie.frame, carriedQuad(pose->inverse(), tie.corners)});
+            ties.push_back({tie.frame, carriedQuad(pose->inverse(), straightenedQuad(plane.lens, tie.corners))});
     return ties;
 }
 
@@ -153,7 +163,7 @@ std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame) {
         if (tie.frame == frame) return tie.corners;
     const std::vector<TieInPlane> ties = tiesInPlane(plane);
     if (ties.empty()) return std::nullopt;
-    return carriedQuad(*pose, cornersInPlane(ties, frame));
+    return bentQuad(plane.lens, carriedQuad(*pose, cornersInPlane(ties, frame)));
 }
 
 std::optional<Matrix3d> plateFromSurface(const PlanarTrack& plane, int frame) {
@@ -190,7 +200,7 @@ PlanarTrack begunAnew(const PlanarTrack& plane, int frame) {
         for (PlaneSample& sample : samples) {
             if (sample.frame <= before->frame || sample.frame > frame) continue;
             const auto now = surfaceAt(plane, sample.frame);
-            const auto pose = now ? quadFromQuad(*now, before->corners) : std::nullopt;
+            const auto pose = now ? quadFromQuad(straightenedQuad(plane.lens, *now), before->corners) : std::nullopt;
             if (pose) sample.plateFromReference = *pose;
             if (sample.frame == frame) sample.anew = true;
         }

@@ -60,12 +60,13 @@ Vector2d PlaneTexture::blockCentre(int block) const {
 }
 
 std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const PlaneRegion& region,
-                                                 const PlaneExclusion& excluded) {
+                                                 const PlaneExclusion& excluded, PlaneLens lens) {
     PlaneTexture texture;
+    texture.lens_ = std::move(lens);
     texture.box_ = boxOf(region).cutTo(reference.width(), reference.height());
     if (texture.box_.isEmpty()) return std::nullopt;
     const PlaneBox& box = texture.box_;
-    texture.centre_ = box.centre();
+    texture.centre_ = straightened(texture.lens_, box.centre());
     texture.half_ = std::max(2.0, 0.5 * std::max(box.width(), box.height()));
     texture.blockSize_ = std::clamp(texture.half_ / 8, 6.0, 32.0);
     texture.blocksAcross_ = int(std::ceil(box.width() / texture.blockSize_));
@@ -204,8 +205,10 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
     for (std::size_t i = 0; i < count; ++i) {
         const Place& p = places[i];
         const float *above = plane.row(p.y - 1) + p.x, *here = plane.row(p.y) + p.x, *below = plane.row(p.y + 1) + p.x;
-        result.u[i] = float(((crop.left + p.x) * scale + 0.5 - centre_.x()) / half_);
-        result.v[i] = float(((crop.top + p.y) * scale + 0.5 - centre_.y()) / half_);
+        const Vector2d plate((crop.left + p.x) * scale + 0.5, (crop.top + p.y) * scale + 0.5);
+        const Vector2d at = (straightened(lens_, plate) - centre_) / half_;
+        result.u[i] = float(at.x());
+        result.v[i] = float(at.y());
         result.value[i] = here[0];
         result.gx[i] = 0.5F * (here[1] - here[-1]) * perUnit;
         result.gy[i] = 0.5F * (below[0] - above[0]) * perUnit;
@@ -217,9 +220,9 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
             const double side = kBlocksToACell * blockSize_;
             const Vector2d middle = Vector2d(box_.left, box_.top) +
                                     side * Vector2d(p.cell % cellsAcross_ + 0.5, double(p.cell / cellsAcross_) + 0.5);
-            const Vector2d at = (middle - centre_) / half_;
-            result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell, float(at.x()), float(at.y()),
-                                    float(0.5 * side / half_)});
+            const Vector2d cellAt = (straightened(lens_, middle) - centre_) / half_;
+            result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell, float(cellAt.x()),
+                                    float(cellAt.y()), float(0.5 * side / half_)});
         }
         if (result.blocks.empty() || result.blocks.back().block != p.block) {
             result.blocks.push_back({int(i), 0, p.block, 0});

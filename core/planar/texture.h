@@ -1,6 +1,7 @@
 #pragma once
 
 #include "picture/pyramid.h"
+#include "planar/planelens.h"
 #include "planar/region.h"
 
 #include <Eigen/Core>
@@ -12,8 +13,8 @@
 namespace pinion {
 
 /// What a plane looks like on its reference frame, made ready for alignment: the pixels of its region on one level of
-/// the pyramid, block after block, those of one cell together. `u` and `v` are region coordinates: pixels of the plate
-/// from the region's centre, over its half size. A source's detail; the alignment is the interface.
+/// the pyramid, block after block, those of one cell together. `u` and `v` are region coordinates: pixels of the
+/// undistorted picture from the region's centre, over its half size. A source's detail; the alignment is the interface.
 struct TextureLevel {
     struct Block {
         int first, count;  ///< pixels
@@ -40,15 +41,16 @@ class PlaneTexture {
 public:
     /// None when less than 40 pixels of the region lie in the frame.
     static std::optional<PlaneTexture> create(const Pyramid& reference, const PlaneRegion& region,
-                                              const PlaneExclusion& excluded = {});
+                                              const PlaneExclusion& excluded = {}, PlaneLens lens = {});
 
+    const PlaneLens& lens() const { return lens_; }
     int levels() const { return int(crops_.size()); }
 
     /// Blurred by a Gaussian of that covariance (pixels of the level squared; the same on each level).
     const TextureLevel& level(int level, const Eigen::Matrix2d& blur);
 
     const PlaneBox& box() const { return box_; }
-    /// From region coordinates to pixels of the plate.
+    /// From region coordinates to pixels of the undistorted picture.
     Eigen::Matrix3d plateFromRegion() const;
     double half() const { return half_; }
     int blockCount() const { return blocksAcross_ * blocksDown_; }
@@ -75,6 +77,7 @@ private:
     TextureLevel make(const Crop& crop, int level, const Eigen::Matrix2d& blur) const;
     void findFeatures();
 
+    PlaneLens lens_;
     PlaneBox box_;  ///< of the region, within the frame
     double half_ = 1;
     Eigen::Vector2d centre_{0, 0};

@@ -1,7 +1,5 @@
 #include "steady/planemotion.h"
 
-#include <Eigen/LU>
-
 namespace pinion {
 
 Expected<PlateMotion> motionOf(const PlanarTrack& plane, int referenceFrame, const FrameRange& range) {
@@ -9,27 +7,26 @@ Expected<PlateMotion> motionOf(const PlanarTrack& plane, int referenceFrame, con
     if (!reference)
         return failure(Fault::input, "plane {}: is not there on the reference frame {} (it has {}-{}); choose another",
                        plane.name, referenceFrame, plane.firstFrame(), plane.lastFrame());
-    const auto surface = surfaceAt(plane, referenceFrame);
-    PlateMotion motion{surface ? MotionKind::cornerPin : MotionKind::perspective, referenceFrame, {0, 0}, {}, {}};
-    if (surface) {
-        motion.corners.assign(surface->begin(), surface->end());
-        for (const auto& corner : *surface) motion.pivot += 0.25 * corner;
-    } else {
-        motion.pivot = carried(*reference, boxOf(plane.region()).centre());
-    }
-    const Eigen::Matrix3d referenceFromPlate = reference->inverse();
-    for (int frame = range.first; frame <= range.last; ++frame) {
+    // By four places that go along: the surface's corners, else those of the box about what it is tracked by.
+    const auto box = boxOf(plane.region()).corners();
+    const auto cornersOn = [&](int frame) -> std::optional<Quad> {
+        if (!plane.ties.isEmpty()) return surfaceAt(plane, frame);
         const auto pose = poseOn(plane, frame);
-        if (!pose) continue;
-        FrameMotion found{frame, *pose * referenceFromPlate, 1, 0.0};
-        if (surface && plane.ties.size() > 1) {
-            const auto now = surfaceAt(plane, frame);
-            const auto tied = now ? quadFromQuad(*now, *surface) : std::nullopt;
-            if (!tied) continue;
-            found.plateFromReference = *tied;
-        }
-        found.plateFromReference /= found.plateFromReference(2, 2);
-        motion.frames.push_back(found);
+        if (!pose) return std::nullopt;
+        Quad corners;
+        for (std::size_t i = 0; i < 4; ++i) corners[i] = placed(plane.lens, *pose, box[i]);
+        return corners;
+    };
+    const auto start = cornersOn(referenceFrame);
+    const bool pins = start && !plane.ties.isEmpty();
+    PlateMotion motion{pins ? MotionKind::cornerPin : MotionKind::perspective, referenceFrame, {0, 0}, {}, {}};
+    if (!start) return motion;
+    if (pins) motion.corners.assign(start->begin(), start->end());
+    for (const auto& corner : *start) motion.pivot += 0.25 * corner;
+    for (int frame = range.first; frame <= range.last; ++frame) {
+        const auto now = cornersOn(frame);
+        const auto carried = now ? quadFromQuad(*now, *start) : std::nullopt;
+        if (carried) motion.frames.push_back({frame, *carried, 1, 0.0});
     }
     return motion;
 }

@@ -53,9 +53,9 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
     const QColor colour = held ? theme::kBrass : theme::fitColour(badness);
     painter.setBrush(Qt::NoBrush);
     const auto draw = [&](const Polygon& outline, Qt::PenStyle style, bool handles) {
-        Polygon placed;
-        for (const Vector2d& p : outline) placed.push_back((*pose * p.homogeneous()).hnormalized());
-        const QPainterPath path = view.line(placed, true);
+        Polygon corners;
+        for (const Vector2d& p : outline) corners.push_back(placed(plane.lens, *pose, p));
+        const QPainterPath path = view.line(corners, true);
         for (const bool shadow : {true, false}) {
             QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 2.6 : 1.2);
             pen.setStyle(shadow ? Qt::SolidLine : style);
@@ -65,7 +65,7 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
         if (!handles) return;
         painter.setBrush(colour);
         painter.setPen(QPen(QColor(0, 0, 0, 150), 1));
-        for (const Vector2d& p : placed)
+        for (const Vector2d& p : corners)
             if (const auto at = view.screenFromPlate(p)) painter.drawRect(QRectF(at->x() - 2.5, at->y() - 2.5, 5, 5));
         painter.setBrush(Qt::NoBrush);
     };

@@ -43,7 +43,7 @@ std::optional<PlaneOutlineTool::Grip> PlaneOutlineTool::gripNear(const QPointF& 
     for (const List<Polygon>* list : {&plane->outlines, &plane->takenOut})
         for (const Polygon& outline : *list) {
             for (std::size_t i = 0; i < outline.size(); ++i) {
-                const auto screen = canvas_.view().screenFromPlate((*pose * outline[i].homogeneous()).hnormalized());
+                const auto screen = canvas_.view().screenFromPlate(placed(plane->lens, *pose, outline[i]));
                 if (!screen) continue;
                 const double distance = QLineF(*screen, at).length();
                 if (distance < nearest) {
@@ -105,6 +105,7 @@ void PlaneOutlineTool::doubleClick(const CanvasEvent& event) {
 
 bool PlaneOutlineTool::hover(const CanvasEvent& event) {
     at_ = event.at;
+    hovered_ = true;
     return true;
 }
 
@@ -191,7 +192,7 @@ void PlaneOutlineTool::paint(QPainter& painter, const PlateView& view) {
                           : closes            ? QString("closes it")
                           : drawn_.size() < 3 ? QString("corner %1").arg(drawn_.size() + 1)
                                               : QString("first corner, Enter or double click close it");
-    if (!corner_) drawLabel(painter, at_ + QPointF(14, 12), words);
+    if (!corner_ && hovered_) drawLabel(painter, at_ + QPointF(14, 12), words);
 }
 
 // ---- the surface

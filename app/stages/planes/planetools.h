@@ -24,6 +24,7 @@ public:
     bool finishes() const override { return !drawn_.empty(); }
     bool remove() override;
     bool removes() const override { return !drawn_.empty(); }
+    void leave() override { hovered_ = false; }
     void putDown() override { drawn_.clear(); }
     void paint(QPainter& painter, const PlateView& view) override;
 
@@ -41,6 +42,7 @@ private:
     Kind kind_;
     Polygon drawn_;
     QPointF at_, from_;
+    bool hovered_ = false;
     std::optional<Eigen::Vector2d> corner_;  ///< of the rectangle, opposite the first
     std::optional<Grip> grip_;
     std::optional<Eigen::Vector2d> moved_;

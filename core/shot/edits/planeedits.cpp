@@ -26,7 +26,7 @@ Polygon onReference(const PlanarTrack& plane, int frame, const Polygon& outline)
     if (!pose) return {};
     const Eigen::Matrix3d referenceFromPlate = pose->inverse();
     Polygon result;
-    for (const Vector2d& p : outline) result.push_back((referenceFromPlate * p.homogeneous()).hnormalized());
+    for (const Vector2d& p : outline) result.push_back(placed(plane.lens, referenceFromPlate, p));
     return result;
 }
 
@@ -153,6 +153,7 @@ Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& tracked
                 if (one.id != plane.id || plane.locked) continue;
                 plane.samples = one.samples;
                 plane.ties = one.ties;
+                plane.lens = one.lens;
                 plane.startReason = one.startReason;
                 plane.endReason = one.endReason;
             }

@@ -59,6 +59,7 @@ json planeValue(const PlanarTrack& plane) {
                {"end", kEnds[std::size_t(plane.endReason)]},
                {"samples", std::move(samples)}};
     if (!plane.takenOut.isEmpty()) entry["taken_out"] = polygonsValue(plane.takenOut);
+    if (plane.lens) entry["lens"] = lensValues(*plane.lens);
     if (plane.motion) entry["motion"] = toString(*plane.motion);
     if (!plane.ties.isEmpty()) entry["surface"] = std::move(ties);
     if (plane.locked) entry["locked"] = true;
@@ -128,6 +129,9 @@ void take(const json& document, Shot& shot, const fs::path&) {
         plane.referenceFrame = whole(entry, "reference_frame", where);
         plane.leastSeen = number(entry, "least_seen", where);
         if (!(plane.leastSeen >= 0 && plane.leastSeen <= 1)) malformed(where + ".least_seen: is no share from 0 to 1");
+        if (entry.contains("lens")) {
+            plane.lens = std::make_shared<const Lens>(takeLensValues(entry["lens"], where + ".lens"));
+        }
         if (entry.contains("motion")) {
             plane.motion = motionModelFrom(text(entry, "motion", where));
             if (!plane.motion) malformed(where + ".motion: is not known");

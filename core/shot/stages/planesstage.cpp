@@ -13,6 +13,7 @@ bool isEarly(PlaneEnd reason) { return reason != PlaneEnd::none && reason != Pla
 void addPlane(Fingerprint& print, const PlanarTrack* plane) {
     if (!plane) return;
     print.add(plane->referenceFrame).add(std::uint64_t(plane->samples.size())).add(std::uint64_t(plane->ties.size()));
+    if (plane->lens) addLens(print, *plane->lens);
     for (const PlaneSample& sample : plane->samples) {
         print.add(sample.frame);
         for (int i = 0; i < 9; ++i) print.add(sample.plateFromReference(i / 3, i % 3));
