@@ -23,8 +23,8 @@ std::vector<std::unique_ptr<Stage>> made(Session& session) {
 }  // namespace
 
 std::vector<std::unique_ptr<Stage>> makeStages(Session& session) {
-    return made<PlateStage, LensStage, MattesStage, TracksStage, PlanesStage, CameraStage, WorldStage, SteadyStage, DeliveryStage>(
-        session);
+    return made<PlateStage, LensStage, MattesStage, TracksStage, PlanesStage, CameraStage, WorldStage, SteadyStage,
+                DeliveryStage>(session);
 }
 
 }  // namespace pinion

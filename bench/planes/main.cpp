@@ -1,6 +1,7 @@
 #include "benches.h"
 #include "planar/planartracking.h"
 #include "planes/planecase.h"
+#include "planes/rivals.h"
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -59,6 +60,33 @@ std::shared_ptr<const Plate> keptPlateOf(const PlaneCase& c) {
 /// What visible share a plane has to have to be asked for.
 constexpr double kAsked = 0.35;
 
+/// A rival's errors on the frames on which enough of the plane is seen.
+struct RivalTally {
+    bench::Errors errors;
+    int asked = 0, lost = 0, off = 0;
+    double seconds = 0;
+    void add(const PlaneCase& c, const Rival& rival) {
+        seconds += rival.seconds;
+        for (int frame = 0; frame < c.frames; ++frame) {
+            if (visibleAt(c, frame) < kAsked) continue;
+            ++asked;
+            const auto found = rival.corners.find(frame);
+            if (found == rival.corners.end()) {
+                ++lost;
+                continue;
+            }
+            const double error = apart(found->second, cornersAt(c, frame));
+            errors.values.push_back(error);
+            off += error > 2;
+        }
+    }
+    void print(const char* name) {
+        bench::printErrors(name, errors);
+        fmt::print("    {} of {} frames lost, {} off by more than 2 px, {:.1f} ms a frame\n", lost, asked, off,
+                   1000 * seconds / std::max(1, asked));
+    }
+};
+
 void judge(const PlaneCase& c, Tally& tally, bool tell) {
     const auto plate = keptPlateOf(c);
     if (!plate) {
@@ -115,11 +143,12 @@ void judge(const PlaneCase& c, Tally& tally, bool tell) {
 int main(int argc, char** argv) {
     CLI::App app{"Planes of photographs moved by known homographies."};
     unsigned seed = 1, count = 60;
-    bool tell = false;
+    bool tell = false, rivals = false;
     int only = -1;
     app.add_option("--seed", seed, "the first");
     app.add_option("--count", count, "how many");
     app.add_option("--show", only, "frame by frame, of one seed");
+    app.add_flag("--rivals", rivals, "beside OpenCV's ECC and a chain of feature homographies");
     app.add_flag("--tell", tell, "a line for each case");
     app.add_option("--keep", keptFolder, "a folder that keeps the frames made, for the next run");
     CLI11_PARSE(app, argc, argv);
@@ -134,6 +163,30 @@ int main(int argc, char** argv) {
                 fmt::print("{:3} error {:7.3f} seen {:.2f} (truth {:.2f}) fit {:.3f} +- {:.3f} {}\n", s.frame,
                            apart(trackedCorners(c, s), cornersAt(c, s.frame)), s.seen, visibleAt(c, s.frame), s.fit,
                            s.deviation_px, s.renewed ? "renewed" : "");
+        return 0;
+    }
+    if (rivals) {
+        // All three on the same frames, decoded; ours by one thread as they are.
+        RivalTally ours, ecc, chain;
+        for (unsigned i = 0; i < count; ++i) {
+            const PlaneCase c = planeCase(seed + i);
+            const auto plate = keptPlateOf(c);
+            if (!plate) return 1;
+            FrameCache frames(plate);
+            const PlanarTrack plane = planeOf(c);
+            Rival mine;
+            const double before = bench::now();
+            const auto result = trackPlanes(frames, {plane}, plane.referenceFrame, {0, c.frames - 1}, Direction::both);
+            mine.seconds = bench::now() - before;
+            if (result)
+                for (const PlaneSample& s : result->planes[0].samples) mine.corners[s.frame] = trackedCorners(c, s);
+            ours.add(c, mine);
+            ecc.add(c, byEcc(c, *plate));
+            chain.add(c, byChain(c, *plate));
+        }
+        ours.print("ours, reading frames included");
+        ecc.print("ECC");
+        chain.print("features, chained");
         return 0;
     }
     Tally tally;

@@ -258,10 +258,12 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
                 Eigen::Matrix<double, 2, 8> corner;
                 corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
                 const Eigen::MatrixXd moved = corner * directions;
-                worst = std::max(worst, (moved * inverse * moved.transpose()).trace());
+                const double variance = (moved * inverse * moved.transpose()).trace();
+                // Without any texture there is nothing to invert.
+                worst = variance >= 0 ? std::max(worst, variance) : 1e18;
             }
         const double deviation = aligner.texture_.half() * std::sqrt(kSharedNoise * worst);
-        aligner.weakness_[std::size_t(model)] = std::isfinite(deviation) ? deviation : 1e9;
+        aligner.weakness_[std::size_t(model)] = reduced.trace() > 1e-9 && std::isfinite(deviation) ? deviation : 1e9;
     }
     // Grain of a few levels has to leave the place within about a pixel.
     if (!(aligner.weakness(MotionModel::translation) < 0.3))

@@ -172,15 +172,31 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
         }
         if (best->seen + best->beyond > 0.85 && best->fit > 0.9) break;
     }
+    // What no patch vouches for needs better proof: another picture may look alike in a part of it.
+    const bool vouched = !known || known->tried < 6 || known->agree >= std::max(4, known->tried / 4);
+    const bool lost = !known && places.size() >= 6;
+    if (best && (lost || !vouched) && (best->fit < 0.9 || best->seen + best->beyond < 0.6)) return std::nullopt;
     if (best) conditions_ = bestConditions;
     return best;
 }
 
+double PlaneRunner::shareInFrame(const Matrix3d& pose, const Pyramid& pyramid) const {
+    constexpr int kGrid = 12;
+    const PlaneBox box = boxOf(plane_.region());
+    int held = 0, inside = 0;
+    for (int j = 0; j < kGrid; ++j)
+        for (int i = 0; i < kGrid; ++i) {
+            const Vector2d place(box.left + (i + 0.5) / kGrid * box.width(),
+                                 box.top + (j + 0.5) / kGrid * box.height());
+            if (!plane_.region().holds(place)) continue;
+            const Vector2d to = placed(plane_.lens, pose, place);
+            ++held;
+            inside += to.x() > 0 && to.y() > 0 && to.x() < pyramid.width() && to.y() < pyramid.height();
+        }
+    return held > 0 ? double(inside) / held : 0;
+}
+
 PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
-    if (getenv("PDBG"))
-        fprintf(stderr, "dbg seen %.3f beyond %.3f fit %.3f dev %.3f noise %.2f blur %.2f %.2f %.2f\n", alignment.seen,
-                alignment.beyond, alignment.fit, alignment.deviation_px, conditions_.noise, conditions_.blur(0, 0),
-                conditions_.blur(0, 1), conditions_.blur(1, 1));
     if (alignment.seen < plane_.leastSeen)
         return alignment.beyond > 0.5 * (1 - plane_.leastSeen) ? PlaneEnd::leftFrame : PlaneEnd::covered;
     const Matrix3d pose = alignment.plateFromReference * referencePose_;
@@ -229,7 +245,7 @@ bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame
     (void)excluded;
     const auto alignment = alignFrom(last, pyramid);
     if (!alignment) {
-        reason_ = PlaneEnd::covered;
+        reason_ = shareInFrame(step_ * pose_, pyramid) < 0.5 ? PlaneEnd::leftFrame : PlaneEnd::covered;
         return false;
     }
     if (const PlaneEnd verdict = verdictOn(*alignment); verdict != PlaneEnd::none) {

@@ -47,6 +47,7 @@ public:
 private:
     PlaneRunner(const PlanarTrack& plane, PlaneAligner aligner) : plane_(plane), aligner_(std::move(aligner)) {}
     std::optional<PlaneAlignment> alignFrom(const Pyramid& last, const Pyramid& pyramid);
+    double shareInFrame(const Eigen::Matrix3d& pose, const Pyramid& pyramid) const;
     PlaneEnd verdictOn(const PlaneAlignment& alignment) const;
     void renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample);
     std::vector<Eigen::Vector2d> seenFeatures() const;

@@ -128,8 +128,8 @@ std::string troubleOf(const Quad& c) {
         // How far the corner stands out from the line through its neighbours.
         least = std::min(least, std::abs(turn) / std::max(1e-9, (c[(i + 2) % 4] - c[i]).norm()));
     }
-    if (std::abs(clockwise) != 4) return "one of its corners lies inside the other three";
     if (least < 0.5) return "three of its corners lie on a line";
+    if (std::abs(clockwise) != 4) return "one of its corners lies inside the other three";
     if (clockwise < 0) return "its corners run the wrong way round: the picture would be mirrored";
     return {};
 }

@@ -107,6 +107,7 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
         cv::distanceTransform(cv::Mat(crop.plane.height, crop.plane.width, CV_8U, crop.holds.data()), edge, cv::DIST_L2,
                               3);
         crop.edge.assign(edge.begin<float>(), edge.end<float>());
+        texture.choosePlaces(crop, int(l));
         texture.crops_.push_back(std::move(crop));
     }
     if (texture.crops_.empty()) return std::nullopt;
@@ -142,59 +143,74 @@ const TextureLevel& PlaneTexture::level(int level, const Matrix2d& blur) {
     return *made_.back().texture;
 }
 
-TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blur) const {
-    const Plane plane = blurred(crop.plane, blur);
+void PlaneTexture::choosePlaces(Crop& crop, int level) const {
+    const Plane& plane = crop.plane;
     const double scale = double(1 << level);
-    struct Place {
-        int x, y, block, cell;
+    struct Steep {
+        Crop::Place place;
         float slope2;
     };
-    std::vector<Place> places;
-    // Blur mixes what lies beside the region into its border; as much of that is left out as can be spared.
-    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(blur);
-    double kept = kBlurReach * std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
-    if (kept > 0.3) {
-        std::vector<float> edges;
-        for (std::size_t i = 0; i < crop.holds.size(); ++i)
-            if (crop.holds[i]) edges.push_back(crop.edge[i]);
-        const auto spared = edges.begin() + std::ptrdiff_t(0.55 * double(edges.size()));
-        std::nth_element(edges.begin(), spared, edges.end());
-        kept = std::min(kept, double(*spared));
-    }
+    std::vector<Steep> all;
     for (int y = 1; y + 1 < plane.height; ++y)
         for (int x = 1; x + 1 < plane.width; ++x) {
             const std::size_t index = std::size_t(y) * std::size_t(plane.width) + std::size_t(x);
-            if (!crop.holds[index] || double(crop.edge[index]) < kept) continue;
+            if (!crop.holds[index]) continue;
             const Vector2d at((crop.left + x) * scale + 0.5, (crop.top + y) * scale + 0.5);
             const int bx = std::clamp(int((at.x() - box_.left) / blockSize_), 0, blocksAcross_ - 1);
             const int by = std::clamp(int((at.y() - box_.top) / blockSize_), 0, blocksDown_ - 1);
             const float dx = 0.5F * (plane.row(y)[x + 1] - plane.row(y)[x - 1]);
             const float dy = 0.5F * (plane.row(y + 1)[x] - plane.row(y - 1)[x]);
-            places.push_back({x, y, by * blocksAcross_ + bx, (by / kBlocksToACell) * cellsAcross_ + bx / kBlocksToACell,
-                              dx * dx + dy * dy});
+            all.push_back({{x, y, by * blocksAcross_ + bx, (by / kBlocksToACell) * cellsAcross_ + bx / kBlocksToACell,
+                            crop.edge[index], 0, 0},
+                           dx * dx + dy * dy});
         }
-    std::stable_sort(places.begin(), places.end(), [](const Place& a, const Place& b) {
-        return a.cell != b.cell ? a.cell < b.cell : a.block < b.block;
+    std::stable_sort(all.begin(), all.end(), [](const Steep& a, const Steep& b) {
+        return a.place.cell != b.place.cell ? a.place.cell < b.place.cell : a.place.block < b.place.block;
     });
-    if (places.size() > std::size_t(kMostPixels)) {
+    if (all.size() > std::size_t(kMostPixels)) {
         // The steepest of each block, and some of the others: a block that turns flat or bright has to be noticed.
-        std::vector<Place> chosen;
-        const double share = double(kMostPixels) / double(places.size());
-        for (std::size_t first = 0; first < places.size();) {
+        std::vector<Steep> chosen;
+        const double share = double(kMostPixels) / double(all.size());
+        for (std::size_t first = 0; first < all.size();) {
             std::size_t last = first;
-            while (last < places.size() && places[last].block == places[first].block) ++last;
+            while (last < all.size() && all[last].place.block == all[first].place.block) ++last;
             const auto steep = std::ptrdiff_t(std::max(8.0, 0.75 * share * double(last - first)));
-            const auto begin = places.begin() + std::ptrdiff_t(first), end = places.begin() + std::ptrdiff_t(last);
+            const auto begin = all.begin() + std::ptrdiff_t(first), end = all.begin() + std::ptrdiff_t(last);
             const auto middle = begin + std::min(steep, end - begin);
             std::nth_element(begin, middle == end ? end - 1 : middle, end,
-                             [](const Place& a, const Place& b) { return a.slope2 > b.slope2; });
+                             [](const Steep& a, const Steep& b) { return a.slope2 > b.slope2; });
             chosen.insert(chosen.end(), begin, middle);
             const auto others = std::max<std::ptrdiff_t>(1, std::ptrdiff_t(std::lround(1.0 / (0.25 * share))));
-            for (auto place = middle; place < end; place += std::min(others, end - place)) chosen.push_back(*place);
+            for (auto one = middle; one < end; one += std::min(others, end - one)) chosen.push_back(*one);
             first = last;
         }
-        places = std::move(chosen);
+        all = std::move(chosen);
     }
+    std::vector<float> edges;
+    for (Steep& one : all) {
+        const Vector2d plate((crop.left + one.place.x) * scale + 0.5, (crop.top + one.place.y) * scale + 0.5);
+        const Vector2d at = (straightened(lens_, plate) - centre_) / half_;
+        one.place.u = float(at.x());
+        one.place.v = float(at.y());
+        crop.places.push_back(one.place);
+        edges.push_back(one.place.edge);
+    }
+    const auto spared = edges.begin() + std::ptrdiff_t(0.55 * double(edges.size()));
+    std::nth_element(edges.begin(), spared, edges.end());
+    crop.spared = double(*spared);
+}
+
+TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blur) const {
+    const Plane plane = blurred(crop.plane, blur);
+    const double scale = double(1 << level);
+    // Blur mixes what lies beside the region into its border; as much of that is left out as can be spared.
+    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(blur);
+    double kept = kBlurReach * std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
+    kept = kept > 0.3 ? std::min(kept, crop.spared) : 0.0;
+    std::vector<Crop::Place> places;
+    places.reserve(crop.places.size());
+    for (const Crop::Place& place : crop.places)
+        if (double(place.edge) >= kept) places.push_back(place);
 
     TextureLevel result;
     const std::size_t count = places.size();
@@ -203,16 +219,15 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
         values->resize(count);
     const float perUnit = float(half_ / scale);
     for (std::size_t i = 0; i < count; ++i) {
-        const Place& p = places[i];
+        const Crop::Place& p = places[i];
         const float *above = plane.row(p.y - 1) + p.x, *here = plane.row(p.y) + p.x, *below = plane.row(p.y + 1) + p.x;
-        const Vector2d plate((crop.left + p.x) * scale + 0.5, (crop.top + p.y) * scale + 0.5);
-        const Vector2d at = (straightened(lens_, plate) - centre_) / half_;
-        result.u[i] = float(at.x());
-        result.v[i] = float(at.y());
+        result.u[i] = p.u;
+        result.v[i] = p.v;
         result.value[i] = here[0];
-        result.gx[i] = 0.5F * (here[1] - here[-1]) * perUnit;
-        result.gy[i] = 0.5F * (below[0] - above[0]) * perUnit;
-        result.slope2[i] = p.slope2;
+        const float dx = 0.5F * (here[1] - here[-1]), dy = 0.5F * (below[0] - above[0]);
+        result.gx[i] = dx * perUnit;
+        result.gy[i] = dy * perUnit;
+        result.slope2[i] = dx * dx + dy * dy;
         result.xx[i] = here[1] - 2 * here[0] + here[-1];
         result.yy[i] = below[0] - 2 * here[0] + above[0];
         result.xy[i] = 0.25F * (below[1] - below[-1] - above[1] + above[-1]);
@@ -230,7 +245,7 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
         }
         ++result.blocks.back().count;
         ++result.cells.back().count;
-        result.blocks.back().texture += p.slope2;
+        result.blocks.back().texture += result.slope2[i];
     }
     return result;
 }

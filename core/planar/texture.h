@@ -68,12 +68,19 @@ private:
         int left, top;
         std::vector<std::uint8_t> holds;  ///< 1 where the pixel is in the region
         std::vector<float> edge;          ///< how far it is from the region's border, pixels of the level
+        struct Place {
+            int x, y, block, cell;
+            float edge, u, v;
+        };
+        std::vector<Place> places;  ///< that count, by cell and block
+        double spared = 0;          ///< so far from the border lies a good half of them
     };
     struct Made {
         int level;
         std::array<int, 3> blur;
         std::unique_ptr<TextureLevel> texture;
     };
+    void choosePlaces(Crop& crop, int level) const;
     TextureLevel make(const Crop& crop, int level, const Eigen::Matrix2d& blur) const;
     void findFeatures();
 

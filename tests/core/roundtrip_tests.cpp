@@ -25,6 +25,11 @@ std::string text(const Eigen::MatrixBase<Derived>& value) {
     stream << value.format(Eigen::IOFormat(12, 0, ",", ";"));
     return stream.str();
 }
+static std::string text(const Quad& quad) {
+    std::string joined;
+    for (const Eigen::Vector2d& corner : quad) joined += text(corner) + " ";
+    return joined;
+}
 static std::string text(const Eigen::Isometry3d& value) { return text(value.matrix()); }
 template <class A, class B>
 std::string text(const std::pair<A, B>& value) {
@@ -121,8 +126,8 @@ static Strings members(const Matte::Key& x) {
     return all(frame, polygon, in, out, feather);
 }
 static Strings members(const Matte::Ride& x) {
-    const auto& [tracks, frame, on, locator] = x;
-    return all(tracks, frame, on, locator);
+    const auto& [tracks, frame, on, locator, plane] = x;
+    return all(tracks, frame, on, locator, plane);
 }
 static Strings members(const Matte::Turn& x) {
     const auto& [frame, there] = x;
@@ -143,6 +148,19 @@ static Strings members(const Track& x) {
                  colour, group, locked, hidden, reference, start, end, samples] = x;
     return all(id, name, byHand, setAside, motion, channel, filter, pattern, search, drift, pickUp, offset, outline,
                colour, group, locked, hidden, reference, start, end, samples);
+}
+static Strings members(const PlaneSample& x) {
+    const auto& [frame, pose, seen, fit, deviation, renewed, anew] = x;
+    return all(frame, pose, seen, fit, deviation, renewed, anew);
+}
+static Strings members(const PlaneTie& x) {
+    const auto& [frame, corners] = x;
+    return all(frame, corners);
+}
+static Strings members(const PlanarTrack& x) {
+    const auto& [id, name, outlines, takenOut, reference, motion, lens, least, locked, hidden, start, end, samples,
+                 ties] = x;
+    return all(id, name, outlines, takenOut, reference, motion, lens, least, locked, hidden, start, end, samples, ties);
 }
 static Strings members(const SolvedFrame& x) {
     const auto& [frame, pose, focal, rms, tracks, deviation, focalDeviation] = x;
@@ -167,8 +185,8 @@ static Strings members(const World& x) {
     return all(ground, origin, measure);
 }
 static Strings members(const Locator& x) {
-    const auto& [name, tracks, reference, kind] = x;
-    return all(name, tracks, reference, kind);
+    const auto& [name, tracks, reference, kind, plane] = x;
+    return all(name, tracks, reference, kind, plane);
 }
 static Strings members(const SteadyOptions& x) {
     const auto& [mode, position, rotation, scale, smoother, frames, leeway, fit, zoom, centre] = x;
@@ -187,10 +205,10 @@ static Strings members(const ShakeLending& x) {
     return all(position, rotation, scale, fit);
 }
 static Strings members(const SteadySettings& x) {
-    const auto& [steady, source, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
-                 place] = x;
-    return all(steady, source, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
-               place);
+    const auto& [steady, source, tracks, plane, pin, square, model, reference, options, shake, profile, lending, filter,
+                 edges, place] = x;
+    return all(steady, source, tracks, plane, pin, square, model, reference, options, shake, profile, lending, filter,
+               edges, place);
 }
 static Strings members(const TransformOptions& x) {
     const auto& [origin, inverse, position, rotation, scale] = x;
@@ -201,10 +219,10 @@ static Strings members(const Deliverable& x) {
     return all(name, kind, format, place, up, locator, transform, overscan, written);
 }
 static Strings members(const Shot& x) {
-    const auto& [name, plate, scatter, lens, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
-                 deliverables, folder] = x;
-    return all(name, plate, scatter, lens, settings, mattes, tracks, next, solve, solvedKey, world, locators, steady,
-               deliverables, folder);
+    const auto& [name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
+                 locators, steady, deliverables, folder] = x;
+    return all(name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
+               locators, steady, deliverables, folder);
 }
 
 template <class T>
@@ -387,7 +405,7 @@ Shot fullShot() {
          2.5,
          -1.25,
          Matte::Between::smooth,
-         Matte::Ride{{"p1", "p2"}, 1007, Matte::Ride::On::locator, "sign"},
+         Matte::Ride{{"p1", "p2"}, 1007, Matte::Ride::On::plane, "", "notice"},
          {{1005, false}, {1008, true}},
          0x7FB7BE,
          0.4,
@@ -396,15 +414,37 @@ Shot fullShot() {
          matteSequence("/made/matte.####.exr")}};
     s.tracks = std::vector<Track>{fullTrack()};
     s.nextTrack = 19;
+    PlanarTrack plane;
+    plane.id = 3;
+    plane.name = "notice";
+    plane.outlines = std::vector<Polygon>{{{10, 10}, {90, 12}, {88, 70.5}, {9, 66}}};
+    plane.takenOut = std::vector<Polygon>{{{20, 20}, {30, 20}, {25, 31}}};
+    plane.referenceFrame = 1004;
+    plane.motion = MotionModel::affine;
+    Lens glass = pinholeLens(1920, 1080, 1800);
+    glass.k1 = -0.05;
+    plane.lens = std::make_shared<const Lens>(glass);
+    plane.leastSeen = 0.35;
+    plane.locked = plane.hidden = true;
+    plane.startReason = PlaneEnd::edgeOn;
+    plane.endReason = PlaneEnd::leftFrame;
+    PlaneSample sample{
+        .frame = 1004, .seen = 0.5F, .fit = 0.875F, .deviation_px = 0.25F, .renewed = true, .anew = true};
+    sample.plateFromReference << 1, 0.125, 3, -0.25, 1.5, 4, 0.001, 0.002, 1;
+    plane.samples = std::vector<PlaneSample>{sample};
+    plane.ties = std::vector<PlaneTie>{{1004, {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}}}};
+    s.planes = std::vector<PlanarTrack>{plane};
+    s.nextPlane = 5;
     s.solve = std::make_shared<const Solve>(fullSolve());
     s.solvedKey = 0xFEDCBA9876543210ULL;
     s.world.ground = std::vector<TrackId>{7};
     s.world.origin = 7;
     s.world.measure = World::Measure{7, 9, 2.5};
-    s.locators = std::vector<Locator>{{"sign", List<TrackId>({7}), 1004, MotionKind::perspective}};
+    s.locators = std::vector<Locator>{{"sign", List<TrackId>({7}), 1004, MotionKind::perspective, "notice"}};
     SteadySettings& h = s.steady;
     h.steady = h.cornerPin = h.squareUp = h.shake = true;
-    h.source = SteadySettings::Source::chosen;
+    h.source = SteadySettings::Source::plane;
+    h.plane = "notice";
     h.tracks = std::vector<TrackId>{7};
     h.model = PictureModel::perspective;
     h.referenceFrame = 1004;
@@ -439,6 +479,8 @@ TEST_CASE("a shot with every member set comes back the same, member by member") 
     checkAllSet(shot.mattes[0], "matte");
     checkAllSet(shot.tracks[0], "track");
     checkAllSet(shot.tracks[0].samples[0], "sample");
+    checkAllSet(shot.planes[0], "plane");
+    checkAllSet(shot.planes[0].samples[0], "plane sample");
     checkAllSet(*shot.solve, "solve");
     checkAllSet(shot.solve->frames[0], "solved frame");
     checkAllSet(shot.solve->tracks[0], "solved track");

@@ -128,7 +128,7 @@ private:
             editHeld(on ? "Lock a plane" : "Unlock a plane", [&](PlanarTrack& p) { p.locked = on; });
         });
         auto* back = named(button("◂", "quiet"), "planeBackward", "Track backward (Alt+Shift+Y)");
-        auto* both = named(button("Track both ways", "primary"), "planeBoth", "From the frame that is shown (Y)");
+        auto* both = named(button("Track both ways", "quiet"), "planeBoth", "From the frame that is shown (Y)");
         auto* forward = named(button("▸", "quiet"), "planeForward", "Track forward (Alt+Y)");
         back->setAccessibleName("Track the plane backward");
         forward->setAccessibleName("Track the plane forward");
@@ -169,14 +169,14 @@ private:
     }
 
     void addSurface() {
-        auto* place = named(button("Place its corners", "quiet"), "surfacePlace", "Four clicks, in any order (G)");
-        auto* outline = named(button("From the outline", "quiet"), "surfaceFromOutline", "(Ctrl+Shift+G)");
+        auto* place = named(button("Place corners", "quiet"), "surfacePlace", "Four clicks, in any order (G)");
+        auto* outline = named(button("From outline", "quiet"), "surfaceFromOutline", "(Ctrl+Shift+G)");
         auto* buttons = buttonRow({place, outline});
         wide(buttons);
         onClick(place, [this] { stage_.takeTool("surface"); });
         onClick(outline, [this] { stage_.surfaceFromOutline(); });
         auto* ties = words("surfaceWords");
-        auto* anew = named(button("Track on anew ▸", "quiet"), "surfaceAnew",
+        auto* anew = named(button("Track on anew", "quiet"), "surfaceAnew",
                            "From the correction on this frame: what comes after it is tracked again; what lies before "
                            "it, to the tie before, is bent towards it");
         auto* untie = named(button("Undo it here", "quiet"), "surfaceUntie", "Takes the correction on this frame away");
@@ -192,7 +192,7 @@ private:
         onRefresh([this, place, outline, ties, tieRow, anew] {
             const PlanarTrack* plane = hand_.held();
             const bool none = plane && plane->ties.isEmpty();
-            place->setText(none ? "Place its corners" : "Move its corners");
+            place->setText(none ? "Place corners" : "Move corners");
             outline->setVisible(none);
             QStringList frames;
             const int here = session_.player.frame();
@@ -214,7 +214,7 @@ private:
 
     void addLooks() {
         auto* view = named(choice({"on the plate", "squared up", "against reference"}), "planeView",
-                           "Squared up it stands still if it sticks (H); against its reference frame it is dark then");
+                           "Squared up it stands still if it sticks (A); against its reference frame it is dark then");
         auto* viewLabel = row("See", view);
         connect(view, &QComboBox::activated, this, [this](int index) {
             stage_.look(QStringList{"plate", "surface", "surface difference"}.value(index));
@@ -239,7 +239,7 @@ private:
     void addHandingOn() {
         auto* pin =
             named(button("Corner pin", "quiet"), "planeHandOn", "Listed in the Delivery card, JSON and a table");
-        auto* copy = named(button("Copy it", "quiet"), "planeCopy", "The corner pin to the clipboard, as a table");
+        auto* copy = named(button("Copy", "quiet"), "planeCopy", "The corner pin to the clipboard, as a table");
         auto* matte = named(button("Matte", "quiet"), "planeMatte", "The outline as a matte that rides on the plane");
         auto* first = buttonRow({pin, copy, matte});
         wide(first);

@@ -194,7 +194,7 @@ void PlanesStage::addCommands(const Desk& desk) {
         },
         plane);
     c.add(
-        "View", "Surface squared up", {K("H")}, [desk] { desk.show(desk.shown() == "surface" ? "plate" : "surface"); },
+        "View", "Surface squared up", {K("A")}, [desk] { desk.show(desk.shown() == "surface" ? "plate" : "surface"); },
         surface);
     c.add(
         "View", "Surface against its reference", {K("Ctrl+Shift+E")},

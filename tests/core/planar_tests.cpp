@@ -1,0 +1,578 @@
+// Planes: their alignment on pictures moved by known homographies, their surfaces and ties, and what rides on them.
+// Photographs are those of Debian's opencv-doc.
+
+#include "base/files.h"
+#include "exchange/corners.h"
+#include "exchange/deliverables.h"
+#include "jobs/planing.h"
+#include "made.h"
+#include "planar/alignment.h"
+#include "planar/planartracking.h"
+#include "planar/surface.h"
+#include "planes/planecase.h"
+#include "scratch.h"
+#include "shot/edits/locatoredits.h"
+#include "shot/edits/planeedits.h"
+#include "shot/stages/planesstage.h"
+#include "shot/stages/steadystage.h"
+#include "steady/planemotion.h"
+#include "steady/riding.h"
+
+#include <catch2/catch.hpp>
+#include <opencv2/calib3d.hpp>
+#include <opencv2/imgproc.hpp>
+
+using namespace pinion;
+using Eigen::Matrix3d;
+using Eigen::Vector2d;
+
+namespace {
+
+Quad quad(double x0, double y0, double x1, double y1) {
+    return {Vector2d(x0, y0), Vector2d(x1, y0), Vector2d(x1, y1), Vector2d(x0, y1)};
+}
+
+/// A small version of a made-up case, quick enough for a test.
+planes::PlaneCase smallCase() {
+    planes::PlaneCase c;
+    c.seed = 7;
+    c.surface = "graf1.png";
+    c.behind = "home.jpg";
+    c.width = 320;
+    c.height = 240;
+    c.frames = 13;
+    c.size_px = 130;
+    c.travel = {22, 12};
+    return c;
+}
+
+struct Tracked {
+    PlanarTrack plane;
+    double worst = 0, worstClear = 0;
+    int frames = 0;
+};
+
+Tracked trackedCase(const planes::PlaneCase& c, PlanarTrack plane) {
+    const auto plate = planes::plateOf(c);
+    REQUIRE(plate);
+    FrameCache frames(plate);
+    const auto result = trackPlanes(frames, {plane}, plane.referenceFrame, {0, c.frames - 1}, Direction::both);
+    INFO((result ? std::string() : result.error().message));
+    REQUIRE(result);
+    Tracked tracked{result->planes.front()};
+    for (const PlaneSample& sample : tracked.plane.samples) {
+        const double error = planes::apart(planes::trackedCorners(c, sample), planes::cornersAt(c, sample.frame));
+        tracked.worst = std::max(tracked.worst, error);
+        if (planes::visibleAt(c, sample.frame) > 0.97) tracked.worstClear = std::max(tracked.worstClear, error);
+        ++tracked.frames;
+    }
+    return tracked;
+}
+
+Tracked trackedCase(const planes::PlaneCase& c) { return trackedCase(c, planes::planeOf(c)); }
+
+/// A plane that moves evenly to the right and grows, tracked without an error: what surfaces and ties are tested on.
+PlanarTrack movingPlane() {
+    PlanarTrack plane;
+    plane.id = 1;
+    plane.name = "board";
+    plane.outlines = List<Polygon>({{{40, 30}, {140, 30}, {140, 110}, {40, 110}}});
+    plane.referenceFrame = 10;
+    std::vector<PlaneSample> samples;
+    for (int frame = 0; frame <= 40; ++frame) {
+        PlaneSample sample{.frame = frame};
+        sample.plateFromReference = test::shift(1.5 * (frame - 10), -0.5 * (frame - 10));
+        sample.plateFromReference(2, 0) = 1e-4 * (frame - 10);
+        samples.push_back(sample);
+    }
+    plane.samples = List<PlaneSample>(std::move(samples));
+    return plane;
+}
+
+Shot shotWith(const PlanarTrack& plane) {
+    Shot shot;
+    shot.name = "made";
+    shot.plate.path = "made.mov";
+    shot.plate.width = 200;
+    shot.plate.height = 160;
+    shot.plate.frames = shot.plate.range = {0, 40};
+    shot.planes = List<PlanarTrack>({plane});
+    shot.nextPlane = plane.id + 1;
+    return shot;
+}
+
+/// How unevenly a corner moves: the largest change of its speed from frame to frame.
+double jitter(const PlanarTrack& plane, std::size_t corner) {
+    double most = 0;
+    for (int frame = 1; frame < 40; ++frame) {
+        const auto a = surfaceAt(plane, frame - 1), b = surfaceAt(plane, frame), c = surfaceAt(plane, frame + 1);
+        if (a && b && c) most = std::max(most, ((*a)[corner] - 2 * (*b)[corner] + (*c)[corner]).norm());
+    }
+    return most;
+}
+
+}  // namespace
+
+// ---- alignment
+
+TEST_CASE("a plane is followed to a twentieth of a pixel by what it looks like") {
+    const Tracked tracked = trackedCase(smallCase());
+    CHECK(tracked.frames == 13);
+    CHECK(tracked.worst < 0.05);
+    CHECK(tracked.plane.startReason == PlaneEnd::rangeEnd);
+    for (const PlaneSample& sample : tracked.plane.samples) CHECK(sample.fit > 0.98F);
+}
+
+TEST_CASE("a plane that tilts, grows and turns is followed, and its reference stays one") {
+    planes::PlaneCase c = smallCase();
+    c.tiltEnd = 0.9;
+    c.tiltAxis = 1.1;
+    c.scaleEnd = 1.35;
+    c.turn = 0.25;
+    const Tracked tracked = trackedCase(c);
+    CHECK(tracked.frames == 13);
+    CHECK(tracked.worst < 0.25);
+}
+
+TEST_CASE("grain, blur and changing light leave a plane where it is") {
+    planes::PlaneCase c = smallCase();
+    c.grain = 4;
+    c.shutter = 0.5;
+    c.defocus_px = 1.2;
+    c.gainEnd = 0.7;
+    c.shake_px = 3;
+    const Tracked tracked = trackedCase(c);
+    CHECK(tracked.frames == 13);
+    CHECK(tracked.worst < 0.4);
+}
+
+TEST_CASE("a highlight that passes over a plane does not drag it along") {
+    planes::PlaneCase c = smallCase();
+    c.highlight = 120;
+    const Tracked tracked = trackedCase(c);
+    CHECK(tracked.frames == 13);
+    CHECK(tracked.worst < 0.3);
+}
+
+TEST_CASE("what passes in front of a plane drops out, and how much is seen is said") {
+    planes::PlaneCase c = smallCase();
+    c.cover = 0.4;
+    c.frames = 25;
+    const Tracked tracked = trackedCase(c);
+    CHECK(tracked.frames == 25);
+    CHECK(tracked.worst < 1.0);
+    CHECK(tracked.worstClear < 0.15);
+    bool covered = false;
+    for (const PlaneSample& sample : tracked.plane.samples) {
+        const double visible = planes::visibleAt(c, sample.frame);
+        covered = covered || visible < 0.7;
+        CHECK(double(sample.seen) > visible - 0.3);
+        if (visible < 0.7) CHECK(double(sample.seen) < visible + 0.25);
+    }
+    CHECK(covered);
+}
+
+TEST_CASE("a plane ends where too little of it is seen, and says why") {
+    planes::PlaneCase c = smallCase();
+    c.travel = {230, 0};  // out of the frame on both sides
+    Tracked tracked = trackedCase(c);
+    CHECK(tracked.frames < 13);
+    CHECK(tracked.plane.startReason == PlaneEnd::leftFrame);
+    CHECK(tracked.plane.endReason == PlaneEnd::leftFrame);
+    CHECK(tracked.worst < 2);
+    PlanarTrack demanding = planes::planeOf(c);
+    demanding.leastSeen = 0.9;
+    const Tracked shorter = trackedCase(c, demanding);
+    CHECK(shorter.frames < tracked.frames);
+}
+
+TEST_CASE("parts taken out of a plane do not count") {
+    // A bar that stands still in the picture on the reference frame and beside the surface: with it, texture is there
+    // that does not move.
+    planes::PlaneCase c = smallCase();
+    c.travel = {30, 0};
+    PlanarTrack plane = planes::planeOf(c);
+    const Quad corners = planes::cornersAt(c, plane.referenceFrame);
+    plane.takenOut =
+        List<Polygon>({{corners[0], corners[1], 0.5 * (corners[1] + corners[2]), 0.5 * (corners[0] + corners[3])}});
+    const Tracked half = trackedCase(c, plane);
+    CHECK(half.frames == 13);
+    CHECK(half.worst < 0.25);
+    const auto plate = planes::plateOf(c);
+    const auto pyramid = buildPyramid(**plate->read(6), Channel::luma, PreFilter::none, 3);
+    const auto all = PlaneTexture::create(pyramid, planes::planeOf(c).region());
+    const auto part = PlaneTexture::create(pyramid, plane.region());
+    REQUIRE(all);
+    REQUIRE(part);
+    auto allTexture = *PlaneTexture::create(pyramid, planes::planeOf(c).region());
+    auto partTexture = *PlaneTexture::create(pyramid, plane.region());
+    const double share = double(partTexture.level(0, Eigen::Matrix2d::Zero()).count()) /
+                         allTexture.level(0, Eigen::Matrix2d::Zero()).count();
+    CHECK(share == Approx(0.5).margin(0.05));
+}
+
+TEST_CASE("the motion of a plane is what its texture supports") {
+    const auto plate = planes::plateOf(smallCase());
+    const auto large = buildPyramid(**plate->read(6), Channel::luma, PreFilter::none, 3);
+    const auto rich = PlaneAligner::create(large, planes::planeOf(smallCase()).region(), MotionModel::perspective);
+    REQUIRE(rich);
+    CHECK(motionFor(*rich) == MotionModel::perspective);
+    // A few pixels of faint waves say where they are, and no more.
+    Picture faint = test::moved(Matrix3d::Identity());
+    for (float& value : faint.floats) value = 0.5F + 0.06F * (value - 0.5F);
+    const auto small = buildPyramid(faint, Channel::luma, PreFilter::none, 3);
+    PlaneRegion region;
+    region.outlines = {{{90, 70}, {112, 70}, {112, 92}, {90, 92}}};
+    const auto poor = PlaneAligner::create(small, region, MotionModel::perspective);
+    INFO((poor ? std::string() : poor.error().message));
+    REQUIRE(poor);
+    CHECK(poor->weakness(MotionModel::perspective) > 2 * poor->weakness(MotionModel::similarity));
+    CHECK(motionFor(*poor) != MotionModel::perspective);
+}
+
+TEST_CASE("a plane seen through a lens that bends is flat in the undistorted picture") {
+    Lens lens = pinholeLens(200, 160, 200);
+    lens.k1 = -0.25;
+    const auto glass = std::make_shared<const Lens>(lens);
+    // From the middle to the corner of the frame.
+    const auto poseAt = [](int frame) { return test::shift(5.0 * (frame - 1), 4.0 * (frame - 1)); };
+    const auto make = [&](int frame) {
+        Picture picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3)};
+        const Matrix3d back = poseAt(frame).inverse();
+        for (int y = 0; y < 160; ++y)
+            for (int x = 0; x < 200; ++x) {
+                const Vector2d flat = (back * straightened(glass, {x + 0.5, y + 0.5}).homogeneous()).hnormalized();
+                for (std::size_t c = 0; c < 3; ++c)
+                    picture.floats[(std::size_t(y) * 200 + std::size_t(x)) * 3 + c] =
+                        float(test::texture(flat.x(), flat.y()) / 255);
+            }
+        return picture;
+    };
+    FrameCache frames(std::make_shared<test::MadePlate>(10, make));
+    PlanarTrack plane;
+    plane.id = 1;
+    plane.name = "wall";
+    plane.referenceFrame = 1;
+    plane.outlines = List<Polygon>({{{60, 40}, {130, 40}, {130, 110}, {60, 110}}});
+    plane.ties = List<PlaneTie>({{1, quad(60, 40, 130, 110)}});
+    const auto worst = [&](PlanarTrack tracked) {
+        const auto result = trackPlanes(frames, {tracked}, 1, {1, 10}, Direction::both);
+        REQUIRE(result);
+        double most = 0;
+        for (const PlaneSample& sample : result->planes[0].samples) {
+            const auto corners = surfaceAt(result->planes[0], sample.frame);
+            REQUIRE(corners);
+            for (std::size_t i = 0; i < 4; ++i)
+                most = std::max(most,
+                                ((*corners)[i] - placed(glass, poseAt(sample.frame), plane.ties[0].corners[i])).norm());
+        }
+        CHECK(result->planes[0].samples.size() == 10);
+        return most;
+    };
+    const double flat = worst(plane);
+    plane.lens = glass;
+    const double seenThrough = worst(plane);
+    CHECK(flat > 0.6);
+    CHECK(seenThrough < 0.1);
+}
+
+TEST_CASE("several planes are tracked together, each as by itself") {
+    planes::PlaneCase c = smallCase();
+    const auto plate = planes::plateOf(c);
+    FrameCache frames(plate);
+    PlanarTrack one = planes::planeOf(c), two = one;
+    two.id = 2;
+    two.name = "plane2";
+    const Quad corners = planes::cornersAt(c, 6);
+    two.outlines =
+        List<Polygon>({{corners[0], 0.5 * (corners[0] + corners[1]), 0.5 * (corners[2] + corners[3]), corners[3]}});
+    const auto together = trackPlanes(frames, {one, two}, 6, {0, 12}, Direction::both);
+    const auto alone = trackPlanes(frames, {two}, 6, {0, 12}, Direction::both);
+    REQUIRE(together);
+    REQUIRE(alone);
+    REQUIRE(together->planes[1].samples.size() == 13);
+    for (std::size_t i = 0; i < 13; ++i)
+        CHECK(together->planes[1].samples[i].plateFromReference.isApprox(alone->planes[0].samples[i].plateFromReference,
+                                                                         1e-9));
+}
+
+TEST_CASE("a plane that is stopped keeps what it has, and goes on from there") {
+    planes::PlaneCase c = smallCase();
+    FrameCache frames(planes::plateOf(c));
+    const PlanarTrack plane = planes::planeOf(c);
+    const Progress stops;
+    const auto result =
+        trackPlanes(frames, {plane}, 6, {0, 12}, Direction::forward, stops, [&](int frame, const auto&) {
+            if (frame == 9) stops.stop();
+        });
+    REQUIRE(result);
+    CHECK(result->stopped);
+    const PlanarTrack& held = result->planes[0];
+    CHECK(held.lastFrame() == 9);
+    CHECK(held.endReason == PlaneEnd::none);
+    const auto on = trackPlanes(frames, {held}, 9, {0, 12}, Direction::forward);
+    REQUIRE(on);
+    CHECK(on->planes[0].lastFrame() == 12);
+    CHECK(planes::apart(planes::trackedCorners(c, on->planes[0].samples.back()), planes::cornersAt(c, 12)) < 0.05);
+}
+
+TEST_CASE("outlines that cannot be tracked are refused in words") {
+    const auto even = [](int) {
+        Picture picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3, 0.4F)};
+        return picture;
+    };
+    FrameCache frames(std::make_shared<test::MadePlate>(5, even));
+    PlanarTrack plane;
+    plane.id = 1;
+    plane.name = "sky";
+    plane.referenceFrame = 2;
+    plane.outlines = List<Polygon>({{{20, 20}, {150, 20}, {150, 120}, {20, 120}}});
+    const auto bare = trackPlanes(frames, {plane}, 2, {1, 5}, Direction::both);
+    REQUIRE_FALSE(bare);
+    CHECK(bare.error().message.find("sky: the outline holds no texture") != std::string::npos);
+    plane.outlines = List<Polygon>({{{-90, 20}, {-20, 20}, {-20, 120}}});
+    const auto outside = trackPlanes(frames, {plane}, 2, {1, 5}, Direction::both);
+    REQUIRE_FALSE(outside);
+    CHECK(outside.error().message.find("hardly anything of the outline") != std::string::npos);
+    const auto beyond = trackPlanes(frames, {plane}, 2, {3, 5}, Direction::both);
+    REQUIRE_FALSE(beyond);
+    CHECK(beyond.error().message.find("frame 2 lies outside the range 3-5") != std::string::npos);
+}
+
+TEST_CASE("an outline larger than the frame is tracked by what is in it") {
+    const auto make = [](int frame) { return test::moved(test::shift(2.5 * frame, -1.0 * frame)); };
+    FrameCache frames(std::make_shared<test::MadePlate>(6, make));
+    PlanarTrack plane;
+    plane.id = 1;
+    plane.name = "wall";
+    plane.referenceFrame = 3;
+    plane.outlines = List<Polygon>({{{-50, -40}, {260, -40}, {260, 220}, {-50, 220}}});
+    const auto result = trackPlanes(frames, {plane}, 3, {1, 6}, Direction::both);
+    REQUIRE(result);
+    CHECK(result->planes[0].samples.size() == 6);
+    const Vector2d to =
+        (result->planes[0].samples.back().plateFromReference * Eigen::Vector3d(100, 80, 1)).hnormalized();
+    CHECK((to - Vector2d(107.5, 77)).norm() < 0.05);
+}
+
+TEST_CASE("a plane ends at a cut, and says so") {
+    const auto make = [](int frame) {
+        return frame < 5 ? test::moved(test::shift(1.0 * frame, 0))
+                         : test::moved(test::shift(911.0 + frame, 313) *
+                                           Eigen::AngleAxisd(1.2, Eigen::Vector3d::UnitZ()).toRotationMatrix(),
+                                       0.35, 20);
+    };
+    FrameCache frames(std::make_shared<test::MadePlate>(9, make));
+    PlanarTrack plane;
+    plane.id = 1;
+    plane.name = "wall";
+    plane.referenceFrame = 2;
+    plane.outlines = List<Polygon>({{{50, 40}, {150, 40}, {150, 120}, {50, 120}}});
+    const auto result = trackPlanes(frames, {plane}, 2, {1, 9}, Direction::both);
+    REQUIRE(result);
+    CHECK(result->planes[0].lastFrame() == 4);
+    CHECK(result->planes[0].endReason == PlaneEnd::cut);
+}
+
+// ---- surfaces
+
+TEST_CASE("corners are put in order whichever way they were clicked, and what is no surface is refused") {
+    const Quad wanted = quad(10, 20, 110, 90);
+    for (const auto& order : {std::array<std::size_t, 4>{0, 1, 2, 3}, {2, 0, 3, 1}, {3, 2, 1, 0}, {0, 2, 1, 3}}) {
+        const auto sorted = inOrder({wanted[order[0]], wanted[order[1]], wanted[order[2]], wanted[order[3]]});
+        REQUIRE(sorted);
+        CHECK(*sorted == wanted);
+    }
+    CHECK(troubleOf(wanted).empty());
+    CHECK(troubleOf({wanted[0], wanted[2], wanted[1], wanted[3]}).find("edges cross") != std::string::npos);
+    CHECK(troubleOf({wanted[0], wanted[1], Vector2d(40, 40), wanted[3]}).find("inside the other three") !=
+          std::string::npos);
+    CHECK(troubleOf({wanted[0], Vector2d(60, 20), wanted[1], wanted[3]}).find("on a line") != std::string::npos);
+    CHECK(troubleOf({wanted[0], wanted[0], wanted[2], wanted[3]}).find("on one place") != std::string::npos);
+    CHECK(troubleOf({wanted[3], wanted[2], wanted[1], wanted[0]}).find("mirrored") != std::string::npos);
+    CHECK_FALSE(inOrder({wanted[0], wanted[1], Vector2d(40, 40), wanted[3]}));
+}
+
+TEST_CASE("the map between two quads is OpenCV's") {
+    const Quad from{Vector2d(12, 9), {640, 31}, {602, 470}, {-8, 433}},
+        to{Vector2d(300, 200), {420, 180}, {455, 330}, {290, 310}};
+    const auto found = quadFromQuad(to, from);
+    REQUIRE(found);
+    std::vector<cv::Point2f> a, b;
+    for (std::size_t i = 0; i < 4; ++i) {
+        a.emplace_back(float(from[i].x()), float(from[i].y()));
+        b.emplace_back(float(to[i].x()), float(to[i].y()));
+    }
+    const cv::Mat reference = cv::getPerspectiveTransform(a, b);
+    for (int i = 0; i < 9; ++i)
+        CHECK((*found)(i / 3, i % 3) == Approx(reference.at<double>(i / 3, i % 3)).epsilon(1e-3).margin(1e-6));
+    for (std::size_t i = 0; i < 4; ++i) CHECK(((*found * from[i].homogeneous()).hnormalized() - to[i]).norm() < 1e-8);
+    CHECK_FALSE(quadFromQuad(to, {Vector2d(0, 0), {1, 1}, {2, 2}, {5, 0}}));
+}
+
+TEST_CASE("a surface placed on any frame is carried by the plane, there to the bit") {
+    const Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 25, quad(60, 30, 160, 100));
+    const PlanarTrack& plane = shot.planes[0];
+    CHECK(*surfaceAt(plane, 25) == quad(60, 30, 160, 100));
+    const Matrix3d back = sampleAt(plane, 5)->plateFromReference * sampleAt(plane, 25)->plateFromReference.inverse();
+    for (std::size_t i = 0; i < 4; ++i)
+        CHECK(((*surfaceAt(plane, 5))[i] - (back * plane.ties[0].corners[i].homogeneous()).hnormalized()).norm() <
+              1e-9);
+    CHECK_FALSE(surfaceAt(plane, 99));
+    const auto bad = withPlaneTie(shot, 1, 99, quad(60, 30, 160, 100));
+    REQUIRE_FALSE(bad);
+    CHECK(bad.error().message.find("board: is not tracked on frame 99") != std::string::npos);
+    const auto crossed = withPlaneTie(shot, 1, 25, {Vector2d(60, 30), {160, 100}, {160, 30}, {60, 100}});
+    REQUIRE_FALSE(crossed);
+    CHECK(crossed.error().message.find("cross") != std::string::npos);
+}
+
+TEST_CASE("a corrected corner is spread to the neighbouring ties without a jump") {
+    // Common practice, no published source: one corner corrected on one frame alone makes a jitter.
+    Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 5, quad(20, 20, 150, 120));
+    const double before = jitter(shot.planes[0], 2);
+    for (const int frame : {20, 35}) {
+        Quad corners = *surfaceAt(shot.planes[0], frame);
+        if (frame == 20) corners[2] += Vector2d(3, -2);
+        shot = *withPlaneTie(shot, 1, frame, corners);
+    }
+    const PlanarTrack& plane = shot.planes[0];
+    REQUIRE(plane.ties.size() == 3);
+    for (const PlaneTie& tie : plane.ties) CHECK(*surfaceAt(plane, tie.frame) == tie.corners);
+    // 3.6 px over 15 frames and more: its speed never changes by more than a smooth step needs.
+    CHECK(jitter(plane, 2) < before + 0.12);
+    // The correction dies away from the tie, and the corner that was not touched stays.
+    PlanarTrack untouched = plane;
+    untouched.ties = List<PlaneTie>({plane.ties[0]});
+    CHECK(((*surfaceAt(plane, 12))[2] - (*surfaceAt(untouched, 12))[2]).norm() < 3);
+    CHECK(((*surfaceAt(plane, 12))[0] - (*surfaceAt(untouched, 12))[0]).norm() < 1e-9);
+    CHECK(((*surfaceAt(plane, 40))[2] - (*surfaceAt(plane, 35))[2]).norm() < 20);
+    shot = withPlaneTieRemoved(shot, 1, 20);
+    CHECK(shot.planes[0].ties.size() == 2);
+}
+
+TEST_CASE("tracked anew from a correction, what lies before is bent to it and nothing jumps") {
+    Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 8, quad(20, 20, 150, 120));
+    Quad corners = *surfaceAt(shot.planes[0], 24);
+    for (Vector2d& corner : corners) corner += Vector2d(4, 2);
+    shot = *withPlaneTie(shot, 1, 24, corners);
+    const PlanarTrack anew = begunAnew(shot.planes[0], 24);
+    CHECK(anew.ties.size() == 1);
+    REQUIRE(sampleAt(anew, 24));
+    CHECK(sampleAt(anew, 24)->anew);
+    for (const int frame : {8, 15, 20, 24})
+        for (std::size_t i = 0; i < 4; ++i)
+            CHECK(((*surfaceAt(anew, frame))[i] - (*surfaceAt(shot.planes[0], frame))[i]).norm() < 1e-6);
+}
+
+// ---- what hangs on a plane
+
+TEST_CASE("mattes, locators and the steadied picture ride on a plane, and follow its name") {
+    Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 10, quad(40, 30, 140, 110));
+    Matte matte;
+    matte.name = "glare";
+    matte.keys = {{10, {{50, 40}, {80, 40}, {80, 60}}}};
+    matte.ride = Matte::Ride{{}, 10, Matte::Ride::On::plane, "", "board"};
+    shot.mattes = List<Matte>({matte});
+    shot = withPlaneHandedOn(shot, 1, 10);
+    shot.steady.steady = true;
+    shot.steady.source = SteadySettings::Source::plane;
+    shot.steady.plane = "board";
+    shot.steady.referenceFrame = 10;
+    shot = withPlaneRenamed(shot, 1, "notice");
+    CHECK(shot.mattes[0].ride->plane == "notice");
+    CHECK(shot.locators[0].plane == "notice");
+    CHECK(shot.steady.plane == "notice");
+    const Carriers carriers{shot.tracks, shot.locators, shot.plate.range, shot.planes};
+    const auto motion = rideMotion(*shot.mattes[0].ride, carriers);
+    REQUIRE(motion->problem.empty());
+    const Matrix3d pose = sampleAt(shot.planes[0], 30)->plateFromReference;
+    CHECK((carried(motion->plateFromReference(30), Vector2d(50, 40)) - carried(pose, Vector2d(50, 40))).norm() < 1e-6);
+    const auto pin = locatorMotion(shot, shot.locators[0]);
+    REQUIRE(pin);
+    CHECK(pin->kind == MotionKind::cornerPin);
+    CHECK(pin->frames.size() == 41);
+    const auto held = steadyMotion(shot);
+    REQUIRE(held);
+    CHECK(held->frames.size() == 41);
+    const Shot gone = withPlaneRemoved(shot, 1);
+    CHECK_FALSE(
+        rideMotion(*gone.mattes[0].ride, {gone.tracks, gone.locators, gone.plate.range, gone.planes})->problem.empty());
+    CHECK_FALSE(steadyMotion(gone));
+}
+
+TEST_CASE("what hangs on a plane turns stale when its surface is corrected") {
+    Shot shot = withPlaneHandedOn(*withPlaneTie(shotWith(movingPlane()), 1, 10, quad(40, 30, 140, 110)), 1, 10);
+    const Deliverable pin = shot.deliverables.back();
+    const auto before = deliveryKey(shot, pin);
+    CHECK(deliveryKey(shot, pin) == before);
+    shot = *withPlaneTie(shot, 1, 20, quad(56, 26, 157, 104));
+    CHECK(deliveryKey(shot, pin) != before);
+}
+
+TEST_CASE("corners are written and read again, and what is no surface is refused with its place") {
+    const test::Scratch scratch;
+    const CornersFile corners{{1001, quad(1.25, 2, 30, 40)}, {1002, quad(2, 3, 31, 41.5)}};
+    REQUIRE(writeFile(scratch / "c.json", cornersJson(corners)));
+    const auto read = readCorners(scratch / "c.json");
+    REQUIRE(read);
+    REQUIRE(read->size() == 2);
+    CHECK((*read)[1].corners == corners[1].corners);
+    const auto refused = [&](const std::string& frames) {
+        REQUIRE(
+            writeFile(scratch / "bad.json", R"({"format":"pinion.corners","version":1,"frames":[)" + frames + "]}"));
+        const auto bad = readCorners(scratch / "bad.json");
+        REQUIRE_FALSE(bad);
+        return bad.error().message;
+    };
+    CHECK(refused(R"({"frame":1,"corners":[[0,0],[9,0],[9,9]]})").find("has 3 corners") != std::string::npos);
+    CHECK(refused(R"({"frame":1,"corners":[[0,0],[9,9],[9,0],[0,9]]})").find("frames[0].corners: its edges cross") !=
+          std::string::npos);
+    CHECK(refused(R"({"frame":1,"corners":[[0,0],[9,0],[4,4],[0,9]]})").find("inside the other three") !=
+          std::string::npos);
+    CHECK(refused("").find("frames") != std::string::npos);
+}
+
+TEST_CASE("a surface is squared up at the size asked for, and stands still") {
+    planes::PlaneCase c = smallCase();
+    FrameCache frames(planes::plateOf(c));
+    const auto result = trackPlanes(frames, {planes::planeOf(c)}, 6, {0, 12}, Direction::both);
+    REQUIRE(result);
+    Shot shot = shotWith(result->planes[0]);
+    shot.plate.range = {0, 12};
+    shot = *withPlaneTie(shot, 1, 6, planes::cornersAt(c, 6));
+    const test::Scratch scratch;
+    const auto report = runSquared(shot, frames, 1, scratch / "s.####.png", 144, 116);
+    REQUIRE(report);
+    CHECK(report->frames == 13);
+    const auto first = readStill(scratch / "s.0000.png"), last = readStill(scratch / "s.0012.png");
+    REQUIRE(first);
+    REQUIRE(last);
+    CHECK((*first)->width == 144);
+    CHECK((*first)->height == 116);
+    // Far more alike than the first is to itself three pixels along.
+    double apart = 0, along = 0;
+    for (std::size_t i = 0; i + 9 < (*first)->bytes.size(); ++i) {
+        apart += std::abs(double((*first)->bytes[i]) - double((*last)->bytes[i]));
+        along += std::abs(double((*first)->bytes[i]) - double((*first)->bytes[i + 9]));
+    }
+    CHECK(apart < 0.4 * along);
+    CHECK_FALSE(runSquared(shot, frames, 1, scratch / "s.####.png", 2, 64));
+}
+
+TEST_CASE("what the docket says of planes") {
+    Shot shot = shotWith(movingPlane());
+    shot.planes = {};
+    CHECK(planesReport(shot).state == StageState::empty);
+    shot = withPlaneAdded(shot, {{10, 10}, {90, 10}, {90, 80}}, 5);
+    CHECK(planesReport(shot).state == StageState::attention);
+    CHECK(planesReport(shot).message == "plane 1: is not tracked yet.");
+    shot.planes = List<PlanarTrack>({movingPlane()});
+    CHECK(planesReport(shot).state == StageState::done);
+    CHECK(planesReport(shot).number == "1 plane");
+    PlanarTrack poor = movingPlane();
+    poor.samples = poor.samples.edited([](auto& samples) { samples[4].fit = samples[5].fit = 0.8F; });
+    poor.endReason = PlaneEnd::covered;
+    shot.planes = List<PlanarTrack>({poor});
+    CHECK(planesReport(shot).message.find("fits poorly on 4-5") != std::string::npos);
+}
