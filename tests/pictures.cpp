@@ -5,6 +5,7 @@
 #include "stages/camera/camerastage.h"
 #include "stages/delivery/deliverystage.h"
 #include "stages/mattes/mattesstage.h"
+#include "stages/planes/planesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
 #include "stages/tracks/trackjobs.h"
@@ -211,7 +212,6 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     QTest::qWait(300);
     QTest::mouseMove(&canvas, canvas.view().screenFromPlate({882, 505})->toPoint());
     QTest::qWait(500);
-    shoot("12-spots");
     if (!window.stage<TracksStage>().spots.all().empty()) {
         const Eigen::Vector2d best = window.stage<TracksStage>().spots.all().front().at;
         clickAt(window, best.x(), best.y());
@@ -289,6 +289,29 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
     }
 }
 
+/// The notice board tracked from the middle both ways, with a test picture on its surface.
+void tourPlanes(MainWindow& window, const QString& plates, const Shoot& shoot) {
+    Session& session = window.session();
+    session.open((plates + "/board.mp4").toStdString());
+    settle(window);
+    window.show("plate");
+    window.docket().open("planes");
+    PlanesStage& planes = window.stage<PlanesStage>();
+    session.player.goTo(1050);
+    settle(window);
+    planes.takeTool("plane");
+    for (const auto& [x, y] : {std::pair{470.0, 225.0}, {845.0, 225.0}, {845.0, 480.0}, {470.0, 480.0}})
+        clickAt(window, x, y);
+    clickAt(window, 470, 225);
+    planes.track(Direction::both);
+    settle(window);
+    planes.surfaceFromOutline();
+    planes.hand.setTestPicture(true);
+    session.player.goTo(1056);
+    settle(window);
+    shoot("25-planes");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -315,6 +338,7 @@ int main(int argc, char** argv) {
     if (only.isEmpty() || only == "lens") tourLens(window, plates + "/landing.mp4", shoot);
     if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
     if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);
+    if (only.isEmpty() || only == "planes") tourPlanes(window, plates, shoot);
     window.setProperty("closing", true);
     return 0;
 }

@@ -67,7 +67,9 @@ int run(const Console& console, const Words& w) {
          {"first", corners->front().frame},
          {"last", corners->back().frame},
          {"out", w.out}},
-        fmt::format("{} frames, {}-{}: {}", corners->size(), corners->front().frame, corners->back().frame, w.out));
+        w.out == "-" ? std::string()
+                     : fmt::format("{} frames, {}-{}: {}", corners->size(), corners->front().frame,
+                                   corners->back().frame, w.out));
     return 0;
 }
 

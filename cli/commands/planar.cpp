@@ -160,9 +160,10 @@ int run(const Console& console, const Words& w) {
          {"largest_deviation_px", deviation},
          {"unreadable", result->unreadable},
          {"out", w.out}},
-        fmt::format("{} frames, {} ({}): {}; at least {:.0f} % seen, fit {:.3f}, within ± {:.2f} px", corners.size(),
-                    wordsOf(plane, tracked.plate.range), toString(result->motions.front()), w.out, 100 * seen, fit,
-                    deviation));
+        w.out == "-" ? std::string()
+                     : fmt::format("{} frames, {} ({}): {}; at least {:.0f} % seen, fit {:.3f}, within ± {:.2f} px",
+                                   corners.size(), wordsOf(plane, tracked.plate.range),
+                                   toString(result->motions.front()), w.out, 100 * seen, fit, deviation));
     return 0;
 }
 

@@ -69,7 +69,7 @@ TEST_CASE("a newcomer tracks the board both ways, places its surface, corrects a
     CHECK(f.state("planes") == StageState::done);
     // Four clicks, crosswise: put in order.
     f.goTo(1050);
-    f.key(Qt::Key_G);
+    f.key(Qt::Key_A, Qt::ShiftModifier);
     CHECK(f.canvas.toolInHand() == "surface");
     f.click(470, 220);
     f.click(840, 480);
@@ -168,7 +168,7 @@ TEST_CASE("what cannot be an outline or a surface is refused in the window, and 
     f.key(Qt::Key_P);
     f.drag({20, 10}, {90, 60});
     REQUIRE(f.session.shot().planes.size() == 1);
-    f.key(Qt::Key_G);
+    f.key(Qt::Key_A, Qt::ShiftModifier);
     f.click(300, 200);
     f.click(400, 200);
     f.click(350, 220);

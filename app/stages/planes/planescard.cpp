@@ -169,7 +169,7 @@ private:
     }
 
     void addSurface() {
-        auto* place = named(button("Place corners", "quiet"), "surfacePlace", "Four clicks, in any order (G)");
+        auto* place = named(button("Place corners", "quiet"), "surfacePlace", "Four clicks, in any order (Shift+A)");
         auto* outline = named(button("From outline", "quiet"), "surfaceFromOutline", "(Ctrl+Shift+G)");
         auto* buttons = buttonRow({place, outline});
         wide(buttons);
@@ -213,7 +213,7 @@ private:
     }
 
     void addLooks() {
-        auto* view = named(choice({"on the plate", "squared up", "against reference"}), "planeView",
+        auto* view = named(choice({"on the plate", "squared up", "difference"}), "planeView",
                            "Squared up it stands still if it sticks (A); against its reference frame it is dark then");
         auto* viewLabel = row("See", view);
         connect(view, &QComboBox::activated, this, [this](int index) {

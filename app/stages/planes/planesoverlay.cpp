@@ -127,7 +127,7 @@ void PlanesOverlay::paintSurface(QPainter& painter, const PlateView& view, const
         painter.drawEllipse(*at, i == 0 ? 5.0 : 4.0, i == 0 ? 5.0 : 4.0);
     }
     const auto first = view.screenFromPlate((*surface)[0]);
-    if (first) drawLabel(painter, *first + QPointF(8, -24), text(plane.name));
+    if (first && view.warp().isBare()) drawLabel(painter, *first + QPointF(8, -24), text(plane.name));
 }
 
 void PlanesOverlay::paint(QPainter& painter, const PlateView& view) {

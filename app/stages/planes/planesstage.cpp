@@ -125,7 +125,8 @@ void PlanesStage::addTools(const Desk& desk) {
                        "A part that does not count: a reflection, what passes in front (Shift+W)",
                        take("plane take out"));
     desk.tools.addTool("surface", "Surface", "frame",
-                       "The four corners that are handed on: place them, drag them, on any frame (G)", take("surface"));
+                       "The four corners that are handed on: place them, drag them, on any frame (Shift+A)",
+                       take("surface"));
 }
 
 void PlanesStage::takeTool(const QString& tool) {
@@ -156,7 +157,7 @@ void PlanesStage::addCommands(const Desk& desk) {
     tool("Draw a plane's outline", K("P"), "plane");
     tool("Add an outline to the plane", K("Shift+G"), "plane more");
     tool("Take a part out of the plane", K("Shift+W"), "plane take out");
-    tool("Place the surface", K("G"), "surface");
+    tool("Place the surface", K("Shift+A"), "surface");
     c.add(
         "Plane", "Surface from the outline", {K("Ctrl+Shift+G")}, [this] { surfaceFromOutline(); }, plane);
     const auto run = [&](const QString& name, const QKeySequence& key, Direction direction, int steps, bool all) {

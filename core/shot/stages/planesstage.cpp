@@ -54,7 +54,7 @@ StageReport planesReport(const Shot& shot) {
             attention(fmt::format("{}: {}.", plane.name, wordsOf(plane, shot.plate.range)));
         std::vector<int> poor;
         for (const PlaneSample& sample : plane.samples)
-            if (sample.fit < kGoodFit) poor.push_back(sample.frame);
+            if (sample.fit < kPoorFit) poor.push_back(sample.frame);
         if (!poor.empty())
             attention(
                 fmt::format("{}: fits poorly on {}; look whether it sticks there.", plane.name, frameRanges(poor)));

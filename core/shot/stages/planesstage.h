@@ -15,6 +15,6 @@ void addPlane(Fingerprint& print, const PlanarTrack* plane);
 std::string wordsOf(const PlanarTrack& plane, const FrameRange& range);
 
 /// How well a frame's sample can be relied on: what is below is worth a look.
-inline constexpr float kGoodFit = 0.95F, kGoodSeen = 0.5F;
+inline constexpr float kGoodFit = 0.95F, kPoorFit = 0.85F;
 
 }  // namespace pinion
