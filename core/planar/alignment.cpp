@@ -114,6 +114,10 @@ BlurMatch blurMatchFor(const Matrix2d& frameFromReference, const Matrix2d& measu
     return match;
 }
 
+bool isBarred(const PlaneConditions& conditions, int block) {
+    return !conditions.barred.empty() && conditions.barred[std::size_t(block)] != 0;
+}
+
 constexpr int kColumns = planekernels::kColumns, kLast = kColumns - 1;
 using Products = Eigen::Matrix<double, kColumns, kColumns>;
 using Light4 = Eigen::Matrix<double, 4, 1>;
@@ -356,7 +360,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
         // The noise: of what is in the frame and was seen so far.
         sorted.clear();
         for (const auto& block : level.blocks) {
-            if (conditions.seen[std::size_t(block.block)] < 0.5F) continue;
+            if (conditions.seen[std::size_t(block.block)] < 0.5F || isBarred(conditions, block.block)) continue;
             for (int i = block.first; i < block.first + block.count; i += 3)
                 if (pass.inside[std::size_t(i)] > 0 && level.slope2[std::size_t(i)] > textured)
                     sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
@@ -380,7 +384,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
             const auto sums = planekernels::misfitOf(&pass.residual[at], &level.slope2[at], &pass.inside[at], noise2,
                                                      blockSpread2, 30, block.count);
             float seen = 0;
-            if (sums.inside > 0.25F * float(block.count))
+            if (sums.inside > 0.25F * float(block.count) && !isBarred(conditions, block.block))
                 seen =
                     std::clamp((kUnseenMisfit - sums.misfit / sums.inside) / (kUnseenMisfit - kSeenMisfit), 0.0F, 1.0F);
             conditions.seen[std::size_t(block.block)] = seen;

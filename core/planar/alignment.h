@@ -26,9 +26,10 @@ struct PlaneConditions {
         float gain = 1, offset = 0;
         float slopeU = 0, slopeV = 0;  ///< of the offset, from the cell's middle to its border
     };
-    std::vector<Light> cells;                        ///< empty: as on the reference frame
-    std::vector<float> seen;                         ///< of each block, 0 to 1; empty: all
-    double noise = 0;                                ///< grey levels; 0: not known
+    std::vector<Light> cells;  ///< empty: as on the reference frame
+    std::vector<float> seen;   ///< of each block, 0 to 1; empty: all
+    std::vector<char> barred;  ///< 1 for each block that must not count on this frame; empty: all count
+    double noise = 0;          ///< grey levels; 0: not known
     Eigen::Matrix2d blur = Eigen::Matrix2d::Zero();  ///< beyond the reference's, in its pixels squared
 };
 

@@ -242,7 +242,16 @@ void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment&
 }
 
 bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const PlaneExclusion& excluded) {
-    (void)excluded;
+    conditions_.barred.clear();
+    if (excluded) {
+        // Asked at the middle of each block, where the motion leads.
+        const PlaneTexture& texture = aligner_.texture();
+        const Matrix3d expected = step_ * pose_ * referencePose_.inverse();
+        conditions_.barred.resize(std::size_t(texture.blockCount()));
+        for (int block = 0; block < texture.blockCount(); ++block)
+            conditions_.barred[std::size_t(block)] =
+                excluded(placed(plane_.lens, expected, texture.blockCentre(block))) ? 1 : 0;
+    }
     const auto alignment = alignFrom(last, pyramid);
     if (!alignment) {
         reason_ = shareInFrame(step_ * pose_, pyramid) < 0.5 ? PlaneEnd::leftFrame : PlaneEnd::covered;

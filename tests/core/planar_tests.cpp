@@ -211,6 +211,26 @@ TEST_CASE("parts taken out of a plane do not count") {
     CHECK(share == Approx(0.5).margin(0.05));
 }
 
+TEST_CASE("what mattes take out does not count, on any frame") {
+    planes::PlaneCase c = smallCase();
+    c.travel = {0, 0};
+    FrameCache frames(planes::plateOf(c));
+    const PlanarTrack plane = planes::planeOf(c);
+    // From frame 8 on the left half of the picture is taken out.
+    Matte matte;
+    matte.name = "left";
+    matte.keys = {{0, {{0, 0}, {160, 0}, {160, 240}, {0, 240}}}};
+    matte.turns = {{0, false}, {8, true}};
+    const auto result = trackPlanes(frames, {plane}, 6, {0, 12}, Direction::both, Progress{}, {}, std::vector{matte});
+    REQUIRE(result);
+    REQUIRE(result->planes[0].samples.size() == 13);
+    for (const PlaneSample& sample : result->planes[0].samples) {
+        CHECK(planes::apart(planes::trackedCorners(c, sample), planes::cornersAt(c, sample.frame)) < 0.4);
+        if (sample.frame >= 8) CHECK(sample.seen < 0.7F);
+        else CHECK(sample.seen > 0.8F);
+    }
+}
+
 TEST_CASE("the motion of a plane is what its texture supports") {
     const auto plate = planes::plateOf(smallCase());
     const auto large = buildPyramid(**plate->read(6), Channel::luma, PreFilter::none, 3);
