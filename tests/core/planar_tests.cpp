@@ -13,6 +13,7 @@
 #include "scratch.h"
 #include "shot/edits/locatoredits.h"
 #include "shot/edits/planeedits.h"
+#include "shot/file/shotfile.h"
 #include "shot/stages/planesstage.h"
 #include "shot/stages/steadystage.h"
 #include "steady/planemotion.h"
@@ -595,4 +596,71 @@ TEST_CASE("what the docket says of planes") {
     poor.endReason = PlaneEnd::covered;
     shot.planes = List<PlanarTrack>({poor});
     CHECK(planesReport(shot).message.find("fits poorly on 4-5") != std::string::npos);
+}
+
+// ---- edits and the shot's file
+
+TEST_CASE("outlines drawn on any frame lie on the reference frame, and a plane keeps its last") {
+    const Shot shot = shotWith(movingPlane());
+    const Polygon drawn{{70, 20}, {90, 20}, {80, 45}};
+    const Shot more = withPlaneOutlineAdded(shot, 1, 20, drawn, false);
+    REQUIRE(more.planes[0].outlines.size() == 2);
+    const Matrix3d pose = sampleAt(more.planes[0], 20)->plateFromReference;
+    for (std::size_t i = 0; i < 3; ++i)
+        CHECK((placed({}, pose, more.planes[0].outlines[1][i]) - drawn[i]).norm() < 1e-9);
+    const Shot less = withPlaneOutlineAdded(more, 1, 10, drawn, true);
+    REQUIRE(less.planes[0].takenOut.size() == 1);
+    CHECK(less.planes[0].takenOut[0] == drawn);
+    CHECK_FALSE(less.planes[0].region().holds({80, 35}));
+    CHECK(shot.planes[0].region().holds({80, 35}));
+    // A corner of the part taken out is the third outline's.
+    const Shot moved = withPlaneCornerMoved(less, 1, 2, 1, 20, {95, 18});
+    CHECK((placed({}, pose, moved.planes[0].takenOut[0][1]) - Vector2d(95, 18)).norm() < 1e-9);
+    CHECK(withPlaneOutlineRemoved(moved, 1, 2).planes[0].takenOut.isEmpty());
+    CHECK(withPlaneOutlineRemoved(shot, 1, 0).planes[0].outlines.size() == 1);
+    // Where the plane is not, nothing is drawn.
+    CHECK(withPlaneOutlineAdded(shot, 1, 99, drawn, false).planes[0].outlines.size() == 1);
+}
+
+TEST_CASE("planes get free names, and tracked ones are merged by their ids unless they are locked") {
+    Shot shot = withPlaneAdded(shotWith(movingPlane()), {{10, 10}, {90, 10}, {90, 80}}, 5);
+    shot = withPlaneAdded(shot, {{10, 10}, {90, 10}, {90, 80}}, 6);
+    REQUIRE(shot.planes.size() == 3);
+    CHECK(shot.planes[1].name == "plane 1");
+    CHECK(shot.planes[2].name == "plane 2");
+    shot = withPlaneRenamed(shot, shot.planes[2].id, "board");
+    CHECK(shot.planes[2].name == "board 2");
+    PlanarTrack tracked = shot.planes[1];
+    tracked.samples = movingPlane().samples;
+    tracked.endReason = PlaneEnd::covered;
+    CHECK(withPlanesTracked(shot, {tracked}).planes[1].samples.size() == 41);
+    shot = withPlaneEdited(shot, tracked.id, [](PlanarTrack& plane) { plane.locked = true; });
+    CHECK(withPlanesTracked(shot, {tracked}).planes[1].samples.isEmpty());
+    FrameCache frames(planes::plateOf(smallCase()));
+    const auto locked = runPlanes(shot, frames, {tracked.id}, 5, Direction::both);
+    REQUIRE_FALSE(locked);
+    CHECK(locked.error().message == "plane plane 1 is locked; unlock it to track it");
+    const auto none = runPlanes(shot, frames, {99}, 5, Direction::both);
+    REQUIRE_FALSE(none);
+    CHECK(none.error().message.find("no plane is chosen") != std::string::npos);
+}
+
+TEST_CASE("a shot's planes that make no sense are refused with their place") {
+    const Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 10, quad(40, 30, 140, 110));
+    const std::string whole = shotJson(shot, "made.pinion");
+    REQUIRE(parseShot(whole, "made.pinion"));
+    const auto refused = [&](const std::string& from, const std::string& to) {
+        std::string contents = whole;
+        const auto at = contents.find(from);
+        REQUIRE(at != std::string::npos);
+        contents.replace(at, from.size(), to);
+        const auto read = parseShot(contents, "made.pinion");
+        REQUIRE_FALSE(read);
+        return read.error().message;
+    };
+    CHECK(refused("\"least_seen\":0.2", "\"least_seen\":7").find("planes[0].least_seen") != std::string::npos);
+    CHECK(refused("\"end\":\"none\",\"id\":1", "\"end\":\"tired\",\"id\":1").find("planes[0].end") !=
+          std::string::npos);
+    CHECK(refused("\"reference_frame\":10,\"samples\"", "\"reference_frame\":1.5,\"samples\"")
+              .find("planes[0].reference_frame") != std::string::npos);
 }
