@@ -7,6 +7,7 @@
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace pinion {
 namespace {
@@ -81,14 +82,21 @@ Matrix3d levelFromPlate(int level) {
     return matrix;
 }
 
-/// The derivative of a homography at a place.
-Matrix2d slopeAt(const Matrix3d& h, const Vector2d& at) {
-    const Vector3d to = h * at.homogeneous();
-    Matrix2d slope;
-    for (int row = 0; row < 2; ++row)
-        for (int column = 0; column < 2; ++column)
-            slope(row, column) = (h(row, column) - to[row] / to.z() * h(2, column)) / to.z();
-    return slope;
+/// The variance of the region's worst corner in region coordinates, for noise of one; not finite where nothing holds
+/// it.
+double cornerVariance(const Eigen::MatrixXd& inverse, const Eigen::Matrix<double, 8, Eigen::Dynamic>& directions,
+                      double across, double down) {
+    double worst = 0;
+    for (const double u : {-across, across})
+        for (const double v : {-down, down}) {
+            Eigen::Matrix<double, 2, 8> corner;
+            corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
+            const Eigen::MatrixXd moved = corner * directions;
+            const double variance = (moved * inverse * moved.transpose()).trace();
+            if (!(variance >= 0)) return std::numeric_limits<double>::infinity();
+            worst = std::max(worst, variance);
+        }
+    return worst;
 }
 
 /// The part of a symmetric matrix above and below zero.
@@ -253,20 +261,10 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
         const auto directions = directionsOf(model);
         const Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
         const Eigen::MatrixXd inverse = reduced.inverse();
-        double worst = 0;
         const PlaneBox& box = aligner.texture_.box();
-        const double across = 0.5 * box.width() / aligner.texture_.half(),
-                     down = 0.5 * box.height() / aligner.texture_.half();
-        for (const double u : {-across, across})
-            for (const double v : {-down, down}) {
-                Eigen::Matrix<double, 2, 8> corner;
-                corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
-                const Eigen::MatrixXd moved = corner * directions;
-                const double variance = (moved * inverse * moved.transpose()).trace();
-                // Without any texture there is nothing to invert.
-                worst = variance >= 0 ? std::max(worst, variance) : 1e18;
-            }
-        const double deviation = aligner.texture_.half() * std::sqrt(kSharedNoise * worst);
+        const double half = aligner.texture_.half();
+        const double worst = cornerVariance(inverse, directions, 0.5 * box.width() / half, 0.5 * box.height() / half);
+        const double deviation = half * std::sqrt(kSharedNoise * worst);
         aligner.weakness_[std::size_t(model)] = reduced.trace() > 1e-9 && std::isfinite(deviation) ? deviation : 1e9;
     }
     // Grain of a few levels has to leave the place within about a pixel.
@@ -275,6 +273,15 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
                        "the outline holds no texture to hold on to: take in more of the surface, with edges in both "
                        "directions");
     return aligner;
+}
+
+Matrix2d slopeAt(const Matrix3d& h, const Vector2d& at) {
+    const Vector3d to = h * at.homogeneous();
+    Matrix2d slope;
+    for (int row = 0; row < 2; ++row)
+        for (int column = 0; column < 2; ++column)
+            slope(row, column) = (h(row, column) - to[row] / to.z() * h(2, column)) / to.z();
+    return slope;
 }
 
 double PlaneAligner::weakness(MotionModel motion) const { return weakness_[std::size_t(motion)]; }
@@ -522,14 +529,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     alignment.beyond = texture > 0 ? beyond / texture : 0;
     alignment.fit = correlationOf(pass.cells, light);
     const Eigen::MatrixXd inverse = Eigen::MatrixXd(directions.transpose() * pass.normal * directions).inverse();
-    double worst = 0;
-    for (const double u : {-across, across})
-        for (const double v : {-down, down}) {
-            Eigen::Matrix<double, 2, 8> corner;
-            corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
-            const Eigen::MatrixXd moved = corner * directions;
-            worst = std::max(worst, (moved * inverse * moved.transpose()).trace());
-        }
+    const double worst = cornerVariance(inverse, directions, across, down);
     // What is left over what counts, if it is more than the noise: not all that differs is grain.
     double left = 0, weights = 0;
     for (const auto& cell : pass.cells) {
@@ -537,7 +537,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
         weights += cell.products(9, 9);
     }
     const double spread = std::max(conditions.noise, weights > 0 ? std::sqrt(left / weights) : 0.0);
-    alignment.deviation_px = texture_.half() * spread * std::sqrt(kSharedNoise * std::max(0.0, worst));
+    alignment.deviation_px = texture_.half() * spread * std::sqrt(kSharedNoise * worst);
     if (!std::isfinite(alignment.deviation_px)) alignment.deviation_px = 1e6;
     return true;
 }

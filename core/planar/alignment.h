@@ -70,6 +70,9 @@ private:
     std::array<double, 4> weakness_{};  ///< of each model
 };
 
+/// The derivative of a homography at a place: how large and how turned a surface is shown there.
+Eigen::Matrix2d slopeAt(const Eigen::Matrix3d& homography, const Eigen::Vector2d& at);
+
 /// The motion that a region supports: the most general one whose worst corner the texture holds to half a pixel at a
 /// grain of four levels.
 MotionModel motionFor(const PlaneAligner& aligner);

@@ -52,16 +52,6 @@ Matrix3d fitted(const std::vector<Vector2d>& from, const std::vector<Vector2d>& 
 
 Vector2d at(const Matrix3d& matrix, const Vector2d& place) { return (matrix * place.homogeneous()).hnormalized(); }
 
-/// The derivative of the homography at a place: how large and how turned the surface is shown there.
-Matrix2d shapeAt(const Matrix3d& h, const Vector2d& place) {
-    const Eigen::Vector3d to = h * place.homogeneous();
-    Matrix2d slope;
-    for (int row = 0; row < 2; ++row)
-        for (int column = 0; column < 2; ++column)
-            slope(row, column) = (h(row, column) - to[row] / to.z() * h(2, column)) / to.z();
-    return slope;
-}
-
 }  // namespace
 
 std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, std::span<const Vector2d> places,
@@ -129,14 +119,10 @@ std::vector<Vector2d> PlaneRunner::seenFeatures() const {
     // Features are in pixels of the aligner's reference; they are looked for where they are on the last frame.
     const Matrix3d lastFromReference = pose_ * referencePose_.inverse();
     const PlaneTexture& texture = aligner_.texture();
-    const int across = std::max(1, int(std::ceil(texture.box().width() / texture.blockSize())));
     std::vector<Vector2d> places;
     for (const Vector2d& feature : texture.features()) {
-        const int block = int((feature.y() - texture.box().top) / texture.blockSize()) * across +
-                          int((feature.x() - texture.box().left) / texture.blockSize());
-        if (!conditions_.seen.empty() && block >= 0 && block < int(conditions_.seen.size()) &&
-            conditions_.seen[std::size_t(block)] < 0.3F)
-            continue;
+        const auto block = texture.blockAt(feature);
+        if (!conditions_.seen.empty() && block && conditions_.seen[std::size_t(*block)] < 0.3F) continue;
         places.push_back(placed(plane_.lens, lastFromReference, feature));
     }
     return places;
@@ -200,7 +186,7 @@ PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
     if (alignment.seen < plane_.leastSeen)
         return alignment.beyond > 0.5 * (1 - plane_.leastSeen) ? PlaneEnd::leftFrame : PlaneEnd::covered;
     const Matrix3d pose = alignment.plateFromReference * referencePose_;
-    const Matrix2d shape = shapeAt(pose, boxOf(plane_.region()).centre());
+    const Matrix2d shape = slopeAt(pose, boxOf(plane_.region()).centre());
     const Eigen::JacobiSVD<Matrix2d> svd(shape);
     const double narrow = svd.singularValues()[1] / std::max(1e-12, svd.singularValues()[0]);
     if (!(shape.determinant() > 0) || narrow < kEdgeOn) return PlaneEnd::edgeOn;
@@ -211,23 +197,16 @@ PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
 }
 
 void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample) {
-    const Eigen::JacobiSVD<Matrix2d> svd(shapeAt(alignment.plateFromReference, aligner_.texture().box().centre()));
+    const Eigen::JacobiSVD<Matrix2d> svd(slopeAt(alignment.plateFromReference, aligner_.texture().box().centre()));
     const double largest = svd.singularValues()[0], smallest = svd.singularValues()[1];
     const double scale = std::sqrt(largest * smallest);
     if (scale < kGrown && scale > kShrunk && largest / smallest < kTurned) return;
     // Only what is seen can be a reference; with half of it covered the old one is better.
     if (alignment.seen < 0.7) return;
     const Matrix3d referenceFromPlate = alignment.plateFromReference.inverse();
-    const PlaneTexture& texture = aligner_.texture();
-    const int across = std::max(1, int(std::ceil(texture.box().width() / texture.blockSize())));
-    const std::vector<float> seen = conditions_.seen;
-    const PlaneBox box = texture.box();
-    const double size = texture.blockSize();
-    const PlaneLens& lens = plane_.lens;
     const auto excluded = [&](const Vector2d& place) {
-        const Vector2d p = placed(lens, referenceFromPlate, place);
-        const int block = int((p.y() - box.top) / size) * across + int((p.x() - box.left) / size);
-        return block < 0 || block >= int(seen.size()) || seen[std::size_t(block)] < 0.5F;
+        const auto block = aligner_.texture().blockAt(placed(plane_.lens, referenceFromPlate, place));
+        return !block || conditions_.seen[std::size_t(*block)] < 0.5F;
     };
     const auto region = carried(pose_, plane_.region(), plane_.lens);
     if (!region) return;

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "planar/follow.h"
+#include "planar/surface.h"
 #include "plate/cuts.h"
 #include "track/pyramidfeed.h"
 
@@ -13,18 +14,23 @@ namespace {
 
 constexpr int kLevels = 4;
 
-/// What a run reaches takes the place of what was there; beyond where it ended nothing is left on its side.
-void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int step) {
+/// What lies between `from` and `last`, the frame the run was to go to, takes the place of what was there; what lies
+/// outside stays.
+void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int last, int step) {
     std::vector<PlaneSample> samples;
-    for (const PlaneSample& sample : plane.samples)
-        if ((sample.frame - from) * step <= 0) samples.push_back(sample);
+    bool goesOn = false;
+    for (const PlaneSample& sample : plane.samples) {
+        const bool beyond = (sample.frame - last) * step > 0;
+        goesOn = goesOn || beyond;
+        if (beyond || (sample.frame - from) * step <= 0) samples.push_back(sample);
+    }
     if (!std::any_of(samples.begin(), samples.end(), [&](const PlaneSample& s) { return s.frame == from; }))
         samples.push_back({.frame = from});
     samples.insert(samples.end(), runner.samples().begin(), runner.samples().end());
     std::sort(samples.begin(), samples.end(),
               [](const PlaneSample& a, const PlaneSample& b) { return a.frame < b.frame; });
     plane.samples = List<PlaneSample>(std::move(samples));
-    (step > 0 ? plane.endReason : plane.startReason) = runner.reason();
+    if (!goesOn) (step > 0 ? plane.endReason : plane.startReason) = runner.reason();
 }
 
 /// The frame whose look is the reference when a plane is taken up at `from`: where it was taken anew last on the way
@@ -38,11 +44,6 @@ int referenceFor(const PlanarTrack& plane, int from) {
         if (between) frame = sample.frame;
     }
     return frame;
-}
-
-Eigen::Matrix3d poseOn(const PlanarTrack& plane, int frame) {
-    const PlaneSample* sample = sampleAt(plane, frame);
-    return sample ? sample->plateFromReference : Eigen::Matrix3d::Identity();
 }
 
 struct Exclusions {
@@ -76,7 +77,7 @@ Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector
         if (!reference)
             return failure(Fault::outcome, "plane {}: its reference frame {} cannot be read; choose another",
                            plane.name, referenceFrame);
-        auto runner = PlaneRunner::start(plane, *reference, poseOn(plane, referenceFrame), poseOn(plane, from[i]),
+        auto runner = PlaneRunner::start(plane, *reference, *poseOn(plane, referenceFrame), *poseOn(plane, from[i]),
                                          from[i], exclusions.on(referenceFrame));
         if (!runner) return tl::unexpected(runner.error());
         runners.push_back(std::move(*runner));
@@ -133,7 +134,7 @@ Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector
             if (std::find(cuts.begin(), cuts.end(), std::max(at, runner.lastFrame())) != cuts.end())
                 runner.end(PlaneEnd::cut);
         }
-        merge(result.planes[i], runner, from[i], step);
+        merge(result.planes[i], runner, from[i], last, step);
     }
     return stopped;
 }

@@ -21,10 +21,9 @@ struct PlanarResult {
 using PlaneListener = std::function<void(int frame, const std::vector<const PlaneSample*>& samples)>;
 
 /// Follows each plane from the frame `from` (where it has a sample, or its reference frame) in the asked direction, to
-/// the end of `range`; samples that the run reaches are replaced, the others stay. Planes are followed together, each
-/// on a thread. Nothing counts that `mattes` (none rides) take out, on the reference frame pixel by pixel, on others by
-/// small blocks. Fails with what is wrong with an
-/// outline, naming the plane.
+/// the end of `range`; samples from there to the end of the range are replaced, the others stay. Planes are followed
+/// together, each on a thread. Nothing counts that `mattes` (none rides) take out, on the reference frame pixel by
+/// pixel, on others by small blocks. Fails with what is wrong with an outline, naming the plane.
 Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarTrack>& planes, int from,
                                    const FrameRange& range, Direction direction, const Progress& progress = Progress{},
                                    const PlaneListener& live = {}, std::span<const Matte> mattes = {});

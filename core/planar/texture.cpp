@@ -59,6 +59,12 @@ Vector2d PlaneTexture::blockCentre(int block) const {
            blockSize_ * Vector2d(block % blocksAcross_ + 0.5, double(block / blocksAcross_) + 0.5);
 }
 
+std::optional<int> PlaneTexture::blockAt(const Vector2d& place) const {
+    const double x = (place.x() - box_.left) / blockSize_, y = (place.y() - box_.top) / blockSize_;
+    if (!(x >= 0 && y >= 0 && x < blocksAcross_ && y < blocksDown_)) return std::nullopt;
+    return int(y) * blocksAcross_ + int(x);
+}
+
 std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const PlaneRegion& region,
                                                  const PlaneExclusion& excluded, PlaneLens lens) {
     PlaneTexture texture;

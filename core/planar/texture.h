@@ -57,7 +57,8 @@ public:
     int cellCount() const { return cellsAcross_ * cellsDown_; }
     /// The middle of a block, in pixels of the plate.
     Eigen::Vector2d blockCentre(int block) const;
-    double blockSize() const { return blockSize_; }
+    /// The block of a place of the plate; none outside the region's box.
+    std::optional<int> blockAt(const Eigen::Vector2d& place) const;
 
     /// Corners (Shi and Tomasi 1994) inside the region, in pixels of the plate.
     const std::vector<Eigen::Vector2d>& features() const { return features_; }

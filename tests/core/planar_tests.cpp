@@ -337,6 +337,20 @@ TEST_CASE("a plane that is stopped keeps what it has, and goes on from there") {
     CHECK(planes::apart(planes::trackedCorners(c, on->planes[0].samples.back()), planes::cornersAt(c, 12)) < 0.05);
 }
 
+TEST_CASE("a frame tracked again in the middle takes away nothing beyond it") {
+    planes::PlaneCase c = smallCase();
+    FrameCache frames(planes::plateOf(c));
+    const auto whole = trackPlanes(frames, {planes::planeOf(c)}, 6, {0, 12}, Direction::both);
+    REQUIRE(whole);
+    for (const Direction way : {Direction::forward, Direction::backward}) {
+        const auto again = trackPlanes(frames, whole->planes, 8, {7, 9}, way);
+        REQUIRE(again);
+        CHECK(again->planes[0].samples.size() == 13);
+        CHECK(again->planes[0].startReason == PlaneEnd::rangeEnd);
+        CHECK(again->planes[0].endReason == PlaneEnd::rangeEnd);
+    }
+}
+
 TEST_CASE("outlines that cannot be tracked are refused in words") {
     const auto even = [](int) {
         Picture picture{200, 160, Picture::Depth::float32, false, {}, std::vector<float>(200 * 160 * 3, 0.4F)};
