@@ -186,7 +186,10 @@ std::optional<SquaredSize> squaredSize(const PlanarTrack& plane) {
         best = SquaredSize{even(width), even(height), frame};
     };
     if (plane.samples.isEmpty()) consider(plane.referenceFrame);
-    for (const PlaneSample& sample : plane.samples) consider(sample.frame);
+    // Views ask for it at every repaint: of a long plate some frames stand for all.
+    constexpr std::size_t kMost = 64;
+    const std::size_t step = std::max<std::size_t>(1, plane.samples.size() / kMost);
+    for (std::size_t i = 0; i < plane.samples.size(); i += step) consider(plane.samples[i].frame);
     return best;
 }
 

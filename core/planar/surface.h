@@ -33,7 +33,7 @@ std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame);
 std::optional<Eigen::Matrix3d> plateFromSurface(const PlanarTrack& plane, int frame);
 
 /// The surface squared up from where it is largest: its sides as long as its edges are on the frame that shows the most
-/// of it, in pixels, both at least 16.
+/// of it (of 64 along the track, about), in pixels, both at least 16.
 struct SquaredSize {
     int width = 0, height = 0;
     int frame = 0;

@@ -76,8 +76,10 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
 void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
                                      const Quad& surface) const {
     const auto size = squaredSize(plane);
-    const QImage picture = testPicture(size ? double(size->width) / size->height : 1.0);
-    QPolygonF from(QRectF(picture.rect())), to;
+    const double ratio = size ? double(size->width) / size->height : 1.0;
+    if (picture_.isNull() || pictureRatio_ != ratio) picture_ = testPicture(ratio);
+    pictureRatio_ = ratio;
+    QPolygonF from(QRectF(picture_.rect())), to;
     from.pop_back();
     for (const Vector2d& corner : surface) {
         const auto at = view.screenFromPlate(corner);
@@ -90,7 +92,7 @@ void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, c
     painter.setTransform(transform, true);
     painter.setOpacity(0.85);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    painter.drawImage(0, 0, picture);
+    painter.drawImage(0, 0, picture_);
     painter.restore();
 }
 

@@ -24,6 +24,8 @@ private:
 
     const Session& session_;
     const PlaneHand& hand_;
+    mutable QImage picture_;  ///< the test picture, as drawn last
+    mutable double pictureRatio_ = 0;
 };
 
 /// Numbered chequers, upright, for a surface of those sides' ratio: it shows at once what slides, turns or is mirrored.
