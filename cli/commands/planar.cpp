@@ -22,7 +22,7 @@ namespace {
 using nlohmann::json;
 
 struct Words {
-    std::string plate, outline, out, surface, lens, motion = "auto", exclude, rides, range;
+    std::string plate, outline, out, surface, lens, sides, motion = "auto", exclude, rides, range;
     int reference = -1;
     double leastSeen = 0.2;
 };
@@ -98,6 +98,16 @@ Expected<Shot> shotToTrack(const Words& w, const PlateFacts& facts) {
         shot.lens.source = LensCard::Source::file;
         shot.lens.lens = *lens;
     }
+    if (!w.sides.empty()) {
+        const auto read = readCorners(w.sides);
+        if (!read) return tl::unexpected(read.error());
+        if (read->size() != 1 || read->front().frame != plane->referenceFrame)
+            return failure(Fault::input, "{}: the two sides are wanted on the reference frame {} and no other", w.sides,
+                           plane->referenceFrame);
+        auto round = withPlaneSides(shot, plane->id, read->front().corners);
+        if (!round) return failure(Fault::input, "{}: {}", w.sides, round.error().message);
+        shot = *std::move(round);
+    }
     if (!w.exclude.empty()) {
         const auto mattes = mattesFor(w.exclude, w.rides, *range, facts);
         if (!mattes) return tl::unexpected(mattes.error());
@@ -111,7 +121,7 @@ int run(const Console& console, const Words& w) {
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
     if (const auto free =
-            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.outline, w.surface, w.lens, w.exclude});
+            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.outline, w.surface, w.lens, w.sides, w.exclude});
         !free)
         return fail(free.error());
     const auto shot = shotToTrack(w, facts);
@@ -140,17 +150,23 @@ int run(const Console& console, const Words& w) {
     }
     const PlanarTrack& plane = tracked.planes[0];
     CornersFile corners;
+    std::vector<double> turns;
     double seen = 1, fit = 1, deviation = 0;
     for (const PlaneSample& sample : plane.samples) {
-        if (const auto quad = surfaceAt(plane, sample.frame)) corners.push_back({sample.frame, *quad});
+        if (const auto quad = surfaceAt(plane, sample.frame)) {
+            corners.push_back({sample.frame, *quad});
+            if (const auto turn = turnAt(plane, sample.frame)) turns.push_back(*turn);
+        }
         seen = std::min(seen, double(sample.seen));
         fit = std::min(fit, double(sample.fit));
         deviation = std::max(deviation, double(sample.deviation_px));
     }
-    if (const auto written = put(w.out, cornersJson(corners)); !written) return fail(written.error());
+    if (const auto written = put(w.out, cornersJson(corners, turns)); !written) return fail(written.error());
+    const std::string motion(plane.sides ? "cylinder" : toString(result->motions.front()));
     say(console,
         {{"frames", corners.size()},
-         {"motion", toString(result->motions.front())},
+         {"motion", motion},
+         {"turn_deg", turns.empty() ? json() : json(turns.back() - turns.front())},
          {"first", plane.firstFrame()},
          {"last", plane.lastFrame()},
          {"before", toString(plane.startReason)},
@@ -163,7 +179,7 @@ int run(const Console& console, const Words& w) {
         w.out == "-" ? std::string()
                      : fmt::format("{} frames, {} ({}): {}; at least {:.0f} % seen, fit {:.3f}, within ± {:.2f} px",
                                    corners.size(), wordsOf(plane, tracked.plate.range),
-                                   toString(result->motions.front()), w.out, 100 * seen, fit, deviation));
+                                   motion, w.out, 100 * seen, fit, deviation));
     return 0;
 }
 
@@ -186,6 +202,9 @@ Runner addPlanar(CLI::App& command) {
         ->check(CLI::IsMember({"auto", "translation", "similarity", "affine", "perspective"}));
     command.add_option("--reference", w.reference, "the frame that the outline is drawn on");
     command.add_option("--lens", w.lens, "lens.json: a flat surface moves as one only without the plate's distortion");
+    command.add_option("--cylinder", w.sides,
+                       "corners.json of the reference frame with the two sides of a round body: the left from the first "
+                       "corner to the fourth, the right from the second to the third");
     command.add_option("--exclude", w.exclude, "mattes.json; what they take out does not count");
     command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");

@@ -9,14 +9,14 @@ namespace pinion {
 
 using namespace jsonfile;
 
-std::string cornersJson(const CornersFile& corners) {
+std::string cornersJson(const CornersFile& corners, const std::vector<double>& turns_deg) {
     std::string out = "{\"format\":\"pinion.corners\",\"version\":1,\n\"frames\":[";
     for (std::size_t i = 0; i < corners.size(); ++i) {
         out += fmt::format("{}\n {{\"frame\":{},\"corners\":[", i > 0 ? "," : "", corners[i].frame);
         for (std::size_t k = 0; k < 4; ++k)
             out += fmt::format("{}[{:.5f},{:.5f}]", k > 0 ? "," : "", corners[i].corners[k].x(),
                                corners[i].corners[k].y());
-        out += "]}";
+        out += i < turns_deg.size() ? fmt::format("],\"turn_deg\":{:.5f}}}", turns_deg[i]) : "]}";
     }
     return out + "\n]}\n";
 }

@@ -3,6 +3,7 @@
 #include "planar/surface.h"
 #include "shot/stages/lensstage.h"
 #include "shot/stages/mattesstage.h"
+#include "shot/stages/planesstage.h"
 
 #include <algorithm>
 
@@ -22,6 +23,9 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
         const bool whole = begun.samples.size() <= 1 || (steps == 0 && !sampleAt(begun, from));
         if (const auto lens = lensInForce(shot); whole && lens && lens->isDistorted())
             begun.lens = std::make_shared<const Lens>(*lens);
+        // A cylinder asks for a focal length, known or not.
+        else if (whole && begun.sides)
+            begun.lens = std::make_shared<const Lens>(cylinderLens(shot));
     }
     if (planes.empty())
         return failure(Fault::input, "no plane is chosen; draw an outline with the tool, or choose one in the list");

@@ -16,8 +16,8 @@ using Eigen::Matrix2d;
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
-using Steps = Eigen::Matrix<double, 8, 1>;
-using Normal = Eigen::Matrix<double, 8, 8>;
+using Steps = PlaneWarp::Steps;
+using Normal = PlaneWarp::Normal;
 
 // What smoothing and optics make of a point, as a standard deviation in pixels.
 constexpr double kPointSpread = 0.85;
@@ -26,77 +26,30 @@ constexpr double kGainSpread = 0.25, kOffsetSpread = 60, kSlopeSpread = 20;
 // A block of which this many times the expected squared residual is left is not seen any more; up to the first it is.
 constexpr float kSeenMisfit = 3, kUnseenMisfit = 9;
 constexpr double kLeastNoise = 0.8, kMostNoise = 25;  // grey levels
-// How far a shape may be from what its last motion leads to, a frame: turn, size and shear; and what tilting does to
-// the perspective, in radians for a lens as long as the frame is wide. Standard deviations.
-constexpr double kShapeChange = 0.03, kTiltChange = 0.06;
 // Noise may grow by that much from one frame to the next: what covers the surface is no noise.
 constexpr double kNoiseGrowth = 1.15;
 // Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
 constexpr double kSharedNoise = 4;
 
-/// The directions that a motion has, of the eight of a perspective.
-Eigen::Matrix<double, 8, Eigen::Dynamic> directionsOf(MotionModel motion) {
-    const auto unit = [](int k) { return Eigen::Matrix<double, 8, 1>(Eigen::Matrix<double, 8, 1>::Unit(k)); };
-    Eigen::Matrix<double, 8, Eigen::Dynamic> directions;
-    switch (motion) {
-        case MotionModel::translation:
-            directions = Normal::Identity().leftCols<2>();
-            break;
-        case MotionModel::similarity:
-            directions.resize(8, 4);
-            directions << unit(0), unit(1), unit(2) + unit(5), unit(4) - unit(3);
-            break;
-        case MotionModel::affine:
-            directions = Normal::Identity().leftCols<6>();
-            break;
-        case MotionModel::perspective:
-            directions = Normal::Identity();
-            break;
+/// The variance of the region's worst corner in region coordinates, for noise of one; not finite where nothing holds
+/// it.
+double cornerVariance(const Eigen::MatrixXd& inverse, const PlaneWarp::Directions& directions,
+                      const PlaneWarp::Corners& corners) {
+    double worst = 0;
+    for (const auto& corner : corners) {
+        const Eigen::MatrixXd moved = corner * directions;
+        const double variance = (moved * inverse * moved.transpose()).trace();
+        if (!(variance >= 0)) return std::numeric_limits<double>::infinity();
+        worst = std::max(worst, variance);
     }
-    return directions;
-}
-
-Matrix3d warpOf(const Steps& s) {
-    Matrix3d warp;
-    warp << 1 + s[2], s[3], s[0], s[4], 1 + s[5], s[1], s[6], s[7], 1;
-    return warp;
+    return worst;
 }
 
 /// How far the steps move the corners of the region, in region coordinates.
-double reachOf(const Steps& s, double across, double down) {
+double reachOf(const Steps& steps, const PlaneWarp::Corners& corners) {
     double reach = 0;
-    for (const double u : {-across, across})
-        for (const double v : {-down, down}) {
-            const double turned = s[6] * u + s[7] * v;
-            reach = std::max(
-                reach, std::hypot(s[0] + s[2] * u + s[3] * v - u * turned, s[1] + s[4] * u + s[5] * v - v * turned));
-        }
+    for (const auto& corner : corners) reach = std::max(reach, (corner * steps).norm());
     return reach;
-}
-
-Matrix3d levelFromPlate(int level) {
-    const double scale = 1.0 / double(1 << level);
-    Matrix3d matrix = Matrix3d::Identity();
-    matrix(0, 0) = matrix(1, 1) = scale;
-    matrix(0, 2) = matrix(1, 2) = -0.5 * scale;
-    return matrix;
-}
-
-/// The variance of the region's worst corner in region coordinates, for noise of one; not finite where nothing holds
-/// it.
-double cornerVariance(const Eigen::MatrixXd& inverse, const Eigen::Matrix<double, 8, Eigen::Dynamic>& directions,
-                      double across, double down) {
-    double worst = 0;
-    for (const double u : {-across, across})
-        for (const double v : {-down, down}) {
-            Eigen::Matrix<double, 2, 8> corner;
-            corner << 1, 0, u, v, 0, 0, -u * u, -u * v, 0, 1, 0, 0, u, v, -u * v, -v * v;
-            const Eigen::MatrixXd moved = corner * directions;
-            const double variance = (moved * inverse * moved.transpose()).trace();
-            if (!(variance >= 0)) return std::numeric_limits<double>::infinity();
-            worst = std::max(worst, variance);
-        }
-    return worst;
 }
 
 /// The part of a symmetric matrix above and below zero.
@@ -130,63 +83,6 @@ constexpr int kColumns = planekernels::kColumns, kLast = kColumns - 1;
 using Products = Eigen::Matrix<double, kColumns, kColumns>;
 using Light4 = Eigen::Matrix<double, 4, 1>;
 
-/// Samples of a level where `levelFromRegion`, of the undistorted picture, takes the texture's pixels.
-class Reader {
-public:
-    explicit Reader(const PlaneLens& lens, int level) : lens_(lens), level_(level) {
-        if (!lens || lens->field) return;
-        const double scale = 1.0 / double(1 << level), limit = planeRadiusLimit(*lens);
-        brown_ = planekernels::Distortion{float(lens->k1),
-                                          float(lens->k2),
-                                          float(lens->k3),
-                                          float(lens->p1),
-                                          float(lens->p2),
-                                          float(std::min(limit * limit, 1e12)),
-                                          float(lens->focal_px * lens->squeeze * scale),
-                                          float((lens->cx - 0.5) * scale),
-                                          float(lens->focal_px * scale),
-                                          float((lens->cy - 0.5) * scale)};
-    }
-    void read(const planekernels::View& view, const Matrix3d& levelFromRegion, const TextureLevel& texture,
-              std::vector<float>& values, std::vector<float>& inside) {
-        const int count = texture.count();
-        x_.resize(std::size_t(count));
-        y_.resize(std::size_t(count));
-        Matrix3d matrix = levelFromRegion;
-        if (brown_) {
-            const double f = lens_->focal_px, scale = double(1 << level_);
-            Matrix3d planeFromLevel = Matrix3d::Identity();
-            planeFromLevel(0, 0) = scale / (f * lens_->squeeze);
-            planeFromLevel(0, 2) = (0.5 - lens_->cx) / (f * lens_->squeeze);
-            planeFromLevel(1, 1) = scale / f;
-            planeFromLevel(1, 2) = (0.5 - lens_->cy) / f;
-            matrix = planeFromLevel * matrix;
-        }
-        matrix /= matrix(2, 2);
-        double m[9];  // NOLINT: filled in the next line
-        for (int i = 0; i < 9; ++i) m[i] = matrix(i / 3, i % 3);
-        planekernels::project(m, texture.u.data(), texture.v.data(), count, x_.data(), y_.data());
-        if (brown_) planekernels::distort(*brown_, count, x_.data(), y_.data());
-        else if (lens_) bendByField(count);
-        planekernels::sample(view, x_.data(), y_.data(), count, values.data(), inside.data());
-    }
-
-private:
-    void bendByField(int count) {
-        const double scale = double(1 << level_);
-        for (std::size_t i = 0; i < std::size_t(count); ++i) {
-            const auto at =
-                plateFromUndistorted(*lens_, Vector2d(double(x_[i]) * scale + 0.5, double(y_[i]) * scale + 0.5));
-            x_[i] = at ? float((at->x() - 0.5) / scale) : -1e6F;
-            y_[i] = at ? float((at->y() - 0.5) / scale) : -1e6F;
-        }
-    }
-    const PlaneLens& lens_;
-    int level_;
-    std::optional<planekernels::Distortion> brown_;
-    std::vector<float> x_, y_;
-};
-
 struct CellTerms {
     Products products = Products::Zero();
 };
@@ -197,10 +93,6 @@ Products symmetric(const std::array<double, planekernels::kProducts>& sums) {
     for (int a = 0; a < kColumns; ++a)
         for (int b = a; b < kColumns; ++b) products(a, b) = products(b, a) = sums[k++];
     return products;
-}
-
-planekernels::Light lightOf(const TextureLevel::Cell& cell, const PlaneConditions::Light& light) {
-    return {light.gain, light.offset, light.slopeU, light.slopeV, cell.u, cell.v, cell.half};
 }
 
 /// The correlation within cells of what is weighted, from the cells' products.
@@ -223,34 +115,60 @@ double correlationOf(const std::vector<CellTerms>& cells, const std::vector<Plan
 
 }  // namespace
 
-/// What one level's rounds work on.
+/// What the rounds work on.
 struct PlaneAligner::Pass {
-    Matrix3d frameFromRegion;
-    std::vector<float> values, inside, residual, weight;
+    SurfacePose pose;                      ///< as the warp holds it
+    std::optional<SurfacePose> expected{};  ///< whose shape the prior is about
+    std::vector<float> x, y, values, inside, residual, weight, sorted;
     std::vector<CellTerms> cells;
-    Normal normal = Normal::Zero();      ///< reduced, of the last round, without the prior
-    std::optional<Matrix3d> expected{};  ///< frame from region, whose shape the prior is about
+    std::vector<PlaneConditions::Light> light;
+    Normal normal = Normal::Zero();  ///< reduced, of the last round, without the prior
+    double reach = 0;                ///< of the last step, region coordinates
+    double noise = 0;
+    int round = 0;
+};
+
+/// One level of the frame beside that of the reference, blurred alike.
+struct PlaneAligner::Level {
+    int index;
+    double scale;
+    const TextureLevel& texture;
+    planekernels::View view;
+    Plane part;  ///< what `view` shows, where it is not the whole level
+    float textured;  ///< squared gradient of what counts as texture
+
+    planekernels::Light lightOf(std::size_t cell, const PlaneConditions::Light& light) const {
+        const auto& at = texture.cells[cell];
+        return {light.gain, light.offset, light.slopeU, light.slopeV, at.u, at.v, at.half};
+    }
 };
 
 Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
-                                            const PlaneExclusion& excluded, const PlaneLens& lens) {
-    auto texture = PlaneTexture::create(reference, region, excluded, lens);
+                                            const PlaneExclusion& excluded, const SurfaceGeometry& geometry) {
+    auto texture = PlaneTexture::create(reference, region, excluded, geometry);
+    if (!texture && geometry.cylinder)
+        return failure(Fault::input,
+                       "hardly anything of the outline lies on the cylinder and in the frame: draw it between the two "
+                       "sides, or move those to the contours");
     if (!texture)
         return failure(Fault::input,
                        "hardly anything of the outline is left in the frame: draw it where the surface is seen, or "
                        "choose another reference frame");
     PlaneAligner aligner(std::move(*texture));
+    aligner.warp_ = warpFor(aligner.texture_, reference.width());
     aligner.motion_ = motion;
     // What the texture holds, by the normal equations of the reference with itself.
     const TextureLevel& level = aligner.texture_.level(0, Matrix2d::Zero());
     std::vector<float> residual(std::size_t(level.count()), 0.0F), weight(std::size_t(level.count()), 1.0F);
+    const SurfacePose still = aligner.warp_->begun({}).value_or(SurfacePose{});
     Normal normal = Normal::Zero();
     for (const auto& cell : level.cells) {
         std::array<double, planekernels::kProducts> sums{};
         const auto at = std::size_t(cell.first);
-        planekernels::accumulate(
+        aligner.warp_->accumulate(
+            still, level, cell.first,
             {&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at], &residual[at], &weight[at]},
-            lightOf(cell, {}), cell.count, sums.data());
+            {1, 0, 0, 0, cell.u, cell.v, cell.half}, cell.count, sums.data());
         const Products products = symmetric(sums);
         const Eigen::Matrix<double, 8, 4> cross = products.block<8, 4>(0, 8);
         const Eigen::Matrix4d light = products.block<4, 4>(8, 8) + 1e-3 * Eigen::Matrix4d::Identity();
@@ -258,13 +176,10 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
     }
     for (const auto model :
          {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective}) {
-        const auto directions = directionsOf(model);
+        const auto directions = aligner.warp_->directions(model);
         const Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
-        const Eigen::MatrixXd inverse = reduced.inverse();
-        const PlaneBox& box = aligner.texture_.box();
-        const double half = aligner.texture_.half();
-        const double worst = cornerVariance(inverse, directions, 0.5 * box.width() / half, 0.5 * box.height() / half);
-        const double deviation = half * std::sqrt(kSharedNoise * worst);
+        const double worst = cornerVariance(reduced.inverse(), directions, aligner.warp_->corners(still));
+        const double deviation = aligner.texture_.half() * std::sqrt(kSharedNoise * worst);
         aligner.weakness_[std::size_t(model)] = reduced.trace() > 1e-9 && std::isfinite(deviation) ? deviation : 1e9;
     }
     // Grain of a few levels has to leave the place within about a pixel.
@@ -273,15 +188,6 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
                        "the outline holds no texture to hold on to: take in more of the surface, with edges in both "
                        "directions");
     return aligner;
-}
-
-Matrix2d slopeAt(const Matrix3d& h, const Vector2d& at) {
-    const Vector3d to = h * at.homogeneous();
-    Matrix2d slope;
-    for (int row = 0; row < 2; ++row)
-        for (int column = 0; column < 2; ++column)
-            slope(row, column) = (h(row, column) - to[row] / to.z() * h(2, column)) / to.z();
-    return slope;
 }
 
 double PlaneAligner::weakness(MotionModel motion) const { return weakness_[std::size_t(motion)]; }
@@ -293,233 +199,248 @@ MotionModel motionFor(const PlaneAligner& aligner) {
     return MotionModel::translation;
 }
 
-bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel motion, int mostRounds, Pass& pass,
-                              PlaneConditions& conditions, PlaneAlignment& alignment) {
-    const double scale = double(1 << levelIndex);
-    const Matrix3d levelFromFrame = levelFromPlate(levelIndex);
-    const Matrix3d regionToLevel = levelFromFrame * pass.frameFromRegion;
+/// The part of the frame that is read, blurred where the frame shows more than the reference; its texture to match.
+std::optional<PlaneAligner::Level> PlaneAligner::levelOf(const Pyramid& frame, int index, const Pass& pass,
+                                                         const PlaneConditions& conditions) {
+    const double scale = double(1 << index);
     // Blur as of the middle of the region. Both levels are reduced alike, so the plate's pixels tell for each.
-    const Matrix2d slope = slopeAt(pass.frameFromRegion, Vector2d(0, 0)) / texture_.half();
-    const BlurMatch blur = blurMatchFor(slope, conditions.blur / (scale * scale));
-    const TextureLevel& level = texture_.level(levelIndex, blur.reference);
-    const int count = level.count();
-    for (auto* values : {&pass.values, &pass.inside, &pass.residual, &pass.weight}) values->resize(std::size_t(count));
-    const std::size_t cellCount = level.cells.size();
-    if (conditions.cells.empty()) conditions.cells.resize(std::size_t(texture_.cellCount()));
-    if (conditions.seen.empty()) conditions.seen.assign(std::size_t(texture_.blockCount()), 1.0F);
-
-    // The part of the frame that is read, blurred where the frame shows more than the reference.
-    const Plane& whole = frame.levels[std::size_t(levelIndex)];
-    Plane part;
-    planekernels::View view{whole.values.data(), whole.width, whole.height, 0, 0};
-    if (blur.frame.trace() > 0.1) {
-        PlaneBox box{1e9, 1e9, -1e9, -1e9};
-        const double across = 0.5 * texture_.box().width() / texture_.half(),
-                     down = 0.5 * texture_.box().height() / texture_.half();
-        for (const double u : {-across, across})
-            for (const double v : {-down, down}) {
-                const Vector3d to = pass.frameFromRegion * Vector3d(u, v, 1);
-                if (!(to.z() > 0)) return false;
-                const Vector2d p =
-                    (levelFromFrame * bent(texture_.lens(), to.hnormalized()).homogeneous()).hnormalized();
-                box = {std::min(box.left, p.x()), std::min(box.top, p.y()), std::max(box.right, p.x()),
-                       std::max(box.bottom, p.y())};
-            }
-        const int margin = 16, left = std::clamp(int(box.left) - margin, 0, whole.width),
-                  top = std::clamp(int(box.top) - margin, 0, whole.height),
-                  right = std::clamp(int(box.right) + margin, left, whole.width),
-                  bottom = std::clamp(int(box.bottom) + margin, top, whole.height);
-        if (right - left < 4 || bottom - top < 4) return false;
-        Plane cut(right - left, bottom - top);
-        for (int y = 0; y < cut.height; ++y) std::copy_n(whole.row(top + y) + left, cut.width, cut.row(y));
-        part = blurred(cut, blur.frame);
-        view = {part.values.data(), part.width, part.height, float(left), float(top)};
-    }
-
-    const auto directions = directionsOf(motion);
-    const double across = 0.5 * texture_.box().width() / texture_.half(),
-                 down = 0.5 * texture_.box().height() / texture_.half();
-    // In the early rounds the places are off, and steep pixels differ for that alone.
-    const double settled = (levelIndex == 0 ? 0.01 : 0.05) * scale / texture_.half();
-    double reach = 1.5 * scale / texture_.half();
-    std::vector<float> sorted;
-    pass.cells.resize(cellCount);
-    Matrix3d current = regionToLevel;
-    std::vector<PlaneConditions::Light> light(cellCount);
-    for (std::size_t c = 0; c < cellCount; ++c) light[c] = conditions.cells[std::size_t(level.cells[c].cell)];
-    bool done = false;
-    Reader reader(texture_.lens(), levelIndex);
+    const BlurMatch blur = blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale));
+    const Plane& whole = frame.levels[std::size_t(index)];
+    Level level{index, scale, texture_.level(index, blur.reference), {whole.values.data(), whole.width, whole.height, 0, 0},
+                {},    0};
     // Noise is asked where there is texture: what is black or burnt out has none.
     double slopes = 0;
-    for (const float slope2 : level.slope2) slopes += double(slope2);
-    const float textured = float(0.2 * slopes / std::max(1, count));
+    for (const float slope2 : level.texture.slope2) slopes += double(slope2);
+    level.textured = float(0.2 * slopes / std::max(1, level.texture.count()));
+    if (blur.frame.trace() <= 0.1) return level;
+    const auto places = warp_->box(pass.pose);
+    if (!places) return std::nullopt;
+    PlaneBox box{1e9, 1e9, -1e9, -1e9};
+    for (const Vector2d& place : *places) {
+        const Vector2d p = (place - Vector2d(0.5, 0.5)) / scale;
+        box = {std::min(box.left, p.x()), std::min(box.top, p.y()), std::max(box.right, p.x()),
+               std::max(box.bottom, p.y())};
+    }
+    const int margin = 16, left = std::clamp(int(box.left) - margin, 0, whole.width),
+              top = std::clamp(int(box.top) - margin, 0, whole.height),
+              right = std::clamp(int(box.right) + margin, left, whole.width),
+              bottom = std::clamp(int(box.bottom) + margin, top, whole.height);
+    if (right - left < 4 || bottom - top < 4) return std::nullopt;
+    Plane cut(right - left, bottom - top);
+    for (int y = 0; y < cut.height; ++y) std::copy_n(whole.row(top + y) + left, cut.width, cut.row(y));
+    level.part = blurred(cut, blur.frame);
+    level.view = {level.part.values.data(), level.part.width, level.part.height, float(left), float(top)};
+    return level;
+}
+
+void PlaneAligner::read(const Level& level, Pass& pass) const {
+    const TextureLevel& texture = level.texture;
+    const int count = texture.count();
+    for (auto* values : {&pass.x, &pass.y, &pass.values, &pass.inside, &pass.residual, &pass.weight})
+        values->resize(std::size_t(count));
+    warp_->places(pass.pose, level.index, texture, pass.x, pass.y);
+    planekernels::sample(level.view, pass.x.data(), pass.y.data(), count, pass.values.data(), pass.inside.data());
+    for (std::size_t c = 0; c < texture.cells.size(); ++c) {
+        const auto& cell = texture.cells[c];
+        const auto at = std::size_t(cell.first);
+        planekernels::residuals(&pass.values[at], &texture.u[at], &texture.v[at], &texture.value[at], &pass.inside[at],
+                                level.lightOf(c, pass.light[c]), cell.count, &pass.residual[at]);
+    }
+}
+
+/// The noise: of what is in the frame and was seen so far. False when that is nothing.
+bool PlaneAligner::measureNoise(const Level& level, Pass& pass, const PlaneConditions& conditions,
+                                double noiseBefore) const {
+    auto& sorted = pass.sorted;
+    sorted.clear();
+    for (const auto& block : level.texture.blocks) {
+        if (conditions.seen[std::size_t(block.block)] < 0.5F || isBarred(conditions, block.block)) continue;
+        for (int i = block.first; i < block.first + block.count; i += 3)
+            if (pass.inside[std::size_t(i)] > 0 && level.texture.slope2[std::size_t(i)] > level.textured)
+                sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
+    }
+    if (sorted.size() < 12) return false;
+    // A third of it, not the middle: what covers half of it must not pass for noise.
+    const auto third = sorted.begin() + std::ptrdiff_t(0.35 * double(sorted.size()));
+    std::nth_element(sorted.begin(), third, sorted.end());
+    pass.noise = std::clamp(double(*third) / 0.4538, kLeastNoise, kMostNoise);
+    if (noiseBefore > 0 && (pass.round > 2 || level.index == 0))
+        pass.noise = std::min(pass.noise, std::max(kLeastNoise, kNoiseGrowth * noiseBefore));
+    return true;
+}
+
+/// The weights of pixels and blocks; how much of each block is seen goes to `conditions`.
+void PlaneAligner::weigh(const Level& level, Pass& pass, PlaneConditions& conditions) const {
+    // How many samples of the level it may still be off, squared and halved: a gradient has two directions.
+    const double off = std::clamp(pass.reach * texture_.half() / level.scale, 0.12, 1.5);
+    const float noise2 = float(pass.noise * pass.noise), spread2 = float(0.5 * off * off);
+    // Whether a block is the surface at all is asked with more patience: fine detail is read differently on each
+    // frame.
+    const double patience = std::max(off, 0.3);
+    const float blockSpread2 = float(0.5 * patience * patience);
+    for (const auto& block : level.texture.blocks) {
+        const auto at = std::size_t(block.first);
+        const auto sums = planekernels::misfitOf(&pass.residual[at], &level.texture.slope2[at], &pass.inside[at],
+                                                 noise2, blockSpread2, 30, block.count);
+        float seen = 0;
+        if (sums.inside > 0.25F * float(block.count) && !isBarred(conditions, block.block))
+            seen = std::clamp((kUnseenMisfit - sums.misfit / sums.inside) / (kUnseenMisfit - kSeenMisfit), 0.0F, 1.0F);
+        conditions.seen[std::size_t(block.block)] = seen;
+        planekernels::weigh(&pass.residual[at], &level.texture.slope2[at], &pass.inside[at], 6 * noise2, 6 * spread2,
+                            seen, block.count, &pass.weight[at]);
+    }
+}
+
+/// What is left of a cell's light once its gain, offset and slopes are eliminated.
+struct PlaneAligner::Eliminated {
+    Eigen::Matrix4d inverse;
+    Eigen::Matrix<double, 8, 4> cross;
+    Light4 right;
+};
+
+/// The normal equations of the steps, light eliminated; the priors hold each cell's near that of the whole. False when
+/// nothing holds.
+bool PlaneAligner::gather(const Level& level, Pass& pass, Steps& right, std::vector<Eliminated>& eliminated) const {
+    const TextureLevel& texture = level.texture;
+    double gainSum = 0, gainWeight = 0;
+    for (std::size_t c = 0; c < texture.cells.size(); ++c) {
+        const auto& cell = texture.cells[c];
+        const auto at = std::size_t(cell.first);
+        std::array<double, planekernels::kProducts> sums{};
+        warp_->accumulate(pass.pose, texture, cell.first,
+                          {&texture.u[at], &texture.v[at], &texture.gx[at], &texture.gy[at], &texture.value[at],
+                           &pass.residual[at], &pass.weight[at]},
+                          level.lightOf(c, pass.light[c]), cell.count, sums.data());
+        const Products& products = pass.cells[c].products = symmetric(sums);
+        const double contrast = products(8, 8) - products(8, 9) * products(8, 9) / std::max(1e-9, products(9, 9));
+        gainSum += contrast * double(pass.light[c].gain);
+        gainWeight += contrast;
+    }
+    if (!(gainWeight > 0)) return false;
+    const double meanGain = std::clamp(gainSum / gainWeight, 0.2, 4.0);
+    const auto trust = [&](double spread) { return pass.noise * pass.noise / (spread * spread); };
+    pass.normal.setZero();
+    right.setZero();
+    eliminated.resize(texture.cells.size());
+    for (std::size_t c = 0; c < texture.cells.size(); ++c) {
+        const auto& p = pass.cells[c].products;
+        const PlaneConditions::Light& light = pass.light[c];
+        Eliminated& e = eliminated[c];
+        Eigen::Matrix4d lightNormal = p.block<4, 4>(8, 8);
+        e.right = p.block<4, 1>(8, kLast);
+        // Values are far from zero: a gain about the middle of the range keeps it apart from the offset. The offset
+        // that the prior speaks of is what is added at the middle of the range.
+        constexpr double kMiddle = 110;
+        const Vector2d added(kMiddle, 1);
+        lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
+        e.right.head<2>() -=
+            trust(kOffsetSpread) * added * (kMiddle * (double(light.gain) - 1) + double(light.offset));
+        lightNormal(0, 0) += trust(kGainSpread);
+        e.right[0] -= trust(kGainSpread) * (double(light.gain) - meanGain);
+        lightNormal(2, 2) += trust(kSlopeSpread);
+        e.right[2] -= trust(kSlopeSpread) * double(light.slopeU);
+        lightNormal(3, 3) += trust(kSlopeSpread);
+        e.right[3] -= trust(kSlopeSpread) * double(light.slopeV);
+        e.inverse = lightNormal.inverse();
+        e.cross = p.block<8, 4>(0, 8);
+        pass.normal += p.topLeftCorner<8, 8>() - e.cross * e.inverse * e.cross.transpose();
+        right += p.block<8, 1>(0, kLast) - e.cross * (e.inverse * e.right);
+    }
+    return true;
+}
+
+bool PlaneAligner::alignLevel(const Pyramid& frame, int index, MotionModel motion, int mostRounds, Pass& pass,
+                              PlaneConditions& conditions, PlaneAlignment& alignment) {
+    if (conditions.cells.empty()) conditions.cells.resize(std::size_t(texture_.cellCount()));
+    if (conditions.seen.empty()) conditions.seen.assign(std::size_t(texture_.blockCount()), 1.0F);
+    const auto level = levelOf(frame, index, pass, conditions);
+    if (!level) return false;
+    const std::vector<TextureLevel::Cell>& cells = level->texture.cells;
+    pass.cells.resize(cells.size());
+    pass.light.resize(cells.size());
+    for (std::size_t c = 0; c < cells.size(); ++c) pass.light[c] = conditions.cells[std::size_t(cells[c].cell)];
+    const auto directions = warp_->directions(motion);
+    const double settled = (index == 0 ? 0.01 : 0.05) * level->scale / texture_.half();
+    // In the early rounds the places are off, and steep pixels differ for that alone.
+    pass.reach = 1.5 * level->scale / texture_.half();
     const double noiseBefore = conditions.noise;
-    for (int round = 0;; ++round) {
-        alignment.rounds = round;
-        current /= current(2, 2);
-        reader.read(view, current, level, pass.values, pass.inside);
-        for (std::size_t c = 0; c < cellCount; ++c) {
-            const auto& cell = level.cells[c];
-            const auto at = std::size_t(cell.first);
-            planekernels::residuals(&pass.values[at], &level.u[at], &level.v[at], &level.value[at], &pass.inside[at],
-                                    lightOf(cell, light[c]), cell.count, &pass.residual[at]);
-        }
-        // The noise: of what is in the frame and was seen so far.
-        sorted.clear();
-        for (const auto& block : level.blocks) {
-            if (conditions.seen[std::size_t(block.block)] < 0.5F || isBarred(conditions, block.block)) continue;
-            for (int i = block.first; i < block.first + block.count; i += 3)
-                if (pass.inside[std::size_t(i)] > 0 && level.slope2[std::size_t(i)] > textured)
-                    sorted.push_back(std::abs(pass.residual[std::size_t(i)]));
-        }
-        if (sorted.size() < 12) return false;
-        // A third of it, not the middle: what covers half of it must not pass for noise.
-        const auto third = sorted.begin() + std::ptrdiff_t(0.35 * double(sorted.size()));
-        std::nth_element(sorted.begin(), third, sorted.end());
-        double noise = std::clamp(double(*third) / 0.4538, kLeastNoise, kMostNoise);
-        if (noiseBefore > 0 && (round > 2 || levelIndex == 0))
-            noise = std::min(noise, std::max(kLeastNoise, kNoiseGrowth * noiseBefore));
-        // How many samples of the level it may still be off, squared and halved: a gradient has two directions.
-        const double off = std::clamp(reach * texture_.half() / scale, 0.12, 1.5);
-        const float noise2 = float(noise * noise), spread2 = float(0.5 * off * off);
-        // Whether a block is the surface at all is asked with more patience: fine detail is read differently on each
-        // frame.
-        const double patience = std::max(off, 0.3);
-        const float blockSpread2 = float(0.5 * patience * patience);
-        for (const auto& block : level.blocks) {
-            const auto at = std::size_t(block.first);
-            const auto sums = planekernels::misfitOf(&pass.residual[at], &level.slope2[at], &pass.inside[at], noise2,
-                                                     blockSpread2, 30, block.count);
-            float seen = 0;
-            if (sums.inside > 0.25F * float(block.count) && !isBarred(conditions, block.block))
-                seen =
-                    std::clamp((kUnseenMisfit - sums.misfit / sums.inside) / (kUnseenMisfit - kSeenMisfit), 0.0F, 1.0F);
-            conditions.seen[std::size_t(block.block)] = seen;
-            planekernels::weigh(&pass.residual[at], &level.slope2[at], &pass.inside[at], 6 * noise2, 6 * spread2, seen,
-                                block.count, &pass.weight[at]);
-        }
-        Normal normal = Normal::Zero();
-        Steps right = Steps::Zero();
-        // Gain and offset of each cell are eliminated; the priors hold them near those of the whole.
-        double gainSum = 0, gainWeight = 0;
-        for (std::size_t c = 0; c < cellCount; ++c) {
-            const auto& cell = level.cells[c];
-            const auto at = std::size_t(cell.first);
-            std::array<double, planekernels::kProducts> sums{};
-            planekernels::accumulate({&level.u[at], &level.v[at], &level.gx[at], &level.gy[at], &level.value[at],
-                                      &pass.residual[at], &pass.weight[at]},
-                                     lightOf(cell, light[c]), cell.count, sums.data());
-            const Products& products = pass.cells[c].products = symmetric(sums);
-            const double contrast = products(8, 8) - products(8, 9) * products(8, 9) / std::max(1e-9, products(9, 9));
-            gainSum += contrast * double(light[c].gain);
-            gainWeight += contrast;
-        }
-        if (!(gainWeight > 0)) return false;
-        const double meanGain = std::clamp(gainSum / gainWeight, 0.2, 4.0);
-        struct Eliminated {
-            Eigen::Matrix4d inverse;
-            Eigen::Matrix<double, 8, 4> cross;
-            Light4 right;
-        };
-        std::vector<Eliminated> eliminated(cellCount);
-        for (std::size_t c = 0; c < cellCount; ++c) {
-            const auto& p = pass.cells[c].products;
-            Eliminated& e = eliminated[c];
-            Eigen::Matrix4d lightNormal = p.block<4, 4>(8, 8);
-            e.right = p.block<4, 1>(8, kLast);
-            // Values are far from zero: a gain about the middle of the range keeps it apart from the offset.
-            constexpr double kMiddle = 110;
-            const auto trust = [&](double spread) { return noise * noise / (spread * spread); };
-            // The offset that the prior speaks of: what is added at the middle of the range.
-            const Vector2d added(kMiddle, 1);
-            lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
-            e.right.head<2>() -=
-                trust(kOffsetSpread) * added * (kMiddle * (double(light[c].gain) - 1) + double(light[c].offset));
-            lightNormal(0, 0) += trust(kGainSpread);
-            e.right[0] -= trust(kGainSpread) * (double(light[c].gain) - meanGain);
-            lightNormal(2, 2) += trust(kSlopeSpread);
-            e.right[2] -= trust(kSlopeSpread) * double(light[c].slopeU);
-            lightNormal(3, 3) += trust(kSlopeSpread);
-            e.right[3] -= trust(kSlopeSpread) * double(light[c].slopeV);
-            e.inverse = lightNormal.inverse();
-            e.cross = p.block<8, 4>(0, 8);
-            normal += p.topLeftCorner<8, 8>() - e.cross * e.inverse * e.cross.transpose();
-            right += p.block<8, 1>(0, kLast) - e.cross * (e.inverse * e.right);
-        }
-        pass.normal = normal;
-        if (pass.expected) {
-            // Where little is seen, its shape changes no faster than a camera moves. Nothing is expected of the place.
-            const Matrix3d back = (levelFromFrame * *pass.expected).inverse() * current;
-            const Matrix3d away = back / back(2, 2);
-            Steps to, trust;
-            to << 0, 0, away(0, 0) - 1, away(0, 1), away(1, 0), away(1, 1) - 1, away(2, 0), away(2, 1);
-            const double shape = kShapeChange, tilt = kTiltChange * texture_.half() / frame.width();
-            trust << 0, 0, shape, shape, shape, shape, tilt, tilt;
-            for (int k = 2; k < 8; ++k) {
-                const double weight = kSharedNoise * noise * noise / (trust[k] * trust[k]);
-                normal(k, k) += weight;
-                right[k] += weight * to[k];
-            }
-        }
-        if (done || round == mostRounds) break;
+    std::vector<Eliminated> eliminated;
+    bool done = false;
+    for (pass.round = 0;; ++pass.round) {
+        alignment.rounds = pass.round;
+        read(*level, pass);
+        if (!measureNoise(*level, pass, conditions, noiseBefore)) return false;
+        weigh(*level, pass, conditions);
+        Steps right;
+        if (!gather(*level, pass, right, eliminated)) return false;
+        Normal normal = pass.normal;
+        // Where little is seen, its shape changes no faster than a camera moves. Nothing is expected of the place.
+        if (pass.expected) warp_->expect(*pass.expected, pass.pose, pass.noise * pass.noise, normal, right);
+        if (done || pass.round == mostRounds) break;
         Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
         // A trace of damping: a freedom that the texture cannot see stays where it is.
         reduced.diagonal().array() += 1e-5 * reduced.trace() / double(reduced.rows());
         Steps steps = directions * reduced.ldlt().solve(directions.transpose() * right);
-        reach = reachOf(steps, across, down);
-        if (!std::isfinite(reach)) return false;
-        const double most = std::max(0.25, 6 * scale / texture_.half());
-        if (reach > most) {
-            steps *= most / reach;
-            reach = most;
+        pass.reach = reachOf(steps, warp_->corners(pass.pose));
+        if (!std::isfinite(pass.reach)) return false;
+        const double most = std::max(0.25, 6 * level->scale / texture_.half());
+        if (pass.reach > most) {
+            steps *= most / pass.reach;
+            pass.reach = most;
         }
-        for (std::size_t c = 0; c < cellCount; ++c) {
+        for (std::size_t c = 0; c < cells.size(); ++c) {
             const Light4 change =
                 eliminated[c].inverse * (eliminated[c].right - eliminated[c].cross.transpose() * steps);
-            light[c].gain = float(std::clamp(double(light[c].gain) + change[0], 0.1, 6.0));
-            light[c].offset = float(double(light[c].offset) + change[1]);
-            light[c].slopeU = float(double(light[c].slopeU) + change[2]);
-            light[c].slopeV = float(double(light[c].slopeV) + change[3]);
+            PlaneConditions::Light& light = pass.light[c];
+            light.gain = float(std::clamp(double(light.gain) + change[0], 0.1, 6.0));
+            light.offset = float(double(light.offset) + change[1]);
+            light.slopeU = float(double(light.slopeU) + change[2]);
+            light.slopeV = float(double(light.slopeV) + change[3]);
         }
-        current = current * warpOf(steps).inverse();
-        if (!(current.determinant() > 0) || !current.allFinite()) return false;
-        done = reach < settled;
-        if (levelIndex == 0) conditions.noise = noise;
+        pass.pose = warp_->stepped(pass.pose, steps);
+        if (!(pass.pose.matrix.determinant() > 0) || !pass.pose.matrix.allFinite()) return false;
+        done = pass.reach < settled;
+        if (index == 0) conditions.noise = pass.noise;
     }
-    for (std::size_t c = 0; c < cellCount; ++c) conditions.cells[std::size_t(level.cells[c].cell)] = light[c];
-    pass.frameFromRegion = levelFromFrame.inverse() * current;
-    pass.frameFromRegion /= pass.frameFromRegion(2, 2);
-    if (levelIndex > 0) return true;
+    for (std::size_t c = 0; c < cells.size(); ++c) conditions.cells[std::size_t(cells[c].cell)] = pass.light[c];
+    if (index == 0) {
+        measureBlur(*level, pass, conditions);
+        conclude(*level, pass, conditions, directions, alignment);
+    }
+    return true;
+}
 
-    // What is left may be blur: regressed on the second derivatives, since a Gaussian of covariance C adds tr(C D2)
-    // / 2.
-    std::array<double, 10> blurSums{};
-    for (std::size_t c = 0; c < cellCount; ++c) {
-        const auto& cell = level.cells[c];
+/// What is left may be blur: regressed on the second derivatives, since a Gaussian of covariance C adds tr(C D2) / 2.
+void PlaneAligner::measureBlur(const Level& level, const Pass& pass, PlaneConditions& conditions) {
+    const TextureLevel& texture = level.texture;
+    std::array<double, 10> sums{};
+    for (std::size_t c = 0; c < texture.cells.size(); ++c) {
+        const auto& cell = texture.cells[c];
         const auto at = std::size_t(cell.first);
-        planekernels::accumulateBlur(&level.xx[at], &level.xy[at], &level.yy[at], &pass.residual[at], &pass.weight[at],
-                                     light[c].gain, cell.count, blurSums.data());
+        planekernels::accumulateBlur(&texture.xx[at], &texture.xy[at], &texture.yy[at], &pass.residual[at],
+                                     &pass.weight[at], pass.light[c].gain, cell.count, sums.data());
     }
-    Eigen::Matrix3d blurNormal;
-    blurNormal << blurSums[0], blurSums[1], blurSums[2], blurSums[1], blurSums[4], blurSums[5], blurSums[2],
-        blurSums[5], blurSums[7];
-    blurNormal.diagonal().array() += 1e-4 * blurNormal.trace() + 1e-9;
-    const Vector3d more = blurNormal.ldlt().solve(Vector3d(blurSums[3], blurSums[6], blurSums[8]));
+    Eigen::Matrix3d normal;
+    normal << sums[0], sums[1], sums[2], sums[1], sums[4], sums[5], sums[2], sums[5], sums[7];
+    normal.diagonal().array() += 1e-4 * normal.trace() + 1e-9;
+    const Vector3d more = normal.ldlt().solve(Vector3d(sums[3], sums[6], sums[8]));
     Matrix2d extra;
     extra << more[0], more[1], more[1], more[2];
-    if (extra.allFinite()) {
-        conditions.blur += extra * std::min(1.0, 2.0 / std::max(1e-9, extra.norm()));
-        conditions.blur += positivePart(Matrix2d(-Matrix2d::Identity() - conditions.blur));
-        conditions.blur -= positivePart(Matrix2d(conditions.blur - 30 * Matrix2d::Identity()));
-    }
+    if (!extra.allFinite()) return;
+    conditions.blur += extra * std::min(1.0, 2.0 / std::max(1e-9, extra.norm()));
+    conditions.blur += positivePart(Matrix2d(-Matrix2d::Identity() - conditions.blur));
+    conditions.blur -= positivePart(Matrix2d(conditions.blur - 30 * Matrix2d::Identity()));
+}
 
-    // How much is seen, by texture; and how well.
+/// How much is seen, by texture; how well; and how sure the place is.
+void PlaneAligner::conclude(const Level& level, const Pass& pass, const PlaneConditions& conditions,
+                            const PlaneWarp::Directions& directions, PlaneAlignment& alignment) const {
     double seen = 0, beyond = 0, texture = 0;
-    for (const auto& block : level.blocks) {
+    for (const auto& block : level.texture.blocks) {
         double held = 0, all = 0;
         for (int i = block.first; i < block.first + block.count; ++i) {
-            all += double(level.slope2[std::size_t(i)]);
-            held += double(level.slope2[std::size_t(i)] * pass.inside[std::size_t(i)]);
+            all += double(level.texture.slope2[std::size_t(i)]);
+            held += double(level.texture.slope2[std::size_t(i)] * pass.inside[std::size_t(i)]);
         }
         texture += all;
         beyond += all - held;
@@ -527,9 +448,9 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     }
     alignment.seen = texture > 0 ? seen / texture : 0;
     alignment.beyond = texture > 0 ? beyond / texture : 0;
-    alignment.fit = correlationOf(pass.cells, light);
+    alignment.fit = correlationOf(pass.cells, pass.light);
     const Eigen::MatrixXd inverse = Eigen::MatrixXd(directions.transpose() * pass.normal * directions).inverse();
-    const double worst = cornerVariance(inverse, directions, across, down);
+    const double worst = cornerVariance(inverse, directions, warp_->corners(pass.pose));
     // What is left over what counts, if it is more than the noise: not all that differs is grain.
     double left = 0, weights = 0;
     for (const auto& cell : pass.cells) {
@@ -539,29 +460,29 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int levelIndex, MotionModel 
     const double spread = std::max(conditions.noise, weights > 0 ? std::sqrt(left / weights) : 0.0);
     alignment.deviation_px = texture_.half() * spread * std::sqrt(kSharedNoise * worst);
     if (!std::isfinite(alignment.deviation_px)) alignment.deviation_px = 1e6;
-    return true;
 }
 
-std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Matrix3d& start,
-                                                  PlaneConditions& conditions, int coarsest, const Matrix3d* expected) {
+std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const SurfacePose& start,
+                                                  PlaneConditions& conditions, int coarsest,
+                                                  const SurfacePose* expected) {
     Pass pass;
-    if (expected) pass.expected = *expected * texture_.plateFromRegion();
-    pass.frameFromRegion = start * texture_.plateFromRegion();
-    if (!pass.frameFromRegion.allFinite() || std::abs(pass.frameFromRegion(2, 2)) < 1e-12) return std::nullopt;
-    pass.frameFromRegion /= pass.frameFromRegion(2, 2);
+    const auto begun = warp_->begun(start);
+    if (!begun) return std::nullopt;
+    pass.pose = *begun;
+    if (expected) pass.expected = warp_->begun(*expected);
     PlaneAlignment alignment;
     PlaneConditions next = conditions;
     const int levels = std::min(texture_.levels(), int(frame.levels.size()));
     for (int level = std::min(coarsest, levels - 1); level > 0; --level) {
         // A coarse level of few samples must not bend what the start knew.
         const MotionModel motion = level >= 2 ? std::min(motion_, MotionModel::similarity) : motion_;
-        const Pass before = pass;
+        const SurfacePose before = pass.pose;
         PlaneConditions trial = next;
         if (alignLevel(frame, level, motion, 8, pass, trial, alignment)) {
             trial.noise = next.noise;
             next = trial;
         } else {
-            pass = before;
+            pass.pose = before;
         }
     }
     Matrix2d blurBefore = next.blur;
@@ -573,33 +494,32 @@ std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Ma
         if (!alignLevel(frame, 0, motion_, 6, pass, next, alignment)) return std::nullopt;
         blurBefore = matched;
     }
-    alignment.plateFromReference = pass.frameFromRegion * texture_.plateFromRegion().inverse();
-    alignment.plateFromReference /= alignment.plateFromReference(2, 2);
+    alignment.pose = warp_->ended(pass.pose);
     conditions = next;
     return alignment;
 }
 
-double PlaneAligner::misfit(const Pyramid& frame, const Matrix3d& start, const PlaneConditions& conditions) {
-    const int levelIndex = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
-    const TextureLevel& level = texture_.level(levelIndex, Matrix2d::Zero());
-    Matrix3d m = levelFromPlate(levelIndex) * start * texture_.plateFromRegion();
-    const Plane& plane = frame.levels[std::size_t(levelIndex)];
-    const int count = level.count();
-    std::vector<float> values(static_cast<std::size_t>(count)), inside(values), residual(values);
-    Reader(texture_.lens(), levelIndex)
-        .read({plane.values.data(), plane.width, plane.height, 0, 0}, m, level, values, inside);
+double PlaneAligner::misfit(const Pyramid& frame, const SurfacePose& start, const PlaneConditions& conditions) {
+    const auto begun = warp_->begun(start);
+    if (!begun) return 1;
+    const int index = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
+    const Plane& plane = frame.levels[std::size_t(index)];
+    const Level level{index, double(1 << index), texture_.level(index, Matrix2d::Zero()),
+                      {plane.values.data(), plane.width, plane.height, 0, 0}, {}, 0};
+    Pass pass;
+    pass.pose = *begun;
+    for (const auto& cell : level.texture.cells)
+        pass.light.push_back(conditions.cells.empty() ? PlaneConditions::Light{}
+                                                      : conditions.cells[std::size_t(cell.cell)]);
+    read(level, pass);
     double misfit = 0;
-    for (const auto& cell : level.cells) {
+    for (const auto& cell : level.texture.cells) {
         const auto at = std::size_t(cell.first);
-        const auto light =
-            conditions.cells.empty() ? PlaneConditions::Light{} : conditions.cells[std::size_t(cell.cell)];
-        planekernels::residuals(&values[at], &level.u[at], &level.v[at], &level.value[at], &inside[at],
-                                lightOf(cell, light), cell.count, &residual[at]);
-        const auto sums =
-            planekernels::misfitOf(&residual[at], &level.slope2[at], &inside[at], 60, 0.3F, 10, cell.count);
+        const auto sums = planekernels::misfitOf(&pass.residual[at], &level.texture.slope2[at], &pass.inside[at], 60,
+                                                 0.3F, 10, cell.count);
         misfit += double(sums.misfit) + 10 * (cell.count - double(sums.inside));
     }
-    return misfit / (10 * std::max(1, count));
+    return misfit / (10 * std::max(1, level.texture.count()));
 }
 
 }  // namespace pinion

@@ -2,6 +2,7 @@
 
 #include "base/expected.h"
 #include "planar/texture.h"
+#include "planar/warp.h"
 #include "track/track.h"
 
 #include <Eigen/Core>
@@ -10,9 +11,9 @@
 
 namespace pinion {
 
-/// Where and how a plane of the reference frame is seen on another frame.
+/// Where and how a surface of the reference frame is seen on another frame.
 struct PlaneAlignment {
-    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
+    SurfacePose pose;         ///< of the frame from the reference frame
     double seen = 1;          ///< the share of the texture that is in the frame and looks as it should
     double beyond = 0;        ///< the share of the texture that is out of the frame
     double fit = 1;           ///< correlation of what is seen with the reference, light evened out, -1 to 1
@@ -33,7 +34,7 @@ struct PlaneConditions {
     Eigen::Matrix2d blur = Eigen::Matrix2d::Zero();  ///< beyond the reference's, in its pixels squared
 };
 
-/// One reference of a plane, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
+/// One reference of a plane or a cylinder, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
 /// robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and a sloping offset for each
 /// cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched.
 /// Not safe to call from several threads.
@@ -41,18 +42,18 @@ class PlaneAligner {
 public:
     /// Fails when the region is out of the frame or has no texture to hold on to, with what to do.
     static Expected<PlaneAligner> create(const Pyramid& reference, const PlaneRegion& region, MotionModel motion,
-                                         const PlaneExclusion& excluded = {}, const PlaneLens& lens = {});
+                                         const PlaneExclusion& excluded = {}, const SurfaceGeometry& geometry = {});
 
     /// Refines `start`, which takes places of the reference frame to places of this one (both undistorted), from the
     /// level of the pyramid where it is expected to be within a few samples. The shape (not the place) of `expected` is
     /// a prior, for when little is seen. None when the steps lead nowhere. `conditions` are those of the frame before,
     /// and then of this one.
-    std::optional<PlaneAlignment> align(const Pyramid& frame, const Eigen::Matrix3d& start, PlaneConditions& conditions,
-                                        int coarsest = 2, const Eigen::Matrix3d* expected = nullptr);
+    std::optional<PlaneAlignment> align(const Pyramid& frame, const SurfacePose& start, PlaneConditions& conditions,
+                                        int coarsest = 2, const SurfacePose* expected = nullptr);
 
     /// How well `start` explains the frame without any step: the mean of the pixels' robust misfits at a coarse level,
     /// 0 to 1, less is better. For choosing among starts.
-    double misfit(const Pyramid& frame, const Eigen::Matrix3d& start, const PlaneConditions& conditions);
+    double misfit(const Pyramid& frame, const SurfacePose& start, const PlaneConditions& conditions);
 
     MotionModel motion() const { return motion_; }
     const PlaneTexture& texture() const { return texture_; }
@@ -61,17 +62,25 @@ public:
 
 private:
     struct Pass;
+    struct Level;
+    struct Eliminated;
     explicit PlaneAligner(PlaneTexture texture) : texture_(std::move(texture)) {}
-    bool alignLevel(const Pyramid& frame, int level, MotionModel motion, int mostRounds, Pass& pass,
+    bool alignLevel(const Pyramid& frame, int index, MotionModel motion, int mostRounds, Pass& pass,
                     PlaneConditions& conditions, PlaneAlignment& alignment);
+    std::optional<Level> levelOf(const Pyramid& frame, int index, const Pass& pass, const PlaneConditions& conditions);
+    void read(const Level& level, Pass& pass) const;
+    bool measureNoise(const Level& level, Pass& pass, const PlaneConditions& conditions, double noiseBefore) const;
+    void weigh(const Level& level, Pass& pass, PlaneConditions& conditions) const;
+    bool gather(const Level& level, Pass& pass, PlaneWarp::Steps& right, std::vector<Eliminated>& eliminated) const;
+    static void measureBlur(const Level& level, const Pass& pass, PlaneConditions& conditions);
+    void conclude(const Level& level, const Pass& pass, const PlaneConditions& conditions,
+                  const PlaneWarp::Directions& directions, PlaneAlignment& alignment) const;
 
     PlaneTexture texture_;
+    std::shared_ptr<const PlaneWarp> warp_;
     MotionModel motion_ = MotionModel::perspective;
     std::array<double, 4> weakness_{};  ///< of each model
 };
-
-/// The derivative of a homography at a place: how large and how turned a surface is shown there.
-Eigen::Matrix2d slopeAt(const Eigen::Matrix3d& homography, const Eigen::Vector2d& at);
 
 /// The motion that a region supports: the most general one whose worst corner the texture holds to half a pixel at a
 /// grain of four levels.

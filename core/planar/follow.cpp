@@ -13,6 +13,7 @@ namespace {
 using Eigen::Matrix2d;
 using Eigen::Matrix3d;
 using Eigen::Vector2d;
+using Eigen::Vector3d;
 
 constexpr int kPatch = 15;          // pixels, of a feature that is found anew
 constexpr double kNearReach = 12;   // pixels about where the motion leads
@@ -22,6 +23,8 @@ constexpr double kLeastFit = 0.7;
 constexpr double kMostDeviation = 4;  // pixels, of the worst corner
 constexpr double kEdgeOn = 0.1;       // of what a surface shows seen from the front: 84 degrees
 constexpr double kGrown = 2.0, kShrunk = 0.3, kTurned = 2.5;
+constexpr double kPi = 3.14159265358979323846;
+constexpr double kTurnedRound = 0.9;  // radians, of a cylinder: half of what is seen of it
 
 /// Affine from matched places, weighted least squares; similarity or shift of few.
 Matrix3d fitted(const std::vector<Vector2d>& from, const std::vector<Vector2d>& to) {
@@ -55,14 +58,14 @@ Vector2d at(const Matrix3d& matrix, const Vector2d& place) { return (matrix * pl
 }  // namespace
 
 std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, std::span<const Vector2d> places,
-                                       const Matrix3d& expected, double radius_px) {
+                                       std::span<const Vector2d> expected, double radius_px) {
     std::vector<Vector2d> sources, targets;
     LocalMotion motion;
-    for (const Vector2d& place : places) {
+    for (std::size_t i = 0; i < places.size(); ++i) {
         ++motion.tried;
-        const auto jump = searchPatch(from, place, to, at(expected, place), kPatch, radius_px);
+        const auto jump = searchPatch(from, places[i], to, expected[i], kPatch, radius_px);
         if (!jump || jump->score < 0.6) continue;
-        sources.push_back(place);
+        sources.push_back(places[i]);
         targets.push_back(jump->to);
     }
     if (sources.size() < 3) return std::nullopt;
@@ -98,17 +101,27 @@ std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, s
 }
 
 Expected<PlaneRunner> PlaneRunner::start(const PlanarTrack& plane, const Pyramid& reference,
-                                         const Matrix3d& referencePose, const Matrix3d& pose, int from,
+                                         const SurfacePose& referencePose, const SurfacePose& pose, int from,
                                          const PlaneExclusion& excluded) {
-    const auto region = carried(referencePose, plane.region(), plane.lens);
+    const SurfaceGeometry geometry = plane.geometry();
+    if (plane.sides && !geometry.cylinder) {
+        const Lens lens = plane.lens ? *plane.lens : Lens{};
+        return failure(Fault::input, "plane {}: {}", plane.name,
+                       plane.lens ? Cylinder::fromSides(lens, *plane.sides).error().message
+                                  : "a cylinder is tracked through a lens, and there is none");
+    }
+    const auto region = carried(geometry, referencePose, plane.region());
     if (!region) return failure(Fault::input, "plane {}: its outline goes through the horizon", plane.name);
-    auto aligner =
-        PlaneAligner::create(reference, *region, plane.motion.value_or(MotionModel::perspective), excluded, plane.lens);
+    const auto aligned = [&](MotionModel motion) {
+        return PlaneAligner::create(reference, *region, motion, excluded, geometry.moved(referencePose));
+    };
+    auto aligner = aligned(plane.motion && !plane.sides ? *plane.motion : MotionModel::perspective);
     if (!aligner) return failure(aligner.error().fault, "plane {}: {}", plane.name, aligner.error().message);
-    if (!plane.motion)
+    if (!plane.motion && !plane.sides)
         if (const MotionModel motion = motionFor(*aligner); motion != MotionModel::perspective)
-            aligner = PlaneAligner::create(reference, *region, motion, excluded, plane.lens);
+            aligner = aligned(motion);
     PlaneRunner runner(plane, std::move(*aligner));
+    runner.geometry_ = geometry;
     runner.referencePose_ = referencePose;
     runner.pose_ = pose;
     runner.lastFrame_ = from;
@@ -117,31 +130,57 @@ Expected<PlaneRunner> PlaneRunner::start(const PlanarTrack& plane, const Pyramid
 
 std::vector<Vector2d> PlaneRunner::seenFeatures() const {
     // Features are in pixels of the aligner's reference; they are looked for where they are on the last frame.
-    const Matrix3d lastFromReference = pose_ * referencePose_.inverse();
+    const SurfacePose lastFromReference = pose_ * referencePose_.inverse();
     const PlaneTexture& texture = aligner_.texture();
     std::vector<Vector2d> places;
     for (const Vector2d& feature : texture.features()) {
         const auto block = texture.blockAt(feature);
         if (!conditions_.seen.empty() && block && conditions_.seen[std::size_t(*block)] < 0.3F) continue;
-        places.push_back(placed(plane_.lens, lastFromReference, feature));
+        if (const auto place = texture.geometry().carried(lastFromReference, feature)) places.push_back(*place);
     }
     return places;
 }
 
+/// The pose on the next frame when the picture about the surface moves by `motion` (undistorted pixels).
+SurfacePose PlaneRunner::movedLike(const Matrix3d& motion) const {
+    if (!geometry_.cylinder) return {motion * pose_.matrix};
+    const Cylinder& cylinder = *geometry_.cylinder;
+    const Cylinder seen = cylinder.moved(pose_);
+    // Points all over the side that the camera sees, within the outline's height.
+    double top = 1e9, bottom = -1e9;
+    for (const Vector2d& corner : boxOf(plane_.region()).corners()) {
+        const double along = cylinder.placeOf(cylinder.met(rayOf(*plane_.lens, corner))).y();
+        top = std::min(top, along);
+        bottom = std::max(bottom, along);
+    }
+    std::vector<Vector3d> points;
+    for (const double turn : {-0.7, -0.35, 0.0, 0.35, 0.7})
+        for (const double part : {0.0, 0.5, 1.0})
+            points.push_back(cylinder.at({seen.facing() + turn * seen.visible(), top + part * (bottom - top)}));
+    std::vector<Vector2d> targets;
+    const Matrix3d pixels = pixelsFromRays(*plane_.lens);
+    for (const Vector3d& point : points)
+        targets.push_back(at(motion, (pixels * (pose_.matrix * point + pose_.shift)).hnormalized()));
+    return bodySeenAt(*plane_.lens, points, targets, pose_);
+}
+
 std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const Pyramid& pyramid) {
-    const Matrix3d lastFromReference = pose_ * referencePose_.inverse();
+    const SurfacePose back = referencePose_.inverse(), lastFromReference = pose_ * back;
     const std::vector<Vector2d> places = seenFeatures();
-    std::vector<Matrix3d> starts{step_ * lastFromReference};
-    const auto known = localMotion(last, pyramid, places, step_, kNearReach);
-    if (known) starts.push_back(known->toFromFrom * lastFromReference);
+    const SurfaceGeometry seen = geometry_.moved(pose_);
+    std::vector<Vector2d> ahead;
+    for (const Vector2d& place : places) ahead.push_back(seen.carried(step_, place).value_or(place));
+    std::vector<SurfacePose> starts{step_ * lastFromReference};
+    const auto known = localMotion(last, pyramid, places, ahead, kNearReach);
+    if (known) starts.push_back(movedLike(known->toFromFrom) * back);
     if (!known || known->agree * 2 < known->tried) {
         // The hand jerked, or something covers it.
         starts.push_back(lastFromReference);
-        if (const auto far = localMotion(last, pyramid, places, step_, kFarReach);
+        if (const auto far = localMotion(last, pyramid, places, ahead, kFarReach);
             far && (!known || far->agree > known->agree))
-            starts.push_back(far->toFromFrom * lastFromReference);
+            starts.push_back(movedLike(far->toFromFrom) * back);
     }
-    const Matrix3d expected = samples_.empty() ? lastFromReference : step_ * lastFromReference;
+    const SurfacePose expected = samples_.empty() ? lastFromReference : step_ * lastFromReference;
     std::vector<std::pair<double, std::size_t>> order;
     for (std::size_t i = 0; i < starts.size(); ++i)
         order.emplace_back(aligner_.misfit(pyramid, starts[i], conditions_), i);
@@ -166,7 +205,7 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
     return best;
 }
 
-double PlaneRunner::shareInFrame(const Matrix3d& pose, const Pyramid& pyramid) const {
+double PlaneRunner::shareInFrame(const SurfacePose& pose, const Pyramid& pyramid) const {
     constexpr int kGrid = 12;
     const PlaneBox box = boxOf(plane_.region());
     int held = 0, inside = 0;
@@ -175,42 +214,64 @@ double PlaneRunner::shareInFrame(const Matrix3d& pose, const Pyramid& pyramid) c
             const Vector2d place(box.left + (i + 0.5) / kGrid * box.width(),
                                  box.top + (j + 0.5) / kGrid * box.height());
             if (!plane_.region().holds(place)) continue;
-            const Vector2d to = placed(plane_.lens, pose, place);
+            const auto to = geometry_.carried(pose, place);
+            // What is turned away is not out of the frame.
+            if (!to && geometry_.cylinder) continue;
             ++held;
-            inside += to.x() > 0 && to.y() > 0 && to.x() < pyramid.width() && to.y() < pyramid.height();
+            inside += to && to->x() > 0 && to->y() > 0 && to->x() < pyramid.width() && to->y() < pyramid.height();
         }
-    return held > 0 ? double(inside) / held : 0;
+    return held > 0 ? double(inside) / held : geometry_.cylinder ? 1 : 0;
 }
 
-PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
-    if (alignment.seen < plane_.leastSeen)
-        return alignment.beyond > 0.5 * (1 - plane_.leastSeen) ? PlaneEnd::leftFrame : PlaneEnd::covered;
-    const Matrix3d pose = alignment.plateFromReference * referencePose_;
-    const Matrix2d shape = slopeAt(pose, boxOf(plane_.region()).centre());
-    const Eigen::JacobiSVD<Matrix2d> svd(shape);
-    const double narrow = svd.singularValues()[1] / std::max(1e-12, svd.singularValues()[0]);
-    if (!(shape.determinant() > 0) || narrow < kEdgeOn) return PlaneEnd::edgeOn;
+PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment, const Pyramid& pyramid) const {
+    const SurfacePose pose = alignment.pose * referencePose_;
+    if (alignment.seen < plane_.leastSeen) {
+        if (alignment.beyond <= 0.5 * (1 - plane_.leastSeen)) return PlaneEnd::covered;
+        const bool turned = geometry_.cylinder && shareInFrame(pose, pyramid) > 0.5;
+        return turned ? PlaneEnd::turnedAway : PlaneEnd::leftFrame;
+    }
+    if (!geometry_.cylinder) {
+        const Matrix2d shape = slopeAt(pose.matrix, boxOf(plane_.region()).centre());
+        const Eigen::JacobiSVD<Matrix2d> svd(shape);
+        const double narrow = svd.singularValues()[1] / std::max(1e-12, svd.singularValues()[0]);
+        if (!(shape.determinant() > 0) || narrow < kEdgeOn) return PlaneEnd::edgeOn;
+    }
     if (alignment.fit < kLeastFit) return PlaneEnd::unlike;
     if (alignment.deviation_px > kMostDeviation)
         return alignment.beyond > 0.5 ? PlaneEnd::leftFrame : PlaneEnd::covered;
     return PlaneEnd::none;
 }
 
-void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample) {
-    const Eigen::JacobiSVD<Matrix2d> svd(slopeAt(alignment.plateFromReference, aligner_.texture().box().centre()));
+/// Whether the surface looks so unlike its reference that a new one is better.
+bool PlaneRunner::isWornOut(const SurfacePose& pose) const {
+    const PlaneTexture& texture = aligner_.texture();
+    const Matrix3d flat = texture.geometry().flat(pose, texture.box().centre());
+    const Eigen::JacobiSVD<Matrix2d> svd(slopeAt(flat, straightened(plane_.lens, texture.box().centre())));
     const double largest = svd.singularValues()[0], smallest = svd.singularValues()[1];
     const double scale = std::sqrt(largest * smallest);
-    if (scale < kGrown && scale > kShrunk && largest / smallest < kTurned) return;
-    // Only what is seen can be a reference; with half of it covered the old one is better.
-    if (alignment.seen < 0.7) return;
-    const Matrix3d referenceFromPlate = alignment.plateFromReference.inverse();
+    if (geometry_.cylinder) {
+        const Cylinder before = geometry_.cylinder->moved(referencePose_), now = before.moved(pose);
+        return largest > kGrown || largest < kShrunk ||
+               std::abs(std::remainder(now.facing() - before.facing(), 2 * kPi)) > kTurnedRound;
+    }
+    return scale >= kGrown || scale <= kShrunk || largest / smallest >= kTurned;
+}
+
+void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample) {
+    // Only what is seen can be a reference; with half of it covered the old one is better. What a cylinder turns away
+    // is not covered.
+    const double hidden = geometry_.cylinder ? alignment.beyond : 0;
+    if (alignment.seen < 0.7 * (1 - hidden) || !isWornOut(alignment.pose)) return;
+    const SurfaceGeometry here = geometry_.moved(pose_);
+    const SurfacePose referenceFromPlate = alignment.pose.inverse();
     const auto excluded = [&](const Vector2d& place) {
-        const auto block = aligner_.texture().blockAt(placed(plane_.lens, referenceFromPlate, place));
+        const auto before = here.carried(referenceFromPlate, place);
+        const auto block = before ? aligner_.texture().blockAt(*before) : std::nullopt;
         return !block || conditions_.seen[std::size_t(*block)] < 0.5F;
     };
-    const auto region = carried(pose_, plane_.region(), plane_.lens);
+    const auto region = carried(geometry_, pose_, plane_.region());
     if (!region) return;
-    auto renewed = PlaneAligner::create(pyramid, *region, aligner_.motion(), excluded, plane_.lens);
+    auto renewed = PlaneAligner::create(pyramid, *region, aligner_.motion(), excluded, here);
     if (!renewed) return;
     aligner_ = std::move(*renewed);
     referencePose_ = pose_;
@@ -220,36 +281,44 @@ void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment&
     sample.renewed = true;
 }
 
+PlaneSample PlaneRunner::sampleOf(int frame, const PlaneAlignment& alignment) const {
+    PlaneSample sample{.frame = frame,
+                       .plateFromReference = geometry_.flat(pose_, boxOf(plane_.region()).centre()),
+                       .seen = float(alignment.seen),
+                       .fit = float(alignment.fit),
+                       .deviation_px = float(alignment.deviation_px)};
+    if (geometry_.cylinder) sample.body = pose_;
+    return sample;
+}
+
 bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const PlaneExclusion& excluded) {
     conditions_.barred.clear();
     if (excluded) {
         // Asked at the middle of each block, where the motion leads.
         const PlaneTexture& texture = aligner_.texture();
-        const Matrix3d expected = step_ * pose_ * referencePose_.inverse();
+        const SurfacePose expected = step_ * pose_ * referencePose_.inverse();
         conditions_.barred.resize(std::size_t(texture.blockCount()));
-        for (int block = 0; block < texture.blockCount(); ++block)
-            conditions_.barred[std::size_t(block)] =
-                excluded(placed(plane_.lens, expected, texture.blockCentre(block))) ? 1 : 0;
+        for (int block = 0; block < texture.blockCount(); ++block) {
+            const auto place = texture.geometry().carried(expected, texture.blockCentre(block));
+            conditions_.barred[std::size_t(block)] = place && excluded(*place) ? 1 : 0;
+        }
     }
     const auto alignment = alignFrom(last, pyramid);
     if (!alignment) {
         reason_ = shareInFrame(step_ * pose_, pyramid) < 0.5 ? PlaneEnd::leftFrame : PlaneEnd::covered;
         return false;
     }
-    if (const PlaneEnd verdict = verdictOn(*alignment); verdict != PlaneEnd::none) {
+    if (const PlaneEnd verdict = verdictOn(*alignment, pyramid); verdict != PlaneEnd::none) {
         reason_ = verdict;
         return false;
     }
-    const Matrix3d pose = alignment->plateFromReference * referencePose_;
+    SurfacePose pose = alignment->pose * referencePose_;
+    if (!geometry_.cylinder) pose.matrix /= pose.matrix(2, 2);
     step_ = pose * pose_.inverse();
-    step_ /= step_(2, 2);
-    pose_ = pose / pose(2, 2);
+    if (!geometry_.cylinder) step_.matrix /= step_.matrix(2, 2);
+    pose_ = pose;
     lastFrame_ = frame;
-    PlaneSample sample{.frame = frame,
-                       .plateFromReference = pose_,
-                       .seen = float(alignment->seen),
-                       .fit = float(alignment->fit),
-                       .deviation_px = float(alignment->deviation_px)};
+    PlaneSample sample = sampleOf(frame, *alignment);
     renewWhereNeeded(pyramid, *alignment, sample);
     samples_.push_back(sample);
     return true;

@@ -17,8 +17,9 @@ struct LocalMotion {
     int agree = 0;  ///< of the patches
     int tried = 0;
 };
+/// `expected` are where the places are looked for, within `radius_px`.
 std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, std::span<const Eigen::Vector2d> places,
-                                       const Eigen::Matrix3d& expected, double radius_px);
+                                       std::span<const Eigen::Vector2d> expected, double radius_px);
 
 /// A planar track in motion, carried from frame to frame in one direction. Every alignment is against the reference, so
 /// no drift adds up; it is renewed only when the surface has grown or turned too much, and that sample is marked.
@@ -28,7 +29,7 @@ public:
     /// or the one on which `referencePose` holds (where the reference was taken anew). Fails with what is wrong with
     /// the outline.
     static Expected<PlaneRunner> start(const PlanarTrack& plane, const Pyramid& reference,
-                                       const Eigen::Matrix3d& referencePose, const Eigen::Matrix3d& pose, int from,
+                                       const SurfacePose& referencePose, const SurfacePose& pose, int from,
                                        const PlaneExclusion& excluded = {});
 
     /// Follows the plane from the last frame it was seen on, `last`, into `frame`. `excluded` is asked at places of
@@ -40,24 +41,28 @@ public:
     void end(PlaneEnd reason) { reason_ = reason; }
     /// In the order of the run, without the one it was taken up at.
     const std::vector<PlaneSample>& samples() const { return samples_; }
-    const Eigen::Matrix3d& pose() const { return pose_; }
+    const SurfacePose& pose() const { return pose_; }
     int lastFrame() const { return lastFrame_; }
     MotionModel motion() const { return aligner_.motion(); }
 
 private:
     PlaneRunner(const PlanarTrack& plane, PlaneAligner aligner) : plane_(plane), aligner_(std::move(aligner)) {}
     std::optional<PlaneAlignment> alignFrom(const Pyramid& last, const Pyramid& pyramid);
-    double shareInFrame(const Eigen::Matrix3d& pose, const Pyramid& pyramid) const;
-    PlaneEnd verdictOn(const PlaneAlignment& alignment) const;
+    double shareInFrame(const SurfacePose& pose, const Pyramid& pyramid) const;
+    PlaneEnd verdictOn(const PlaneAlignment& alignment, const Pyramid& pyramid) const;
+    bool isWornOut(const SurfacePose& pose) const;
     void renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample);
     std::vector<Eigen::Vector2d> seenFeatures() const;
+    SurfacePose movedLike(const Eigen::Matrix3d& motion) const;
+    PlaneSample sampleOf(int frame, const PlaneAlignment& alignment) const;
 
     PlanarTrack plane_;
     PlaneAligner aligner_;
     PlaneConditions conditions_;
-    Eigen::Matrix3d referencePose_ = Eigen::Matrix3d::Identity();  ///< of the aligner's reference
-    Eigen::Matrix3d pose_ = Eigen::Matrix3d::Identity();           ///< plate from the track's reference frame
-    Eigen::Matrix3d step_ = Eigen::Matrix3d::Identity();           ///< how the picture moved in its last step
+    SurfaceGeometry geometry_;   ///< of the track's reference frame
+    SurfacePose referencePose_;  ///< of the aligner's reference
+    SurfacePose pose_;           ///< of the last frame, from the track's reference frame
+    SurfacePose step_;           ///< how it moved in its last step
     int lastFrame_ = 0;
     std::vector<PlaneSample> samples_;
     PlaneEnd reason_ = PlaneEnd::none;

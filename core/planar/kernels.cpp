@@ -67,11 +67,41 @@ PINION_CLONED void weigh(const float* __restrict residual, const float* __restri
     }
 }
 
+namespace {
+
+constexpr int kChunk = 256;
+
+/// Adds the products of the columns, weighted; those of the light and the residual are filled in here.
+inline __attribute__((always_inline)) void addProducts(float (&column)[kColumns][kChunk],
+                                                       float (&weighted)[kColumns][kChunk], const Pixels& p,
+                                                       const Light& light, int from, int n, double* sums) {
+    const float perHalf = 1 / light.half;
+    for (int i = 0; i < n; ++i) {
+        column[8][i] = p.pattern[from + i];
+        column[9][i] = 1.0F;
+        column[10][i] = (p.u[from + i] - light.u) * perHalf;
+        column[11][i] = (p.v[from + i] - light.v) * perHalf;
+        column[12][i] = p.residual[from + i];
+    }
+    for (int k = 0; k < kColumns; ++k)
+        for (int i = 0; i < n; ++i) weighted[k][i] = column[k][i] * p.weight[from + i];
+    int at = 0;
+    for (int a = 0; a < kColumns; ++a)
+        for (int b = a; b < kColumns; ++b) {
+            float sum = 0;
+            const float* __restrict x = column[a];
+            const float* __restrict y = weighted[b];
+            for (int i = 0; i < n; ++i) sum += x[i] * y[i];
+            sums[at++] += double(sum);
+        }
+}
+
+}  // namespace
+
 PINION_CLONED void accumulate(const Pixels& p, const Light& light, int count, double* sums) {
-    constexpr int kChunk = 256;
     float column[kColumns][kChunk];    // NOLINT: filled below
     float weighted[kColumns][kChunk];  // NOLINT: filled below
-    const float gain = light.gain, perHalf = 1 / light.half;
+    const float gain = light.gain;
     for (int from = 0; from < count; from += kChunk) {
         const int n = std::min(kChunk, count - from);
         for (int i = 0; i < n; ++i) {
@@ -86,23 +116,54 @@ PINION_CLONED void accumulate(const Pixels& p, const Light& light, int count, do
             column[5][i] = gy * v;
             column[6][i] = -outward * u;
             column[7][i] = -outward * v;
-            column[8][i] = p.pattern[from + i];
-            column[9][i] = 1.0F;
-            column[10][i] = (u - light.u) * perHalf;
-            column[11][i] = (v - light.v) * perHalf;
-            column[12][i] = p.residual[from + i];
         }
-        for (int k = 0; k < kColumns; ++k)
-            for (int i = 0; i < n; ++i) weighted[k][i] = column[k][i] * p.weight[from + i];
-        int at = 0;
-        for (int a = 0; a < kColumns; ++a)
-            for (int b = a; b < kColumns; ++b) {
-                float sum = 0;
-                const float* __restrict x = column[a];
-                const float* __restrict y = weighted[b];
-                for (int i = 0; i < n; ++i) sum += x[i] * y[i];
-                sums[at++] += double(sum);
-            }
+        addProducts(column, weighted, p, light, from, n, sums);
+    }
+}
+
+PINION_CLONED void projectBody(const double* m, const double* camera, const Body& b, float leastFacing, int count,
+                               float* __restrict x, float* __restrict y) {
+    const float m00 = float(m[0]), m01 = float(m[1]), m02 = float(m[2]), m03 = float(m[3]), m10 = float(m[4]),
+                m11 = float(m[5]), m12 = float(m[6]), m13 = float(m[7]), m20 = float(m[8]), m21 = float(m[9]),
+                m22 = float(m[10]), m23 = float(m[11]);
+    const float cx = float(camera[0]), cy = float(camera[1]), cz = float(camera[2]), least2 = leastFacing * leastFacing;
+    for (int i = 0; i < count; ++i) {
+        const float px = b.x[i], py = b.y[i], pz = b.z[i];
+        const float depth = m20 * px + m21 * py + m22 * pz + m23, inverse = 1.0F / depth;
+        const float vx = cx - px, vy = cy - py, vz = cz - pz;
+        const float facing = vx * b.nx[i] + vy * b.ny[i] + vz * b.nz[i];
+        const bool seen = depth > 0 && facing > 0 && facing * facing > least2 * (vx * vx + vy * vy + vz * vz);
+        x[i] = seen ? (m00 * px + m01 * py + m02 * pz + m03) * inverse : -1e6F;
+        y[i] = seen ? (m10 * px + m11 * py + m12 * pz + m13) * inverse : -1e6F;
+    }
+}
+
+PINION_CLONED void accumulateBody(const Body& b, const double* camera, const double* centre, const Pixels& p,
+                                  const Light& light, int count, double* sums) {
+    float column[kColumns][kChunk];    // NOLINT: filled below
+    float weighted[kColumns][kChunk];  // NOLINT: filled below
+    const float cx = float(camera[0]), cy = float(camera[1]), cz = float(camera[2]);
+    const float ox = float(centre[0]), oy = float(centre[1]), oz = float(centre[2]), gain = light.gain;
+    for (int from = 0; from < count; from += kChunk) {
+        const int n = std::min(kChunk, count - from);
+        for (int i = 0; i < n; ++i) {
+            const int k = from + i;
+            const float vx = b.x[k] - cx, vy = b.y[k] - cy, vz = b.z[k] - cz;
+            const float away = -(vx * b.nx[k] + vy * b.ny[k] + vz * b.nz[k]);
+            // What is not seen has no weight; its columns have to be numbers all the same.
+            const float share = away > 1e-3F ? gain / away : 0.0F;
+            const float gx = share * (b.qy[k] * vz - b.qz[k] * vy), gy = share * (b.qz[k] * vx - b.qx[k] * vz),
+                        gz = share * (b.qx[k] * vy - b.qy[k] * vx);
+            const float ax = b.x[k] - ox, ay = b.y[k] - oy, az = b.z[k] - oz;
+            column[0][i] = gx;
+            column[1][i] = gy;
+            column[2][i] = gz;
+            column[3][i] = ay * gz - az * gy;
+            column[4][i] = az * gx - ax * gz;
+            column[5][i] = ax * gy - ay * gx;
+            column[6][i] = column[7][i] = 0;
+        }
+        addProducts(column, weighted, p, light, from, n, sums);
     }
 }
 

@@ -51,6 +51,20 @@ struct Pixels {
 };
 void accumulate(const Pixels& pixels, const Light& light, int count, double* sums);
 
+/// The pixels of a cylinder: where each lies in the reference camera's space, the surface's normal there, and its
+/// gradient on the surface turned by a right angle (h1 * axis - h2 * tangent, h the change along tangent and axis).
+struct Body {
+    const float *x, *y, *z, *nx, *ny, *nz, *qx, *qy, *qz;
+};
+/// The directions (z = 1) in which the row-major 3x4 `m` takes the points; far outside (-1e6) for what lies behind, or
+/// turns its face away from `camera` (of the reference's space): less than `leastFacing`, a cosine.
+void projectBody(const double* m, const double* camera, const Body& body, float leastFacing, int count, float* x,
+                 float* y);
+/// As `accumulate`, for a body that is shifted (three columns) and turned about `centre` (three), seen from `camera`;
+/// two columns are zero. A point that is moved shows what lies on its surface where the ray to it meets.
+void accumulateBody(const Body& body, const double* camera, const double* centre, const Pixels& pixels,
+                    const Light& light, int count, double* sums);
+
 /// The products of the three second derivatives and the residual: 4 columns, 10 sums. Added to `sums`.
 void accumulateBlur(const float* xx, const float* xy, const float* yy, const float* residual, const float* weight,
                     float gain, int count, double* sums);

@@ -18,10 +18,19 @@ std::string_view toString(PlaneEnd reason) {
             return "looks too little like its reference";
         case PlaneEnd::edgeOn:
             return "seen edge-on";
+        case PlaneEnd::turnedAway:
+            return "turned away";
         case PlaneEnd::cut:
             return "another shot begins";
     }
     return "";
+}
+
+SurfaceGeometry PlanarTrack::geometry() const {
+    SurfaceGeometry geometry{lens, std::nullopt};
+    if (!sides || !lens) return geometry;
+    if (const auto cylinder = Cylinder::fromSides(*lens, *sides)) geometry.cylinder = *cylinder;
+    return geometry;
 }
 
 const PlaneSample* sampleAt(const PlanarTrack& plane, int frame) {

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "base/list.h"
-#include "planar/planelens.h"
 #include "planar/region.h"
+#include "planar/surfacepose.h"
 #include "track/track.h"
 
 #include <Eigen/Core>
@@ -22,7 +22,8 @@ enum class PlaneEnd : std::uint8_t {
     covered,    ///< too little of it is seen
     unlike,     ///< it was found, but it looks too little like its reference
     edgeOn,     ///< it is seen too much from the side
-    cut         ///< another shot begins
+    cut,        ///< another shot begins
+    turnedAway  ///< a cylinder shows another side
 };
 
 /// For the artist: "left the frame".
@@ -31,16 +32,16 @@ std::string_view toString(PlaneEnd reason);
 /// Where a planar track is on one frame.
 struct PlaneSample {
     int frame = 0;
-    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();  ///< of undistorted places (see `PlaneLens`)
+    /// Of undistorted places (see `PlaneLens`). Of a cylinder: of the plane that touches it in the middle of the
+    /// outline.
+    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
+    std::optional<SurfacePose> body;  ///< of a cylinder
     float seen = 1;                                                    ///< share of its texture that is seen
     float fit = 1;                                                     ///< correlation of that with the reference
     float deviation_px = 0;  ///< standard deviation of its worst corner, by the noise
     bool renewed = false;    ///< the reference was taken anew here
     bool anew = false;       ///< its shape was set here by a correction, and tracked on from
 };
-
-/// The four corners of a surface: top-left, top-right, bottom-right, bottom-left, in pixels of the plate.
-using Quad = std::array<Eigen::Vector2d, 4>;
 
 /// The surface as it was placed, or corrected, on one frame.
 struct PlaneTie {
@@ -50,7 +51,7 @@ struct PlaneTie {
 
 using PlaneId = std::int64_t;
 
-/// A plane of the scene followed through the plate: what it is tracked by, where that goes, and the surface that is
+/// A plane of the scene, or a round upright body, followed through the plate: what it is tracked by, where that goes, and the surface that is
 /// handed on, which is another thing.
 struct PlanarTrack {
     PlaneId id = 0;
@@ -58,8 +59,10 @@ struct PlanarTrack {
     List<Polygon> outlines;  ///< on the reference frame
     List<Polygon> takenOut;  ///< parts of them that do not count
     int referenceFrame = 0;
-    std::optional<MotionModel> motion;  ///< none: what its texture supports
-    PlaneLens lens;                     ///< that it was tracked through; null: as filmed
+    /// It is a cylinder, whose left side goes from sides[0] to sides[3], its right one from sides[1] to sides[2].
+    std::optional<Quad> sides;
+    std::optional<MotionModel> motion;  ///< none: what its texture supports; a cylinder turns and shifts
+    PlaneLens lens;                     ///< that it was tracked through; null: as filmed (a cylinder needs one)
     double leastSeen = 0.2;             ///< the share of its texture below which it ends
     bool locked = false;                ///< not tracked, changed or deleted
     bool hidden = false;                ///< not drawn
@@ -68,6 +71,8 @@ struct PlanarTrack {
     List<PlaneSample> samples;  ///< by rising frame, one a frame
     List<PlaneTie> ties;        ///< of its surface, by rising frame; the first that was placed is one too; empty: none
 
+    /// A plane's, or the cylinder's that its sides tell; the sides without a lens, or crossed, tell nothing.
+    SurfaceGeometry geometry() const;
     PlaneRegion region() const { return {outlines.vector(), takenOut.vector()}; }
     int firstFrame() const { return samples.isEmpty() ? referenceFrame : samples.front().frame; }
     int lastFrame() const { return samples.isEmpty() ? referenceFrame : samples.back().frame; }

@@ -14,6 +14,13 @@ namespace {
 
 constexpr int kLevels = 4;
 
+/// On its reference frame a surface has not moved.
+PlaneSample referenceSample(const PlanarTrack& plane, int frame) {
+    PlaneSample sample{.frame = frame};
+    if (plane.sides) sample.body = SurfacePose{};
+    return sample;
+}
+
 /// What lies between `from` and `last`, the frame the run was to go to, takes the place of what was there; what lies
 /// outside stays.
 void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int last, int step) {
@@ -25,7 +32,7 @@ void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int last, in
         if (beyond || (sample.frame - from) * step <= 0) samples.push_back(sample);
     }
     if (!std::any_of(samples.begin(), samples.end(), [&](const PlaneSample& s) { return s.frame == from; }))
-        samples.push_back({.frame = from});
+        samples.push_back(referenceSample(plane, from));
     samples.insert(samples.end(), runner.samples().begin(), runner.samples().end());
     std::sort(samples.begin(), samples.end(),
               [](const PlaneSample& a, const PlaneSample& b) { return a.frame < b.frame; });
@@ -77,7 +84,8 @@ Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector
         if (!reference)
             return failure(Fault::outcome, "plane {}: its reference frame {} cannot be read; choose another",
                            plane.name, referenceFrame);
-        auto runner = PlaneRunner::start(plane, *reference, *poseOn(plane, referenceFrame), *poseOn(plane, from[i]),
+        auto runner = PlaneRunner::start(plane, *reference, *surfacePoseOn(plane, referenceFrame),
+                                         *surfacePoseOn(plane, from[i]),
                                          from[i], exclusions.on(referenceFrame));
         if (!runner) return tl::unexpected(runner.error());
         runners.push_back(std::move(*runner));

@@ -20,9 +20,4 @@ inline Eigen::Vector2d bent(const PlaneLens& lens, const Eigen::Vector2d& undist
     return lens ? plateFromUndistorted(*lens, undistorted).value_or(undistorted) : undistorted;
 }
 
-/// A place of the plate where a plane's matrix takes it, on the plate.
-inline Eigen::Vector2d placed(const PlaneLens& lens, const Eigen::Matrix3d& matrix, const Eigen::Vector2d& place) {
-    return bent(lens, (matrix * straightened(lens, place).homogeneous()).hnormalized());
-}
-
 }  // namespace pinion

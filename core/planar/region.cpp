@@ -26,16 +26,47 @@ PlaneBox boxOf(const PlaneRegion& region) {
     return box;
 }
 
-std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region, const PlaneLens& lens) {
+namespace {
+
+/// On a cylinder straight edges of the plate are curves: cut into short pieces. What is beyond the contour as `seen`
+/// has it is moved there.
+Polygon carriedOnCylinder(const Lens& lens, const Cylinder& cylinder, const Cylinder& seen, const Polygon& polygon) {
+    constexpr double kPiece = 12;  // pixels
+    constexpr double kShown = 0.97;  // of the visible half angle
+    Polygon result;
+    for (std::size_t i = 0; i < polygon.size(); ++i) {
+        const Eigen::Vector2d from = polygon[i], to = polygon[(i + 1) % polygon.size()];
+        const int pieces = std::max(1, int(std::ceil((to - from).norm() / kPiece)));
+        for (int k = 0; k < pieces; ++k) {
+            const Eigen::Vector2d at = from + double(k) / pieces * (to - from);
+            Eigen::Vector2d place = cylinder.placeOf(cylinder.met(rayOf(lens, at)));
+            const double facing = seen.facing(), most = kShown * seen.visible();
+            const double away = std::remainder(place.x() - facing, 2 * 3.14159265358979323846);
+            place.x() = facing + std::clamp(away, -most, most);
+            result.push_back(seenAt(lens, seen.at(place)));
+        }
+    }
+    return result;
+}
+
+}  // namespace
+
+std::optional<PlaneRegion> carried(const SurfaceGeometry& geometry, const SurfacePose& pose, const PlaneRegion& region) {
     bool through = false;
+    const SurfaceGeometry there = geometry.moved(pose);
     const auto moved = [&](std::vector<Polygon> polygons) {
-        for (Polygon& polygon : polygons)
-            for (Eigen::Vector2d& p : polygon) {
-                const Eigen::Vector3d to = matrix * straightened(lens, p).homogeneous();
-                // Only what stays on one side of the horizon has a place.
-                through = through || !(to.z() * matrix.determinant() > 1e-12);
-                p = bent(lens, to.hnormalized());
+        for (Polygon& polygon : polygons) {
+            if (geometry.cylinder) {
+                polygon = carriedOnCylinder(*geometry.lens, *geometry.cylinder, *there.cylinder, polygon);
+                continue;
             }
+            for (Eigen::Vector2d& p : polygon) {
+                const auto to = geometry.carried(pose, p);
+                // Only what stays on one side of the horizon has a place.
+                through = through || !to;
+                p = to.value_or(p);
+            }
+        }
         return polygons;
     };
     PlaneRegion result{moved(region.outlines), moved(region.takenOut)};

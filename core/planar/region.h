@@ -1,7 +1,7 @@
 #pragma once
 
 #include "matte/matte.h"
-#include "planar/planelens.h"
+#include "planar/surfacepose.h"
 
 #include <Eigen/Core>
 #include <functional>
@@ -35,8 +35,8 @@ PlaneBox boxOf(const PlaneRegion& region);
 /// What is taken out of the analysis on the reference frame besides, asked at places of the plate; none: nothing.
 using PlaneExclusion = std::function<bool(const Eigen::Vector2d&)>;
 
-/// The region where a plane's matrix takes it; none when a part of it goes through the horizon.
-std::optional<PlaneRegion> carried(const Eigen::Matrix3d& matrix, const PlaneRegion& region,
-                                   const PlaneLens& lens = {});
+/// The region where a pose takes it. Of a cylinder, what turns away from the camera stays on its contour. None when a
+/// part of it goes through the horizon.
+std::optional<PlaneRegion> carried(const SurfaceGeometry& geometry, const SurfacePose& pose, const PlaneRegion& region);
 
 }  // namespace pinion

@@ -18,7 +18,8 @@ bool edgesCross(const Vector2d& a, const Vector2d& b, const Vector2d& c, const V
     return turnOf(a, b, c) * turnOf(a, b, d) < 0 && turnOf(c, d, a) * turnOf(c, d, b) < 0;
 }
 
-/// A tie's corners in the undistorted picture of the plane's reference frame.
+constexpr double kPi = 3.14159265358979323846;
+
 struct TieInPlane {
     int frame;
     Quad corners;
@@ -30,21 +31,31 @@ Quad carriedQuad(const Matrix3d& matrix, const Quad& quad) {
     return result;
 }
 
-Quad straightenedQuad(const PlaneLens& lens, Quad quad) {
-    for (Vector2d& corner : quad) corner = straightened(lens, corner);
-    return quad;
+/// A tie's corners as places of the surface.
+Quad placesOf(const SurfaceMap& map, Quad corners) {
+    for (Vector2d& corner : corners) corner = map.onSurface(corner);
+    return corners;
 }
 
-Quad bentQuad(const PlaneLens& lens, Quad quad) {
-    for (Vector2d& corner : quad) corner = bent(lens, corner);
-    return quad;
+Quad platesOf(const SurfaceMap& map, Quad places) {
+    for (Vector2d& place : places) place = map.onPlate(place);
+    return places;
 }
 
 std::vector<TieInPlane> tiesInPlane(const PlanarTrack& plane) {
     std::vector<TieInPlane> ties;
     for (const PlaneTie& tie : plane.ties)
-        if (const auto pose = poseOn(plane, tie.frame))
-            ties.push_back({tie.frame, carriedQuad(pose->inverse(), straightenedQuad(plane.lens, tie.corners))});
+        if (const auto map = SurfaceMap::of(plane, tie.frame)) {
+            ties.push_back({tie.frame, placesOf(*map, tie.corners)});
+            if (!plane.sides) continue;
+            // Angles go on from one tie to the next, and from the left corner to the right one.
+            Quad& now = ties.back().corners;
+            const Quad& before = ties.size() > 1 ? ties[ties.size() - 2].corners : now;
+            for (std::size_t i = 0; i < 4; ++i)
+                now[i].x() = before[i].x() + std::remainder(now[i].x() - before[i].x(), 2 * kPi);
+            for (const auto& [left, right] : {std::pair<std::size_t, std::size_t>{0, 1}, {3, 2}})
+                if (ties.size() == 1 && now[right].x() < now[left].x()) now[right].x() += 2 * kPi;
+        }
     return ties;
 }
 
@@ -75,6 +86,23 @@ Quad cornersInPlane(const std::vector<TieInPlane>& ties, int frame) {
                 (2 * t3 - 3 * t2 + 1) * from + (t3 - 2 * t2 + t) * a + (3 * t2 - 2 * t3) * to + (t3 - t2) * b;
         }
     return result;
+}
+
+/// The corners as places of the surface on a frame; there has to be one.
+Quad placesOnSurface(const PlanarTrack& plane, int frame) { return cornersInPlane(tiesInPlane(plane), frame); }
+
+/// The pose by which `places` of the surface are seen at `corners` of the plate.
+void bendTo(PlaneSample& sample, const SurfaceGeometry& geometry, Quad corners, const Quad& places,
+            const PlanarTrack& plane) {
+    for (Vector2d& corner : corners) corner = straightened(plane.lens, corner);
+    if (!geometry.cylinder) {
+        if (const auto pose = quadFromQuad(corners, places)) sample.plateFromReference = *pose;
+        return;
+    }
+    std::array<Eigen::Vector3d, 4> points;
+    for (std::size_t i = 0; i < 4; ++i) points[i] = geometry.cylinder->at(places[i]);
+    sample.body = bodySeenAt(*plane.lens, points, corners, sample.body.value_or(SurfacePose{}));
+    sample.plateFromReference = geometry.flat(*sample.body, boxOf(plane.region()).centre());
 }
 
 }  // namespace
@@ -155,15 +183,101 @@ std::optional<Matrix3d> poseOn(const PlanarTrack& plane, int frame) {
     return std::nullopt;
 }
 
-std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame) {
-    const auto pose = poseOn(plane, frame);
+std::optional<SurfacePose> surfacePoseOn(const PlanarTrack& plane, int frame) {
+    if (const PlaneSample* sample = sampleAt(plane, frame))
+        return sample->body ? *sample->body : SurfacePose{sample->plateFromReference};
+    if (frame == plane.referenceFrame) return SurfacePose{};
+    return std::nullopt;
+}
+
+std::optional<SurfaceMap> SurfaceMap::of(const PlanarTrack& plane, int frame) {
+    const auto pose = surfacePoseOn(plane, frame);
     if (!pose) return std::nullopt;
+    return of(plane, *pose);
+}
+
+SurfaceMap SurfaceMap::of(const PlanarTrack& plane, const SurfacePose& pose) {
+    SurfaceMap map;
+    map.reference_ = plane.geometry();
+    map.here_ = map.reference_.moved(pose);
+    map.pose_ = pose;
+    return map;
+}
+
+Vector2d SurfaceMap::onSurface(const Vector2d& plate) const {
+    if (here_.cylinder) return here_.cylinder->placeOf(here_.cylinder->met(rayOf(*here_.lens, plate)));
+    return (pose_.matrix.inverse() * straightened(here_.lens, plate).homogeneous()).hnormalized();
+}
+
+Vector2d SurfaceMap::onPlate(const Vector2d& surface) const {
+    if (here_.cylinder) return seenAt(*here_.lens, here_.cylinder->at(surface));
+    return bent(here_.lens, (pose_.matrix * surface.homogeneous()).hnormalized());
+}
+
+bool SurfaceMap::faces(const Vector2d& surface) const {
+    if (!here_.cylinder) return true;
+    return here_.cylinder->normal(surface.x()).dot(here_.cylinder->at(surface)) < 0;
+}
+
+double SurfaceMap::turn_deg() const { return here_.cylinder ? here_.cylinder->facing() * 180 / kPi : 0; }
+
+Vector2d placedBy(const PlanarTrack& plane, const SurfacePose& pose, const Vector2d& reference) {
+    return SurfaceMap::of(plane, pose).onPlate(SurfaceMap::of(plane, SurfacePose{}).onSurface(reference));
+}
+
+Vector2d referencePlace(const PlanarTrack& plane, const SurfacePose& pose, const Vector2d& plate) {
+    return SurfaceMap::of(plane, SurfacePose{}).onPlate(SurfaceMap::of(plane, pose).onSurface(plate));
+}
+
+std::optional<double> turnAt(const PlanarTrack& plane, int frame) {
+    const auto map = SurfaceMap::of(plane, frame);
+    if (!map || !plane.geometry().cylinder) return std::nullopt;
+    const double turn = SurfaceMap::of(plane, SurfacePose{}).turn_deg() - map->turn_deg();
+    return std::remainder(turn, 360.0);
+}
+
+std::optional<SurfaceSheet> SurfaceSheet::of(const PlanarTrack& plane, int frame) {
+    auto map = SurfaceMap::of(plane, frame);
+    const auto corners = surfaceAt(plane, frame);
+    if (!map || !corners) return std::nullopt;
+    SurfaceSheet sheet(*std::move(map), *corners);
+    if (plane.geometry().cylinder) {
+        sheet.curved_ = true;
+        sheet.corners_ = placesOnSurface(plane, frame);
+        return sheet;
+    }
+    const auto flat = plateFromSurface(plane, frame);
+    if (!flat) return std::nullopt;
+    sheet.flat_ = *flat;
+    return sheet;
+}
+
+Vector2d SurfaceSheet::onSurface(const Vector2d& sheet) const {
+    const double s = sheet.x(), t = sheet.y();
+    return (1 - t) * ((1 - s) * corners_[0] + s * corners_[1]) + t * ((1 - s) * corners_[3] + s * corners_[2]);
+}
+
+Vector2d SurfaceSheet::onPlate(const Vector2d& sheet) const {
+    return curved_ ? map_.onPlate(onSurface(sheet)) : Vector2d((flat_ * sheet.homogeneous()).hnormalized());
+}
+
+double SurfaceSheet::widthToHeight() const {
+    const double width = 0.5 * ((corners_[1] - corners_[0]).norm() + (corners_[2] - corners_[3]).norm());
+    const double height = 0.5 * ((corners_[3] - corners_[0]).norm() + (corners_[2] - corners_[1]).norm());
+    return width / std::max(1e-9, height);
+}
+
+bool SurfaceSheet::faces(const Vector2d& sheet) const { return !curved_ || map_.faces(onSurface(sheet)); }
+
+std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame) {
+    const auto map = SurfaceMap::of(plane, frame);
+    if (!map) return std::nullopt;
     // On a tie it is as it was placed, to the last bit.
     for (const PlaneTie& tie : plane.ties)
         if (tie.frame == frame) return tie.corners;
     const std::vector<TieInPlane> ties = tiesInPlane(plane);
     if (ties.empty()) return std::nullopt;
-    return bentQuad(plane.lens, carriedQuad(*pose, cornersInPlane(ties, frame)));
+    return platesOf(*map, cornersInPlane(ties, frame));
 }
 
 std::optional<Matrix3d> plateFromSurface(const PlanarTrack& plane, int frame) {
@@ -178,8 +292,10 @@ std::optional<SquaredSize> squaredSize(const PlanarTrack& plane) {
     const auto consider = [&](int frame) {
         const auto c = surfaceAt(plane, frame);
         if (!c) return;
-        const double width = 0.5 * (((*c)[1] - (*c)[0]).norm() + ((*c)[2] - (*c)[3]).norm());
+        double width = 0.5 * (((*c)[1] - (*c)[0]).norm() + ((*c)[2] - (*c)[3]).norm());
         const double height = 0.5 * (((*c)[3] - (*c)[0]).norm() + ((*c)[2] - (*c)[1]).norm());
+        if (const auto sheet = plane.sides ? SurfaceSheet::of(plane, frame) : std::nullopt; sheet && sheet->isCurved())
+            width = height * sheet->widthToHeight();
         if (width * height <= most) return;
         most = width * height;
         const auto even = [](double length) { return std::max(16, 2 * int(std::lround(length / 2))); };
@@ -199,12 +315,11 @@ PlanarTrack begunAnew(const PlanarTrack& plane, int frame) {
     const auto before = std::find_if(ties.rbegin(), ties.rend(), [&](const TieInPlane& t) { return t.frame < frame; });
     // With nothing before it there is nothing to bend: the first tie is where the surface was placed.
     if (before == ties.rend()) return result;
+    const SurfaceGeometry geometry = plane.geometry();
     result.samples = plane.samples.edited([&](auto& samples) {
         for (PlaneSample& sample : samples) {
             if (sample.frame <= before->frame || sample.frame > frame) continue;
-            const auto now = surfaceAt(plane, sample.frame);
-            const auto pose = now ? quadFromQuad(straightenedQuad(plane.lens, *now), before->corners) : std::nullopt;
-            if (pose) sample.plateFromReference = *pose;
+            if (const auto now = surfaceAt(plane, sample.frame)) bendTo(sample, geometry, *now, before->corners, plane);
             if (sample.frame == frame) sample.anew = true;
         }
     });

@@ -21,13 +21,64 @@ std::string troubleOf(const Quad& corners);
 /// Fails with `troubleOf`.
 Expected<Quad> inOrder(const Quad& corners);
 
-/// Where the plane lies on a frame; on its reference frame also before it was tracked.
+/// Where the plane lies on a frame; on its reference frame also before it was tracked. Of a cylinder: the plane that
+/// touches it in the middle of the outline.
 std::optional<Eigen::Matrix3d> poseOn(const PlanarTrack& plane, int frame);
+std::optional<SurfacePose> surfacePoseOn(const PlanarTrack& plane, int frame);
+
+/// Places of a track's surface and where they are seen on one frame. Of a plane they are undistorted pixels of the
+/// reference frame; of a cylinder (angle, along) as `Cylinder` has them.
+class SurfaceMap {
+public:
+    /// None where the plane is not.
+    static std::optional<SurfaceMap> of(const PlanarTrack& plane, int frame);
+    static SurfaceMap of(const PlanarTrack& plane, const SurfacePose& pose);
+    /// The place that is seen there; what passes by a cylinder is taken to its contour.
+    Eigen::Vector2d onSurface(const Eigen::Vector2d& plate) const;
+    Eigen::Vector2d onPlate(const Eigen::Vector2d& surface) const;
+    /// Whether the camera sees that side of it.
+    bool faces(const Eigen::Vector2d& surface) const;
+    /// Of a cylinder: the angle that faces the camera, degrees; 0 of a plane.
+    double turn_deg() const;
+
+private:
+    SurfaceGeometry reference_, here_;
+    SurfacePose pose_;
+};
+
+/// Where a place of the track's reference frame is while it lies as `pose` says, and back; on the plate.
+Eigen::Vector2d placedBy(const PlanarTrack& plane, const SurfacePose& pose, const Eigen::Vector2d& reference);
+Eigen::Vector2d referencePlace(const PlanarTrack& plane, const SurfacePose& pose, const Eigen::Vector2d& plate);
+
+/// How far a cylinder has turned before the camera since its reference frame, in degrees, positive when its front moves
+/// to the right; none where it is not tracked, or is a plane.
+std::optional<double> turnAt(const PlanarTrack& plane, int frame);
 
 /// The surface on a frame, in pixels of the plate: on its ties as they were placed, between two of them smoothly from
 /// one to the other (in the plane, by monotone cubics: Fritsch and Carlson 1980), beyond them as the nearest tie has
 /// it. None where the plane is not, or has no surface. Ties on frames without the plane are passed over.
 std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame);
+
+/// The surface as a sheet on one frame: where its places, (0, 0) its top left corner and (1, 1) its bottom right one,
+/// are on the plate. A cylinder's is unrolled.
+class SurfaceSheet {
+public:
+    /// None where the plane is not, or has no surface.
+    static std::optional<SurfaceSheet> of(const PlanarTrack& plane, int frame);
+    Eigen::Vector2d onPlate(const Eigen::Vector2d& sheet) const;
+    bool faces(const Eigen::Vector2d& sheet) const;
+    bool isCurved() const { return curved_; }
+    /// Of a cylinder's, unrolled.
+    double widthToHeight() const;
+
+private:
+    SurfaceSheet(SurfaceMap map, Quad corners) : map_(std::move(map)), corners_(corners) {}
+    Eigen::Vector2d onSurface(const Eigen::Vector2d& sheet) const;
+    SurfaceMap map_;
+    Quad corners_;  ///< of the surface's places
+    bool curved_ = false;
+    Eigen::Matrix3d flat_ = Eigen::Matrix3d::Identity();  ///< of a plane: the plate from the sheet
+};
 
 /// The plate of a frame from the surface as a unit square, (0, 0) its top left corner.
 std::optional<Eigen::Matrix3d> plateFromSurface(const PlanarTrack& plane, int frame);

@@ -20,6 +20,15 @@ constexpr double kBlurStep = 0.125;  // pixels squared: finer differences of blu
 constexpr double kBlurReach = 1.8;   // standard deviations from the border that blur spoils
 constexpr std::size_t kMostKept = 24;
 
+constexpr double kLeastFacing = 0.26;  // the cosine: 75 degrees from the front
+
+bool facesCamera(const SurfaceGeometry& geometry, const Vector2d& plate) {
+    bool missed = false;
+    const Eigen::Vector3d point = geometry.cylinder->met(rayOf(*geometry.lens, plate), &missed);
+    const Eigen::Vector3d normal = geometry.cylinder->normal(geometry.cylinder->placeOf(point).x());
+    return !missed && -normal.dot(point) > kLeastFacing * point.norm();
+}
+
 }  // namespace
 
 Plane blurred(const Plane& plane, const Matrix2d& covariance) {
@@ -66,13 +75,13 @@ std::optional<int> PlaneTexture::blockAt(const Vector2d& place) const {
 }
 
 std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const PlaneRegion& region,
-                                                 const PlaneExclusion& excluded, PlaneLens lens) {
+                                                 const PlaneExclusion& excluded, SurfaceGeometry geometry) {
     PlaneTexture texture;
-    texture.lens_ = std::move(lens);
+    texture.geometry_ = std::move(geometry);
     texture.box_ = boxOf(region).cutTo(reference.width(), reference.height());
     if (texture.box_.isEmpty()) return std::nullopt;
     const PlaneBox& box = texture.box_;
-    texture.centre_ = straightened(texture.lens_, box.centre());
+    texture.centre_ = straightened(texture.geometry_.lens, box.centre());
     texture.half_ = std::max(2.0, 0.5 * std::max(box.width(), box.height()));
     texture.blockSize_ = std::clamp(texture.half_ / 8, 6.0, 32.0);
     texture.blocksAcross_ = int(std::ceil(box.width() / texture.blockSize_));
@@ -101,6 +110,7 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
                 const Vector2d at((crop.left + x) * scale + 0.5, (crop.top + y) * scale + 0.5);
                 if (at.x() < box.left || at.x() >= box.right || at.y() < box.top || at.y() >= box.bottom) continue;
                 if (!region.holds(at) || (excluded && excluded(at))) continue;
+                if (texture.geometry_.cylinder && !facesCamera(texture.geometry_, at)) continue;
                 crop.holds[std::size_t(y) * std::size_t(crop.plane.width) + std::size_t(x)] = 1;
                 ++held;
             }
@@ -118,7 +128,16 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
     }
     if (texture.crops_.empty()) return std::nullopt;
     texture.findFeatures();
+    if (texture.geometry_.cylinder) texture.findCentre();
     return texture;
+}
+
+void PlaneTexture::findCentre() {
+    const Crop& crop = crops_.front();
+    for (const Crop::Place& place : crop.places) {
+        const Vector2d plate(crop.left + place.x + 0.5, crop.top + place.y + 0.5);
+        bodyCentre_ += geometry_.cylinder->met(rayOf(*geometry_.lens, plate)) / double(crop.places.size());
+    }
 }
 
 void PlaneTexture::findFeatures() {
@@ -195,7 +214,7 @@ void PlaneTexture::choosePlaces(Crop& crop, int level) const {
     std::vector<float> edges;
     for (Steep& one : all) {
         const Vector2d plate((crop.left + one.place.x) * scale + 0.5, (crop.top + one.place.y) * scale + 0.5);
-        const Vector2d at = (straightened(lens_, plate) - centre_) / half_;
+        const Vector2d at = (straightened(geometry_.lens, plate) - centre_) / half_;
         one.place.u = float(at.x());
         one.place.v = float(at.y());
         crop.places.push_back(one.place);
@@ -241,7 +260,7 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
             const double side = kBlocksToACell * blockSize_;
             const Vector2d middle = Vector2d(box_.left, box_.top) +
                                     side * Vector2d(p.cell % cellsAcross_ + 0.5, double(p.cell / cellsAcross_) + 0.5);
-            const Vector2d cellAt = (straightened(lens_, middle) - centre_) / half_;
+            const Vector2d cellAt = (straightened(geometry_.lens, middle) - centre_) / half_;
             result.cells.push_back({int(result.blocks.size()), 0, int(i), 0, p.cell, float(cellAt.x()),
                                     float(cellAt.y()), float(0.5 * side / half_)});
         }
@@ -253,7 +272,31 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
         ++result.cells.back().count;
         result.blocks.back().texture += result.slope2[i];
     }
+    if (geometry_.cylinder) placeOnBody(result);
     return result;
+}
+
+void PlaneTexture::placeOnBody(TextureLevel& level) const {
+    for (auto& values : level.body) values.resize(std::size_t(level.count()));
+    const Cylinder& cylinder = *geometry_.cylinder;
+    const Eigen::Matrix3d raysFromRegion = pixelsFromRays(*geometry_.lens).inverse() * plateFromRegion();
+    for (std::size_t i = 0; i < std::size_t(level.count()); ++i) {
+        const Eigen::Vector3d ray = raysFromRegion * Eigen::Vector3d(double(level.u[i]), double(level.v[i]), 1);
+        const Eigen::Vector3d point = cylinder.met(ray), normal = cylinder.normal(cylinder.placeOf(point).x());
+        const Eigen::Vector3d tangent = normal.cross(cylinder.axis);
+        // How the picture changes along a direction of space, by where that leads in region coordinates.
+        const Vector2d gradient(double(level.gx[i]), double(level.gy[i]));
+        const auto along = [&](const Eigen::Vector3d& direction) {
+            const Vector2d moved = (direction.head<2>() - ray.head<2>() / ray.z() * direction.z()) / point.z();
+            return gradient.dot(Vector2d(moved.x() / raysFromRegion(0, 0), moved.y() / raysFromRegion(1, 1)));
+        };
+        const Eigen::Vector3d turned = along(tangent) * cylinder.axis - along(cylinder.axis) * tangent;
+        for (std::size_t k = 0; k < 3; ++k) {
+            level.body[k][i] = float(point[Eigen::Index(k)]);
+            level.body[3 + k][i] = float(normal[Eigen::Index(k)]);
+            level.body[6 + k][i] = float(turned[Eigen::Index(k)]);
+        }
+    }
 }
 
 }  // namespace pinion

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "picture/pyramid.h"
-#include "planar/planelens.h"
 #include "planar/region.h"
+#include "planar/surfacepose.h"
 
 #include <Eigen/Core>
 #include <array>
@@ -33,17 +33,23 @@ struct TextureLevel {
     std::vector<float> xx, xy, yy;  ///< second derivatives, per pixel of the level squared
     std::vector<Block> blocks;
     std::vector<Cell> cells;
+    /// Of a cylinder, for each pixel (see planekernels::Body): its point, its normal, its turned gradient.
+    std::array<std::vector<float>, 9> body;
     int count() const { return int(u.size()); }
 };
 
 /// The region's texture on all levels, and how it would look through more blur. Not safe to call from several threads.
 class PlaneTexture {
 public:
-    /// None when less than 40 pixels of the region lie in the frame.
+    /// None when less than 40 pixels of the region lie in the frame, and on the cylinder if there is one.
     static std::optional<PlaneTexture> create(const Pyramid& reference, const PlaneRegion& region,
-                                              const PlaneExclusion& excluded = {}, PlaneLens lens = {});
+                                              const PlaneExclusion& excluded = {}, SurfaceGeometry geometry = {});
 
-    const PlaneLens& lens() const { return lens_; }
+    const PlaneLens& lens() const { return geometry_.lens; }
+    const SurfaceGeometry& geometry() const { return geometry_; }
+    const std::optional<Cylinder>& cylinder() const { return geometry_.cylinder; }
+    /// Of a cylinder: the middle of its pixels' points, in the reference camera's space.
+    const Eigen::Vector3d& centre() const { return bodyCentre_; }
     int levels() const { return int(crops_.size()); }
 
     /// Blurred by a Gaussian of that covariance (pixels of the level squared; the same on each level).
@@ -85,10 +91,14 @@ private:
     TextureLevel make(const Crop& crop, int level, const Eigen::Matrix2d& blur) const;
     void findFeatures();
 
-    PlaneLens lens_;
+    void placeOnBody(TextureLevel& level) const;
+    void findCentre();
+
+    SurfaceGeometry geometry_;
     PlaneBox box_;  ///< of the region, within the frame
     double half_ = 1;
     Eigen::Vector2d centre_{0, 0};
+    Eigen::Vector3d bodyCentre_{0, 0, 0};
     double blockSize_ = 8;
     int blocksAcross_ = 0, blocksDown_ = 0, cellsAcross_ = 0, cellsDown_ = 0;
     std::vector<Crop> crops_;

@@ -3,18 +3,17 @@
 namespace pinion {
 
 Expected<PlateMotion> motionOf(const PlanarTrack& plane, int referenceFrame, const FrameRange& range) {
-    const auto reference = poseOn(plane, referenceFrame);
-    if (!reference)
+    if (!surfacePoseOn(plane, referenceFrame))
         return failure(Fault::input, "plane {}: is not there on the reference frame {} (it has {}-{}); choose another",
                        plane.name, referenceFrame, plane.firstFrame(), plane.lastFrame());
     // By four places that go along: the surface's corners, else those of the box about what it is tracked by.
     const auto box = boxOf(plane.region()).corners();
     const auto cornersOn = [&](int frame) -> std::optional<Quad> {
         if (!plane.ties.isEmpty()) return surfaceAt(plane, frame);
-        const auto pose = poseOn(plane, frame);
+        const auto pose = surfacePoseOn(plane, frame);
         if (!pose) return std::nullopt;
         Quad corners;
-        for (std::size_t i = 0; i < 4; ++i) corners[i] = placed(plane.lens, *pose, box[i]);
+        for (std::size_t i = 0; i < 4; ++i) corners[i] = placedBy(plane, *pose, box[i]);
         return corners;
     };
     const auto start = cornersOn(referenceFrame);

@@ -39,28 +39,28 @@ bool PlaneHand::mayEdit() {
     return false;
 }
 
-std::optional<Eigen::Matrix3d> PlaneHand::poseNow(const PlanarTrack& plane) const {
+PlanarTrack PlaneHand::trackNow(const PlanarTrack& plane) const {
+    PlanarTrack now = plane;
     const int frame = session_.player.frame();
-    if (liveFrame_ == frame)
-        if (const auto live = live_.find(plane.id); live != live_.end()) return live->second.plateFromReference;
-    return poseOn(plane, frame);
+    const auto byFrame = [frame](const auto& one) { return one.frame == frame; };
+    const auto put = [&](auto& list, const auto& one) {
+        std::erase_if(list, byFrame);
+        list.insert(std::find_if(list.begin(), list.end(), [&](const auto& other) { return other.frame > frame; }), one);
+    };
+    if (const auto live = live_.find(plane.id); liveFrame_ == frame && live != live_.end())
+        now.samples = plane.samples.edited([&](auto& samples) { put(samples, live->second); });
+    if (draft_ && plane.id == plane_)
+        now.ties = plane.ties.edited([&](auto& ties) { put(ties, PlaneTie{frame, *draft_}); });
+    return now;
+}
+
+std::optional<SurfacePose> PlaneHand::poseNow(const PlanarTrack& plane) const {
+    return surfacePoseOn(trackNow(plane), session_.player.frame());
 }
 
 std::optional<Quad> PlaneHand::surfaceNow(const PlanarTrack& plane) const {
     if (draft_ && plane.id == plane_) return draft_;
-    const int frame = session_.player.frame();
-    if (const auto live = live_.find(plane.id); liveFrame_ == frame && live != live_.end()) {
-        // What is tracked just now is not in the shot yet.
-        PlanarTrack moving = plane;
-        moving.samples = plane.samples.edited([&](auto& samples) {
-            std::erase_if(samples, [&](const PlaneSample& sample) { return sample.frame == frame; });
-            const auto place = std::find_if(samples.begin(), samples.end(),
-                                            [&](const PlaneSample& sample) { return sample.frame > frame; });
-            samples.insert(place, live->second);
-        });
-        return surfaceAt(moving, frame);
-    }
-    return surfaceAt(plane, frame);
+    return surfaceAt(trackNow(plane), session_.player.frame());
 }
 
 void PlaneHand::setDraft(const std::optional<Quad>& corners) {

@@ -24,9 +24,11 @@ public:
     /// Whether the held plane may be changed; says why not.
     bool mayEdit();
 
-    /// The surface on the frame that is shown: as it is dragged, tracked at this moment, or as the shot has it.
+    /// The track as the frame that is shown has it at this moment: where a job is tracking it, the surface as it is
+    /// dragged.
+    PlanarTrack trackNow(const PlanarTrack& plane) const;
     std::optional<Quad> surfaceNow(const PlanarTrack& plane) const;
-    std::optional<Eigen::Matrix3d> poseNow(const PlanarTrack& plane) const;
+    std::optional<SurfacePose> poseNow(const PlanarTrack& plane) const;
 
     void setDraft(const std::optional<Quad>& corners);
     /// Where planes are on a frame, while a job tracks them.

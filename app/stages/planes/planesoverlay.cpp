@@ -15,10 +15,6 @@ namespace {
 using Eigen::Vector2d;
 
 /// From the unit square to a surface.
-std::optional<Eigen::Matrix3d> fromUnit(const Quad& surface) {
-    return quadFromQuad(surface, {Vector2d(0, 0), Vector2d(1, 0), Vector2d(1, 1), Vector2d(0, 1)});
-}
-
 }  // namespace
 
 QImage testPicture(double widthOverHeight) {
@@ -54,7 +50,7 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
     painter.setBrush(Qt::NoBrush);
     const auto draw = [&](const Polygon& outline, Qt::PenStyle style, bool handles) {
         Polygon corners;
-        for (const Vector2d& p : outline) corners.push_back(placed(plane.lens, *pose, p));
+        for (const Vector2d& p : outline) corners.push_back(placedBy(plane, *pose, p));
         const QPainterPath path = view.line(corners, true);
         for (const bool shadow : {true, false}) {
             QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 2.6 : 1.2);
@@ -73,26 +69,33 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
     for (const Polygon& outline : plane.takenOut) draw(outline, Qt::DotLine, held);
 }
 
-void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
-                                     const Quad& surface) const {
+void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
     const auto size = squaredSize(plane);
     const double ratio = size ? double(size->width) / size->height : 1.0;
     if (picture_.isNull() || pictureRatio_ != ratio) picture_ = testPicture(ratio);
     pictureRatio_ = ratio;
-    QPolygonF from(QRectF(picture_.rect())), to;
-    from.pop_back();
-    for (const Vector2d& corner : surface) {
-        const auto at = view.screenFromPlate(corner);
-        if (!at) return;
-        to << *at;
-    }
-    QTransform transform;
-    if (!QTransform::quadToQuad(from, to, transform)) return;
+    const auto sheet = SurfaceSheet::of(hand_.trackNow(plane), session_.player.frame());
+    if (!sheet) return;
+    // Round a cylinder it goes in strips.
+    const int strips = sheet->isCurved() ? 24 : 1;
     painter.save();
-    painter.setTransform(transform, true);
     painter.setOpacity(0.85);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    painter.drawImage(0, 0, picture_);
+    painter.setRenderHint(QPainter::Antialiasing, strips == 1);
+    const QTransform before = painter.transform();
+    for (int strip = 0; strip < strips; ++strip) {
+        const double left = double(strip) / strips, right = double(strip + 1) / strips;
+        if (!sheet->faces({left, 0.5}) || !sheet->faces({right, 0.5})) continue;
+        const QRectF part(left * picture_.width(), 0, (right - left) * picture_.width(), picture_.height());
+        QPolygonF from(part), to;
+        from.pop_back();
+        for (const Vector2d& corner : {Vector2d(left, 0), Vector2d(right, 0), Vector2d(right, 1), Vector2d(left, 1)})
+            if (const auto at = view.screenFromPlate(sheet->onPlate(corner))) to << *at;
+        QTransform transform;
+        if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
+        painter.setTransform(transform * before);
+        painter.drawImage(part, picture_, part);
+    }
     painter.restore();
 }
 
@@ -100,24 +103,30 @@ void PlanesOverlay::paintSurface(QPainter& painter, const PlateView& view, const
     const auto surface = hand_.surfaceNow(plane);
     if (!surface) return;
     const bool held = hand_.plane() == plane.id;
-    if (hand_.testPicture()) paintTestPicture(painter, view, plane, *surface);
+    if (hand_.testPicture()) paintTestPicture(painter, view, plane);
     painter.setBrush(Qt::NoBrush);
-    const QPainterPath edge = view.line(Polygon(surface->begin(), surface->end()), true);
+    const auto sheet = SurfaceSheet::of(hand_.trackNow(plane), session_.player.frame());
+    const auto line = [&](const Vector2d& from, const Vector2d& to) {
+        // Round a cylinder lines are curves.
+        const int pieces = sheet && sheet->isCurved() ? 16 : 1;
+        Polygon places;
+        for (int i = 0; i <= pieces; ++i) places.push_back(sheet->onPlate(from + double(i) / pieces * (to - from)));
+        return view.line(places);
+    };
+    QPainterPath edge;
+    if (sheet)
+        for (const auto& [from, to] : {std::pair<Vector2d, Vector2d>{{0, 0}, {1, 0}}, {{1, 0}, {1, 1}}, {{1, 1}, {0, 1}}, {{0, 1}, {0, 0}}})
+            edge.addPath(line(from, to));
+    else edge = view.line(Polygon(surface->begin(), surface->end()), true);
     overShadow(painter, held ? theme::kText : theme::kDim, held ? 1.6 : 1.0, [&] { painter.drawPath(edge); });
-    const auto square = hand_.grid() && held ? fromUnit(*surface) : std::nullopt;
-    if (square) {
+    if (sheet && hand_.grid() && held) {
         constexpr int kFields = 8;
         painter.setPen(QPen(QColor(255, 255, 255, 110), 1));
-        for (int i = 1; i < kFields; ++i)
-            for (const bool across : {false, true}) {
-                Polygon line;
-                for (const double end : {0.0, 1.0}) {
-                    const double at = double(i) / kFields;
-                    line.push_back(
-                        (*square * (across ? Vector2d(end, at) : Vector2d(at, end)).homogeneous()).hnormalized());
-                }
-                painter.drawPath(view.line(line));
-            }
+        for (int i = 1; i < kFields; ++i) {
+            const double at = double(i) / kFields;
+            painter.drawPath(line({0, at}, {1, at}));
+            painter.drawPath(line({at, 0}, {at, 1}));
+        }
     }
     if (!held) return;
     // A corner each as an angle along its edges; the first one, top left, is filled: it tells which way is up.

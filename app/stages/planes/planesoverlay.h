@@ -19,8 +19,7 @@ public:
 private:
     void paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
     void paintSurface(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
-    void paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
-                          const Quad& surface) const;
+    void paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
 
     const Session& session_;
     const PlaneHand& hand_;

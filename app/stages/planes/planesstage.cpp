@@ -278,7 +278,7 @@ void PlanesStage::surfaceFromOutline() {
     }
     std::vector<Vector2d> corners = boxOf(plane.region()).corners();
     if (plane.outlines.size() == 1 && plane.outlines[0].size() == 4) corners = plane.outlines[0];
-    for (Vector2d& corner : corners) corner = placed(plane.lens, *pose, corner);
+    for (Vector2d& corner : corners) corner = placedBy(plane, *pose, corner);
     const auto ordered = inOrder({corners[0], corners[1], corners[2], corners[3]});
     if (!ordered) session_.sayError(text(ordered.error().message) + ". Place the four corners by hand.");
     else hand.place(*ordered, "Surface of " + text(plane.name) + " from its outline");

@@ -43,7 +43,7 @@ std::optional<PlaneOutlineTool::Grip> PlaneOutlineTool::gripNear(const QPointF& 
     for (const List<Polygon>* list : {&plane->outlines, &plane->takenOut})
         for (const Polygon& outline : *list) {
             for (std::size_t i = 0; i < outline.size(); ++i) {
-                const auto screen = canvas_.view().screenFromPlate(placed(plane->lens, *pose, outline[i]));
+                const auto screen = canvas_.view().screenFromPlate(placedBy(*plane, *pose, outline[i]));
                 if (!screen) continue;
                 const double distance = QLineF(*screen, at).length();
                 if (distance < nearest) {

@@ -1,7 +1,7 @@
 #include "shot/edits/planeedits.h"
 
-#include <Eigen/Geometry>
-#include <Eigen/LU>
+#include "shot/stages/planesstage.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -22,11 +22,10 @@ std::string freeName(const Shot& shot, PlaneId except, const std::string& wanted
 }
 
 Polygon onReference(const PlanarTrack& plane, int frame, const Polygon& outline) {
-    const auto pose = poseOn(plane, frame);
+    const auto pose = surfacePoseOn(plane, frame);
     if (!pose) return {};
-    const Eigen::Matrix3d referenceFromPlate = pose->inverse();
     Polygon result;
-    for (const Vector2d& p : outline) result.push_back(placed(plane.lens, referenceFromPlate, p));
+    for (const Vector2d& p : outline) result.push_back(referencePlace(plane, *pose, p));
     return result;
 }
 
@@ -78,6 +77,24 @@ Shot withPlaneCornerMoved(const Shot& shot, PlaneId id, std::size_t outline, std
         List<Polygon>* list = outlineOf(plane, at);
         if (placed.empty() || !list || corner >= (*list)[at].size()) return;
         *list = list->edited([&](auto& outlines) { outlines[at][corner] = placed.front(); });
+    });
+}
+
+Expected<Shot> withPlaneSides(const Shot& shot, PlaneId id, const std::optional<Quad>& sides) {
+    const PlanarTrack* before = findPlane(shot, id);
+    if (!before) return failure(Fault::input, "the plane is gone");
+    if (sides) {
+        const auto cylinder = Cylinder::fromSides(cylinderLens(shot), *sides);
+        if (!cylinder) return failure(Fault::input, "plane {}: {}", before->name, cylinder.error().message);
+    }
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
+        plane.sides = sides;
+        plane.samples = {};
+        plane.startReason = plane.endReason = PlaneEnd::none;
+        // Ties on other frames told of the track that is gone.
+        plane.ties = plane.ties.edited([&](auto& ties) {
+            std::erase_if(ties, [&](const PlaneTie& tie) { return tie.frame != plane.referenceFrame; });
+        });
     });
 }
 

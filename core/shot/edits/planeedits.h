@@ -20,6 +20,9 @@ Shot withPlaneOutlineAdded(const Shot& shot, PlaneId plane, int frame, const Pol
 /// A corner of its `outline`th outline (those that are taken out follow the others) to a place on `frame`.
 Shot withPlaneCornerMoved(const Shot& shot, PlaneId plane, std::size_t outline, std::size_t corner, int frame,
                           const Eigen::Vector2d& to);
+/// A cylinder with those sides, as they are seen on `frame`, which has to be its reference frame; without them a plane
+/// again. What was tracked is of another surface then, and goes. Fails with what is wrong with the sides.
+Expected<Shot> withPlaneSides(const Shot& shot, PlaneId plane, const std::optional<Quad>& sides);
 Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId plane, std::size_t outline);
 Shot withPlaneEdited(const Shot& shot, PlaneId plane, const std::function<void(PlanarTrack&)>& edit);
 /// Under a free name; what rides on it goes along.

@@ -11,7 +11,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-constexpr std::array kEnds{"none", "range end", "left frame", "covered", "unlike", "edge-on", "cut"};
+constexpr std::array kEnds{"none", "range end", "left frame", "covered", "unlike", "edge-on", "cut", "turned away"};
 
 json polygonsValue(const List<Polygon>& polygons) {
     json value = json::array();
@@ -36,6 +36,38 @@ List<Polygon> takePolygons(const json& object, const char* name, const std::stri
     return List<Polygon>(std::move(polygons));
 }
 
+/// A turn as 3x3 by rows, then a shift.
+json poseValue(const SurfacePose& pose) {
+    json value = json::array();
+    for (int i = 0; i < 9; ++i) value.push_back(pose.matrix(i / 3, i % 3));
+    for (int i = 0; i < 3; ++i) value.push_back(pose.shift[i]);
+    return value;
+}
+
+SurfacePose takePose(const json& value, const std::string& place) {
+    if (!value.is_array() || value.size() != 12) malformed(place + ": its pose is not a 3x3 and a shift");
+    SurfacePose pose;
+    for (int i = 0; i < 9; ++i) pose.matrix(i / 3, i % 3) = number(value[std::size_t(i)], place);
+    for (int i = 0; i < 3; ++i) pose.shift[i] = number(value[std::size_t(9 + i)], place);
+    if (!(pose.matrix * pose.matrix.transpose()).isIdentity(1e-6) || !(pose.matrix.determinant() > 0))
+        malformed(place + ": its pose is no turn");
+    return pose;
+}
+
+json cornersValue(const Quad& quad) {
+    json corners = json::array();
+    for (const Eigen::Vector2d& corner : quad) corners.push_back({corner.x(), corner.y()});
+    return corners;
+}
+
+Quad takeCorners(const json& object, const char* name, const std::string& where) {
+    const json& corners = list(object, name, where);
+    Quad quad;
+    if (corners.size() != 4) malformed(fmt::format("{}.{}: has not four corners", where, name));
+    for (std::size_t i = 0; i < 4; ++i) quad[i] = vector2(corners[i], fmt::format("{}.{}", where, name));
+    return quad;
+}
+
 json planeValue(const PlanarTrack& plane) {
     json samples = json::array(), ties = json::array();
     for (const PlaneSample& s : plane.samples) {
@@ -44,12 +76,9 @@ json planeValue(const PlanarTrack& plane) {
         const auto rounded = [](float value) { return std::round(double(value) * 1e4) / 1e4; };
         samples.push_back({s.frame, std::move(matrix), rounded(s.seen), rounded(s.fit), rounded(s.deviation_px),
                            (s.renewed ? 1 : 0) | (s.anew ? 2 : 0)});
+        if (s.body) samples.back().push_back(poseValue(*s.body));
     }
-    for (const PlaneTie& tie : plane.ties) {
-        json corners = json::array();
-        for (const Eigen::Vector2d& corner : tie.corners) corners.push_back({corner.x(), corner.y()});
-        ties.push_back({{"frame", tie.frame}, {"corners", std::move(corners)}});
-    }
+    for (const PlaneTie& tie : plane.ties) ties.push_back({{"frame", tie.frame}, {"corners", cornersValue(tie.corners)}});
     json entry{{"id", plane.id},
                {"name", plane.name},
                {"outlines", polygonsValue(plane.outlines)},
@@ -59,6 +88,7 @@ json planeValue(const PlanarTrack& plane) {
                {"end", kEnds[std::size_t(plane.endReason)]},
                {"samples", std::move(samples)}};
     if (!plane.takenOut.isEmpty()) entry["taken_out"] = polygonsValue(plane.takenOut);
+    if (plane.sides) entry["cylinder"] = cornersValue(*plane.sides);
     if (plane.lens) entry["lens"] = lensValues(*plane.lens);
     if (plane.motion) entry["motion"] = toString(*plane.motion);
     if (!plane.ties.isEmpty()) entry["surface"] = std::move(ties);
@@ -71,7 +101,7 @@ List<PlaneSample> takeSamples(const json& entry, const std::string& where) {
     std::vector<PlaneSample> samples;
     for (const json& value : list(entry, "samples", where)) {
         const std::string place = fmt::format("{}.samples[{}]", where, samples.size());
-        if (!value.is_array() || value.size() != 6 || !value[1].is_array() || value[1].size() != 9)
+        if (!value.is_array() || value.size() < 6 || value.size() > 7 || !value[1].is_array() || value[1].size() != 9)
             malformed(place + ": is not a frame, a 3x3, three numbers and marks");
         const double frame = number(value[0], place), marks = number(value[5], place);
         if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
@@ -84,6 +114,7 @@ List<PlaneSample> takeSamples(const json& entry, const std::string& where) {
         sample.deviation_px = float(number(value[4], place));
         sample.renewed = int(marks) & 1;
         sample.anew = int(marks) & 2;
+        if (value.size() == 7) sample.body = takePose(value[6], place);
         if (!samples.empty() && sample.frame <= samples.back().frame)
             malformed(place + ": frames have to rise, each once");
         samples.push_back(sample);
@@ -98,9 +129,7 @@ List<PlaneTie> takeTies(const json& entry, const std::string& where) {
         const std::string place = fmt::format("{}.surface[{}]", where, ties.size());
         PlaneTie tie;
         tie.frame = whole(value, "frame", place);
-        const json& corners = list(value, "corners", place);
-        if (corners.size() != 4) malformed(place + ".corners: has not four corners");
-        for (std::size_t i = 0; i < 4; ++i) tie.corners[i] = vector2(corners[i], place + ".corners");
+        tie.corners = takeCorners(value, "corners", place);
         if (const std::string trouble = troubleOf(tie.corners); !trouble.empty())
             malformed(place + ".corners: " + trouble);
         if (!ties.empty() && tie.frame <= ties.back().frame) malformed(place + ": frames have to rise, each once");
@@ -138,7 +167,11 @@ void take(const json& document, Shot& shot, const fs::path&) {
         }
         plane.startReason = word<PlaneEnd>(entry, "start", kEnds, where);
         plane.endReason = word<PlaneEnd>(entry, "end", kEnds, where);
+        if (entry.contains("cylinder")) plane.sides = takeCorners(entry, "cylinder", where);
         plane.samples = takeSamples(entry, where);
+        for (const PlaneSample& sample : plane.samples)
+            if (bool(sample.body) != bool(plane.sides) || (sample.body && !plane.lens))
+                malformed(where + ".samples: a cylinder, and nothing else, has its pose and its lens");
         plane.ties = takeTies(entry, where);
         plane.locked = flagOr(entry, "locked", false, where);
         plane.hidden = flagOr(entry, "hidden", false, where);

@@ -1,5 +1,7 @@
 #include "shot/stages/planesstage.h"
 
+#include "shot/stages/lensstage.h"
+
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -10,13 +12,23 @@ bool isEarly(PlaneEnd reason) { return reason != PlaneEnd::none && reason != Pla
 
 }  // namespace
 
+Lens cylinderLens(const Shot& shot) {
+    if (const auto lens = lensInForce(shot)) return *lens;
+    return pinholeLens(shot.plate.width, shot.plate.height, focalForLens_px(shot));
+}
+
 void addPlane(Fingerprint& print, const PlanarTrack* plane) {
     if (!plane) return;
     print.add(plane->referenceFrame).add(std::uint64_t(plane->samples.size())).add(std::uint64_t(plane->ties.size()));
     if (plane->lens) addLens(print, *plane->lens);
+    if (plane->sides)
+        for (const Eigen::Vector2d& side : *plane->sides) print.add(side.x()).add(side.y());
     for (const PlaneSample& sample : plane->samples) {
         print.add(sample.frame);
         for (int i = 0; i < 9; ++i) print.add(sample.plateFromReference(i / 3, i % 3));
+        if (sample.body)
+            for (int i = 0; i < 12; ++i)
+                print.add(i < 9 ? sample.body->matrix(i / 3, i % 3) : sample.body->shift[i - 9]);
     }
     for (const PlaneTie& tie : plane->ties) {
         print.add(tie.frame);
