@@ -1,7 +1,9 @@
 #include "benches.h"
 #include "planar/planartracking.h"
+#include "planar/surface.h"
 #include "planes/planecase.h"
 #include "planes/rivals.h"
+#include "planes/roundcase.h"
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
@@ -138,20 +140,88 @@ void judge(const PlaneCase& c, Tally& tally, bool tell) {
             describe(c), toString(result->motions.front()), toString(tracked.startReason), toString(tracked.endReason));
 }
 
+/// Cylinders: their turn, and the corners of their surface that face the camera.
+struct RoundTally {
+    bench::Errors corners, turns;
+    int frames = 0, lost = 0, off = 0, wrong = 0;
+    double seconds = 0;
+};
+
+void judge(const RoundCase& c, RoundTally& tally, bool tell) {
+    const auto plate = plateOf(c);
+    if (!plate) return;
+    FrameCache frames(plate);
+    for (int frame = 0; frame < c.frames; ++frame) (void)frames.get(frame);
+    const double before = bench::now();
+    const auto result = trackPlanes(frames, {planeOf(c)}, (c.frames - 1) / 2, {0, c.frames - 1}, Direction::both,
+                                    Progress{}, {}, {}, c.focalGuess != 1);
+    tally.seconds += bench::now() - before;
+    tally.frames += c.frames;
+    if (!result) {
+        fmt::print("seed {:4}: {}: {}\n", c.seed, describe(c), result.error().message);
+        tally.lost += c.frames;
+        return;
+    }
+    const PlanarTrack& tracked = result->planes.front();
+    bench::Errors corners, turns;
+    int lost = 0, off = 0, wrong = 0;
+    for (int frame = 0; frame < c.frames; ++frame) {
+        const auto quad = surfaceAt(tracked, frame);
+        const PlaneSample* sample = sampleAt(tracked, frame);
+        if (!quad || !sample) {
+            ++lost;
+            continue;
+        }
+        turns.values.push_back(std::abs(*turnAt(tracked, frame) - turnAt(c, frame)));
+        double worst = 0;
+        for (std::size_t i = 0; i < 4; ++i) {
+            double cosine = 0;
+            const Eigen::Vector2d truth = placeAt(c, frame, roundCorners(c)[i].x(), roundCorners(c)[i].y(), &cosine);
+            if (cosine < 0.25) continue;
+            corners.values.push_back(((*quad)[i] - truth).norm());
+            worst = std::max(worst, corners.values.back());
+        }
+        off += worst > 2;
+        wrong += worst > std::max(2.0, 4.0 * double(sample->deviation_px)) && sample->fit > 0.95F;
+    }
+    for (const auto& [from, to] : {std::pair{&corners, &tally.corners}, {&turns, &tally.turns}})
+        to->values.insert(to->values.end(), from->values.begin(), from->values.end());
+    tally.lost += lost;
+    tally.off += off;
+    tally.wrong += wrong;
+    if (tell || lost > 0 || off > 0)
+        fmt::print("seed {:4}: corners median {:.3f} worst {:5.2f} px, turn worst {:.3f} deg, lost {:2}, off {:2}, wrong "
+                   "{:2} ({}) {} / {}\n",
+                   c.seed, corners.at(0.5), corners.at(1), turns.at(1), lost, off, wrong, describe(c),
+                   toString(tracked.startReason), toString(tracked.endReason));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
     CLI::App app{"Planes of photographs moved by known homographies."};
     unsigned seed = 1, count = 60;
-    bool tell = false, rivals = false;
+    bool tell = false, rivals = false, round = false;
     int only = -1;
     app.add_option("--seed", seed, "the first");
     app.add_option("--count", count, "how many");
     app.add_option("--show", only, "frame by frame, of one seed");
     app.add_flag("--rivals", rivals, "beside OpenCV's ECC and a chain of feature homographies");
+    app.add_flag("--round", round, "cylinders");
     app.add_flag("--tell", tell, "a line for each case");
     app.add_option("--keep", keptFolder, "a folder that keeps the frames made, for the next run");
     CLI11_PARSE(app, argc, argv);
+    if (round) {
+        RoundTally tally;
+        for (unsigned i = 0; i < count; ++i) judge(roundCase(seed + i), tally, tell);
+        bench::printErrors("corners that face the camera", tally.corners);
+        fmt::print("  turn: median {:.3f}, 95 % {:.3f}, worst {:.3f} degrees\n", tally.turns.at(0.5),
+                   tally.turns.at(0.95), tally.turns.at(1));
+        fmt::print("{} frames: {} lost, {} off by more than 2 px, {} of them with a good fit and beyond 4 deviations; "
+                   "{:.1f} ms a frame\n",
+                   tally.frames, tally.lost, tally.off, tally.wrong, 1000 * tally.seconds / std::max(1, tally.frames));
+        return 0;
+    }
     if (only >= 0) {
         const PlaneCase c = planeCase(unsigned(only));
         FrameCache frames(keptPlateOf(c));

@@ -1,7 +1,8 @@
 #include "planes/planecase.h"
 
+#include "planes/photograph.h"
+
 #include <Eigen/Dense>
-#include <OpenImageIO/imageio.h>
 #include <cmath>
 #include <fmt/core.h>
 #include <opencv2/imgproc.hpp>
@@ -14,26 +15,7 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-const std::string kFolder = "/usr/share/doc/opencv-doc/examples/data/";
 constexpr int kFine = 3;  // samples of a pixel, across and down
-
-cv::Mat photograph(const std::string& name) {
-    const auto input = OIIO::ImageInput::open(kFolder + name);
-    if (!input) return {};
-    const OIIO::ImageSpec spec = input->spec();
-    std::vector<std::uint8_t> pixels(std::size_t(spec.width) * std::size_t(spec.height) * std::size_t(spec.nchannels));
-    if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::UINT8, pixels.data())) return {};
-    cv::Mat grey(spec.height, spec.width, CV_32F);
-    for (int y = 0; y < spec.height; ++y)
-        for (int x = 0; x < spec.width; ++x) {
-            const std::size_t at =
-                (std::size_t(y) * std::size_t(spec.width) + std::size_t(x)) * std::size_t(spec.nchannels);
-            grey.at<float>(y, x) = spec.nchannels >= 3
-                                       ? 0.2126F * pixels[at] + 0.7152F * pixels[at + 1] + 0.0722F * pixels[at + 2]
-                                       : pixels[at];
-        }
-    return grey;
-}
 
 /// -1 at the first frame, 0 in the middle, 1 at the last.
 double partOf(const PlaneCase& c, double frame) { return 2 * frame / (c.frames - 1) - 1; }
@@ -185,20 +167,24 @@ private:
 
 }  // namespace
 
-PlaneCase planeCase(unsigned seed) {
-    static const std::vector<std::string> photographs{
+const std::vector<std::string>& photographs() {
+    static const std::vector<std::string> names{
         "graf1.png",       "home.jpg",         "building.jpg", "starry_night.jpg", "aero1.jpg",
         "baboon.jpg",      "fruits.jpg",       "board.jpg",    "sudoku.png",       "cards.png",
         "leuvenA.jpg",     "messi5.jpg",       "stuff.jpg",    "aloeL.jpg",        "box.png",
         "basketball1.png", "rubberwhale1.png", "apple.jpg",    "butterfly.jpg",    "HappyFish.jpg"};
+    return names;
+}
+
+PlaneCase planeCase(unsigned seed) {
     std::mt19937 random(seed * 7919 + 13);
     std::uniform_real_distribution<double> unit(0, 1);
     const auto between = [&](double a, double b) { return a + (b - a) * unit(random); };
     const auto oneIn = [&](double n) { return unit(random) < 1 / n; };
     PlaneCase c;
     c.seed = seed;
-    c.surface = photographs[random() % photographs.size()];
-    do c.behind = photographs[random() % photographs.size()];
+    c.surface = photographs()[random() % photographs().size()];
+    do c.behind = photographs()[random() % photographs().size()];
     while (c.behind == c.surface);
     c.size_px = 60 * std::pow(10.0, unit(random));  // 60 to 600
     if (oneIn(2))

@@ -33,6 +33,9 @@ struct PlaneCase {
 /// of the cases or so.
 PlaneCase planeCase(unsigned seed);
 
+/// The names of the photographs that cases are made of.
+const std::vector<std::string>& photographs();
+
 /// In words: "240 px of graf1.png, scale 1.4, tilt 31, blur, grain 3".
 std::string describe(const PlaneCase& c);
 

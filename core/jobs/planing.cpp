@@ -21,11 +21,10 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
         // What is known of the lens comes first; what a plane was tracked through before stays with what is left of it.
         PlanarTrack& begun = planes.back();
         const bool whole = begun.samples.size() <= 1 || (steps == 0 && !sampleAt(begun, from));
-        if (const auto lens = lensInForce(shot); whole && lens && lens->isDistorted())
-            begun.lens = std::make_shared<const Lens>(*lens);
-        // A cylinder asks for a focal length, known or not.
-        else if (whole && begun.sides)
-            begun.lens = std::make_shared<const Lens>(cylinderLens(shot));
+        const auto lens = lensInForce(shot);
+        // A cylinder asks for a focal length, known or not. One that was fitted to it stays.
+        if (begun.sides && begun.samples.size() <= 1) begun.lens = std::make_shared<const Lens>(cylinderLens(shot));
+        else if (!begun.sides && whole && lens && lens->isDistorted()) begun.lens = std::make_shared<const Lens>(*lens);
     }
     if (planes.empty())
         return failure(Fault::input, "no plane is chosen; draw an outline with the tool, or choose one in the list");
@@ -33,7 +32,8 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
     if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
     // No plane rides on itself: what mattes ride on is as it was before.
     const std::vector<Matte> mattes = mattesOf(shot);
-    auto result = trackPlanes(frames, planes, from, range, direction, progress, live, mattes);
+    auto result = trackPlanes(frames, planes, from, range, direction, progress, live, mattes,
+                              !knowsFocal(shot));
     if (result && steps > 0)
         // A few steps end where they were told to, not where the range does.
         for (PlanarTrack& plane : result->planes) {

@@ -126,6 +126,8 @@ struct PlaneAligner::Pass {
     double reach = 0;                ///< of the last step, region coordinates
     double noise = 0;
     int round = 0;
+    double settled_px = 0.01;  ///< a last step as small as that ends it, on the finest level
+    bool weighs = true;        ///< false: by the weights that are there
 };
 
 /// One level of the frame beside that of the reference, blurred alike.
@@ -204,7 +206,9 @@ std::optional<PlaneAligner::Level> PlaneAligner::levelOf(const Pyramid& frame, i
                                                          const PlaneConditions& conditions) {
     const double scale = double(1 << index);
     // Blur as of the middle of the region. Both levels are reduced alike, so the plate's pixels tell for each.
-    const BlurMatch blur = blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale));
+    const BlurMatch blur = conditions.matchesBlur
+                               ? blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale))
+                               : BlurMatch{};
     const Plane& whole = frame.levels[std::size_t(index)];
     Level level{index, scale, texture_.level(index, blur.reference), {whole.values.data(), whole.width, whole.height, 0, 0},
                 {},    0};
@@ -360,7 +364,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int index, MotionModel motio
     pass.light.resize(cells.size());
     for (std::size_t c = 0; c < cells.size(); ++c) pass.light[c] = conditions.cells[std::size_t(cells[c].cell)];
     const auto directions = warp_->directions(motion);
-    const double settled = (index == 0 ? 0.01 : 0.05) * level->scale / texture_.half();
+    const double settled = (index == 0 ? pass.settled_px : 0.05) * level->scale / texture_.half();
     // In the early rounds the places are off, and steep pixels differ for that alone.
     pass.reach = 1.5 * level->scale / texture_.half();
     const double noiseBefore = conditions.noise;
@@ -369,8 +373,10 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int index, MotionModel motio
     for (pass.round = 0;; ++pass.round) {
         alignment.rounds = pass.round;
         read(*level, pass);
-        if (!measureNoise(*level, pass, conditions, noiseBefore)) return false;
-        weigh(*level, pass, conditions);
+        if (pass.weighs) {
+            if (!measureNoise(*level, pass, conditions, noiseBefore)) return false;
+            weigh(*level, pass, conditions);
+        }
         Steps right;
         if (!gather(*level, pass, right, eliminated)) return false;
         Normal normal = pass.normal;
@@ -497,6 +503,25 @@ std::optional<PlaneAlignment> PlaneAligner::align(const Pyramid& frame, const Su
     alignment.pose = warp_->ended(pass.pose);
     conditions = next;
     return alignment;
+}
+
+std::optional<SurfacePose> PlaneAligner::settle(const Pyramid& frame, const SurfacePose& start,
+                                                PlaneConditions& conditions, std::vector<float>& residual,
+                                                std::vector<float>& weight) {
+    const auto begun = warp_->begun(start);
+    if (!begun) return std::nullopt;
+    Pass pass;
+    pass.pose = *begun;
+    pass.weighs = weight.empty();
+    pass.settled_px = 0.001;
+    pass.weight = weight;
+    pass.noise = conditions.noise;
+    if (!pass.weighs && weight.size() != std::size_t(texture_.level(0, Matrix2d::Zero()).count())) return std::nullopt;
+    PlaneAlignment alignment;
+    if (!alignLevel(frame, 0, motion_, 20, pass, conditions, alignment)) return std::nullopt;
+    residual = std::move(pass.residual);
+    weight = std::move(pass.weight);
+    return warp_->ended(pass.pose);
 }
 
 double PlaneAligner::misfit(const Pyramid& frame, const SurfacePose& start, const PlaneConditions& conditions) {

@@ -32,6 +32,7 @@ struct PlaneConditions {
     std::vector<char> barred;  ///< 1 for each block that must not count on this frame; empty: all count
     double noise = 0;          ///< grey levels; 0: not known
     Eigen::Matrix2d blur = Eigen::Matrix2d::Zero();  ///< beyond the reference's, in its pixels squared
+    bool matchesBlur = true;                         ///< false: both pictures are compared as they are
 };
 
 /// One reference of a plane or a cylinder, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
@@ -50,6 +51,11 @@ public:
     /// and then of this one.
     std::optional<PlaneAlignment> align(const Pyramid& frame, const SurfacePose& start, PlaneConditions& conditions,
                                         int coarsest = 2, const SurfacePose* expected = nullptr);
+
+    /// Refines `start` on the finest level alone, with what is left of each pixel there; by those weights, or the
+    /// alignment's own, which are then given where there are none.
+    std::optional<SurfacePose> settle(const Pyramid& frame, const SurfacePose& start, PlaneConditions& conditions,
+                                      std::vector<float>& residual, std::vector<float>& weight);
 
     /// How well `start` explains the frame without any step: the mean of the pixels' robust misfits at a coarse level,
     /// 0 to 1, less is better. For choosing among starts.

@@ -1,12 +1,14 @@
 #include "planar/planartracking.h"
 
 #include "base/parallel.h"
+#include "planar/cylinderfit.h"
 #include "planar/follow.h"
 #include "planar/surface.h"
 #include "plate/cuts.h"
 #include "track/pyramidfeed.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 namespace pinion {
@@ -147,11 +149,58 @@ Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector
     return stopped;
 }
 
+/// In the asked direction, or one after the other.
+Expected<bool> bothWays(FrameCache& frames, PlanarResult& result, const std::vector<int>& starts,
+                        const FrameRange& range, Direction direction, const Progress& progress,
+                        const PlaneListener& live, const Exclusions& exclusions) {
+    const bool both = direction == Direction::both;
+    if (direction != Direction::backward) {
+        const auto stopped =
+            sweep(frames, result, starts, range.last, 1, both ? progress.part(0, 0.5) : progress, live, exclusions);
+        if (!stopped) return stopped;
+        result.stopped = *stopped;
+    }
+    if (direction != Direction::forward && !result.stopped) {
+        const auto stopped =
+            sweep(frames, result, starts, range.first, -1, both ? progress.part(0.5, 1) : progress, live, exclusions);
+        if (!stopped) return stopped;
+        result.stopped = *stopped;
+    }
+    return result.stopped;
+}
+
+/// A cylinder whose sides are as they were drawn.
+bool isFresh(const PlanarTrack& plane) { return plane.sides && plane.samples.size() <= 1; }
+
+/// The cylinder's shape by some of its frames, those that show it most turned among them.
+PlanarTrack fittedShape(FrameCache& frames, const PlanarTrack& plane, bool freeFocal, const Exclusions& exclusions) {
+    constexpr int kFrames = 8;
+    const auto pyramidOf = [&](int frame) -> PyramidPtr {
+        const auto picture = frames.get(frame);
+        if (!picture) return nullptr;
+        return std::make_shared<const Pyramid>(buildPyramid(**picture, Channel::luma, PreFilter::none, kLevels));
+    };
+    const PyramidPtr reference = pyramidOf(plane.referenceFrame);
+    std::vector<const PlaneSample*> usable;
+    for (const PlaneSample& sample : plane.samples)
+        // What a new reference carried has its errors.
+        if (sample.frame != plane.referenceFrame && referenceFor(plane, sample.frame) == plane.referenceFrame)
+            usable.push_back(&sample);
+    if (!reference || usable.empty()) return plane;
+    std::vector<FrameForFit> chosen;
+    for (int i = 0; i < kFrames; ++i) {
+        const std::size_t at = std::size_t(std::lround(double(i) / (kFrames - 1) * double(usable.size() - 1)));
+        if (!chosen.empty() && chosen.back().frame == usable[at]->frame) continue;
+        if (auto pyramid = pyramidOf(usable[at]->frame)) chosen.push_back({usable[at]->frame, std::move(pyramid)});
+    }
+    return withShapeFitted(plane, *reference, chosen, freeFocal, exclusions.on(plane.referenceFrame));
+}
+
 }  // namespace
 
 Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarTrack>& planes, int from,
                                    const FrameRange& range, Direction direction, const Progress& progress,
-                                   const PlaneListener& live, std::span<const Matte> mattes) {
+                                   const PlaneListener& live, std::span<const Matte> mattes, bool freeFocal) {
     PlanarResult result;
     result.planes = planes;
     if (planes.empty()) return result;
@@ -163,20 +212,24 @@ Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarT
                            range.first, range.last);
         starts.push_back(start);
     }
-    const bool both = direction == Direction::both;
     const Exclusions exclusions{mattes};
-    if (direction != Direction::backward) {
-        const auto stopped =
-            sweep(frames, result, starts, range.last, 1, both ? progress.part(0, 0.5) : progress, live, exclusions);
-        if (!stopped) return tl::unexpected(stopped.error());
-        result.stopped = *stopped;
+    const bool fits = std::any_of(planes.begin(), planes.end(), isFresh);
+    if (fits) {
+        PlanarResult first = result;
+        const auto ways = bothWays(frames, first, starts, range, direction, progress.part(0, 0.45), live, exclusions);
+        if (!ways) return tl::unexpected(ways.error());
+        if (first.stopped) return first;
+        progress.report(0.45, "the cylinder's sides");
+        for (std::size_t i = 0; i < planes.size(); ++i)
+            if (isFresh(planes[i])) {
+                const PlanarTrack fitted = fittedShape(frames, first.planes[i], freeFocal, exclusions);
+                result.planes[i].sides = fitted.sides;
+                result.planes[i].lens = fitted.lens;
+            }
     }
-    if (direction != Direction::forward && !result.stopped) {
-        const auto stopped =
-            sweep(frames, result, starts, range.first, -1, both ? progress.part(0.5, 1) : progress, live, exclusions);
-        if (!stopped) return tl::unexpected(stopped.error());
-        result.stopped = *stopped;
-    }
+    const auto ways = bothWays(frames, result, starts, range, direction, fits ? progress.part(0.55, 1) : progress, live,
+                               exclusions);
+    if (!ways) return tl::unexpected(ways.error());
     return result;
 }
 

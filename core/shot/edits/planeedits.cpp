@@ -171,6 +171,7 @@ Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& tracked
                 plane.samples = one.samples;
                 plane.ties = one.ties;
                 plane.lens = one.lens;
+                plane.sides = one.sides;
                 plane.startReason = one.startReason;
                 plane.endReason = one.endReason;
             }

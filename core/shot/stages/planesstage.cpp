@@ -13,8 +13,15 @@ bool isEarly(PlaneEnd reason) { return reason != PlaneEnd::none && reason != Pla
 }  // namespace
 
 Lens cylinderLens(const Shot& shot) {
-    if (const auto lens = lensInForce(shot)) return *lens;
-    return pinholeLens(shot.plate.width, shot.plate.height, focalForLens_px(shot));
+    const auto lens = lensInForce(shot);
+    if (!lens) return pinholeLens(shot.plate.width, shot.plate.height, focalForLens_px(shot));
+    // Straight lines tell the bend of a lens, not its focal length.
+    return shot.lens.source == LensCard::Source::lines ? atFocal(*lens, focalForLens_px(shot)) : *lens;
+}
+
+bool knowsFocal(const Shot& shot) {
+    if (shot.solve || shot.solveSettings.focal != Knowledge::unknown) return true;
+    return lensInForce(shot) && shot.lens.source != LensCard::Source::lines;
 }
 
 void addPlane(Fingerprint& print, const PlanarTrack* plane) {

@@ -11,6 +11,8 @@ StageReport planesReport(const Shot& shot);
 /// The lens that a cylinder is seen through: the one in force, else one without distortion of the focal length that is
 /// given, or usual.
 Lens cylinderLens(const Shot& shot);
+/// Whether its focal length was measured or told, not assumed.
+bool knowsFocal(const Shot& shot);
 
 /// All of a planar track that its deliveries depend on; of none nothing.
 void addPlane(Fingerprint& print, const PlanarTrack* plane);
