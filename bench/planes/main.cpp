@@ -190,10 +190,11 @@ void judge(const RoundCase& c, RoundTally& tally, bool tell) {
     tally.off += off;
     tally.wrong += wrong;
     if (tell || lost > 0 || off > 0)
-        fmt::print("seed {:4}: corners median {:.3f} worst {:5.2f} px, turn worst {:.3f} deg, lost {:2}, off {:2}, wrong "
-                   "{:2} ({}) {} / {}\n",
-                   c.seed, corners.at(0.5), corners.at(1), turns.at(1), lost, off, wrong, describe(c),
-                   toString(tracked.startReason), toString(tracked.endReason));
+        fmt::print(
+            "seed {:4}: corners median {:.3f} worst {:5.2f} px, turn worst {:.3f} deg, lost {:2}, off {:2}, wrong "
+            "{:2} ({}) {} / {}\n",
+            c.seed, corners.at(0.5), corners.at(1), turns.at(1), lost, off, wrong, describe(c),
+            toString(tracked.startReason), toString(tracked.endReason));
 }
 
 }  // namespace
@@ -217,9 +218,10 @@ int main(int argc, char** argv) {
         bench::printErrors("corners that face the camera", tally.corners);
         fmt::print("  turn: median {:.3f}, 95 % {:.3f}, worst {:.3f} degrees\n", tally.turns.at(0.5),
                    tally.turns.at(0.95), tally.turns.at(1));
-        fmt::print("{} frames: {} lost, {} off by more than 2 px, {} of them with a good fit and beyond 4 deviations; "
-                   "{:.1f} ms a frame\n",
-                   tally.frames, tally.lost, tally.off, tally.wrong, 1000 * tally.seconds / std::max(1, tally.frames));
+        fmt::print(
+            "{} frames: {} lost, {} off by more than 2 px, {} of them with a good fit and beyond 4 deviations; "
+            "{:.1f} ms a frame\n",
+            tally.frames, tally.lost, tally.off, tally.wrong, 1000 * tally.seconds / std::max(1, tally.frames));
         return 0;
     }
     if (only >= 0) {

@@ -168,11 +168,11 @@ private:
 }  // namespace
 
 const std::vector<std::string>& photographs() {
-    static const std::vector<std::string> names{
-        "graf1.png",       "home.jpg",         "building.jpg", "starry_night.jpg", "aero1.jpg",
-        "baboon.jpg",      "fruits.jpg",       "board.jpg",    "sudoku.png",       "cards.png",
-        "leuvenA.jpg",     "messi5.jpg",       "stuff.jpg",    "aloeL.jpg",        "box.png",
-        "basketball1.png", "rubberwhale1.png", "apple.jpg",    "butterfly.jpg",    "HappyFish.jpg"};
+    static const std::vector<std::string> names{"graf1.png",        "home.jpg",   "building.jpg",  "starry_night.jpg",
+                                                "aero1.jpg",        "baboon.jpg", "fruits.jpg",    "board.jpg",
+                                                "sudoku.png",       "cards.png",  "leuvenA.jpg",   "messi5.jpg",
+                                                "stuff.jpg",        "aloeL.jpg",  "box.png",       "basketball1.png",
+                                                "rubberwhale1.png", "apple.jpg",  "butterfly.jpg", "HappyFish.jpg"};
     return names;
 }
 

@@ -152,9 +152,9 @@ RoundCase roundCase(unsigned seed) {
 }
 
 std::string describe(const RoundCase& c) {
-    std::string text = fmt::format("{:.0f} px round of {}, focal {:.2f}, turn {:.0f}, lean {:.0f}, scale {:.2f}",
-                                   c.radius_px, c.surface, c.focal_px / c.width, c.turnEnd * 180 / M_PI,
-                                   c.lean * 180 / M_PI, c.scaleEnd);
+    std::string text =
+        fmt::format("{:.0f} px round of {}, focal {:.2f}, turn {:.0f}, lean {:.0f}, scale {:.2f}", c.radius_px,
+                    c.surface, c.focal_px / c.width, c.turnEnd * 180 / M_PI, c.lean * 180 / M_PI, c.scaleEnd);
     if (c.grain > 0) text += fmt::format(", grain {:.1f}", c.grain);
     if (c.cover > 0) text += fmt::format(", bar {:.2f}", c.cover);
     if (c.focalGuess != 1) text += fmt::format(", focal x {:.2f} guessed", c.focalGuess);
@@ -188,16 +188,15 @@ PlanarTrack planeOf(const RoundCase& c) {
     plane.name = "round1";
     plane.referenceFrame = (c.frames - 1) / 2;
     const auto at = [&](double angle, double along) { return placeAt(c, plane.referenceFrame, angle, along); };
-    plane.outlines = List<Polygon>({{at(-c.span, -1.1), at(0, -1.1), at(c.span, -1.1), at(c.span, 1.1), at(0, 1.1),
-                                     at(-c.span, 1.1)}});
+    plane.outlines = List<Polygon>(
+        {{at(-c.span, -1.1), at(0, -1.1), at(c.span, -1.1), at(c.span, 1.1), at(0, 1.1), at(-c.span, 1.1)}});
     Quad surface;
     for (std::size_t i = 0; i < 4; ++i) surface[i] = at(roundCorners(c)[i].x(), roundCorners(c)[i].y());
     plane.ties = List<PlaneTie>({{plane.referenceFrame, surface}});
     // The contours, drawn a little off.
     const SurfacePose pose = cameraFromBody(c, plane.referenceFrame);
     const Vector3d camera = -pose.matrix.transpose() * pose.shift;
-    const double facing = std::atan2(camera.x(), -camera.z()),
-                 half = std::acos(1 / std::hypot(camera.x(), camera.z()));
+    const double facing = std::atan2(camera.x(), -camera.z()), half = std::acos(1 / std::hypot(camera.x(), camera.z()));
     std::mt19937 random(c.seed * 31 + 7);
     std::uniform_real_distribution<double> off(-c.sidesOff_px, c.sidesOff_px);
     const auto drawn = [&](double side, double along) {

@@ -15,18 +15,18 @@ struct RoundCase {
     std::string surface, behind;  ///< photographs of Debian's opencv-doc
     int width = 640, height = 480, frames = 31;
     double focal_px = 700;
-    double radius_px = 100;               ///< as it is seen on the middle frame
-    double lean = 0, pitch = 0;           ///< radians, of its axis in the picture and towards the camera
-    double turnEnd = 0.5;                 ///< radians, from the middle to the end
-    double leanEnd = 0, pitchEnd = 0;     ///< radians, likewise
-    double scaleEnd = 1;                  ///< how much nearer it is at the end
-    Eigen::Vector2d travel{0, 0};         ///< pixels
+    double radius_px = 100;            ///< as it is seen on the middle frame
+    double lean = 0, pitch = 0;        ///< radians, of its axis in the picture and towards the camera
+    double turnEnd = 0.5;              ///< radians, from the middle to the end
+    double leanEnd = 0, pitchEnd = 0;  ///< radians, likewise
+    double scaleEnd = 1;               ///< how much nearer it is at the end
+    Eigen::Vector2d travel{0, 0};      ///< pixels
     double shake_px = 1;
-    double span = 1.0;                    ///< radians to each side of the front, of the outline
+    double span = 1.0;  ///< radians to each side of the front, of the outline
     double grain = 0, gainEnd = 1;
-    double cover = 0;                     ///< share of its width that a bar covers as it passes
-    double sidesOff_px = 2;               ///< the sides are drawn as wrongly as that, at most
-    double focalGuess = 1;                ///< times the truth; 1: it is known
+    double cover = 0;        ///< share of its width that a bar covers as it passes
+    double sidesOff_px = 2;  ///< the sides are drawn as wrongly as that, at most
+    double focalGuess = 1;   ///< times the truth; 1: it is known
 };
 
 RoundCase roundCase(unsigned seed);

@@ -120,8 +120,8 @@ int run(const Console& console, const Words& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (const auto free =
-            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.outline, w.surface, w.lens, w.sides, w.exclude});
+    if (const auto free = checkOutput("--out", w.out,
+                                      {w.plate, facts.path.string(), w.outline, w.surface, w.lens, w.sides, w.exclude});
         !free)
         return fail(free.error());
     const auto shot = shotToTrack(w, facts);
@@ -178,8 +178,8 @@ int run(const Console& console, const Words& w) {
          {"out", w.out}},
         w.out == "-" ? std::string()
                      : fmt::format("{} frames, {} ({}): {}; at least {:.0f} % seen, fit {:.3f}, within ± {:.2f} px",
-                                   corners.size(), wordsOf(plane, tracked.plate.range),
-                                   motion, w.out, 100 * seen, fit, deviation));
+                                   corners.size(), wordsOf(plane, tracked.plate.range), motion, w.out, 100 * seen, fit,
+                                   deviation));
     return 0;
 }
 
@@ -202,9 +202,10 @@ Runner addPlanar(CLI::App& command) {
         ->check(CLI::IsMember({"auto", "translation", "similarity", "affine", "perspective"}));
     command.add_option("--reference", w.reference, "the frame that the outline is drawn on");
     command.add_option("--lens", w.lens, "lens.json: a flat surface moves as one only without the plate's distortion");
-    command.add_option("--cylinder", w.sides,
-                       "corners.json of the reference frame with the two sides of a round body: the left from the first "
-                       "corner to the fourth, the right from the second to the third");
+    command.add_option(
+        "--cylinder", w.sides,
+        "corners.json of the reference frame with the two sides of a round body: the left from the first "
+        "corner to the fourth, the right from the second to the third");
     command.add_option("--exclude", w.exclude, "mattes.json; what they take out does not count");
     command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");

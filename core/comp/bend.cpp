@@ -163,6 +163,11 @@ Expected<PixelBox> undistortedBox(const Lens& lens, const Overscan& overscan) {
     return box;
 }
 
+LookUp lookUpBy(const PixelBox& out, int samples,
+                const std::function<std::optional<Vector2d>(const Vector2d&)>& place) {
+    return tableOf(out, samples, place);
+}
+
 LookUp undistorting(const Lens& lens, const PixelBox& out, int samples) {
     return tableOf(out, samples, [&](const Vector2d& p) { return plateFromUndistorted(lens, p); });
 }

@@ -6,7 +6,9 @@
 #include "lens/stmap.h"
 #include "picture/picture.h"
 
+#include <functional>
 #include <memory>
+#include <optional>
 #include <vector>
 
 namespace pinion {
@@ -18,6 +20,10 @@ struct LookUp {
     int samples = 1;        ///< across and down, of each pixel
     std::vector<float> xy;  ///< pairs; rows of out.width() * samples, out.height() * samples of them
 };
+
+/// A table by what tells the source's place of a place of `out`; nothing where there is none.
+LookUp lookUpBy(const PixelBox& out, int samples,
+                const std::function<std::optional<Eigen::Vector2d>(const Eigen::Vector2d&)>& place);
 
 /// The box of undistorted pixels that a plate of this lens fills with that overscan. Fails when it would be more than
 /// four times the frame.

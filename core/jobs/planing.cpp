@@ -1,6 +1,5 @@
 #include "jobs/planing.h"
 
-#include "planar/surface.h"
 #include "shot/stages/lensstage.h"
 #include "shot/stages/mattesstage.h"
 #include "shot/stages/planesstage.h"
@@ -32,8 +31,7 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
     if (steps > 0) range = {std::max(range.first, from - steps), std::min(range.last, from + steps)};
     // No plane rides on itself: what mattes ride on is as it was before.
     const std::vector<Matte> mattes = mattesOf(shot);
-    auto result = trackPlanes(frames, planes, from, range, direction, progress, live, mattes,
-                              !knowsFocal(shot));
+    auto result = trackPlanes(frames, planes, from, range, direction, progress, live, mattes, !knowsFocal(shot));
     if (result && steps > 0)
         // A few steps end where they were told to, not where the range does.
         for (PlanarTrack& plane : result->planes) {
@@ -45,6 +43,14 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
     return result;
 }
 
+LookUp unrolled(const SurfaceSheet& sheet, int width, int height, int samples) {
+    return lookUpBy({0, 0, width, height}, samples, [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
+        const Eigen::Vector2d at(p.x() / width, p.y() / height);
+        if (!sheet.faces(at)) return std::nullopt;
+        return sheet.onPlate(at);
+    });
+}
+
 Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId id,
                                   const std::filesystem::path& pattern, int width, int height,
                                   const Progress& progress) {
@@ -53,6 +59,18 @@ Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId 
         return failure(Fault::input, "there is no surface to square up; place its four corners first");
     if (width < 8 || height < 8 || width > 16384 || height > 16384)
         return failure(Fault::input, "{} x {}: a size between 8 and 16384 pixels is expected", width, height);
+    if (plane->geometry().cylinder) {
+        const FrameRange there{std::max(shot.plate.range.first, plane->firstFrame()),
+                               std::min(shot.plate.range.last, plane->lastFrame())};
+        const auto tableAt = [&](int frame) {
+            const auto sheet = SurfaceSheet::of(*plane, frame);
+            return sheet ? std::make_shared<const LookUp>(unrolled(*sheet, width, height)) : nullptr;
+        };
+        BentOptions options;
+        options.width = width;
+        options.height = height;
+        return renderBent(frames, there, tableAt, pattern, options, progress);
+    }
     std::vector<FrameMap> maps;
     Eigen::Matrix3d unitFromOutput = Eigen::Matrix3d::Identity();
     unitFromOutput(0, 0) = 1.0 / width;

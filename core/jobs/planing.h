@@ -1,8 +1,10 @@
 #pragma once
 
 #include "base/progress.h"
+#include "comp/bend.h"
 #include "comp/render.h"
 #include "planar/planartracking.h"
+#include "planar/surface.h"
 #include "plate/framecache.h"
 #include "shot/shot.h"
 
@@ -16,7 +18,12 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
                                  Direction direction, int steps = 0, bool anew = false,
                                  const Progress& progress = Progress{}, const PlaneListener& live = {});
 
-/// The plane's surface squared up, `width` x `height`, on the frames of the range where it is, in one resampling.
+/// Where the pixels of a cylinder's surface, unrolled to `width` x `height`, are found on the plate; nothing where it
+/// turns away.
+LookUp unrolled(const SurfaceSheet& sheet, int width, int height, int samples = 1);
+
+/// The plane's surface squared up (a cylinder's unrolled), `width` x `height`, on the frames of the range where it is,
+/// in one resampling.
 Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId plane,
                                   const std::filesystem::path& pattern, int width, int height,
                                   const Progress& progress = Progress{});

@@ -117,7 +117,7 @@ double correlationOf(const std::vector<CellTerms>& cells, const std::vector<Plan
 
 /// What the rounds work on.
 struct PlaneAligner::Pass {
-    SurfacePose pose;                      ///< as the warp holds it
+    SurfacePose pose;                       ///< as the warp holds it
     std::optional<SurfacePose> expected{};  ///< whose shape the prior is about
     std::vector<float> x, y, values, inside, residual, weight, sorted;
     std::vector<CellTerms> cells;
@@ -136,7 +136,7 @@ struct PlaneAligner::Level {
     double scale;
     const TextureLevel& texture;
     planekernels::View view;
-    Plane part;  ///< what `view` shows, where it is not the whole level
+    Plane part;      ///< what `view` shows, where it is not the whole level
     float textured;  ///< squared gradient of what counts as texture
 
     planekernels::Light lightOf(std::size_t cell, const PlaneConditions::Light& light) const {
@@ -206,12 +206,12 @@ std::optional<PlaneAligner::Level> PlaneAligner::levelOf(const Pyramid& frame, i
                                                          const PlaneConditions& conditions) {
     const double scale = double(1 << index);
     // Blur as of the middle of the region. Both levels are reduced alike, so the plate's pixels tell for each.
-    const BlurMatch blur = conditions.matchesBlur
-                               ? blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale))
-                               : BlurMatch{};
+    const BlurMatch blur =
+        conditions.matchesBlur ? blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale)) : BlurMatch{};
     const Plane& whole = frame.levels[std::size_t(index)];
-    Level level{index, scale, texture_.level(index, blur.reference), {whole.values.data(), whole.width, whole.height, 0, 0},
-                {},    0};
+    Level level{
+        index, scale, texture_.level(index, blur.reference), {whole.values.data(), whole.width, whole.height, 0, 0},
+        {},    0};
     // Noise is asked where there is texture: what is black or burnt out has none.
     double slopes = 0;
     for (const float slope2 : level.texture.slope2) slopes += double(slope2);
@@ -337,8 +337,7 @@ bool PlaneAligner::gather(const Level& level, Pass& pass, Steps& right, std::vec
         constexpr double kMiddle = 110;
         const Vector2d added(kMiddle, 1);
         lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
-        e.right.head<2>() -=
-            trust(kOffsetSpread) * added * (kMiddle * (double(light.gain) - 1) + double(light.offset));
+        e.right.head<2>() -= trust(kOffsetSpread) * added * (kMiddle * (double(light.gain) - 1) + double(light.offset));
         lightNormal(0, 0) += trust(kGainSpread);
         e.right[0] -= trust(kGainSpread) * (double(light.gain) - meanGain);
         lightNormal(2, 2) += trust(kSlopeSpread);
@@ -529,8 +528,12 @@ double PlaneAligner::misfit(const Pyramid& frame, const SurfacePose& start, cons
     if (!begun) return 1;
     const int index = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
     const Plane& plane = frame.levels[std::size_t(index)];
-    const Level level{index, double(1 << index), texture_.level(index, Matrix2d::Zero()),
-                      {plane.values.data(), plane.width, plane.height, 0, 0}, {}, 0};
+    const Level level{index,
+                      double(1 << index),
+                      texture_.level(index, Matrix2d::Zero()),
+                      {plane.values.data(), plane.width, plane.height, 0, 0},
+                      {},
+                      0};
     Pass pass;
     pass.pose = *begun;
     for (const auto& cell : level.texture.cells)

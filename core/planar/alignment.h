@@ -35,10 +35,10 @@ struct PlaneConditions {
     bool matchesBlur = true;                         ///< false: both pictures are compared as they are
 };
 
-/// One reference of a plane or a cylinder, aligned to other frames by inverse-compositional steps (Baker and Matthews 2004) with
-/// robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and a sloping offset for each
-/// cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two matched.
-/// Not safe to call from several threads.
+/// One reference of a plane or a cylinder, aligned to other frames by inverse-compositional steps (Baker and Matthews
+/// 2004) with robust weights for each pixel (Geman and McClure) and each block of pixels, a gain and a sloping offset
+/// for each cell of blocks (eliminated from the steps; priors hold them near the plane's own), and the blur of the two
+/// matched. Not safe to call from several threads.
 class PlaneAligner {
 public:
     /// Fails when the region is out of the frame or has no texture to hold on to, with what to do.

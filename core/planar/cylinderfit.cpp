@@ -51,8 +51,7 @@ public:
                                std::vector<PlaneConditions>& conditions, bool ownWeights) const {
         const SurfaceGeometry geometry = plane.geometry(), old = before.geometry();
         if (!geometry.cylinder || !old.cylinder) return std::nullopt;
-        auto aligner =
-            PlaneAligner::create(reference_, plane.region(), MotionModel::perspective, excluded_, geometry);
+        auto aligner = PlaneAligner::create(reference_, plane.region(), MotionModel::perspective, excluded_, geometry);
         if (!aligner) return std::nullopt;
         Trial trial;
         for (std::size_t i = 0; i < frames_.size(); ++i) {

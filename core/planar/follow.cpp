@@ -205,30 +205,51 @@ std::optional<PlaneAlignment> PlaneRunner::alignFrom(const Pyramid& last, const 
     return best;
 }
 
-double PlaneRunner::shareInFrame(const SurfacePose& pose, const Pyramid& pyramid) const {
+std::vector<Vector2d> PlaneRunner::gridOfRegion() const {
     constexpr int kGrid = 12;
-    const PlaneBox box = boxOf(plane_.region());
-    int held = 0, inside = 0;
+    const PlaneRegion region = plane_.region();
+    const PlaneBox box = boxOf(region);
+    std::vector<Vector2d> places;
     for (int j = 0; j < kGrid; ++j)
         for (int i = 0; i < kGrid; ++i) {
             const Vector2d place(box.left + (i + 0.5) / kGrid * box.width(),
                                  box.top + (j + 0.5) / kGrid * box.height());
-            if (!plane_.region().holds(place)) continue;
-            const auto to = geometry_.carried(pose, place);
-            // What is turned away is not out of the frame.
-            if (!to && geometry_.cylinder) continue;
-            ++held;
-            inside += to && to->x() > 0 && to->y() > 0 && to->x() < pyramid.width() && to->y() < pyramid.height();
+            if (region.holds(place)) places.push_back(place);
         }
+    return places;
+}
+
+double PlaneRunner::shareInFrame(const SurfacePose& pose, const Pyramid& pyramid) const {
+    int held = 0, inside = 0;
+    for (const Vector2d& place : gridOfRegion()) {
+        const auto to = geometry_.carried(pose, place);
+        // What is turned away is not out of the frame.
+        if (!to && geometry_.cylinder) continue;
+        ++held;
+        inside += to && to->x() > 0 && to->y() > 0 && to->x() < pyramid.width() && to->y() < pyramid.height();
+    }
     return held > 0 ? double(inside) / held : geometry_.cylinder ? 1 : 0;
 }
 
-PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment, const Pyramid& pyramid) const {
+bool PlaneRunner::isTurnedAway(const SurfacePose& pose) const {
+    if (!geometry_.cylinder) return false;
+    constexpr double kLeastFacing = 0.26;  // the cosine, as the texture has it
+    const std::vector<Vector2d> places = gridOfRegion();
+    std::size_t away = 0;
+    for (const Vector2d& place : places) {
+        const Vector3d point = geometry_.cylinder->met(rayOf(*plane_.lens, place));
+        const Vector3d to = pose.matrix * point + pose.shift;
+        const Vector3d normal = pose.matrix * geometry_.cylinder->normal(geometry_.cylinder->placeOf(point).x());
+        away += -normal.dot(to) < kLeastFacing * to.norm();
+    }
+    return away * 2 > places.size();
+}
+
+PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
     const SurfacePose pose = alignment.pose * referencePose_;
     if (alignment.seen < plane_.leastSeen) {
-        if (alignment.beyond <= 0.5 * (1 - plane_.leastSeen)) return PlaneEnd::covered;
-        const bool turned = geometry_.cylinder && shareInFrame(pose, pyramid) > 0.5;
-        return turned ? PlaneEnd::turnedAway : PlaneEnd::leftFrame;
+        if (isTurnedAway(pose)) return PlaneEnd::turnedAway;
+        return alignment.beyond > 0.5 * (1 - plane_.leastSeen) ? PlaneEnd::leftFrame : PlaneEnd::covered;
     }
     if (!geometry_.cylinder) {
         const Matrix2d shape = slopeAt(pose.matrix, boxOf(plane_.region()).centre());
@@ -305,10 +326,13 @@ bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame
     }
     const auto alignment = alignFrom(last, pyramid);
     if (!alignment) {
-        reason_ = shareInFrame(step_ * pose_, pyramid) < 0.5 ? PlaneEnd::leftFrame : PlaneEnd::covered;
+        const SurfacePose expected = step_ * pose_;
+        reason_ = isTurnedAway(expected)                  ? PlaneEnd::turnedAway
+                  : shareInFrame(expected, pyramid) < 0.5 ? PlaneEnd::leftFrame
+                                                          : PlaneEnd::covered;
         return false;
     }
-    if (const PlaneEnd verdict = verdictOn(*alignment, pyramid); verdict != PlaneEnd::none) {
+    if (const PlaneEnd verdict = verdictOn(*alignment); verdict != PlaneEnd::none) {
         reason_ = verdict;
         return false;
     }

@@ -49,7 +49,10 @@ private:
     PlaneRunner(const PlanarTrack& plane, PlaneAligner aligner) : plane_(plane), aligner_(std::move(aligner)) {}
     std::optional<PlaneAlignment> alignFrom(const Pyramid& last, const Pyramid& pyramid);
     double shareInFrame(const SurfacePose& pose, const Pyramid& pyramid) const;
-    PlaneEnd verdictOn(const PlaneAlignment& alignment, const Pyramid& pyramid) const;
+    /// Of a cylinder: whether most of what it is tracked by is seen too much from the side, or from behind.
+    bool isTurnedAway(const SurfacePose& pose) const;
+    PlaneEnd verdictOn(const PlaneAlignment& alignment) const;
+    std::vector<Eigen::Vector2d> gridOfRegion() const;
     bool isWornOut(const SurfacePose& pose) const;
     void renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample);
     std::vector<Eigen::Vector2d> seenFeatures() const;

@@ -36,11 +36,11 @@ struct PlaneSample {
     /// outline.
     Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
     std::optional<SurfacePose> body;  ///< of a cylinder
-    float seen = 1;                                                    ///< share of its texture that is seen
-    float fit = 1;                                                     ///< correlation of that with the reference
-    float deviation_px = 0;  ///< standard deviation of its worst corner, by the noise
-    bool renewed = false;    ///< the reference was taken anew here
-    bool anew = false;       ///< its shape was set here by a correction, and tracked on from
+    float seen = 1;                   ///< share of its texture that is seen
+    float fit = 1;                    ///< correlation of that with the reference
+    float deviation_px = 0;           ///< standard deviation of its worst corner, by the noise
+    bool renewed = false;             ///< the reference was taken anew here
+    bool anew = false;                ///< its shape was set here by a correction, and tracked on from
 };
 
 /// The surface as it was placed, or corrected, on one frame.
@@ -51,8 +51,8 @@ struct PlaneTie {
 
 using PlaneId = std::int64_t;
 
-/// A plane of the scene, or a round upright body, followed through the plate: what it is tracked by, where that goes, and the surface that is
-/// handed on, which is another thing.
+/// A plane of the scene, or a round upright body, followed through the plate: what it is tracked by, where that goes,
+/// and the surface that is handed on, which is another thing.
 struct PlanarTrack {
     PlaneId id = 0;
     std::string name;

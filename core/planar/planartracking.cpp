@@ -87,8 +87,7 @@ Expected<bool> sweep(FrameCache& frames, PlanarResult& result, const std::vector
             return failure(Fault::outcome, "plane {}: its reference frame {} cannot be read; choose another",
                            plane.name, referenceFrame);
         auto runner = PlaneRunner::start(plane, *reference, *surfacePoseOn(plane, referenceFrame),
-                                         *surfacePoseOn(plane, from[i]),
-                                         from[i], exclusions.on(referenceFrame));
+                                         *surfacePoseOn(plane, from[i]), from[i], exclusions.on(referenceFrame));
         if (!runner) return tl::unexpected(runner.error());
         runners.push_back(std::move(*runner));
         first = step > 0 ? std::min(first, from[i]) : std::max(first, from[i]);
@@ -227,8 +226,8 @@ Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarT
                 result.planes[i].lens = fitted.lens;
             }
     }
-    const auto ways = bothWays(frames, result, starts, range, direction, fits ? progress.part(0.55, 1) : progress, live,
-                               exclusions);
+    const auto ways =
+        bothWays(frames, result, starts, range, direction, fits ? progress.part(0.55, 1) : progress, live, exclusions);
     if (!ways) return tl::unexpected(ways.error());
     return result;
 }

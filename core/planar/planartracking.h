@@ -24,9 +24,11 @@ using PlaneListener = std::function<void(int frame, const std::vector<const Plan
 /// the end of `range`; samples from there to the end of the range are replaced, the others stay. Planes are followed
 /// together, each on a thread. Nothing counts that `mattes` (none rides) take out, on the reference frame pixel by
 /// pixel, on others by small blocks. A cylinder that was not tracked yet is tracked twice, its sides (with `freeFocal`
-/// the focal length too) fitted to what the first time found. Fails with what is wrong with an outline, naming the plane.
+/// the focal length too) fitted to what the first time found. Fails with what is wrong with an outline, naming the
+/// plane.
 Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarTrack>& planes, int from,
                                    const FrameRange& range, Direction direction, const Progress& progress = Progress{},
-                                   const PlaneListener& live = {}, std::span<const Matte> mattes = {}, bool freeFocal = false);
+                                   const PlaneListener& live = {}, std::span<const Matte> mattes = {},
+                                   bool freeFocal = false);
 
 }  // namespace pinion

@@ -31,7 +31,7 @@ namespace {
 /// On a cylinder straight edges of the plate are curves: cut into short pieces. What is beyond the contour as `seen`
 /// has it is moved there.
 Polygon carriedOnCylinder(const Lens& lens, const Cylinder& cylinder, const Cylinder& seen, const Polygon& polygon) {
-    constexpr double kPiece = 12;  // pixels
+    constexpr double kPiece = 12;    // pixels
     constexpr double kShown = 0.97;  // of the visible half angle
     Polygon result;
     for (std::size_t i = 0; i < polygon.size(); ++i) {
@@ -51,7 +51,8 @@ Polygon carriedOnCylinder(const Lens& lens, const Cylinder& cylinder, const Cyli
 
 }  // namespace
 
-std::optional<PlaneRegion> carried(const SurfaceGeometry& geometry, const SurfacePose& pose, const PlaneRegion& region) {
+std::optional<PlaneRegion> carried(const SurfaceGeometry& geometry, const SurfacePose& pose,
+                                   const PlaneRegion& region) {
     bool through = false;
     const SurfaceGeometry there = geometry.moved(pose);
     const auto moved = [&](std::vector<Polygon> polygons) {

@@ -177,6 +177,22 @@ Expected<Quad> inOrder(const Quad& corners) {
     return sorted;
 }
 
+Quad sidesInOrder(std::span<const Vector2d> ends) {
+    // Each runs down the picture, or to the right where the body lies.
+    const auto runs = [&](std::size_t from) {
+        const Vector2d along = ends[from + 1] - ends[from];
+        const bool lies = std::abs(along.x()) > std::abs(along.y());
+        return (lies ? along.x() : along.y()) >= 0 ? std::pair(ends[from], ends[from + 1])
+                                                   : std::pair(ends[from + 1], ends[from]);
+    };
+    auto one = runs(0), other = runs(2);
+    // Seen with its axis down, the left one has the other on its left hand as it runs.
+    const Vector2d along = one.second - one.first + other.second - other.first;
+    const Vector2d across = other.first + other.second - one.first - one.second;
+    if (along.x() * across.y() - along.y() * across.x() > 0) std::swap(one, other);
+    return {one.first, other.first, other.second, one.second};
+}
+
 std::optional<Matrix3d> poseOn(const PlanarTrack& plane, int frame) {
     if (const PlaneSample* sample = sampleAt(plane, frame)) return sample->plateFromReference;
     if (frame == plane.referenceFrame) return Matrix3d::Identity();
@@ -265,6 +281,30 @@ double SurfaceSheet::widthToHeight() const {
     const double width = 0.5 * ((corners_[1] - corners_[0]).norm() + (corners_[2] - corners_[3]).norm());
     const double height = 0.5 * ((corners_[3] - corners_[0]).norm() + (corners_[2] - corners_[1]).norm());
     return width / std::max(1e-9, height);
+}
+
+std::optional<Vector2d> SurfaceSheet::onSheet(const Vector2d& plate) const {
+    if (!curved_) {
+        const Eigen::Vector3d at = flat_.inverse() * plate.homogeneous();
+        if (!(at.z() * flat_.determinant() > 0)) return std::nullopt;
+        return at.hnormalized();
+    }
+    Vector2d wanted = map_.onSurface(plate);
+    const Vector2d middle = onSurface({0.5, 0.5});
+    wanted.x() = middle.x() + std::remainder(wanted.x() - middle.x(), 2 * kPi);
+    // Four corners need not be a rectangle on it: Newton's steps.
+    Vector2d at(0.5, 0.5);
+    for (int round = 0; round < 8; ++round) {
+        const Vector2d off = wanted - onSurface(at);
+        if (off.norm() < 1e-10) break;
+        constexpr double kStep = 1e-4;
+        Eigen::Matrix2d slope;
+        slope << (onSurface(at + Vector2d(kStep, 0)) - onSurface(at)) / kStep,
+            (onSurface(at + Vector2d(0, kStep)) - onSurface(at)) / kStep;
+        if (!(std::abs(slope.determinant()) > 1e-9)) return std::nullopt;
+        at += slope.inverse() * off;
+    }
+    return at;
 }
 
 bool SurfaceSheet::faces(const Vector2d& sheet) const { return !curved_ || map_.faces(onSurface(sheet)); }

@@ -4,6 +4,7 @@
 #include "planar/planartrack.h"
 
 #include <optional>
+#include <span>
 #include <string>
 
 namespace pinion {
@@ -20,6 +21,10 @@ std::string troubleOf(const Quad& corners);
 /// The corners clockwise on the screen from the one nearest to the top left; of those that were clicked crosswise too.
 /// Fails with `troubleOf`.
 Expected<Quad> inOrder(const Quad& corners);
+
+/// The ends of a cylinder's two sides, clicked as (end, end) of the one and of the other, as `PlanarTrack::sides` has
+/// them: which is left and which end is the top does not matter.
+Quad sidesInOrder(std::span<const Eigen::Vector2d> ends);
 
 /// Where the plane lies on a frame; on its reference frame also before it was tracked. Of a cylinder: the plane that
 /// touches it in the middle of the outline.
@@ -66,6 +71,8 @@ public:
     /// None where the plane is not, or has no surface.
     static std::optional<SurfaceSheet> of(const PlanarTrack& plane, int frame);
     Eigen::Vector2d onPlate(const Eigen::Vector2d& sheet) const;
+    /// The place of the sheet that is seen there, also beyond its edges; none where it cannot be told.
+    std::optional<Eigen::Vector2d> onSheet(const Eigen::Vector2d& plate) const;
     bool faces(const Eigen::Vector2d& sheet) const;
     bool isCurved() const { return curved_; }
     /// Of a cylinder's, unrolled.

@@ -61,7 +61,8 @@ Expected<Cylinder> Cylinder::fromSides(const Lens& lens, const Quad& sides) {
     rows << left.transpose(), right.transpose(), cylinder.axis.transpose();
     const Vector3d nearest = rows.inverse() * Vector3d(1, 1, 0);
     if (!nearest.allFinite() || nearest.norm() < 1.02 || nearest.norm() > 1e4)
-        return failure(Fault::input, "no cylinder has such sides: draw one along its left contour, one along its right");
+        return failure(Fault::input,
+                       "no cylinder has such sides: draw one along its left contour, one along its right");
     cylinder.front = -nearest.normalized();
     cylinder.middle = nearest;
     const Vector3d met = cylinder.met(0.25 * (rays[0] + rays[1] + rays[2] + rays[3]));
@@ -70,9 +71,7 @@ Expected<Cylinder> Cylinder::fromSides(const Lens& lens, const Quad& sides) {
     return cylinder;
 }
 
-Vector3d Cylinder::normal(double angle) const {
-    return std::cos(angle) * front + std::sin(angle) * front.cross(axis);
-}
+Vector3d Cylinder::normal(double angle) const { return std::cos(angle) * front + std::sin(angle) * front.cross(axis); }
 
 Vector3d Cylinder::at(const Vector2d& place) const { return middle + place.y() * axis + normal(place.x()); }
 

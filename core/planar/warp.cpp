@@ -38,15 +38,16 @@ public:
     void bendRays(int count, float* x, float* y) const {
         if (lens_.field) {
             const auto fx = float(lens_.focal_px * lens_.squeeze), fy = float(lens_.focal_px);
-            for (int i = 0; i < count; ++i) bendOne(x[i] * fx + float(lens_.cx), y[i] * fy + float(lens_.cy), x[i], y[i]);
+            for (int i = 0; i < count; ++i)
+                bendOne(x[i] * fx + float(lens_.cx), y[i] * fy + float(lens_.cy), x[i], y[i]);
             return;
         }
         const double limit = planeRadiusLimit(lens_);
-        planekernels::distort({float(lens_.k1), float(lens_.k2), float(lens_.k3), float(lens_.p1), float(lens_.p2),
-                               float(std::min(limit * limit, 1e12)), float(lens_.focal_px * lens_.squeeze / scale_),
-                               float((lens_.cx - 0.5) / scale_), float(lens_.focal_px / scale_),
-                               float((lens_.cy - 0.5) / scale_)},
-                              count, x, y);
+        planekernels::distort(
+            {float(lens_.k1), float(lens_.k2), float(lens_.k3), float(lens_.p1), float(lens_.p2),
+             float(std::min(limit * limit, 1e12)), float(lens_.focal_px * lens_.squeeze / scale_),
+             float((lens_.cx - 0.5) / scale_), float(lens_.focal_px / scale_), float((lens_.cy - 0.5) / scale_)},
+            count, x, y);
     }
 
 private:
@@ -95,7 +96,9 @@ public:
         }
         return directions;
     }
-    std::optional<SurfacePose> begun(const SurfacePose& pose) const override { return settled(pose.matrix * plateFromRegion_); }
+    std::optional<SurfacePose> begun(const SurfacePose& pose) const override {
+        return settled(pose.matrix * plateFromRegion_);
+    }
     SurfacePose ended(const SurfacePose& pose) const override {
         const Matrix3d matrix = pose.matrix * plateFromRegion_.inverse();
         return {matrix / matrix(2, 2)};

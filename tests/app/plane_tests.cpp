@@ -16,8 +16,8 @@ const std::string kBoard = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.
 
 struct PlaneFixture : Fixture {
     PlanesStage& planes = window.stage<PlanesStage>();
-    PlaneFixture() {
-        openPlate(kBoard);
+    explicit PlaneFixture(const std::string& plate = kBoard) {
+        openPlate(plate);
         window.docket().open("planes");
     }
     const PlanarTrack& plane(std::size_t index = 0) const { return session.shot().planes[index]; }
@@ -175,6 +175,67 @@ TEST_CASE("what cannot be an outline or a surface is refused in the window, and 
     f.click(350, 300);
     CHECK(said.contains("inside the other three"));
     CHECK(f.plane().ties.isEmpty());
+}
+
+TEST_CASE("the bollard becomes a cylinder by its two contours, and is tracked, unrolled and flat again") {
+    PlaneFixture f(std::string(PINION_SOURCE_DIR) + "/demo/plates/bollard.mp4");
+    f.setRange(1026, 1034);
+    f.goTo(1030);
+    f.key(Qt::Key_P);
+    f.drag({510, 250}, {750, 560});
+    REQUIRE(f.session.shot().planes.size() == 1);
+    auto* shape = f.window.docket().findChild<QComboBox*>("planeShape");
+    REQUIRE(shape);
+    CHECK(shape->currentIndex() == 0);
+    // Its sides are drawn on the reference frame: from another one the tool goes there.
+    f.goTo(1028);
+    f.key(Qt::Key_Y, Qt::ControlModifier | Qt::ShiftModifier);
+    CHECK(f.canvas.toolInHand() == "cylinder sides");
+    f.click(461, 260);
+    CHECK(f.session.player.frame() == 1030);
+    f.waitForPicture();
+    // The right contour first, from below: put in order, and on the edges that are there.
+    f.click(790, 580);
+    f.click(805, 260);
+    f.click(483, 580);
+    f.click(461, 260);
+    REQUIRE(f.plane().sides);
+    const Quad sides = *f.plane().sides;
+    CHECK(sides[0].x() < sides[1].x());
+    CHECK(sides[0].y() < sides[3].y());
+    CHECK(sides[0].x() == Approx(460).margin(6));
+    CHECK(shape->currentIndex() == 1);
+    f.key(Qt::Key_Y);
+    f.wait();
+    REQUIRE(f.plane().samples.size() == 9);
+    for (const PlaneSample& sample : f.plane().samples) CHECK(sample.fit > 0.95F);
+    CHECK(f.window.docket().findChild<QLabel*>("planeResult")->text().contains("turned from"));
+    f.key(Qt::Key_G, Qt::ControlModifier | Qt::ShiftModifier);
+    REQUIRE(f.plane().ties.size() == 1);
+    // Unrolled it stands still: a corner of the surface is shown in one place on all frames.
+    f.key(Qt::Key_A);
+    f.waitForPicture();
+    const auto here = f.canvas.view().screenFromPlate((*surfaceAt(f.plane(), 1030))[1]);
+    f.goTo(1034);
+    const auto there = f.canvas.view().screenFromPlate((*surfaceAt(f.plane(), 1034))[1]);
+    REQUIRE(here);
+    REQUIRE(there);
+    CHECK(QLineF(*here, *there).length() < 0.1);
+    f.key(Qt::Key_A);
+    // Crossed sides are refused and nothing is lost.
+    f.goTo(1030);
+    f.key(Qt::Key_Y, Qt::ControlModifier | Qt::ShiftModifier);
+    f.click(600, 200);
+    f.click(700, 500);
+    f.click(700, 200);
+    f.click(600, 500);
+    CHECK(f.plane().samples.size() == 9);
+    shape->setCurrentIndex(0);
+    emit shape->activated(0);
+    CHECK_FALSE(f.plane().sides);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.plane().sides);
+    CHECK(f.plane().samples.size() == 9);
 }
 
 TEST_CASE("the proof and the thread sheet speak of the plane while its card is open") {

@@ -121,6 +121,44 @@ TEST_CASE("outlines that cannot be meant are refused by planar, naming file and 
     CHECK(refused({{"format", "pinion.points"}, {"version", 1}}, 2).find("outline.json") != std::string::npos);
 }
 
+TEST_CASE("planar follows the bollard as a cylinder, and tells its turn") {
+    // Sides and outline as an artist would draw them on the middle frame, a pixel or two off; no lens is known.
+    const test::Scratch scratch;
+    write(scratch / "outline.json", cornersFile(1030, {{500, 260}, {765, 260}, {755, 560}, {515, 560}}));
+    write(scratch / "sides.json", cornersFile(1030, {{453, 171}, {813, 168}, {787, 610}, {482, 613}}));
+    const std::string call = "--json planar " + std::string(PINION_SOURCE_DIR) + "/demo/plates/bollard.mp4 --outline " +
+                             (scratch / "outline.json").string() + " --range 1022-1038 --out " +
+                             (scratch / "out.json").string() + " --cylinder ";
+    const auto run = test::run(call + (scratch / "sides.json").string());
+    INFO(run.err);
+    REQUIRE(run.status == 0);
+    CHECK(json::parse(run.out)["motion"] == "cylinder");
+    std::ifstream file(scratch / "out.json");
+    const json frames = json::parse(file)["frames"];
+    REQUIRE(frames.size() == 17);
+    // The camera goes round it at (0.35, 1.9), seen from above; the truth has where it stands.
+    std::ifstream truthFile(std::string(PINION_SOURCE_DIR) + "/demo/plates/bollard.truth.json");
+    const json truth = json::parse(truthFile);
+    const auto round = [&](int frame) {
+        for (const json& one : truth["frames"])
+            if (one["frame"] == frame) {
+                const auto pose = one["world_from_camera"].get<std::vector<double>>();
+                return std::atan2(pose[3] - 0.35, pose[11] - 1.9) * 180 / M_PI;
+            }
+        return 0.0;
+    };
+    for (const json& frame : frames)
+        CHECK(frame["turn_deg"].get<double>() == Approx(round(1030) - round(frame["frame"].get<int>())).margin(0.5));
+    // What no cylinder has, or is drawn elsewhere.
+    write(scratch / "elsewhere.json", cornersFile(1025, {{453, 171}, {813, 168}, {787, 610}, {482, 613}}));
+    const auto elsewhere = test::run(call + (scratch / "elsewhere.json").string());
+    CHECK(elsewhere.status == 2);
+    CHECK(elsewhere.err.find("wanted on the reference frame 1030") != std::string::npos);
+    const auto missing = test::run(call + (scratch / "none.json").string());
+    CHECK(missing.status == 2);
+    CHECK(missing.err.find("none.json") != std::string::npos);
+}
+
 TEST_CASE("four point tracks become corners, put in order") {
     const test::Scratch scratch;
     json tracks = {{"format", "pinion.tracks"}, {"version", 1}, {"width", 1280}, {"height", 720}, {"fps", 24.0}};

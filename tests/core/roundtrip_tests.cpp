@@ -149,18 +149,23 @@ static Strings members(const Track& x) {
     return all(id, name, byHand, setAside, motion, channel, filter, pattern, search, drift, pickUp, offset, outline,
                colour, group, locked, hidden, reference, start, end, samples);
 }
+static Strings members(const SurfacePose& x) {
+    const auto& [matrix, shift] = x;
+    return all(matrix, shift);
+}
 static Strings members(const PlaneSample& x) {
-    const auto& [frame, pose, seen, fit, deviation, renewed, anew] = x;
-    return all(frame, pose, seen, fit, deviation, renewed, anew);
+    const auto& [frame, pose, body, seen, fit, deviation, renewed, anew] = x;
+    return all(frame, pose, body, seen, fit, deviation, renewed, anew);
 }
 static Strings members(const PlaneTie& x) {
     const auto& [frame, corners] = x;
     return all(frame, corners);
 }
 static Strings members(const PlanarTrack& x) {
-    const auto& [id, name, outlines, takenOut, reference, motion, lens, least, locked, hidden, start, end, samples,
-                 ties] = x;
-    return all(id, name, outlines, takenOut, reference, motion, lens, least, locked, hidden, start, end, samples, ties);
+    const auto& [id, name, outlines, takenOut, reference, sides, motion, lens, least, locked, hidden, start, end,
+                 samples, ties] = x;
+    return all(id, name, outlines, takenOut, reference, sides, motion, lens, least, locked, hidden, start, end, samples,
+               ties);
 }
 static Strings members(const SolvedFrame& x) {
     const auto& [frame, pose, focal, rms, tracks, deviation, focalDeviation] = x;
@@ -421,6 +426,7 @@ Shot fullShot() {
     plane.takenOut = std::vector<Polygon>{{{20, 20}, {30, 20}, {25, 31}}};
     plane.referenceFrame = 1004;
     plane.motion = MotionModel::affine;
+    plane.sides = Quad{Eigen::Vector2d(5, 5), {95, 6}, {94, 80}, {6, 79}};
     Lens glass = pinholeLens(1920, 1080, 1800);
     glass.k1 = -0.05;
     plane.lens = std::make_shared<const Lens>(glass);
@@ -431,6 +437,7 @@ Shot fullShot() {
     PlaneSample sample{
         .frame = 1004, .seen = 0.5F, .fit = 0.875F, .deviation_px = 0.25F, .renewed = true, .anew = true};
     sample.plateFromReference << 1, 0.125, 3, -0.25, 1.5, 4, 0.001, 0.002, 1;
+    sample.body = SurfacePose{Eigen::Vector3d(1, -1, -1).asDiagonal(), {0.5, 0.25, 2}};
     plane.samples = std::vector<PlaneSample>{sample};
     plane.ties = std::vector<PlaneTie>{{1004, {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}}}};
     s.planes = std::vector<PlanarTrack>{plane};

@@ -1,6 +1,7 @@
 #include "stages/planes/planehand.h"
 
 #include "shot/edits/planeedits.h"
+#include "shot/stages/planesstage.h"
 
 #include <algorithm>
 
@@ -41,11 +42,14 @@ bool PlaneHand::mayEdit() {
 
 PlanarTrack PlaneHand::trackNow(const PlanarTrack& plane) const {
     PlanarTrack now = plane;
+    // Before it is tracked, through the lens that it will be tracked through.
+    if (now.sides && !now.lens) now.lens = std::make_shared<const Lens>(cylinderLens(session_.shot()));
     const int frame = session_.player.frame();
     const auto byFrame = [frame](const auto& one) { return one.frame == frame; };
     const auto put = [&](auto& list, const auto& one) {
         std::erase_if(list, byFrame);
-        list.insert(std::find_if(list.begin(), list.end(), [&](const auto& other) { return other.frame > frame; }), one);
+        list.insert(std::find_if(list.begin(), list.end(), [&](const auto& other) { return other.frame > frame; }),
+                    one);
     };
     if (const auto live = live_.find(plane.id); liveFrame_ == frame && live != live_.end())
         now.samples = plane.samples.edited([&](auto& samples) { put(samples, live->second); });

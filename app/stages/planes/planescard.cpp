@@ -108,6 +108,15 @@ private:
     }
 
     void addTracking() {
+        auto* shape = named(choice({"flat", "cylinder"}), "planeShape",
+                            "A cylinder, a mast or a bottle, is told by its two contours on the reference frame; it is "
+                            "followed with its turn");
+        auto* shapeLabel = row("Shape", shape);
+        connect(shape, &QComboBox::activated, this, [this](int index) {
+            if (index == 0) stage_.makeFlat();
+            else stage_.takeTool("cylinder sides");
+            refresh();
+        });
         auto* motion = named(choice({"find out", "translation", "similarity", "affine", "perspective"}), "planeMotion",
                              "How it may move. Found out, it is the most that its texture supports");
         auto* motionLabel = row("Motion", motion);
@@ -139,13 +148,16 @@ private:
         onClick(both, [this] { stage_.track(Direction::both); });
         onClick(forward, [this] { stage_.track(Direction::forward); });
         auto* result = words("planeResult");
-        showWhileHeld({motion, motionLabel, least, leastLabel, buttons, locked, result});
-        onRefresh([this, motion, least, back, both, forward, locked, result] {
+        showWhileHeld({shape, shapeLabel, least, leastLabel, buttons, locked, result});
+        onRefresh([this, shape, motion, motionLabel, least, back, both, forward, locked, result] {
             const PlanarTrack* plane = hand_.held();
             const bool may = plane && !plane->locked && session_.isReady();
-            for (QWidget* part : std::initializer_list<QWidget*>{motion, least, back, both, forward})
+            for (QWidget* part : std::initializer_list<QWidget*>{shape, motion, least, back, both, forward})
                 part->setEnabled(may);
+            for (QWidget* part : std::initializer_list<QWidget*>{motion, motionLabel})
+                part->setVisible(plane && !plane->sides);
             if (!plane) return;
+            shape->setCurrentIndex(plane->sides ? 1 : 0);
             locked->setChecked(plane->locked);
             motion->setCurrentIndex(plane->motion ? int(*plane->motion) + 1 : 0);
             setQuietly(least, int(std::lround(plane->leastSeen * 100)));
@@ -162,10 +174,15 @@ private:
         const auto loosest = std::max_element(
             plane.samples.begin(), plane.samples.end(),
             [](const PlaneSample& a, const PlaneSample& b) { return a.deviation_px < b.deviation_px; });
+        QString turned;
+        if (const auto first = turnAt(plane, plane.firstFrame()), last = turnAt(plane, plane.lastFrame());
+            first && last)
+            turned = QString("\nturned from %1° to %2°").arg(*first, 0, 'f', 1).arg(*last, 0, 'f', 1);
         return QString("\nworst fit %1 on %2 · within ± %3 px")
-            .arg(double(worst->fit), 0, 'f', 3)
-            .arg(worst->frame)
-            .arg(double(loosest->deviation_px), 0, 'f', 2);
+                   .arg(double(worst->fit), 0, 'f', 3)
+                   .arg(worst->frame)
+                   .arg(double(loosest->deviation_px), 0, 'f', 2) +
+               turned;
     }
 
     void addSurface() {

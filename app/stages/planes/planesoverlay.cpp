@@ -40,8 +40,9 @@ QImage testPicture(double widthOverHeight) {
     return image;
 }
 
-void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
-    const auto pose = hand_.poseNow(plane);
+void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& inShot) const {
+    const PlanarTrack plane = hand_.trackNow(inShot);
+    const auto pose = surfacePoseOn(plane, session_.player.frame());
     if (!pose) return;
     const bool held = hand_.plane() == plane.id;
     const PlaneSample* sample = sampleAt(plane, session_.player.frame());
@@ -67,6 +68,28 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
     };
     for (const Polygon& outline : plane.outlines) draw(outline, Qt::DashLine, held);
     for (const Polygon& outline : plane.takenOut) draw(outline, Qt::DotLine, held);
+    // Unrolled it has no contours.
+    if (held && !(looked && looked().startsWith("surface"))) paintContours(painter, view, plane, *pose);
+}
+
+/// The two contours of a cylinder as the track has them: beside those of the picture they are a proof.
+void PlanesOverlay::paintContours(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
+                                  const SurfacePose& pose) const {
+    const SurfaceGeometry geometry = plane.geometry(), here = geometry.moved(pose);
+    if (!here.cylinder) return;
+    const SurfaceMap reference = SurfaceMap::of(plane, SurfacePose{});
+    const auto along = [&](std::size_t a, std::size_t b) {
+        return 0.5 * (reference.onSurface((*plane.sides)[a]).y() + reference.onSurface((*plane.sides)[b]).y());
+    };
+    const double top = along(0, 1), bottom = along(3, 2);
+    for (const double side : {-1.0, 1.0}) {
+        const double angle = here.cylinder->facing() + side * here.cylinder->visible();
+        Polygon line;
+        for (const double height : {top, bottom})
+            line.push_back(seenAt(*here.lens, here.cylinder->at({angle, height})));
+        const QPainterPath path = view.line(line);
+        overShadow(painter, theme::kBrass, 1.2, [&] { painter.drawPath(path); });
+    }
 }
 
 void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
@@ -115,7 +138,8 @@ void PlanesOverlay::paintSurface(QPainter& painter, const PlateView& view, const
     };
     QPainterPath edge;
     if (sheet)
-        for (const auto& [from, to] : {std::pair<Vector2d, Vector2d>{{0, 0}, {1, 0}}, {{1, 0}, {1, 1}}, {{1, 1}, {0, 1}}, {{0, 1}, {0, 0}}})
+        for (const auto& [from, to] :
+             {std::pair<Vector2d, Vector2d>{{0, 0}, {1, 0}}, {{1, 0}, {1, 1}}, {{1, 1}, {0, 1}}, {{0, 1}, {0, 0}}})
             edge.addPath(line(from, to));
     else edge = view.line(Polygon(surface->begin(), surface->end()), true);
     overShadow(painter, held ? theme::kText : theme::kDim, held ? 1.6 : 1.0, [&] { painter.drawPath(edge); });

@@ -14,10 +14,13 @@ public:
     Layer layer() const override { return Layer::marks; }
     void paint(QPainter& painter, const PlateView& view) override;
 
-    bool shown = false;  ///< while its card is open
+    bool shown = false;                 ///< while its card is open
+    std::function<QString()> looked{};  ///< the view that is shown
 
 private:
     void paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
+    void paintContours(QPainter& painter, const PlateView& view, const PlanarTrack& plane,
+                       const SurfacePose& pose) const;
     void paintSurface(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
     void paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const;
 

@@ -38,7 +38,8 @@ void sayHowItWent(Session& session, const PlanarResult& result, Direction direct
     else session.player.goTo(from);
     if (steps == 1 && (back ? plane.startReason : plane.endReason) == PlaneEnd::none) return;
     session.say(text(plane.name) + ": " + text(wordsOf(plane, session.shot().plate.range)) + " · " +
-                text(std::string(toString(result.motions.front()))) + (result.stopped ? " · stopped" : ""));
+                (plane.sides ? "cylinder" : text(std::string(toString(result.motions.front())))) +
+                (result.stopped ? " · stopped" : ""));
 }
 
 }  // namespace
@@ -98,11 +99,13 @@ void PlanesStage::addTools(const Desk& desk) {
     Canvas& canvas = desk.canvas;
     auto overlay = std::make_unique<PlanesOverlay>(session_, hand);
     overlay_ = overlay.get();
+    overlay_->looked = desk.shown;
     canvas.addOverlay(std::move(overlay));
     using Kind = PlaneOutlineTool::Kind;
     for (const Kind kind : {Kind::plane, Kind::more, Kind::takenOut})
         canvas.addTool(std::make_unique<PlaneOutlineTool>(session_, hand, canvas, kind));
     canvas.addTool(std::make_unique<SurfaceTool>(session_, hand, canvas));
+    canvas.addTool(std::make_unique<SidesTool>(session_, hand, canvas));
     canvas.addSight(std::make_unique<SquaredSight>(session_, hand, false));
     canvas.addSight(std::make_unique<SquaredSight>(session_, hand, true));
     connect(&hand, &PlaneHand::changed, &canvas, [&canvas] {
@@ -127,6 +130,9 @@ void PlanesStage::addTools(const Desk& desk) {
     desk.tools.addTool("surface", "Surface", "frame",
                        "The four corners that are handed on: place them, drag them, on any frame (Shift+A)",
                        take("surface"));
+    desk.tools.addTool("cylinder sides", "Sides", "cylinder",
+                       "The two contours of a round body: the plane becomes a cylinder with its turn (Ctrl+Shift+Y)",
+                       take("cylinder sides"));
 }
 
 void PlanesStage::takeTool(const QString& tool) {
@@ -158,6 +164,13 @@ void PlanesStage::addCommands(const Desk& desk) {
     tool("Add an outline to the plane", K("Shift+G"), "plane more");
     tool("Take a part out of the plane", K("Shift+W"), "plane take out");
     tool("Place the surface", K("Shift+A"), "surface");
+    tool("Draw a cylinder's two sides", K("Ctrl+Shift+Y"), "cylinder sides");
+    c.add(
+        "Plane", "Flat again, not a cylinder", {}, [this] { makeFlat(); },
+        [this] {
+            const QString none = whyNoPlane();
+            return !none.isEmpty() ? none : hand.held()->sides ? QString() : QString("it is flat");
+        });
     c.add(
         "Plane", "Surface from the outline", {K("Ctrl+Shift+G")}, [this] { surfaceFromOutline(); }, plane);
     const auto run = [&](const QString& name, const QKeySequence& key, Direction direction, int steps, bool all) {
@@ -200,6 +213,13 @@ void PlanesStage::addCommands(const Desk& desk) {
     c.add(
         "View", "Surface against its reference", {K("Ctrl+Shift+E")},
         [desk] { desk.show(desk.shown() == "surface difference" ? "plate" : "surface difference"); }, surface);
+}
+
+void PlanesStage::makeFlat() {
+    if (!hand.mayEdit()) return;
+    const PlanarTrack& plane = *hand.held();
+    if (const auto flat = withPlaneSides(session_.shot(), plane.id, std::nullopt); flat && plane.sides)
+        session_.edit(text(plane.name) + " is flat", *flat);
 }
 
 void PlanesStage::look(const QString& view) { show_(view); }
@@ -403,6 +423,13 @@ void PlanesStage::refreshProof() {
         return sample ? QString::number(double(sample->fit), 'f', 3) : QString();
     };
     subject->cut = [kept](const Picture& picture, int frame, const QSize& wanted, const ViewTransform& view) {
+        if (const auto sheet = kept->sides ? SurfaceSheet::of(*kept, frame) : std::nullopt) {
+            const LookUp table = unrolled(*sheet, wanted.width(), wanted.height());
+            const auto cut = DisplayBend(table, picture.width, picture.height).bent(displayPixels(picture, view));
+            return QImage(reinterpret_cast<const uchar*>(cut.get()), wanted.width(), wanted.height(),
+                          wanted.width() * 4, QImage::Format_RGB32)
+                .copy();
+        }
         const auto plate = plateFromSurface(*kept, frame);
         if (!plate) return QImage();
         Eigen::Matrix3d unit = Eigen::Matrix3d::Identity();

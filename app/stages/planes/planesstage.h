@@ -38,6 +38,8 @@ public:
     void trackAnew(Direction direction);
     /// The surface from the outline: its own corners when it has four, else those of the box about it.
     void surfaceFromOutline();
+    /// A cylinder becomes a plane again.
+    void makeFlat();
     void look(const QString& view);
     QString looked() const;
     /// A locator and a corner pin among the deliverables.

@@ -1,7 +1,9 @@
 #include "stages/planes/planetools.h"
 
 #include "canvas/marks.h"
+#include "lens/edges.h"
 #include "shot/edits/planeedits.h"
+#include "shot/stages/planesstage.h"
 
 #include <QLineF>
 #include <QPainter>
@@ -17,6 +19,21 @@ constexpr double kDrags = 6;  // from which a press is a drag
 Polygon rectangleBetween(const Vector2d& a, const Vector2d& b) {
     const Vector2d low = a.cwiseMin(b), high = a.cwiseMax(b);
     return {low, {high.x(), low.y()}, high, {low.x(), high.y()}};
+}
+
+std::optional<std::size_t> cornerNear(const Canvas& canvas, const Quad& corners, const QPointF& at) {
+    std::optional<std::size_t> best;
+    double nearest = kGrab;
+    for (std::size_t i = 0; i < 4; ++i) {
+        const auto screen = canvas.view().screenFromPlate(corners[i]);
+        if (!screen) continue;
+        const double distance = QLineF(*screen, at).length();
+        if (distance < nearest) {
+            nearest = distance;
+            best = i;
+        }
+    }
+    return best;
 }
 
 }  // namespace
@@ -197,21 +214,6 @@ void PlaneOutlineTool::paint(QPainter& painter, const PlateView& view) {
 
 // ---- the surface
 
-std::optional<std::size_t> SurfaceTool::cornerNear(const Quad& corners, const QPointF& at) const {
-    std::optional<std::size_t> best;
-    double nearest = kGrab;
-    for (std::size_t i = 0; i < 4; ++i) {
-        const auto screen = canvas_.view().screenFromPlate(corners[i]);
-        if (!screen) continue;
-        const double distance = QLineF(*screen, at).length();
-        if (distance < nearest) {
-            nearest = distance;
-            best = i;
-        }
-    }
-    return best;
-}
-
 void SurfaceTool::press(const CanvasEvent& event) {
     at_ = event.at;
     start_.reset();
@@ -222,7 +224,7 @@ void SurfaceTool::press(const CanvasEvent& event) {
         return;
     }
     if (const auto surface = hand_.surfaceNow(plane)) {
-        corner_ = cornerNear(*surface, event.at);
+        corner_ = cornerNear(canvas_, *surface, event.at);
         if (!corner_ && !contains(Polygon(surface->begin(), surface->end()), *event.plate)) return;
         start_ = surface;
         from_ = *event.plate;
@@ -314,6 +316,122 @@ void SurfaceTool::paint(QPainter& painter, const PlateView& view) {
     const auto surface = hand_.surfaceNow(*plane);
     if (!surface)
         drawLabel(painter, at_ + QPointF(14, 12), QString("corner %1 of 4 of the surface").arg(placed_.size() + 1));
+}
+
+// ---- a cylinder's sides
+
+bool SidesTool::mayDraw() {
+    if (!hand_.mayEdit()) return false;
+    const PlanarTrack& plane = *hand_.held();
+    if (session_.player.frame() == plane.referenceFrame) return true;
+    session_.player.goTo(plane.referenceFrame);
+    session_.say(QString("The sides are drawn on its reference frame, %1: here it is.").arg(plane.referenceFrame));
+    return false;
+}
+
+void SidesTool::set(const Quad& sides, const QString& edit) {
+    auto shot = withPlaneSides(session_.shot(), *hand_.plane(), sides);
+    if (!shot) {
+        session_.sayError(text(shot.error().message) + ".");
+        return;
+    }
+    session_.edit(edit, *std::move(shot));
+    session_.say(knowsFocal(session_.shot())
+                     ? "A cylinder. Track it both ways (Y): its sides are fitted to what is tracked."
+                     : "A cylinder. Track it both ways (Y): its sides and the focal length, which is not known, are "
+                       "fitted to what is tracked.");
+}
+
+void SidesTool::press(const CanvasEvent& event) {
+    at_ = event.at;
+    end_.reset();
+    moved_.reset();
+    if (!event.plate || !mayDraw()) return;
+    const PlanarTrack& plane = *hand_.held();
+    if (plane.sides && clicked_.empty())
+        if ((end_ = cornerNear(canvas_, *plane.sides, event.at))) return;
+    clicked_.push_back(*event.plate);
+    if (clicked_.size() < 4) return;
+    Polygon clicked = std::move(clicked_);
+    clicked_.clear();
+    // On to the contours, where the picture shows them.
+    if (const PicturePtr picture = session_.player.picture();
+        picture && session_.player.pictureFrame() == plane.referenceFrame) {
+        const Plane analysed = analysisPlane(*picture);
+        for (const std::size_t side : {std::size_t(0), std::size_t(2)}) {
+            const SnappedLine on = snapped(analysed, std::span(clicked).subspan(side, 2));
+            std::copy(on.clicks.begin(), on.clicks.end(), clicked.begin() + std::ptrdiff_t(side));
+        }
+    }
+    set(sidesInOrder(clicked), "Sides of " + text(plane.name));
+}
+
+void SidesTool::drag(const CanvasEvent& event) {
+    at_ = event.at;
+    if (end_ && event.plate) moved_ = *event.plate;
+}
+
+void SidesTool::release(const CanvasEvent& event) {
+    at_ = event.at;
+    const PlanarTrack* plane = hand_.held();
+    if (end_ && moved_ && plane && plane->sides && hand_.mayEdit()) {
+        Quad sides = *plane->sides;
+        sides[*end_] = *moved_;
+        set(sides, "Move a side of " + text(plane->name));
+    }
+    end_.reset();
+    moved_.reset();
+}
+
+bool SidesTool::hover(const CanvasEvent& event) {
+    at_ = event.at;
+    hovered_ = true;
+    return true;
+}
+
+bool SidesTool::remove() {
+    if (clicked_.empty()) return false;
+    clicked_.pop_back();
+    return true;
+}
+
+void SidesTool::paint(QPainter& painter, const PlateView& view) {
+    const PlanarTrack* plane = hand_.held();
+    const auto dot = [&](const Vector2d& place) {
+        painter.setBrush(theme::kBrass);
+        painter.setPen(QPen(QColor(0, 0, 0, 150), 1));
+        if (const auto at = view.screenFromPlate(place)) painter.drawEllipse(*at, 3.5, 3.5);
+    };
+    if (plane && plane->sides && session_.player.frame() == plane->referenceFrame &&
+        !canvas_.sight().startsWith("surface")) {
+        Quad sides = *plane->sides;
+        if (end_ && moved_) sides[*end_] = *moved_;
+        for (const auto& [from, to] : {std::pair<std::size_t, std::size_t>{0, 3}, {1, 2}}) {
+            const QPainterPath path = view.line(Polygon{sides[from], sides[to]});
+            painter.setBrush(Qt::NoBrush);
+            overShadow(painter, theme::kBrass, 1.6, [&] { painter.drawPath(path); });
+        }
+        for (const Vector2d& end : sides) dot(end);
+        if (end_ && moved_) {
+            drawLoupe(painter, canvas_.image(), {moved_->x(), moved_->y()}, at_, canvas_.size());
+            return;
+        }
+    }
+    if (clicked_.size() % 2 == 1)
+        if (const auto place = view.plateFromScreen(at_)) {
+            const QPainterPath path = view.line(Polygon{clicked_.back(), *place});
+            painter.setBrush(Qt::NoBrush);
+            overShadow(painter, theme::kBrass, 1.4, [&] { painter.drawPath(path); });
+        }
+    if (clicked_.size() > 1) {
+        const QPainterPath path = view.line(Polygon{clicked_[0], clicked_[1]});
+        painter.setBrush(Qt::NoBrush);
+        overShadow(painter, theme::kBrass, 1.4, [&] { painter.drawPath(path); });
+    }
+    for (const Vector2d& place : clicked_) dot(place);
+    if (!hovered_ || !plane || (plane->sides && clicked_.empty())) return;
+    static const QStringList kWords{"one contour: its top", "its bottom", "the other contour: its top", "its bottom"};
+    drawLabel(painter, at_ + QPointF(14, 12), kWords.value(int(clicked_.size())));
 }
 
 }  // namespace pinion

@@ -66,8 +66,6 @@ public:
     void paint(QPainter& painter, const PlateView& view) override;
 
 private:
-    std::optional<std::size_t> cornerNear(const Quad& corners, const QPointF& at) const;
-
     Session& session_;
     PlaneHand& hand_;
     Canvas& canvas_;
@@ -77,6 +75,36 @@ private:
     std::optional<Quad> start_;  ///< the surface when the drag began
     Eigen::Vector2d from_{0, 0};
     std::optional<std::size_t> corner_;  ///< that is dragged, or was last; none: all of it
+};
+
+/// Draws the two sides of a cylinder along its contours, on the plane's reference frame: two clicks each, moved to the
+/// edges they lie near. Ends of sides that are there are dragged under a loupe.
+class SidesTool : public Tool {
+public:
+    SidesTool(Session& session, PlaneHand& hand, Canvas& canvas) : session_(session), hand_(hand), canvas_(canvas) {}
+    QString name() const override { return "cylinder sides"; }
+    void press(const CanvasEvent& event) override;
+    void drag(const CanvasEvent& event) override;
+    void release(const CanvasEvent& event) override;
+    bool hover(const CanvasEvent& event) override;
+    void leave() override { hovered_ = false; }
+    bool remove() override;
+    bool removes() const override { return !clicked_.empty(); }
+    void putDown() override { clicked_.clear(); }
+    void paint(QPainter& painter, const PlateView& view) override;
+
+private:
+    bool mayDraw();
+    void set(const Quad& sides, const QString& edit);
+
+    Session& session_;
+    PlaneHand& hand_;
+    Canvas& canvas_;
+    Polygon clicked_;
+    QPointF at_;
+    bool hovered_ = false;
+    std::optional<std::size_t> end_;  ///< of the sides, that is dragged
+    std::optional<Eigen::Vector2d> moved_;
 };
 
 }  // namespace pinion

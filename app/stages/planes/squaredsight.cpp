@@ -1,6 +1,7 @@
 #include "stages/planes/squaredsight.h"
 
 #include "comp/warp.h"
+#include "jobs/planing.h"
 
 #include <Eigen/LU>
 
@@ -70,6 +71,72 @@ private:
     Quad surface_;
 };
 
+/// Between the plate and a cylinder's surface, unrolled into a rectangle.
+class SheetBend : public PlateBend {
+public:
+    SheetBend(SurfaceSheet sheet, const QRectF& rect) : sheet_(std::move(sheet)), rect_(rect) {}
+    std::optional<Vector2d> straightFromPlate(const Vector2d& plate) const override {
+        const auto at = sheet_.onSheet(plate);
+        if (!at) return std::nullopt;
+        return Vector2d(rect_.left() + at->x() * rect_.width(), rect_.top() + at->y() * rect_.height());
+    }
+    std::optional<Vector2d> plateFromStraight(const Vector2d& straight) const override {
+        const Vector2d at((straight.x() - rect_.left()) / rect_.width(), (straight.y() - rect_.top()) / rect_.height());
+        if (!sheet_.faces(at)) return std::nullopt;
+        return sheet_.onPlate(at);
+    }
+
+private:
+    SurfaceSheet sheet_;
+    QRectF rect_;
+};
+
+/// A cylinder's surface unrolled, or what differs there from the reference frame, within a picture of the plate's size.
+class UnrolledPicture : public Rendering {
+public:
+    UnrolledPicture(const SurfaceSheet& sheet, const QRectF& rect) : sheet_(sheet), rect_(rect.toRect()) {}
+    void against(std::shared_ptr<FrameCache> frames, int reference, const SurfaceSheet& there) {
+        frames_ = std::move(frames);
+        reference_ = reference;
+        there_ = there;
+    }
+    QImage made(const Picture& picture, const ViewTransform& view) const override {
+        QImage image(picture.width, picture.height, QImage::Format_RGB32);
+        image.fill(QColor(0x1f, 0x1f, 0x1f));
+        const auto pixels = cut(picture, sheet_, view);
+        std::vector<std::uint32_t> laid;
+        if (there_) {
+            const auto reference = frames_->get(reference_);
+            if (!reference) return image;
+            laid = cut(**reference, *there_, view);
+        }
+        for (int y = 0; y < rect_.height(); ++y) {
+            auto* row = reinterpret_cast<QRgb*>(image.scanLine(rect_.top() + y)) + rect_.left();
+            for (int x = 0; x < rect_.width(); ++x) {
+                const auto at = std::size_t(y) * std::size_t(rect_.width()) + std::size_t(x);
+                // Nothing is seen of what turns away.
+                if ((pixels[at] >> 24) == 0 || (there_ && (laid[at] >> 24) == 0)) continue;
+                const int value =
+                    there_ ? std::min(255, int(kGain * std::abs(qGray(pixels[at]) - qGray(laid[at])))) : 0;
+                row[x] = there_ ? qRgb(value, value * 9 / 10, value * 8 / 10) : pixels[at] | 0xFF000000U;
+            }
+        }
+        return image;
+    }
+
+private:
+    std::vector<std::uint32_t> cut(const Picture& picture, const SurfaceSheet& sheet, const ViewTransform& view) const {
+        const LookUp table = unrolled(sheet, rect_.width(), rect_.height());
+        const auto made = DisplayBend(table, picture.width, picture.height).bent(displayPixels(picture, view));
+        return {made.get(), made.get() + std::size_t(rect_.width()) * std::size_t(rect_.height())};
+    }
+    SurfaceSheet sheet_;
+    QRect rect_;
+    std::shared_ptr<FrameCache> frames_;
+    int reference_ = 0;
+    std::optional<SurfaceSheet> there_;
+};
+
 }  // namespace
 
 QString SquaredSight::trouble(int frame) const {
@@ -96,6 +163,10 @@ PlateWarp SquaredSight::warpAt(int frame) const {
     const auto rect = shownRect();
     const auto surface = plane ? surfaceAt(*plane, frame) : std::nullopt;
     if (!rect || !surface) return warp;
+    if (const auto sheet = SurfaceSheet::of(*plane, frame); sheet && sheet->isCurved()) {
+        warp.bend = std::make_shared<SheetBend>(*sheet, QRectF(rect->toRect()));
+        return warp;
+    }
     const Quad upright{Vector2d(rect->left(), rect->top()), Vector2d(rect->right(), rect->top()),
                        Vector2d(rect->right(), rect->bottom()), Vector2d(rect->left(), rect->bottom())};
     if (const auto shown = quadFromQuad(upright, *surface)) warp.shownFromStraight = *shown;
@@ -104,10 +175,7 @@ PlateWarp SquaredSight::warpAt(int frame) const {
 
 std::shared_ptr<const Rendering> SquaredSight::rendering(int frame) const {
     const PlanarTrack* plane = hand_.held();
-    const auto surface = plane && difference_ ? surfaceAt(*plane, frame) : std::nullopt;
-    const auto onReference = surface ? surfaceAt(*plane, plane->referenceFrame) : std::nullopt;
-    const auto map = onReference ? quadFromQuad(*onReference, *surface) : std::nullopt;
-    if (!map || !session_.hasPlate()) return nullptr;
+    if (!plane || !session_.hasPlate()) return nullptr;
     const auto& planes = session_.shot().planes;
     const auto known = std::find_if(made_.begin(), made_.end(), [&](const Made& one) {
         return one.frame == frame && one.plane == plane->id && one.planes.sharedWith(planes);
@@ -116,11 +184,25 @@ std::shared_ptr<const Rendering> SquaredSight::rendering(int frame) const {
         made_.splice(made_.begin(), made_, known);
         return made_.front().rendering;
     }
-    made_.push_front(
-        {frame, plane->id, planes,
-         std::make_shared<SurfaceDifference>(session_.player.sharedFrames(), plane->referenceFrame, *map, *surface)});
+    const auto rendering = made(*plane, frame);
+    if (!rendering) return nullptr;
+    made_.push_front({frame, plane->id, planes, rendering});
     if (made_.size() > kKept) made_.pop_back();
-    return made_.front().rendering;
+    return rendering;
+}
+
+std::shared_ptr<const Rendering> SquaredSight::made(const PlanarTrack& plane, int frame) const {
+    const auto surface = surfaceAt(plane, frame), onReference = surfaceAt(plane, plane.referenceFrame);
+    const auto sheet = SurfaceSheet::of(plane, frame), there = SurfaceSheet::of(plane, plane.referenceFrame);
+    const auto rect = shownRect();
+    if (sheet && sheet->isCurved() && rect) {
+        auto picture = std::make_shared<UnrolledPicture>(*sheet, *rect);
+        if (difference_ && there) picture->against(session_.player.sharedFrames(), plane.referenceFrame, *there);
+        return picture;
+    }
+    const auto map = difference_ && surface && onReference ? quadFromQuad(*onReference, *surface) : std::nullopt;
+    if (!map) return nullptr;
+    return std::make_shared<SurfaceDifference>(session_.player.sharedFrames(), plane.referenceFrame, *map, *surface);
 }
 
 QString SquaredSight::words(int frame) const {
@@ -128,7 +210,8 @@ QString SquaredSight::words(int frame) const {
     const PlanarTrack& plane = *hand_.held();
     QString words = difference_
                         ? QString("%1 against its reference frame %2").arg(text(plane.name)).arg(plane.referenceFrame)
-                        : text(plane.name) + " squared up";
+                        : text(plane.name) + (plane.sides ? " unrolled" : " squared up");
+    if (const auto turn = turnAt(plane, frame)) words += QString(" · turned %1°").arg(*turn, 0, 'f', 2);
     if (const PlaneSample* sample = sampleAt(plane, frame))
         words += QString(" · %1 % seen · fit %2")
                      .arg(double(sample->seen) * 100, 0, 'f', 0)

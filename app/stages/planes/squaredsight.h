@@ -25,6 +25,7 @@ private:
     QString trouble(int frame) const;
     /// Where the surface is shown, in pixels of the plate's size.
     std::optional<QRectF> shownRect() const;
+    std::shared_ptr<const Rendering> made(const PlanarTrack& plane, int frame) const;
 
     const Session& session_;
     const PlaneHand& hand_;

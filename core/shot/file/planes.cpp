@@ -78,7 +78,8 @@ json planeValue(const PlanarTrack& plane) {
                            (s.renewed ? 1 : 0) | (s.anew ? 2 : 0)});
         if (s.body) samples.back().push_back(poseValue(*s.body));
     }
-    for (const PlaneTie& tie : plane.ties) ties.push_back({{"frame", tie.frame}, {"corners", cornersValue(tie.corners)}});
+    for (const PlaneTie& tie : plane.ties)
+        ties.push_back({{"frame", tie.frame}, {"corners", cornersValue(tie.corners)}});
     json entry{{"id", plane.id},
                {"name", plane.name},
                {"outlines", polygonsValue(plane.outlines)},
