@@ -74,13 +74,21 @@ Picture changeOf(const Picture& given, const Picture& made, double tolerance) {
 
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options) {
+    const Eigen::Matrix3d outputFromSource = sourceFromOutput.inverse();
+    const auto back = [&](const Picture& picture, ResampleFilter filter, EdgeMode edges) {
+        return warped(picture, outputFromSource, filter, edges, plate.width, plate.height);
+    };
+    return putBack(plate, given, made, back, options);
+}
+
+PutBack putBack(const Picture& plate, const Picture& given, const Picture& made, const ComingBack& back,
+                const PutBackOptions& options) {
     PutBack result{plate};
     const double tolerance = options.tolerance > 0 ? options.tolerance : toleranceFor(given, made);
     const Picture mask = changeOf(given, made, tolerance);
     if (std::none_of(mask.bytes.begin(), mask.bytes.end(), [](std::uint8_t value) { return value > 0; })) return result;
-    const Eigen::Matrix3d outputFromSource = sourceFromOutput.inverse();
-    const Picture share = warped(mask, outputFromSource, ResampleFilter::bilinear);
-    const Picture back = warped(alike(made, plate), outputFromSource, options.filter, EdgeMode::held);
+    const Picture share = back(mask, ResampleFilter::bilinear, EdgeMode::empty);
+    const Picture changed = back(alike(made, plate), options.filter, EdgeMode::held);
     std::atomic<std::size_t> count{0};
     parallelFor(
         std::size_t(plate.height),
@@ -94,8 +102,8 @@ PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 for (std::size_t k = 3 * i; k < 3 * i + 3; ++k) {
                     if (plate.depth == Picture::Depth::bits8)
                         result.picture.bytes[k] = std::uint8_t(
-                            float(plate.bytes[k]) + part * (float(back.bytes[k]) - float(plate.bytes[k])) + 0.5F);
-                    else result.picture.floats[k] += part * (back.floats[k] - plate.floats[k]);
+                            float(plate.bytes[k]) + part * (float(changed.bytes[k]) - float(plate.bytes[k])) + 0.5F);
+                    else result.picture.floats[k] += part * (changed.floats[k] - plate.floats[k]);
                 }
             }
             count += here;

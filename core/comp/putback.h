@@ -2,6 +2,8 @@
 
 #include "comp/warp.h"
 
+#include <functional>
+
 namespace pinion {
 
 struct PutBackOptions {
@@ -24,6 +26,12 @@ struct PutBack {
 /// resampling and fades over a pixel about it; everything else is the plate to the last bit. All of one size.
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options = {});
+
+/// How a picture of what was given out comes back to the plate, of the plate's size; nothing beyond it, or its edge held.
+using ComingBack = std::function<Picture(const Picture& made, ResampleFilter filter, EdgeMode edges)>;
+/// The same by any map: `given` and `made` of one size, whatever it is.
+PutBack putBack(const Picture& plate, const Picture& given, const Picture& made, const ComingBack& back,
+                const PutBackOptions& options = {});
 
 /// The same by an alpha or a matte of the size of the pictures: that part goes back in one resampling, the rest is the
 /// plate to the last bit.

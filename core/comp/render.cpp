@@ -99,6 +99,27 @@ Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameM
 
 namespace {
 
+/// Whether a frame of `made` can be what was given out of that frame, changed in a part.
+Expected<void> checkAlike(FrameCache& frames, FrameCache& made, int frame,
+                          const std::function<Picture(const Picture&)>& given) {
+    const auto plate = frames.get(frame), picture = made.get(frame);
+    if (!plate) return {};
+    // A painter changes a part of a picture.
+    constexpr double kMostChanged = 0.85;
+    const double share = differingShare(given(**plate), **picture);
+    if (share > kMostChanged)
+        return failure(Fault::input,
+                       "{}: frame {} differs at {:.0f} % of its pixels from what was given out: another shot's, given "
+                       "out with other settings, or written with losses; put it back by its alpha or by a matte",
+                       made.facts().path.string(), frame, 100 * share);
+    return {};
+}
+
+tl::unexpected<Error> holdsNone(const PlateFacts& made, int first, int last) {
+    return failure(Fault::input, "{}: holds the frames {}-{}, and none of {}-{}, which are held", made.path.string(),
+                   made.firstFrame, made.lastFrame, first, last);
+}
+
 /// Whether `made` can be what was given out of `frames` by the maps.
 Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
                          const RenderOptions& options, PutBackBy by) {
@@ -110,9 +131,7 @@ Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector
                        own.path.string(), own.width, own.height, facts.width, facts.height);
     const auto first =
         std::find_if(maps.begin(), maps.end(), [&](const FrameMap& map) { return made.get(map.frame).has_value(); });
-    if (first == maps.end())
-        return failure(Fault::input, "{}: holds the frames {}-{}, and none of {}-{}, which are held", own.path.string(),
-                       own.firstFrame, own.lastFrame, maps.front().frame, maps.back().frame);
+    if (first == maps.end()) return holdsNone(own, maps.front().frame, maps.back().frame);
     if (by == PutBackBy::alpha) {
         const auto alpha = made.plate().readAlpha(first->frame);
         if (!alpha) return tl::unexpected(alpha.error());
@@ -121,55 +140,30 @@ Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector
                            own.path.string());
     }
     if (by != PutBackBy::difference) return {};
-    const auto plate = frames.get(first->frame), picture = made.get(first->frame);
-    if (!plate) return {};
-    // A painter changes a part of a picture.
-    constexpr double kMostChanged = 0.85;
-    const double share =
-        differingShare(warped(**plate, first->sourceFromOutput, options.filter, options.edges), **picture);
-    if (share > kMostChanged)
-        return failure(Fault::input,
-                       "{}: frame {} differs at {:.0f} % of its pixels from what was given out: another shot's, given "
-                       "out with other settings, or written with losses; put it back by its alpha or by a matte",
-                       own.path.string(), first->frame, 100 * share);
-    return {};
+    return checkAlike(frames, made, first->frame, [&](const Picture& plate) {
+        return warped(plate, first->sourceFromOutput, options.filter, options.edges);
+    });
 }
 
-}  // namespace
-
-Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
-                                      const std::filesystem::path& pattern, const RenderOptions& options,
-                                      const Progress& progress, const PutBackSource& source) {
-    const PlateFacts &facts = frames.facts(), &own = made.facts();
-    if (auto fits = checkMade(frames, made, maps, options, source.by); !fits) return tl::unexpected(fits.error());
+/// What is done to each frame for putting back: `one` is given the plate's picture and the changed one.
+using PutOne = std::function<PutBack(const Picture& plate, const Picture& changed, std::size_t i)>;
+Expected<PutBackReport> putBackEach(FrameCache& frames, FrameCache& made, const std::vector<int>& numbers,
+                                    const std::filesystem::path& pattern, int quality, const Progress& progress,
+                                    const PutOne& one) {
+    const PlateFacts& facts = frames.facts();
     for (const FrameCache* cache : {&frames, &made})
         if (auto elsewhere = checkElsewhere(*cache, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
     const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
-                                            {.quality = options.quality, .half = isHalf(facts)});
+                                            {.quality = quality, .half = isHalf(facts)});
     if (!writer) return tl::unexpected(writer.error());
-    std::vector<int> numbers;
-    for (const FrameMap& map : maps) numbers.push_back(map.frame);
     PutBackReport report;
     double changed = 0;
-    const auto partOf = [&](int frame) -> std::shared_ptr<const Plane> {
-        if (source.by == PutBackBy::matte) return source.matte->at(frame);
-        auto alpha = made.plate().readAlpha(frame);
-        return alpha && *alpha ? std::make_shared<const Plane>(std::move(**alpha)) : nullptr;
-    };
     const auto back = [&](const Picture& picture, std::size_t i) {
-        const auto changedPicture = own.holds(numbers[i]) ? made.get(numbers[i]) : tl::unexpected(Error{});
-        PutBack one{picture};
-        const Eigen::Matrix3d& map = maps[i].sourceFromOutput;
-        if (changedPicture && source.by == PutBackBy::difference)
-            one = putBack(picture, warped(picture, map, options.filter, options.edges), **changedPicture, map,
-                          {.filter = options.filter});
-        else if (changedPicture)
-            if (const auto part = partOf(numbers[i]);
-                part && part->width == facts.width && part->height == facts.height)
-                one = putBackBy(source.by, picture, **changedPicture, *part, map, options.filter);
-        if (one.changed == 0) report.unchanged.push_back(numbers[i]);
-        changed += one.changed;
-        return std::move(one.picture);
+        const auto changedPicture = made.facts().holds(numbers[i]) ? made.get(numbers[i]) : tl::unexpected(Error{});
+        PutBack result = changedPicture ? one(picture, **changedPicture, i) : PutBack{picture};
+        if (result.changed == 0) report.unchanged.push_back(numbers[i]);
+        changed += result.changed;
+        return std::move(result.picture);
     };
     auto rendered = renderEach(frames, numbers, pattern, **writer, back, progress);
     if (!rendered) return tl::unexpected(rendered.error());
@@ -177,6 +171,48 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
     const auto others = double(numbers.size() - report.unchanged.size());
     report.changed = others > 0 ? changed / others : 0;
     return report;
+}
+
+}  // namespace
+
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+                                      const std::filesystem::path& pattern, const RenderOptions& options,
+                                      const Progress& progress, const PutBackSource& source) {
+    const PlateFacts& facts = frames.facts();
+    if (auto fits = checkMade(frames, made, maps, options, source.by); !fits) return tl::unexpected(fits.error());
+    std::vector<int> numbers;
+    for (const FrameMap& map : maps) numbers.push_back(map.frame);
+    const auto partOf = [&](int frame) -> std::shared_ptr<const Plane> {
+        if (source.by == PutBackBy::matte) return source.matte->at(frame);
+        auto alpha = made.plate().readAlpha(frame);
+        return alpha && *alpha ? std::make_shared<const Plane>(std::move(**alpha)) : nullptr;
+    };
+    const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
+        const Eigen::Matrix3d& map = maps[i].sourceFromOutput;
+        if (source.by == PutBackBy::difference)
+            return putBack(picture, warped(picture, map, options.filter, options.edges), changed, map,
+                           {.filter = options.filter});
+        const auto part = partOf(numbers[i]);
+        if (!part || part->width != facts.width || part->height != facts.height) return PutBack{picture};
+        return putBackBy(source.by, picture, changed, *part, map, options.filter);
+    };
+    return putBackEach(frames, made, numbers, pattern, options.quality, progress, one);
+}
+
+Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps,
+                                      const std::filesystem::path& pattern, const Progress& progress) {
+    if (maps.empty()) return failure(Fault::input, "there is no frame to put back");
+    const auto first =
+        std::find_if(maps.begin(), maps.end(), [&](const SheetMap& map) { return made.get(map.frame).has_value(); });
+    if (first == maps.end()) return holdsNone(made.facts(), maps.front().frame, maps.back().frame);
+    if (auto alike = checkAlike(frames, made, first->frame, first->given); !alike)
+        return tl::unexpected(alike.error());
+    std::vector<int> numbers;
+    for (const SheetMap& map : maps) numbers.push_back(map.frame);
+    const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
+        return putBack(picture, maps[i].given(picture), changed, maps[i].back);
+    };
+    return putBackEach(frames, made, numbers, pattern, RenderOptions{}.quality, progress, one);
 }
 
 Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,

@@ -53,6 +53,17 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
                                       const std::filesystem::path& pattern, const RenderOptions& options = {},
                                       const Progress& progress = Progress{}, const PutBackSource& source = {});
 
+/// One frame of a picture that was taken off the plate, of any size: how it was taken, and how it comes back.
+struct SheetMap {
+    int frame = 0;
+    std::function<Picture(const Picture& plate)> given;
+    ComingBack back;
+};
+/// Puts back what was changed on them elsewhere: `made` holds them, at the size `given` makes. Fails as `putBackFrames`
+/// does.
+Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps,
+                                      const std::filesystem::path& pattern, const Progress& progress = Progress{});
+
 /// A matte that was drawn on the held frames, put back to where the plate has it, as a sequence of mattes.
 Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
                                      const std::filesystem::path& pattern, const Progress& progress = Progress{});

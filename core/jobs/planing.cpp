@@ -83,4 +83,44 @@ Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId 
     return renderFrames(frames, maps, pattern, options, progress);
 }
 
+Expected<PutBackReport> runPutBackSurface(const Shot& shot, FrameCache& frames, FrameCache& made, PlaneId id,
+                                          const std::filesystem::path& pattern, const Progress& progress) {
+    const PlanarTrack* plane = findPlane(shot, id);
+    if (!plane || plane->ties.isEmpty())
+        return failure(Fault::input, "there is no surface to put back on; place its four corners first");
+    const int width = made.facts().width, height = made.facts().height;
+    const PixelBox frame{0, 0, shot.plate.width, shot.plate.height};
+    std::vector<SheetMap> maps;
+    for (int number = shot.plate.range.first; number <= shot.plate.range.last; ++number) {
+        const auto sheet = SurfaceSheet::of(*plane, number);
+        const auto flat = plateFromSurface(*plane, number);
+        if (!sheet || !flat) continue;
+        if (!sheet->isCurved()) {
+            const Eigen::Matrix3d plate = *flat * Eigen::Vector3d(1.0 / width, 1.0 / height, 1).asDiagonal();
+            maps.push_back({number,
+                            [plate, width, height](const Picture& picture) {
+                                return warped(picture, plate, RenderOptions{}.filter, RenderOptions{}.edges, width,
+                                              height);
+                            },
+                            [plate, frame](const Picture& picture, ResampleFilter filter, EdgeMode edges) {
+                                return warped(picture, plate.inverse(), filter, edges, frame.width(), frame.height());
+                            }});
+            continue;
+        }
+        maps.push_back({number,
+                        [sheet, width, height](const Picture& picture) {
+                            return bent(picture, unrolled(*sheet, width, height));
+                        },
+                        [sheet, width, height, frame](const Picture& picture, ResampleFilter, EdgeMode edges) {
+                            const auto place = [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
+                                const auto at = sheet->onSheet(p);
+                                if (!at || at->minCoeff() < 0 || at->maxCoeff() > 1) return std::nullopt;
+                                return Eigen::Vector2d(at->x() * width, at->y() * height);
+                            };
+                            return bent(picture, lookUpBy(frame, 1, place), BendFilter::bicubic, edges);
+                        }});
+    }
+    return putBackSheets(frames, made, maps, pattern, progress);
+}
+
 }  // namespace pinion

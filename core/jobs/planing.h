@@ -28,4 +28,9 @@ Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId 
                                   const std::filesystem::path& pattern, int width, int height,
                                   const Progress& progress = Progress{});
 
+/// What was changed elsewhere on the surface that `runSquared` rendered, read from `made`, put back over the plate; of
+/// any size that it was rendered at. The rest is the plate to the last bit.
+Expected<PutBackReport> runPutBackSurface(const Shot& shot, FrameCache& frames, FrameCache& made, PlaneId plane,
+                                          const std::filesystem::path& pattern, const Progress& progress = Progress{});
+
 }  // namespace pinion

@@ -64,6 +64,7 @@ struct PlanarTrack {
     std::optional<MotionModel> motion;  ///< none: what its texture supports; a cylinder turns and shifts
     PlaneLens lens;                     ///< that it was tracked through; null: as filmed (a cylinder needs one)
     double leastSeen = 0.2;             ///< the share of its texture below which it ends
+    bool fromScene = false;             ///< its samples come from the solved camera, not from its texture
     bool locked = false;                ///< not tracked, changed or deleted
     bool hidden = false;                ///< not drawn
     PlaneEnd startReason = PlaneEnd::none;

@@ -203,6 +203,7 @@ Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarT
     PlanarResult result;
     result.planes = planes;
     if (planes.empty()) return result;
+    for (PlanarTrack& plane : result.planes) plane.fromScene = false;
     std::vector<int> starts;
     for (const PlanarTrack& plane : planes) {
         const int start = sampleAt(plane, from) ? from : plane.referenceFrame;

@@ -124,12 +124,10 @@ TEST_CASE("outlines that cannot be meant are refused by planar, naming file and 
 TEST_CASE("planar follows the bollard as a cylinder, and tells its turn") {
     // Sides and outline as an artist would draw them on the middle frame, a pixel or two off; no lens is known.
     const test::Scratch scratch;
-    write(scratch / "outline.json", cornersFile(1030, {{500, 260}, {765, 260}, {755, 560}, {515, 560}}));
-    write(scratch / "sides.json", cornersFile(1030, {{453, 171}, {813, 168}, {787, 610}, {482, 613}}));
     const std::string call = "--json planar " + std::string(PINION_SOURCE_DIR) + "/demo/plates/bollard.mp4 --outline " +
                              (scratch / "outline.json").string() + " --range 1022-1038 --out " +
                              (scratch / "out.json").string() + " --cylinder ";
-    const auto run = test::run(call + (scratch / "sides.json").string());
+    const auto run = test::run(call + std::string(PINION_SOURCE_DIR) + "/demo/bollard.sides.json");
     INFO(run.err);
     REQUIRE(run.status == 0);
     CHECK(json::parse(run.out)["motion"] == "cylinder");

@@ -5,6 +5,7 @@
 #include "planar/planartracking.h"
 #include "planar/surface.h"
 #include "planes/roundcase.h"
+#include "plate/framewriter.h"
 #include "scratch.h"
 #include "shot/edits/planeedits.h"
 #include "shot/file/shotfile.h"
@@ -224,6 +225,47 @@ TEST_CASE("the surface of a cylinder is unrolled, and stands still") {
         along += std::abs(double((*first)->bytes[i]) - double((*first)->bytes[i + 9]));
     }
     CHECK(apart < 0.5 * along);
+}
+
+TEST_CASE("what was painted on an unrolled surface goes back round the cylinder") {
+    const planes::RoundCase c = smallCase();
+    const PlanarTrack plane = tracked(c);
+    Shot shot = shotWith(plane, c);
+    shot.plate.range = {3, 7};
+    FrameCache frames(planes::plateOf(c));
+    const test::Scratch scratch;
+    REQUIRE(runSquared(shot, frames, 1, scratch / "s.####.png", 120, 120));
+    Picture picture = **readStill(scratch / "s.0004.png");
+    for (int y = 50; y < 70; ++y)
+        for (int x = 50; x < 70; ++x)
+            for (int k = 0; k < 3; ++k) picture.bytes[std::size_t(3 * (y * 120 + x) + k)] = k == 0 ? 250 : 10;
+    const auto writer = FrameWriter::create(scratch / "p.####.png", 120, 120, FrameRate{24, 1});
+    REQUIRE(writer);
+    REQUIRE((*writer)->write(4, picture));
+    REQUIRE((*writer)->finish());
+    const auto painted = Plate::open(scratch / "p.####.png");
+    REQUIRE(painted);
+    FrameCache made(*painted);
+    const auto report = runPutBackSurface(shot, frames, made, 1, scratch / "b.####.png");
+    REQUIRE(report);
+    CHECK(report->unchanged == std::vector<int>{3, 5, 6, 7});
+    const auto back = readStill(scratch / "b.0004.png");
+    const auto plate = frames.get(4);
+    REQUIRE(back);
+    const auto sheet = SurfaceSheet::of(plane, 4);
+    const Vector2d middle = sheet->onPlate({0.5, 0.5});
+    CHECK(int((*back)->bytes[std::size_t(3 * (int(middle.y()) * c.width + int(middle.x())))]) > 240);
+    int differ = 0, changed = 0;
+    for (int y = 0; y < c.height; ++y)
+        for (int x = 0; x < c.width; ++x) {
+            const auto on = sheet->onSheet({x + 0.5, y + 0.5});
+            const auto i = std::size_t(3 * (y * c.width + x));
+            const bool same = std::equal(&(*back)->bytes[i], &(*back)->bytes[i] + 3, &(*plate)->bytes[i]);
+            const bool near = on && (*on - Vector2d(0.5, 0.5)).cwiseAbs().maxCoeff() < 0.14;
+            (near ? changed : differ) += !same;
+        }
+    CHECK(differ == 0);
+    CHECK(changed > 200);
 }
 
 TEST_CASE("ties on a cylinder are spread round it, and a corrected one is tracked on from") {

@@ -2,6 +2,7 @@
 // Photographs are those of Debian's opencv-doc.
 
 #include "base/files.h"
+#include "camera/solve.h"
 #include "exchange/corners.h"
 #include "exchange/deliverables.h"
 #include "jobs/planing.h"
@@ -10,6 +11,7 @@
 #include "planar/planartracking.h"
 #include "planar/surface.h"
 #include "planes/planecase.h"
+#include "plate/framewriter.h"
 #include "scratch.h"
 #include "shot/edits/locatoredits.h"
 #include "shot/edits/planeedits.h"
@@ -633,6 +635,161 @@ TEST_CASE("a surface is squared up at the size asked for, and stands still") {
     }
     CHECK(apart < 0.4 * along);
     CHECK_FALSE(runSquared(shot, frames, 1, scratch / "s.####.png", 2, 64));
+}
+
+TEST_CASE("what was painted on a rendered surface is put back, and nothing else of the plate changes") {
+    planes::PlaneCase c = smallCase();
+    FrameCache frames(planes::plateOf(c));
+    const auto result = trackPlanes(frames, {planes::planeOf(c)}, 6, {0, 12}, Direction::both);
+    REQUIRE(result);
+    Shot shot = shotWith(result->planes[0]);
+    shot.plate.width = c.width;
+    shot.plate.height = c.height;
+    shot.plate.frames = shot.plate.range = {3, 6};
+    shot = *withPlaneTie(shot, 1, 6, planes::cornersAt(c, 6));
+    const test::Scratch scratch;
+    REQUIRE(runSquared(shot, frames, 1, scratch / "s.####.png", 144, 116));
+    // A patch in the middle, on all frames but one.
+    for (int frame = 3; frame <= 5; ++frame) {
+        const auto path = scratch / fmt::format("s.{:04}.png", frame);
+        Picture picture = **readStill(path);
+        for (int y = 40; y < 70; ++y)
+            for (int x = 50; x < 90; ++x)
+                for (int k = 0; k < 3; ++k) picture.bytes[std::size_t(3 * (y * 144 + x) + k)] = k == 1 ? 240 : 20;
+        const auto writer = FrameWriter::create(scratch / "p.####.png", 144, 116, FrameRate{24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(frame, picture));
+        REQUIRE((*writer)->finish());
+    }
+    const auto painted = Plate::open(scratch / "p.####.png");
+    REQUIRE(painted);
+    FrameCache made(*painted);
+    const auto report = runPutBackSurface(shot, frames, made, 1, scratch / "b.####.png");
+    INFO((report ? "" : report.error().message));
+    REQUIRE(report);
+    CHECK(report->render.frames == 4);
+    CHECK(report->unchanged == std::vector<int>{6});
+    for (int frame = 3; frame <= 5; ++frame) {
+        const auto back = readStill(scratch / fmt::format("b.{:04}.png", frame));
+        const auto plate = frames.get(frame);
+        REQUIRE(back);
+        const auto quadNow = surfaceAt(shot.planes[0], frame);
+        const auto flat = quadFromQuad(*quadNow, quad(0, 0, 144, 116));
+        REQUIRE(flat);
+        // The patch's middle is green where the surface is; well away from it the plate is itself.
+        const Vector2d middle = (*flat * Eigen::Vector3d(70, 55, 1)).hnormalized();
+        const auto at = std::size_t(3 * (int(middle.y()) * c.width + int(middle.x())));
+        CHECK(int((*back)->bytes[at + 1]) > 230);
+        CHECK(int((*back)->bytes[at]) < 30);
+        int differ = 0;
+        for (int y = 0; y < c.height; ++y)
+            for (int x = 0; x < c.width; ++x) {
+                const Vector2d on = (flat->inverse() * Eigen::Vector3d(x + 0.5, y + 0.5, 1)).hnormalized();
+                if (on.x() > 44 && on.x() < 96 && on.y() > 34 && on.y() < 76) continue;
+                const auto i = std::size_t(3 * (y * c.width + x));
+                differ += !std::equal(&(*back)->bytes[i], &(*back)->bytes[i] + 3, &(*plate)->bytes[i]);
+            }
+        CHECK(differ == 0);
+    }
+    // Another shot's surface is refused.
+    Shot elsewhere = *withPlaneTie(shot, 1, 6, quad(4, 4, 60, 50));
+    const auto refused = runPutBackSurface(elsewhere, frames, made, 1, scratch / "x.####.png");
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().message.find("another shot's") != std::string::npos);
+}
+
+TEST_CASE("the corners of a surface are point tracks for the camera, and are made again in their place") {
+    Shot shot = shotWith(movingPlane());
+    CHECK_FALSE(withCornersAsTracks(shot, 1));
+    shot = *withPlaneTie(shot, 1, 10, quad(40, 30, 140, 110));
+    const auto with = withCornersAsTracks(shot, 1);
+    REQUIRE(with);
+    REQUIRE(with->tracks.size() == 4);
+    for (std::size_t i = 0; i < 4; ++i) {
+        const Track& track = with->tracks[i];
+        CHECK(track.locked);
+        CHECK(track.group == shot.planes[0].name);
+        CHECK(track.samples.size() > 5);
+        for (const Sample& sample : track.samples)
+            CHECK((sample.at - (*surfaceAt(shot.planes[0], sample.frame))[i]).norm() < 1e-9);
+        for (const Sample& sample : track.samples) CHECK((sample.at.x() > 0 && sample.at.x() < 200));
+    }
+    CHECK(with->tracks[2].name == "plane 1 bottom right");
+    const Shot corrected = *withPlaneTie(*with, 1, 10, quad(44, 30, 140, 110));
+    const auto again = withCornersAsTracks(corrected, 1);
+    REQUIRE(again);
+    REQUIRE(again->tracks.size() == 4);
+    CHECK(again->tracks[0].id == with->tracks[0].id);
+    CHECK(sampleAt(again->tracks[0], 10)->at.x() == Approx(44));
+}
+
+TEST_CASE("a plane of the solved scene stands in for a planar track") {
+    // Cameras that pass a wall, with points on it, some beside it, and some that disagreed.
+    Solve solve;
+    solve.lens = pinholeLens(640, 480, 600);
+    std::vector<SolvedFrame> cameras;
+    for (int frame = 10; frame <= 30; ++frame) {
+        SolvedFrame camera;
+        camera.frame = frame;
+        camera.focal_px = 600;
+        camera.worldFromCamera.linear() =
+            Eigen::AngleAxisd(0.02 * (frame - 20), Eigen::Vector3d::UnitY()).toRotationMatrix();
+        camera.worldFromCamera.translation() = Eigen::Vector3d(0.12 * (frame - 20), 0.05 * (frame - 20), 8);
+        cameras.push_back(camera);
+    }
+    solve.frames = List<SolvedFrame>(cameras);
+    const auto wall = [](double x, double y) { return Eigen::Vector3d(x, y, 0.3 * x - 0.1 * y); };
+    const auto seen = [&](const SolvedFrame& camera, const Eigen::Vector3d& point) {
+        const Eigen::Vector3d at = camera.worldFromCamera.inverse() * point;
+        return Vector2d(320 + 600 * at.x() / -at.z(), 240 - 600 * at.y() / -at.z());
+    };
+    std::vector<SolvedTrack> points;
+    for (int i = 0; i < 30; ++i) {
+        SolvedTrack track;
+        track.track = i;
+        track.role = i % 7 == 6 ? TrackRole::disagreed : TrackRole::used;
+        track.xyz = wall(std::sin(1.7 * i), std::cos(2.9 * i));
+        if (i % 5 == 4) *track.xyz += Eigen::Vector3d(0, 0, 1.5);  // in front of it
+        points.push_back(track);
+    }
+    solve.tracks = List<SolvedTrack>(points);
+    const Quad corners{seen(cameras[10], wall(-1.2, 1.2)), seen(cameras[10], wall(1.2, 1.2)),
+                       seen(cameras[10], wall(1.2, -1.2)), seen(cameras[10], wall(-1.2, -1.2))};
+    PlanarTrack drawn;
+    drawn.id = 1;
+    drawn.name = "plane 1";
+    drawn.referenceFrame = 20;
+    drawn.outlines = List<Polygon>({Polygon(corners.begin(), corners.end())});
+    drawn.ties = List<PlaneTie>({{20, corners}});
+    Shot shot = shotWith(drawn);
+    shot.plate.width = 640;
+    shot.plate.height = 480;
+    CHECK_FALSE(withPlaneFromScene(shot, 1));
+    shot.solve = std::make_shared<const Solve>(solve);
+    const auto with = withPlaneFromScene(shot, 1);
+    INFO((with ? "" : with.error().message));
+    REQUIRE(with);
+    const PlanarTrack& plane = with->planes[0];
+    CHECK(plane.fromScene);
+    CHECK(wordsOf(plane, shot.plate.range).find("by the solved scene") != std::string::npos);
+    REQUIRE(plane.samples.size() == 21);
+    for (const SolvedFrame& camera : cameras) {
+        const auto surface = surfaceAt(plane, camera.frame);
+        REQUIRE(surface);
+        CHECK(((*surface)[0] - seen(camera, wall(-1.2, 1.2))).norm() < 1e-6);
+        CHECK(((*surface)[2] - seen(camera, wall(1.2, -1.2))).norm() < 1e-6);
+    }
+    // Too little of the scene inside it; a frame that is not solved; a round body.
+    const auto refused = [&](const std::function<void(PlanarTrack&)>& change) {
+        const auto bad = withPlaneFromScene(withPlaneEdited(shot, 1, change), 1);
+        REQUIRE_FALSE(bad);
+        return bad.error().message;
+    };
+    CHECK(refused([](PlanarTrack& p) { p.outlines = List<Polygon>({{{1, 1}, {9, 1}, {9, 9}}}); })
+              .find("0 solved points lie inside its outline on frame 20, four are needed") != std::string::npos);
+    CHECK(refused([](PlanarTrack& p) { p.referenceFrame = 5; }).find("its reference frame 5 is not solved") !=
+          std::string::npos);
+    CHECK(refused([&](PlanarTrack& p) { p.sides = corners; }).find("is a cylinder") != std::string::npos);
 }
 
 TEST_CASE("what the docket says of planes") {

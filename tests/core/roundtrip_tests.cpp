@@ -162,10 +162,10 @@ static Strings members(const PlaneTie& x) {
     return all(frame, corners);
 }
 static Strings members(const PlanarTrack& x) {
-    const auto& [id, name, outlines, takenOut, reference, sides, motion, lens, least, locked, hidden, start, end,
-                 samples, ties] = x;
-    return all(id, name, outlines, takenOut, reference, sides, motion, lens, least, locked, hidden, start, end, samples,
-               ties);
+    const auto& [id, name, outlines, takenOut, reference, sides, motion, lens, least, scene, locked, hidden, start,
+                 end, samples, ties] = x;
+    return all(id, name, outlines, takenOut, reference, sides, motion, lens, least, scene, locked, hidden, start, end,
+               samples, ties);
 }
 static Strings members(const SolvedFrame& x) {
     const auto& [frame, pose, focal, rms, tracks, deviation, focalDeviation] = x;
@@ -431,7 +431,7 @@ Shot fullShot() {
     glass.k1 = -0.05;
     plane.lens = std::make_shared<const Lens>(glass);
     plane.leastSeen = 0.35;
-    plane.locked = plane.hidden = true;
+    plane.fromScene = plane.locked = plane.hidden = true;
     plane.startReason = PlaneEnd::edgeOn;
     plane.endReason = PlaneEnd::leftFrame;
     PlaneSample sample{

@@ -6,6 +6,7 @@
 #include "shot/stages/planesstage.h"
 #include "stages/planes/planesstage.h"
 #include "stages/shotform.h"
+#include "widgets/filedialogs.h"
 
 #include <QListWidget>
 #include <QTimer>
@@ -147,6 +148,16 @@ private:
         onClick(back, [this] { stage_.track(Direction::backward); });
         onClick(both, [this] { stage_.track(Direction::both); });
         onClick(forward, [this] { stage_.track(Direction::forward); });
+        auto* scene = named(button("By the solved scene", "quiet"), "planeScene",
+                            "The plane through the solved points inside its outline, in place of a track by its "
+                            "texture: for a surface without any");
+        auto* sceneRow = buttonRow({scene});
+        wide(sceneRow);
+        onClick(scene, [this] { stage_.takeFromScene(); });
+        onRefresh([this, sceneRow, scene] {
+            sceneRow->setVisible(hand_.held() && !hand_.held()->sides && session_.shot().solve);
+            scene->setEnabled(session_.isReady());
+        });
         auto* result = words("planeResult");
         showWhileHeld({shape, shapeLabel, least, leastLabel, buttons, locked, result});
         onRefresh([this, shape, motion, motionLabel, least, back, both, forward, locked, result] {
@@ -265,7 +276,13 @@ private:
                   "The picture held still on the plane, by the Steady card; what is changed there is put back");
         auto* render = named(button("Render surface", "quiet"), "planeRender",
                              "The surface squared up, as a sequence of the size below");
+        auto* back = named(button("Put back…", "quiet"), "planePutBack",
+                           "The rendered surface as it came back from painting: what was changed goes over the plate");
         auto* second = buttonRow({steady, render});
+        auto* corners = named(button("As tracks", "quiet"), "planeTracks",
+                              "The four corners as point tracks: so they join the camera solve");
+        auto* third = buttonRow({back, corners});
+        wide(third);
         wide(second);
         auto* width = named(spin(8, 16384, " px"), "planeWidth");
         auto* height = named(spin(8, 16384, " px"), "planeHeight");
@@ -283,12 +300,18 @@ private:
             stage_.renderSquared((folder / (shot.name + "." + hand_.held()->name) / "surface.####.png").string(),
                                  width->value(), height->value());
         });
+        onClick(back, [this] {
+            const QString path = askToOpen(FileKind::plate, "The painted surface: one of its frames", this);
+            if (!path.isEmpty()) stage_.putBackSurface(path.toStdString());
+        });
+        onClick(corners, [this] { stage_.cornersAsTracks(); });
         showWhileHeld({first, second});
-        onRefresh([this, copy, render, size, width, height] {
+        onRefresh([this, copy, render, third, size, width, height] {
             const PlanarTrack* plane = hand_.held();
             const bool has = plane && !plane->ties.isEmpty();
             copy->setVisible(has);
             render->setVisible(has);
+            third->setVisible(has);
             size->setVisible(has);
             if (plane && hand_.plane() != sizedFor_) sizeChosen_ = false;
             sizedFor_ = hand_.plane();

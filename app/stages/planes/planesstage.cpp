@@ -3,6 +3,7 @@
 #include "canvas/canvas.h"
 #include "comp/warp.h"
 #include "exchange/deliverables.h"
+#include "jobs/delivering.h"
 #include "jobs/planing.h"
 #include "proof/proof.h"
 #include "sheet/threadsheet.h"
@@ -201,6 +202,14 @@ void PlanesStage::addCommands(const Desk& desk) {
     c.add(
         "Plane", "Hold the picture still on it", {}, [this] { steadyOn(); }, plane);
     c.add(
+        "Plane", "Corners as point tracks", {}, [this] { cornersAsTracks(); }, surface);
+    c.add(
+        "Plane", "By the solved scene, not by its texture", {}, [this] { takeFromScene(); },
+        [this] {
+            const QString none = whyNoPlane();
+            return !none.isEmpty() ? none : session_.shot().solve ? QString() : QString("the camera is not solved");
+        });
+    c.add(
         "Plane", "Remove the plane", {},
         [this] {
             const PlanarTrack* held = hand.held();
@@ -220,6 +229,30 @@ void PlanesStage::makeFlat() {
     const PlanarTrack& plane = *hand.held();
     if (const auto flat = withPlaneSides(session_.shot(), plane.id, std::nullopt); flat && plane.sides)
         session_.edit(text(plane.name) + " is flat", *flat);
+}
+
+void PlanesStage::takeFromScene() {
+    if (!hand.mayEdit()) return;
+    const QString name = text(hand.held()->name);
+    auto shot = withPlaneFromScene(session_.shot(), *hand.plane());
+    if (!shot) {
+        session_.sayError(text(shot.error().message) + ".");
+        return;
+    }
+    session_.edit(name + " by the solved scene", *std::move(shot));
+    session_.say(name + ": " + text(wordsOf(*hand.held(), session_.shot().plate.range)) + ".");
+}
+
+void PlanesStage::cornersAsTracks() {
+    if (!hand.mayEdit()) return;
+    auto shot = withCornersAsTracks(session_.shot(), *hand.plane());
+    if (!shot) {
+        session_.sayError(text(shot.error().message) + ".");
+        return;
+    }
+    session_.edit("Corners of " + text(hand.held()->name) + " as tracks", *std::move(shot));
+    session_.say("Four tracks, locked: the corners go into the camera solve with the others. Made again after a "
+                 "correction they are replaced.");
 }
 
 void PlanesStage::look(const QString& view) { show_(view); }
@@ -377,6 +410,33 @@ void PlanesStage::renderSquared(const std::string& pattern, int width, int heigh
     };
     session_.jobs.start(Job<RenderReport>{
         .name = "Squaring up", .frames = session_.shot().plate.range.count(), .run = run, .merge = merge});
+}
+
+void PlanesStage::putBackSurface(const std::filesystem::path& changed) {
+    if (!session_.isReady() || !hand.held()) return;
+    const Shot shot = session_.shot();
+    // Frames become what the plate is, in the format that the surface was painted in.
+    const std::string ending = changed.extension().string();
+    const bool isSequence = ending == ".exr" || ending == ".png" || ending == ".tif" || ending == ".tiff";
+    const auto pattern = deliveryFolderOf(shot, session_.document.file()) /
+                         (shot.name + "." + hand.held()->name + ".back" + (isSequence ? ".####" + ending : ".mp4"));
+    const auto run = [shot, changed, pattern, plane = *hand.plane(),
+                      frames = session_.player.sharedFrames()](const JobLink& link) -> Expected<PutBackReport> {
+        const auto made = Plate::open(changed, {.firstFrameOfVideo = shot.plate.frames.first});
+        if (!made) return tl::unexpected(made.error());
+        FrameCache painted(*made);
+        return runPutBackSurface(shot, *frames, painted, plane, pattern, link.progress);
+    };
+    const auto merge = [this, pattern](PutBackReport& report) {
+        session_.say(QString("%1 frames: %2\n%3 of them are the plate to the last bit; on the others %4 % of the "
+                             "picture was put back.")
+                         .arg(report.render.frames)
+                         .arg(text(pattern.string()))
+                         .arg(report.unchanged.size())
+                         .arg(100 * report.changed, 0, 'f', 2));
+    };
+    session_.jobs.start(
+        Job<PutBackReport>{.name = "Putting back", .frames = shot.plate.range.count(), .run = run, .merge = merge});
 }
 
 // ---- the proof

@@ -40,6 +40,10 @@ public:
     void surfaceFromOutline();
     /// A cylinder becomes a plane again.
     void makeFlat();
+    /// The held plane by the solved scene in place of its texture.
+    void takeFromScene();
+    /// The surface's corners as point tracks, by which they join the camera solve.
+    void cornersAsTracks();
     void look(const QString& view);
     QString looked() const;
     /// A locator and a corner pin among the deliverables.
@@ -49,6 +53,8 @@ public:
     void addMatte();
     /// The picture held still on the plane.
     void steadyOn();
+    /// What was changed on the rendered surface, put back over the plate.
+    void putBackSurface(const std::filesystem::path& changed);
     void renderSquared(const std::string& pattern, int width, int height);
 
 signals:

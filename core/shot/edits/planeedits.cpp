@@ -1,8 +1,10 @@
 #include "shot/edits/planeedits.h"
 
 #include "shot/stages/planesstage.h"
+#include "world/sceneplane.h"
 
 #include <algorithm>
+#include <array>
 #include <fmt/format.h>
 
 namespace pinion {
@@ -90,6 +92,7 @@ Expected<Shot> withPlaneSides(const Shot& shot, PlaneId id, const std::optional<
     return withPlaneEdited(shot, id, [&](PlanarTrack& plane) {
         plane.sides = sides;
         plane.samples = {};
+        plane.fromScene = false;
         plane.startReason = plane.endReason = PlaneEnd::none;
         // Ties on other frames told of the track that is gone.
         plane.ties = plane.ties.edited([&](auto& ties) {
@@ -172,11 +175,61 @@ Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& tracked
                 plane.ties = one.ties;
                 plane.lens = one.lens;
                 plane.sides = one.sides;
+                plane.fromScene = one.fromScene;
                 plane.startReason = one.startReason;
                 plane.endReason = one.endReason;
             }
     });
     return result;
+}
+
+Expected<Shot> withCornersAsTracks(const Shot& shot, PlaneId id) {
+    const PlanarTrack* plane = findPlane(shot, id);
+    if (!plane || plane->ties.isEmpty())
+        return failure(Fault::input, "there is no surface whose corners could be tracks; place its four corners first");
+    constexpr std::array kCorners{"top left", "top right", "bottom right", "bottom left"};
+    std::array<std::vector<Sample>, 4> samples;
+    for (const PlaneSample& sample : plane->samples) {
+        const auto corners = surfaceAt(*plane, sample.frame);
+        const auto sheet = SurfaceSheet::of(*plane, sample.frame);
+        if (!corners || !sheet) continue;
+        for (std::size_t i = 0; i < 4; ++i) {
+            const Vector2d& at = (*corners)[i];
+            const bool inFrame = at.x() > 0 && at.y() > 0 && at.x() < shot.plate.width && at.y() < shot.plate.height;
+            if (inFrame && sheet->faces({i == 1 || i == 2 ? 1.0 : 0.0, i > 1 ? 1.0 : 0.0}))
+                samples[i].push_back({.frame = sample.frame, .at = at, .score = double(sample.fit)});
+        }
+    }
+    Shot result = shot;
+    result.tracks = shot.tracks.edited([&](auto& tracks) {
+        for (std::size_t i = 0; i < 4; ++i) {
+            const std::string name = fmt::format("{} {}", plane->name, kCorners[i]);
+            auto at = std::find_if(tracks.begin(), tracks.end(), [&](const Track& t) { return t.name == name; });
+            if (at == tracks.end()) {
+                Track track;
+                track.id = result.nextTrack++;
+                track.name = name;
+                track.byHand = true;
+                track.group = plane->name;
+                at = tracks.insert(tracks.end(), std::move(track));
+            }
+            // Locked: tracked by themselves, corners would not be the plane's any more.
+            at->locked = true;
+            at->referenceFrame = plane->referenceFrame;
+            at->samples = List<Sample>(samples[i]);
+        }
+    });
+    return result;
+}
+
+Expected<Shot> withPlaneFromScene(const Shot& shot, PlaneId id) {
+    const PlanarTrack* plane = findPlane(shot, id);
+    if (!plane) return failure(Fault::input, "the plane is gone");
+    if (plane->locked) return failure(Fault::input, "plane {} is locked; unlock it first", plane->name);
+    if (!shot.solve) return failure(Fault::input, "there is no solved scene; solve the camera first");
+    const auto made = planeFromScene(*plane, *shot.solve, shot.plate.range);
+    if (!made) return tl::unexpected(made.error());
+    return withPlanesTracked(shot, {*made});
 }
 
 }  // namespace pinion

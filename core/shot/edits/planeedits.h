@@ -36,6 +36,12 @@ Expected<Shot> withPlaneTie(const Shot& shot, PlaneId plane, int frame, const Qu
 Shot withPlaneTieRemoved(const Shot& shot, PlaneId plane, int frame);
 Shot withSurfaceRemoved(const Shot& shot, PlaneId plane);
 
+/// The four corners of the surface as point tracks, locked, by which they join the camera solve and are delivered: on
+/// the frames on which they are seen. Made again they take the place of those made before. Fails without a surface.
+Expected<Shot> withCornersAsTracks(const Shot& shot, PlaneId plane);
+/// The plane's samples by the solved scene (`planeFromScene`).
+Expected<Shot> withPlaneFromScene(const Shot& shot, PlaneId plane);
+
 /// Planes, found by their ids, take on new samples, as long as they are there and not locked.
 Shot withPlanesTracked(const Shot& shot, const std::vector<PlanarTrack>& planes);
 

@@ -93,6 +93,7 @@ json planeValue(const PlanarTrack& plane) {
     if (plane.lens) entry["lens"] = lensValues(*plane.lens);
     if (plane.motion) entry["motion"] = toString(*plane.motion);
     if (!plane.ties.isEmpty()) entry["surface"] = std::move(ties);
+    if (plane.fromScene) entry["from_scene"] = true;
     if (plane.locked) entry["locked"] = true;
     if (plane.hidden) entry["hidden"] = true;
     return entry;
@@ -174,6 +175,7 @@ void take(const json& document, Shot& shot, const fs::path&) {
             if (bool(sample.body) != bool(plane.sides) || (sample.body && !plane.lens))
                 malformed(where + ".samples: a cylinder, and nothing else, has its pose and its lens");
         plane.ties = takeTies(entry, where);
+        plane.fromScene = flagOr(entry, "from_scene", false, where);
         plane.locked = flagOr(entry, "locked", false, where);
         plane.hidden = flagOr(entry, "hidden", false, where);
         for (const PlanarTrack& other : planes)

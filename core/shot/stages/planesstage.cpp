@@ -46,6 +46,7 @@ void addPlane(Fingerprint& print, const PlanarTrack* plane) {
 std::string wordsOf(const PlanarTrack& plane, const FrameRange& range) {
     if (plane.samples.size() <= 1) return "not tracked yet";
     std::string words = fmt::format("{}-{}", plane.firstFrame(), plane.lastFrame());
+    if (plane.fromScene) words += ", by the solved scene";
     if (isEarly(plane.startReason) && plane.firstFrame() > range.first)
         words += fmt::format("; before {}: {}", plane.firstFrame(), toString(plane.startReason));
     if (isEarly(plane.endReason) && plane.lastFrame() < range.last)
