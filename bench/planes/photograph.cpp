@@ -1,7 +1,9 @@
 #include "planes/photograph.h"
 
 #include <OpenImageIO/imageio.h>
+#include <algorithm>
 #include <cstdint>
+#include <random>
 #include <vector>
 
 namespace pinion::planes {
@@ -22,6 +24,20 @@ cv::Mat photograph(const std::string& name) {
                                        : pixels[at];
         }
     return grey;
+}
+
+PicturePtr developed(const cv::Mat& seen, double gain, double grain, unsigned seed, int frame) {
+    std::mt19937 random(seed * 977 + unsigned(frame));
+    std::normal_distribution<float> noise(0, 1);
+    auto picture = std::make_shared<Picture>(
+        Picture{seen.cols, seen.rows, Picture::Depth::bits8, false, std::vector<std::uint8_t>(seen.total() * 3), {}});
+    std::size_t at = 0;
+    for (int y = 0; y < seen.rows; ++y)
+        for (int x = 0; x < seen.cols; ++x) {
+            const float value = seen.at<float>(y, x) * float(gain) + float(grain) * noise(random) + 0.5F;
+            for (int k = 0; k < 3; ++k) picture->bytes[at++] = std::uint8_t(std::clamp(value, 0.0F, 255.0F));
+        }
+    return picture;
 }
 
 }  // namespace pinion::planes

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "picture/picture.h"
+
 #include <opencv2/core.hpp>
 #include <string>
 
@@ -7,5 +9,8 @@ namespace pinion::planes {
 
 /// A photograph of Debian's opencv-doc as grey levels (CV_32F); empty where it is not there.
 cv::Mat photograph(const std::string& name);
+
+/// A frame of grey levels as a picture of 8 bits: brighter by `gain`, with `grain` of its own for each seed and frame.
+PicturePtr developed(const cv::Mat& seen, double gain, double grain, unsigned seed, int frame);
 
 }  // namespace pinion::planes

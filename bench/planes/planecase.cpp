@@ -95,19 +95,7 @@ public:
             const double blur = case_.defocus_px * std::abs(partOf(case_, frame));
             if (blur > 0.1) cv::GaussianBlur(sum, sum, {}, blur);
         }
-        std::mt19937 random(case_.seed * 977 + unsigned(frame));
-        std::normal_distribution<float> noise(0, 1);
-        auto picture = std::make_shared<Picture>(Picture{
-            case_.width, case_.height, Picture::Depth::bits8, false, std::vector<std::uint8_t>(sum.total() * 3), {}});
-        const float gain = float(1 + (case_.gainEnd - 1) * partOf(case_, frame));
-        for (int y = 0; y < sum.rows; ++y)
-            for (int x = 0; x < sum.cols; ++x) {
-                const float value = sum.at<float>(y, x) * gain + float(case_.grain) * noise(random);
-                for (std::size_t k = 0; k < 3; ++k)
-                    picture->bytes[(std::size_t(y) * std::size_t(sum.cols) + std::size_t(x)) * 3 + k] =
-                        std::uint8_t(std::clamp(value + 0.5F, 0.0F, 255.0F));
-            }
-        return PicturePtr(picture);
+        return developed(sum, 1 + (case_.gainEnd - 1) * partOf(case_, frame), case_.grain, case_.seed, frame);
     }
 
 private:

@@ -57,19 +57,8 @@ public:
                    cv::INTER_LINEAR);
     }
     Expected<PicturePtr> read(int frame) const override {
-        const cv::Mat seen = instant(frame);
-        std::mt19937 random(case_.seed * 977 + unsigned(frame));
-        std::normal_distribution<float> noise(0, 1);
-        auto picture = std::make_shared<Picture>(Picture{
-            case_.width, case_.height, Picture::Depth::bits8, false, std::vector<std::uint8_t>(seen.total() * 3), {}});
-        const float gain = float(1 + (case_.gainEnd - 1) * partOf(case_, frame));
-        std::size_t at = 0;
-        for (int y = 0; y < seen.rows; ++y)
-            for (int x = 0; x < seen.cols; ++x) {
-                const float value = seen.at<float>(y, x) * gain + float(case_.grain) * noise(random) + 0.5F;
-                for (int k = 0; k < 3; ++k) picture->bytes[at++] = std::uint8_t(std::clamp(value, 0.0F, 255.0F));
-            }
-        return PicturePtr(picture);
+        return developed(instant(frame), 1 + (case_.gainEnd - 1) * partOf(case_, frame), case_.grain, case_.seed,
+                         frame);
     }
 
 private:

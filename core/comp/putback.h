@@ -27,7 +27,8 @@ struct PutBack {
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options = {});
 
-/// How a picture of what was given out comes back to the plate, of the plate's size; nothing beyond it, or its edge held.
+/// How a picture of what was given out comes back to the plate, of the plate's size; nothing beyond it, or its edge
+/// held.
 using ComingBack = std::function<Picture(const Picture& made, ResampleFilter filter, EdgeMode edges)>;
 /// The same by any map: `given` and `made` of one size, whatever it is.
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made, const ComingBack& back,

@@ -153,8 +153,8 @@ Expected<PutBackReport> putBackEach(FrameCache& frames, FrameCache& made, const 
     const PlateFacts& facts = frames.facts();
     for (const FrameCache* cache : {&frames, &made})
         if (auto elsewhere = checkElsewhere(*cache, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
-                                            {.quality = quality, .half = isHalf(facts)});
+    const auto writer =
+        FrameWriter::create(pattern, facts.width, facts.height, facts.fps, {.quality = quality, .half = isHalf(facts)});
     if (!writer) return tl::unexpected(writer.error());
     PutBackReport report;
     double changed = 0;
@@ -205,8 +205,7 @@ Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, cons
     const auto first =
         std::find_if(maps.begin(), maps.end(), [&](const SheetMap& map) { return made.get(map.frame).has_value(); });
     if (first == maps.end()) return holdsNone(made.facts(), maps.front().frame, maps.back().frame);
-    if (auto alike = checkAlike(frames, made, first->frame, first->given); !alike)
-        return tl::unexpected(alike.error());
+    if (auto alike = checkAlike(frames, made, first->frame, first->given); !alike) return tl::unexpected(alike.error());
     std::vector<int> numbers;
     for (const SheetMap& map : maps) numbers.push_back(map.frame);
     const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {

@@ -50,8 +50,8 @@ std::optional<Vector3d> planeOf(const std::vector<Vector3d>& points) {
     std::mt19937 random(23);
     std::vector<Vector3d> best;
     for (int trial = 0; trial < 300; ++trial) {
-        const auto normal = planeThrough({points[random() % points.size()], points[random() % points.size()],
-                                          points[random() % points.size()]});
+        const auto normal = planeThrough(
+            {points[random() % points.size()], points[random() % points.size()], points[random() % points.size()]});
         if (!normal) continue;
         if (auto near = onPlane(points, *normal); near.size() > best.size()) best = std::move(near);
     }
@@ -99,10 +99,11 @@ Expected<PlanarTrack> planeFromScene(const PlanarTrack& drawn, const Solve& solv
         if (point.z() > 0 && region.holds(seenAt(lens, point))) points.push_back(point);
     }
     if (points.size() < kLeastPoints)
-        return failure(Fault::outcome,
-                       "plane {}: {} solved points lie inside its outline on frame {}, four are needed; draw it larger, "
-                       "or scatter more features there and solve again",
-                       drawn.name, points.size(), drawn.referenceFrame);
+        return failure(
+            Fault::outcome,
+            "plane {}: {} solved points lie inside its outline on frame {}, four are needed; draw it larger, "
+            "or scatter more features there and solve again",
+            drawn.name, points.size(), drawn.referenceFrame);
     const auto normal = planeOf(points);
     if (!normal)
         return failure(Fault::outcome, "plane {}: the {} solved points inside its outline do not lie on one plane",
@@ -114,8 +115,8 @@ Expected<PlanarTrack> planeFromScene(const PlanarTrack& drawn, const Solve& solv
     for (const SolvedFrame& frame : solve.frames) {
         if (!range.holds(frame.frame)) continue;
         const SurfacePose moved = cameraFromWorld(frame) * camera.inverse();
-        Matrix3d pose = pixelsFromRays(lensOf(solve, frame)) *
-                        (moved.matrix + moved.shift * normal->transpose()) * pixelsFromRays(lens).inverse();
+        Matrix3d pose = pixelsFromRays(lensOf(solve, frame)) * (moved.matrix + moved.shift * normal->transpose()) *
+                        pixelsFromRays(lens).inverse();
         pose /= pose(2, 2);
         // The plane there: normal . (R' (x - t)) = 1.
         const Vector3d turned = moved.matrix * *normal;

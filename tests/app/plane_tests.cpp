@@ -2,7 +2,9 @@
 
 #include "fixture.h"
 #include "planar/surface.h"
+#include "plate/framewriter.h"
 #include "proof/proof.h"
+#include "scratch.h"
 #include "sheet/threadsheet.h"
 #include "stages/planes/planesoverlay.h"
 #include "stages/planes/planesstage.h"
@@ -236,6 +238,41 @@ TEST_CASE("the bollard becomes a cylinder by its two contours, and is tracked, u
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(f.plane().sides);
     CHECK(f.plane().samples.size() == 9);
+}
+
+TEST_CASE("a surface that was rendered and painted on comes back over the plate, and its corners become tracks") {
+    PlaneFixture f;
+    f.trackSome();
+    f.key(Qt::Key_G, Qt::ControlModifier | Qt::ShiftModifier);
+    REQUIRE(f.plane().ties.size() == 1);
+    f.button("planeTracks")->click();
+    REQUIRE(f.session.shot().tracks.size() == 4);
+    CHECK(f.session.shot().tracks[0].name == "plane 1 top left");
+    CHECK(f.session.shot().tracks[0].samples.size() == 11);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.session.shot().tracks.isEmpty());
+    // The scene stands in only where it is solved.
+    CHECK_FALSE(f.button("planeScene")->isVisibleTo(&f.window));
+    f.planes.takeFromScene();
+    CHECK(f.plane().samples.size() == 11);
+    const test::Scratch scratch;
+    Shot shot = f.session.shot();
+    shot.deliveryFolder = scratch.path().string();
+    f.session.edit("Deliver elsewhere", shot);
+    f.planes.renderSquared((scratch / "s.####.png").string(), 200, 140);
+    f.wait();
+    const auto first = readStill(scratch / "s.1046.png");
+    REQUIRE(first);
+    Picture painted = **first;
+    for (std::size_t i = 3 * (70 * 200 + 80); i < 3 * (70 * 200 + 120); ++i) painted.bytes[i] = 255;
+    {
+        auto writer = FrameWriter::create(scratch / "p.####.png", 200, 140, {24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(1046, painted));
+    }
+    f.planes.putBackSurface(scratch / "p.1046.png");
+    f.wait();
+    CHECK_THAT(f.window.note().toStdString(), Catch::Contains("10 of them are the plate to the last bit"));
 }
 
 TEST_CASE("the proof and the thread sheet speak of the plane while its card is open") {

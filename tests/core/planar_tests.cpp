@@ -714,7 +714,7 @@ TEST_CASE("the corners of a surface are point tracks for the camera, and are mad
             CHECK((sample.at - (*surfaceAt(shot.planes[0], sample.frame))[i]).norm() < 1e-9);
         for (const Sample& sample : track.samples) CHECK((sample.at.x() > 0 && sample.at.x() < 200));
     }
-    CHECK(with->tracks[2].name == "plane 1 bottom right");
+    CHECK(with->tracks[2].name == "board bottom right");
     const Shot corrected = *withPlaneTie(*with, 1, 10, quad(44, 30, 140, 110));
     const auto again = withCornersAsTracks(corrected, 1);
     REQUIRE(again);
@@ -785,8 +785,9 @@ TEST_CASE("a plane of the solved scene stands in for a planar track") {
         REQUIRE_FALSE(bad);
         return bad.error().message;
     };
-    CHECK(refused([](PlanarTrack& p) { p.outlines = List<Polygon>({{{1, 1}, {9, 1}, {9, 9}}}); })
-              .find("0 solved points lie inside its outline on frame 20, four are needed") != std::string::npos);
+    CHECK(refused([](PlanarTrack& p) {
+              p.outlines = List<Polygon>({{{1, 1}, {9, 1}, {9, 9}}});
+          }).find("0 solved points lie inside its outline on frame 20, four are needed") != std::string::npos);
     CHECK(refused([](PlanarTrack& p) { p.referenceFrame = 5; }).find("its reference frame 5 is not solved") !=
           std::string::npos);
     CHECK(refused([&](PlanarTrack& p) { p.sides = corners; }).find("is a cylinder") != std::string::npos);

@@ -3,7 +3,6 @@
 #include "canvas/canvas.h"
 #include "comp/warp.h"
 #include "exchange/deliverables.h"
-#include "jobs/delivering.h"
 #include "jobs/planing.h"
 #include "proof/proof.h"
 #include "sheet/threadsheet.h"
@@ -17,6 +16,7 @@
 #include "stages/planes/planestrip.h"
 #include "stages/planes/planetools.h"
 #include "stages/planes/squaredsight.h"
+#include "stages/puttingback.h"
 #include "stages/reasons.h"
 #include "widgets/commands.h"
 #include "widgets/toolbar.h"
@@ -251,8 +251,9 @@ void PlanesStage::cornersAsTracks() {
         return;
     }
     session_.edit("Corners of " + text(hand.held()->name) + " as tracks", *std::move(shot));
-    session_.say("Four tracks, locked: the corners go into the camera solve with the others. Made again after a "
-                 "correction they are replaced.");
+    session_.say(
+        "Four tracks, locked: the corners go into the camera solve with the others. Made again after a "
+        "correction they are replaced.");
 }
 
 void PlanesStage::look(const QString& view) { show_(view); }
@@ -413,30 +414,12 @@ void PlanesStage::renderSquared(const std::string& pattern, int width, int heigh
 }
 
 void PlanesStage::putBackSurface(const std::filesystem::path& changed) {
-    if (!session_.isReady() || !hand.held()) return;
-    const Shot shot = session_.shot();
-    // Frames become what the plate is, in the format that the surface was painted in.
-    const std::string ending = changed.extension().string();
-    const bool isSequence = ending == ".exr" || ending == ".png" || ending == ".tif" || ending == ".tiff";
-    const auto pattern = deliveryFolderOf(shot, session_.document.file()) /
-                         (shot.name + "." + hand.held()->name + ".back" + (isSequence ? ".####" + ending : ".mp4"));
-    const auto run = [shot, changed, pattern, plane = *hand.plane(),
-                      frames = session_.player.sharedFrames()](const JobLink& link) -> Expected<PutBackReport> {
-        const auto made = Plate::open(changed, {.firstFrameOfVideo = shot.plate.frames.first});
-        if (!made) return tl::unexpected(made.error());
-        FrameCache painted(*made);
-        return runPutBackSurface(shot, *frames, painted, plane, pattern, link.progress);
+    if (!hand.held()) return;
+    const auto run = [shot = session_.shot(), plane = *hand.plane(), frames = session_.player.sharedFrames()](
+                         FrameCache& made, const std::filesystem::path& pattern, const JobLink& link) {
+        return runPutBackSurface(shot, *frames, made, plane, pattern, link.progress);
     };
-    const auto merge = [this, pattern](PutBackReport& report) {
-        session_.say(QString("%1 frames: %2\n%3 of them are the plate to the last bit; on the others %4 % of the "
-                             "picture was put back.")
-                         .arg(report.render.frames)
-                         .arg(text(pattern.string()))
-                         .arg(report.unchanged.size())
-                         .arg(100 * report.changed, 0, 'f', 2));
-    };
-    session_.jobs.start(
-        Job<PutBackReport>{.name = "Putting back", .frames = shot.plate.range.count(), .run = run, .merge = merge});
+    startPutBack(session_, changed, session_.shot().name + "." + hand.held()->name + ".back", run);
 }
 
 // ---- the proof

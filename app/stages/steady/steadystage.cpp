@@ -2,12 +2,11 @@
 
 #include "base/files.h"
 #include "canvas/canvas.h"
-#include "jobs/delivering.h"
 #include "jobs/steadying.h"
-#include "plate/still.h"
 #include "sheet/curves.h"
 #include "shot/edits/locatoredits.h"
 #include "stages/copying.h"
+#include "stages/puttingback.h"
 #include "stages/reasons.h"
 #include "stages/steady/shakecurve.h"
 #include "stages/steady/steadycard.h"
@@ -163,43 +162,15 @@ void SteadyStage::startRender(const std::filesystem::path& pattern) {
         Job<RenderReport>{.name = "Rendering", .frames = shot.plate.range.count(), .run = run, .merge = merge});
 }
 
-void SteadyStage::startPutBack(const std::filesystem::path& changed, PutBackBy by,
-                               const std::filesystem::path& pattern) {
-    if (!session_.isReady()) return;
-    const Shot shot = session_.shot();
-    const auto run = [shot, changed, by, pattern,
-                      frames = session_.player.sharedFrames()](const JobLink& link) -> Expected<PutBackReport> {
+void SteadyStage::putBack(const std::filesystem::path& changed, bool byAlpha) {
+    const auto run = [shot = session_.shot(), by = byAlpha ? PutBackBy::alpha : PutBackBy::difference,
+                      frames = session_.player.sharedFrames()](FrameCache& made, const std::filesystem::path& pattern,
+                                                               const JobLink& link) -> Expected<PutBackReport> {
         const auto plan = picturePlan(shot);
         if (!plan) return tl::unexpected(plan.error());
-        const auto made = isStillPicture(changed)
-                              ? openStill(changed, shot.plate.frames.first, shot.plate.frames.last)
-                              : Plate::open(changed, {.firstFrameOfVideo = shot.plate.frames.first});
-        if (!made) return tl::unexpected(made.error());
-        FrameCache held(*made);
-        return runPutBack(shot, *plan, *frames, held, pattern, link.progress, {by});
+        return runPutBack(shot, *plan, *frames, made, pattern, link.progress, {by});
     };
-    const auto merge = [this, pattern](PutBackReport& report) {
-        session_.say(
-            QString("%1 frames: %2\n%3 of them are the plate to the last bit; on the others %4 % of the picture "
-                    "was put back.")
-                .arg(report.render.frames)
-                .arg(text(pattern.string()))
-                .arg(report.unchanged.size())
-                .arg(100 * report.changed, 0, 'f', 2));
-    };
-    session_.jobs.start(
-        Job<PutBackReport>{.name = "Putting back", .frames = shot.plate.range.count(), .run = run, .merge = merge});
-}
-
-void SteadyStage::putBack(const std::filesystem::path& changed, bool byAlpha) {
-    const Shot& shot = session_.shot();
-    const std::string ending = changed.extension().string();
-    // A painted patch says nothing of what the frames should be: they become what the plate is.
-    const bool isSequence =
-        !isStillPicture(changed) && (ending == ".exr" || ending == ".png" || ending == ".tif" || ending == ".tiff");
-    startPutBack(changed, byAlpha ? PutBackBy::alpha : PutBackBy::difference,
-                 deliveryFolderOf(shot, session_.document.file()) /
-                     (shot.name + ".back" + (isSequence ? ".####" + ending : std::string(".mp4"))));
+    pinion::startPutBack(session_, changed, session_.shot().name + ".back", run);
 }
 
 void SteadyStage::startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done) {

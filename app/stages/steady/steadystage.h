@@ -29,9 +29,8 @@ public:
     bool planPending() const { return plan_.isPending(); }
 
     void startRender(const std::filesystem::path& pattern);
-    /// Frames that were rendered here and changed elsewhere go back over the plate, into `pattern`.
-    void startPutBack(const std::filesystem::path& changed, PutBackBy by, const std::filesystem::path& pattern);
-    /// The same beside what is rendered: "name.back.####.ext", of the kind the changed frames are.
+    /// Frames that were rendered here and changed elsewhere go back over the plate, beside what is rendered:
+    /// "name.back.####.ext", of the kind the changed frames are.
     void putBack(const std::filesystem::path& changed, bool byAlpha);
     void startTakeShake(double above_hz, const std::function<void(const ShakeProfile&)>& done);
     /// A locator on the selected tracks, refused with the reason where their motion does not give one.
