@@ -18,8 +18,8 @@ const std::string kBoard = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.
 
 struct PlaneFixture : Fixture {
     PlanesStage& planes = window.stage<PlanesStage>();
-    explicit PlaneFixture(const std::string& plate = kBoard) {
-        openPlate(plate);
+    explicit PlaneFixture(const std::string& file = kBoard) {
+        openPlate(file);
         window.docket().open("planes");
     }
     const PlanarTrack& plane(std::size_t index = 0) const { return session.shot().planes[index]; }

@@ -125,7 +125,7 @@ TEST_CASE("planar follows the bollard as a cylinder, and tells its turn") {
     // Sides and outline as an artist would draw them on the middle frame, a pixel or two off; no lens is known.
     const test::Scratch scratch;
     const std::string call = "--json planar " + std::string(PINION_SOURCE_DIR) + "/demo/plates/bollard.mp4 --outline " +
-                             (scratch / "outline.json").string() + " --range 1022-1038 --out " +
+                             std::string(PINION_SOURCE_DIR) + "/demo/bollard.outline.json --range 1022-1038 --out " +
                              (scratch / "out.json").string() + " --cylinder ";
     const auto run = test::run(call + std::string(PINION_SOURCE_DIR) + "/demo/bollard.sides.json");
     INFO(run.err);
