@@ -808,6 +808,15 @@ TEST_CASE("what the docket says of planes") {
     poor.endReason = PlaneEnd::covered;
     shot.planes = List<PlanarTrack>({poor});
     CHECK(planesReport(shot).message.find("fits poorly on 4-5") != std::string::npos);
+    // Ended before the range: what to do is said, by the reason.
+    PlanarTrack early = movingPlane();
+    early.samples = early.samples.edited([](auto& samples) { samples.resize(samples.size() / 2); });
+    early.endReason = PlaneEnd::unlike;
+    shot.planes = List<PlanarTrack>({early});
+    CHECK(planesReport(shot).message.find("A mirror shows another picture on each frame") != std::string::npos);
+    early.endReason = PlaneEnd::covered;
+    shot.planes = List<PlanarTrack>({early});
+    CHECK(planesReport(shot).message.find("can be taken out (Shift+W)") != std::string::npos);
 }
 
 // ---- edits and the shot's file

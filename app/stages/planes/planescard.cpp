@@ -281,9 +281,9 @@ private:
         auto* second = buttonRow({steady, render});
         auto* corners = named(button("As tracks", "quiet"), "planeTracks",
                               "The four corners as point tracks: so they join the camera solve");
+        wide(second);
         auto* third = buttonRow({back, corners});
         wide(third);
-        wide(second);
         auto* width = named(spin(8, 16384, " px"), "planeWidth");
         auto* height = named(spin(8, 16384, " px"), "planeHeight");
         auto* size = columns({{"Width", width}, {"Height", height}});

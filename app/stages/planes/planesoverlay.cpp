@@ -52,7 +52,10 @@ void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, cons
     const auto draw = [&](const Polygon& outline, Qt::PenStyle style, bool handles) {
         Polygon corners;
         for (const Vector2d& p : outline) corners.push_back(placedBy(plane, *pose, p));
-        const QPainterPath path = view.line(corners, true);
+        // Round a cylinder its edges are curves, and stop at the contours.
+        const auto round = carried(plane.geometry(), *pose, PlaneRegion{{outline}, {}});
+        const Polygon& edge = plane.sides && round ? round->outlines.front() : corners;
+        const QPainterPath path = view.line(edge, true);
         for (const bool shadow : {true, false}) {
             QPen pen(shadow ? QColor(0, 0, 0, 150) : colour, shadow ? 2.6 : 1.2);
             pen.setStyle(shadow ? Qt::SolidLine : style);

@@ -10,6 +10,16 @@ namespace {
 
 bool isEarly(PlaneEnd reason) { return reason != PlaneEnd::none && reason != PlaneEnd::rangeEnd; }
 
+/// What to do where a track ended though its surface is there.
+std::string remedyFor(const PlanarTrack& plane) {
+    const auto is = [&](PlaneEnd reason) { return plane.startReason == reason || plane.endReason == reason; };
+    if (is(PlaneEnd::unlike))
+        return " A mirror shows another picture on each frame: take reflections out (Shift+W), or track what does not "
+               "reflect.";
+    if (is(PlaneEnd::covered)) return " What passes in front on its reference frame can be taken out (Shift+W).";
+    return {};
+}
+
 }  // namespace
 
 Lens cylinderLens(const Shot& shot) {
@@ -71,7 +81,7 @@ StageReport planesReport(const Shot& shot) {
         }
         if ((isEarly(plane.startReason) && plane.firstFrame() > shot.plate.range.first) ||
             (isEarly(plane.endReason) && plane.lastFrame() < shot.plate.range.last))
-            attention(fmt::format("{}: {}.", plane.name, wordsOf(plane, shot.plate.range)));
+            attention(fmt::format("{}: {}.{}", plane.name, wordsOf(plane, shot.plate.range), remedyFor(plane)));
         std::vector<int> poor;
         for (const PlaneSample& sample : plane.samples)
             if (sample.fit < kPoorFit) poor.push_back(sample.frame);
