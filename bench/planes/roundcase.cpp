@@ -84,6 +84,10 @@ private:
                 const Vector2d place =
                     body.placeOf(body.met({at.x() / case_.focal_px, at.y() / case_.focal_px, 1}, &missed));
                 if (missed || std::abs(place.y()) > kHalfHeight) continue;
+                if (case_.bare && std::abs(place.x()) > 1.1 * case_.span) {
+                    fine.at<float>(y, x) = 120;
+                    continue;
+                }
                 // Mirrored where the photograph ends.
                 const auto within = [](double value, int count) {
                     const double folded = std::abs(std::remainder(value, 2.0 * (count - 1)));

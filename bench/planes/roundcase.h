@@ -24,6 +24,7 @@ struct RoundCase {
     double shake_px = 1;
     double span = 1.0;  ///< radians to each side of the front, of the outline
     double grain = 0, gainEnd = 1;
+    bool bare = false;       ///< the photograph is where the outline is alone
     double cover = 0;        ///< share of its width that a bar covers as it passes
     double sidesOff_px = 2;  ///< the sides are drawn as wrongly as that, at most
     double focalGuess = 1;   ///< times the truth; 1: it is known

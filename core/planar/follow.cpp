@@ -55,6 +55,32 @@ Matrix3d fitted(const std::vector<Vector2d>& from, const std::vector<Vector2d>& 
 
 Vector2d at(const Matrix3d& matrix, const Vector2d& place) { return (matrix * place.homogeneous()).hnormalized(); }
 
+/// What a new reference is made of: of a plane, the region where the pose takes it; of a cylinder all of the side that
+/// is seen then, between the region's heights, so that one that turns on and on is followed by what comes into view.
+std::optional<PlaneRegion> renewedRegion(const SurfaceGeometry& geometry, const SurfacePose& pose,
+                                         const PlaneRegion& region) {
+    auto result = carried(geometry, pose, region);
+    if (!result || !geometry.cylinder) return result;
+    double top = 1e300, bottom = -1e300;
+    for (const Polygon& outline : region.outlines)
+        for (const Eigen::Vector2d& p : outline) {
+            const double along = geometry.cylinder->placeOf(geometry.cylinder->met(rayOf(*geometry.lens, p))).y();
+            top = std::min(top, along);
+            bottom = std::max(bottom, along);
+        }
+    const Cylinder here = geometry.cylinder->moved(pose);
+    constexpr int kPieces = 12;      // to each side
+    constexpr double kShown = 0.92;  // of the visible half angle: the very contour is no texture
+    Polygon strip;
+    for (const double height : {top, bottom})
+        for (int i = -kPieces; i <= kPieces; ++i) {
+            const double part = double(height == top ? i : -i) / kPieces;
+            strip.push_back(seenAt(*geometry.lens, here.at({here.facing() + part * kShown * here.visible(), height})));
+        }
+    result->outlines = {strip};
+    return result;
+}
+
 }  // namespace
 
 std::optional<LocalMotion> localMotion(const Pyramid& from, const Pyramid& to, std::span<const Vector2d> places,
@@ -110,7 +136,8 @@ Expected<PlaneRunner> PlaneRunner::start(const PlanarTrack& plane, const Pyramid
                        plane.lens ? Cylinder::fromSides(lens, *plane.sides).error().message
                                   : "a cylinder is tracked through a lens, and there is none");
     }
-    const auto region = carried(geometry, referencePose, plane.region());
+    const bool first = referencePose.matrix.isIdentity(1e-12) && referencePose.shift.isZero(1e-12);
+    const auto region = first ? std::optional(plane.region()) : renewedRegion(geometry, referencePose, plane.region());
     if (!region) return failure(Fault::input, "plane {}: its outline goes through the horizon", plane.name);
     const auto aligned = [&](MotionModel motion) {
         return PlaneAligner::create(reference, *region, motion, excluded, geometry.moved(referencePose));
@@ -288,9 +315,11 @@ void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment&
     const auto excluded = [&](const Vector2d& place) {
         const auto before = here.carried(referenceFromPlate, place);
         const auto block = before ? aligner_.texture().blockAt(*before) : std::nullopt;
-        return !block || conditions_.seen[std::size_t(*block)] < 0.5F;
+        // Of a cylinder, what was not there before has come into view.
+        if (!block) return !geometry_.cylinder;
+        return conditions_.seen[std::size_t(*block)] < 0.5F && aligner_.texture().holdsBlock(*block);
     };
-    const auto region = carried(geometry_, pose_, plane_.region());
+    const auto region = renewedRegion(geometry_, pose_, plane_.region());
     if (!region) return;
     auto renewed = PlaneAligner::create(pyramid, *region, aligner_.motion(), excluded, here);
     if (!renewed) return;

@@ -317,7 +317,10 @@ std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame) {
         if (tie.frame == frame) return tie.corners;
     const std::vector<TieInPlane> ties = tiesInPlane(plane);
     if (ties.empty()) return std::nullopt;
-    return platesOf(*map, cornersInPlane(ties, frame));
+    const Quad places = cornersInPlane(ties, frame);
+    // Seen from behind it is not there.
+    if (!map->faces(0.25 * (places[0] + places[1] + places[2] + places[3]))) return std::nullopt;
+    return platesOf(*map, places);
 }
 
 std::optional<Matrix3d> plateFromSurface(const PlanarTrack& plane, int frame) {

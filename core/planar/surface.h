@@ -61,7 +61,8 @@ std::optional<double> turnAt(const PlanarTrack& plane, int frame);
 
 /// The surface on a frame, in pixels of the plate: on its ties as they were placed, between two of them smoothly from
 /// one to the other (in the plane, by monotone cubics: Fritsch and Carlson 1980), beyond them as the nearest tie has
-/// it. None where the plane is not, or has no surface. Ties on frames without the plane are passed over.
+/// it. None where the plane is not, has no surface, or a cylinder shows its
+/// other side. Ties on frames without the plane are passed over.
 std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame);
 
 /// The surface as a sheet on one frame: where its places, (0, 0) its top left corner and (1, 1) its bottom right one,

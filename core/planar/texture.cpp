@@ -127,6 +127,8 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
         texture.crops_.push_back(std::move(crop));
     }
     if (texture.crops_.empty()) return std::nullopt;
+    texture.held_.assign(std::size_t(texture.blockCount()), 0);
+    for (const Crop::Place& place : texture.crops_.front().places) texture.held_[std::size_t(place.block)] = 1;
     texture.findFeatures();
     if (texture.geometry_.cylinder) texture.findCentre();
     return texture;

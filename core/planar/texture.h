@@ -66,6 +66,9 @@ public:
     /// The block of a place of the plate; none outside the region's box.
     std::optional<int> blockAt(const Eigen::Vector2d& place) const;
 
+    /// Whether any pixel of the region lies in it.
+    bool holdsBlock(int block) const { return held_[std::size_t(block)] != 0; }
+
     /// Corners (Shi and Tomasi 1994) inside the region, in pixels of the plate.
     const std::vector<Eigen::Vector2d>& features() const { return features_; }
 
@@ -101,6 +104,7 @@ private:
     Eigen::Vector3d bodyCentre_{0, 0, 0};
     double blockSize_ = 8;
     int blocksAcross_ = 0, blocksDown_ = 0, cellsAcross_ = 0, cellsDown_ = 0;
+    std::vector<char> held_;  ///< of each block, 1 where it has pixels
     std::vector<Crop> crops_;
     std::vector<Made> made_;
     std::vector<Eigen::Vector2d> features_;

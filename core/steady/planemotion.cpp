@@ -12,6 +12,10 @@ Expected<PlateMotion> motionOf(const PlanarTrack& plane, int referenceFrame, con
         if (!plane.ties.isEmpty()) return surfaceAt(plane, frame);
         const auto pose = surfacePoseOn(plane, frame);
         if (!pose) return std::nullopt;
+        // A cylinder's other side carries nothing.
+        const SurfaceMap map = SurfaceMap::of(plane, *pose);
+        if (!map.faces(SurfaceMap::of(plane, SurfacePose{}).onSurface(boxOf(plane.region()).centre())))
+            return std::nullopt;
         Quad corners;
         for (std::size_t i = 0; i < 4; ++i) corners[i] = placedBy(plane, *pose, box[i]);
         return corners;
