@@ -19,6 +19,7 @@ Runner addMatte(CLI::App& command);
 Runner addPropose(CLI::App& command);
 Runner addPlanar(CLI::App& command);
 Runner addPin(CLI::App& command);
+Runner addInsert(CLI::App& command);
 Runner addRun(CLI::App& command);
 
 std::span<const Command> commands() {
@@ -37,6 +38,7 @@ std::span<const Command> commands() {
         {"propose", "mattes for what moves by itself", addPropose},
         {"planar", "a surface followed by its texture: its four corners", addPlanar},
         {"pin", "four point tracks as the corners of a surface", addPin},
+        {"insert", "art put into the plate, on four corners", addInsert},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };
