@@ -5,6 +5,7 @@
 #include "exchange/formats.h"
 #include "plate/videowriter.h"
 #include "chart.h"
+#include "artwork.h"
 #include "painted.h"
 #include "render.h"
 #include "shots.h"
@@ -243,9 +244,8 @@ int main(int argc, char** argv) {
     double shutter = 0.5;
     size.frames = 0;
     app.add_option("--shot", name,
-                   "landing, mooring, breakwater, pan, zoom, board, bollard, chart (stills; --out is their folder), or "
-                   "painted (a patch for the "
-                   "mooring.mp4 that is here)");
+                   "landing, mooring, breakwater, pan, zoom, board, bollard, chart (stills; --out is their folder), "
+                   "painted (a patch for the mooring.mp4 that is here), or timetable (a picture for the board)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -266,6 +266,11 @@ int main(int argc, char** argv) {
     if (name == "painted") {
         if (paintHouseOut("mooring.mp4", 1001, out.empty() ? "mooring.painted.png" : out)) return 0;
         fmt::print(stderr, "mooring.mp4 is not here, or the picture cannot be written\n");
+        return 1;
+    }
+    if (name == "timetable") {
+        if (drawTimetable(out.empty() ? "timetable.png" : out)) return 0;
+        fmt::print(stderr, "{}: the timetable cannot be written there\n", out);
         return 1;
     }
     if (name == "chart") {

@@ -16,7 +16,7 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr int kMostSide = 16384;
-constexpr int kMostSamples = 12;   // of a pixel, across and down; beyond, a smaller level is read
+constexpr int kMostSamples = 4;   // of a pixel, across and down; beyond, a smaller level is read
 constexpr int kBorderSamples = 5;  // of a pixel on the art's border
 constexpr std::array<std::string_view, 5> kBlends{"over", "multiply", "screen", "add", "overlay"};
 
@@ -157,34 +157,37 @@ void Art::add(const Quad& corners, float share, double softEdge_px, Layer& layer
         const Level& level = levels_[index];
         const double scaleX = double(level.width) / w, scaleY = double(level.height) / h;
         const int least = depth < 0.8 ? kBorderSamples : 2;
+        // A smaller level's own pixels show unless it is read more finely.
+        const double finely = index > 0 ? 2 : 1;
         const auto samplesFor = [&](double reach) {
-            return std::clamp(int(std::ceil(reach / scale)), least, 2 * kMostSamples);
+            return std::clamp(int(std::ceil(finely * reach / scale)), least, 4 * kMostSamples);
         };
         const int nx = samplesFor(across.norm()), ny = samplesFor(down.norm());
-        std::array<float, 4> sum{};
-        for (int j = 0; j < ny; ++j)
+        const auto pixel = [&](int px, int py) {
+            return Eigen::Map<const Eigen::Array4f>(
+                &level.rgba[4 * (std::size_t(py) * std::size_t(level.width) + std::size_t(px))]);
+        };
+        Eigen::Array4f sum = Eigen::Array4f::Zero();
+        for (int j = 0; j < ny; ++j) {
+            const Vector3d line = middle + artFromPlate.col(1) * ((j + 0.5) / ny - 0.5);
             for (int i = 0; i < nx; ++i) {
-                const Vector2d at = centre + Vector2d((i + 0.5) / nx - 0.5, (j + 0.5) / ny - 0.5);
-                const Vector3d to = artFromPlate * at.homogeneous();
-                const double u = to.x() / to.z(), v = to.y() / to.z();
+                const double part = (i + 0.5) / nx - 0.5, inverse = 1 / (line.z() + artFromPlate(2, 0) * part);
+                const double u = (line.x() + artFromPlate(0, 0) * part) * inverse,
+                             v = (line.y() + artFromPlate(1, 0) * part) * inverse;
                 if (!(u >= 0 && v >= 0 && u < w && v < h)) continue;
-                const double x = std::clamp(u * scaleX - 0.5, 0.0, double(level.width - 1)),
-                             y = std::clamp(v * scaleY - 0.5, 0.0, double(level.height - 1));
-                const int x0 = std::min(int(x), level.width - 1), y0 = std::min(int(y), level.height - 1);
+                const auto x = float(std::clamp(u * scaleX - 0.5, 0.0, double(level.width - 1))),
+                           y = float(std::clamp(v * scaleY - 0.5, 0.0, double(level.height - 1)));
+                const int x0 = int(x), y0 = int(y);
                 const int x1 = std::min(x0 + 1, level.width - 1), y1 = std::min(y0 + 1, level.height - 1);
-                const float fx = float(x - x0), fy = float(y - y0);
-                const auto pixel = [&](int px, int py) {
-                    return &level.rgba[4 * (std::size_t(py) * std::size_t(level.width) + std::size_t(px))];
-                };
-                const float *a = pixel(x0, y0), *b = pixel(x1, y0), *c = pixel(x0, y1), *d = pixel(x1, y1);
-                for (std::size_t k = 0; k < 4; ++k) {
-                    const float top = a[k] + fx * (b[k] - a[k]), bottom = c[k] + fx * (d[k] - c[k]);
-                    sum[k] += top + fy * (bottom - top);
-                }
+                const float fx = x - float(x0), fy = y - float(y0);
+                sum += (1 - fy) * ((1 - fx) * pixel(x0, y0) + fx * pixel(x1, y0)) +
+                       fy * ((1 - fx) * pixel(x0, y1) + fx * pixel(x1, y1));
             }
+        }
         const float soft = softEdge_px > 0 ? eased(depth / softEdge_px) : 1.0F;
         float* out = &layer.rgba[4 * (row * boxWidth + column)];
-        for (std::size_t k = 0; k < 4; ++k) out[k] += share * soft * sum[k] / float(nx * ny);
+        const float each = share * soft / float(nx * ny);
+        for (int k = 0; k < 4; ++k) out[k] += each * sum[k];
     };
     parallelFor(
         std::size_t(layer.box.height()),

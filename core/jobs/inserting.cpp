@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <future>
 
 namespace pinion {
 namespace {
@@ -115,12 +117,18 @@ Expected<RenderReport> runInsert(FrameCache& frames, const FrameRange& range, co
     if (!writer) return tl::unexpected(writer.error());
     std::optional<ArtFrames> art;
     RenderReport report;
+    const auto read = [&frames](int frame) { return frames.get(frame); };
+    std::future<Expected<PicturePtr>> ahead = std::async(std::launch::async, read, range.first);
+    // One frame is read and another written while one is made.
+    std::future<Expected<void>> writing;
+    const auto written = [&]() -> Expected<void> { return writing.valid() ? writing.get() : Expected<void>(); };
     for (int frame = range.first; frame <= range.last; ++frame) {
+        const auto plate = ahead.get();
+        if (frame < range.last) ahead = std::async(std::launch::async, read, frame + 1);
         if (progress.stopped()) {
             report.stopped = true;
-            return report;
+            break;
         }
-        const auto plate = frames.get(frame);
         if (!plate) {
             report.missing.push_back(frame);
             continue;
@@ -139,18 +147,23 @@ Expected<RenderReport> runInsert(FrameCache& frames, const FrameRange& range, co
         std::optional<Plane> covered;
         if (!heldOut.empty()) covered = coverageOf(heldOut, frame, facts.width, facts.height);
         const Plane* front = covered ? &*covered : nullptr;
-        Expected<void> written;
-        if (options.alone) {
-            const InsertAlone alone =
-                insertAlone(layer, options.look, facts.width, facts.height, picture.linear, front);
-            written = (*writer)->write(frame, alone.picture, alone.alpha, AlphaKind::premultiplied);
-        } else {
-            written = (*writer)->write(frame, withInsert(picture, layer, options.look, front));
-        }
-        if (!written) return tl::unexpected(written.error());
+        std::function<Expected<void>()> write;
+        if (options.alone)
+            write = [&to = **writer, frame,
+                     alone = insertAlone(layer, options.look, facts.width, facts.height, picture.linear, front)] {
+                return to.write(frame, alone.picture, alone.alpha, AlphaKind::premultiplied);
+            };
+        else
+            write = [&to = **writer, frame, made = withInsert(picture, layer, options.look, front)] {
+                return to.write(frame, made);
+            };
+        if (const auto done = written(); !done) return tl::unexpected(done.error());
+        writing = std::async(std::launch::async, std::move(write));
         ++report.frames;
         progress.report(double(frame - range.first + 1) / range.count(), fmt::format("frame {}", frame));
     }
+    if (const auto done = written(); !done) return tl::unexpected(done.error());
+    if (report.stopped) return report;
     if (const auto finished = (*writer)->finish(); !finished) return tl::unexpected(finished.error());
     return report;
 }
