@@ -168,8 +168,29 @@ Expected<bool> bothWays(FrameCache& frames, PlanarResult& result, const std::vec
     return result.stopped;
 }
 
-/// A cylinder whose sides are as they were drawn.
-bool isFresh(const PlanarTrack& plane) { return plane.sides && plane.samples.size() <= 1; }
+/// How far a cylinder turns over its samples, in degrees.
+double turnSpan(const PlanarTrack& plane) {
+    double low = 0, high = 0;
+    for (const PlaneSample& sample : plane.samples)
+        if (const auto turn = turnAt(plane, sample.frame)) {
+            low = std::min(low, *turn);
+            high = std::max(high, *turn);
+        }
+    return high - low;
+}
+
+/// A cylinder whose sides are as they were drawn, or were fitted to a few frames that told little, and of which nothing
+/// is kept that this run does not reach.
+bool isFresh(const PlanarTrack& plane, Direction direction) {
+    constexpr double kTells_deg = 15;
+    if (!plane.sides) return false;
+    const bool kept = std::any_of(plane.samples.begin(), plane.samples.end(), [&](const PlaneSample& sample) {
+        return direction == Direction::forward    ? sample.frame < plane.referenceFrame
+               : direction == Direction::backward ? sample.frame > plane.referenceFrame
+                                                  : false;
+    });
+    return plane.samples.size() <= 1 || (!kept && turnSpan(plane) < kTells_deg);
+}
 
 /// The cylinder's shape by some of its frames, those that show it most turned among them.
 PlanarTrack fittedShape(FrameCache& frames, const PlanarTrack& plane, bool freeFocal, const Exclusions& exclusions) {
@@ -179,6 +200,9 @@ PlanarTrack fittedShape(FrameCache& frames, const PlanarTrack& plane, bool freeF
         if (!picture) return nullptr;
         return std::make_shared<const Pyramid>(buildPyramid(**picture, Channel::luma, PreFilter::none, kLevels));
     };
+    // Seen from one direction alone any shape fits.
+    constexpr double kLeastTurn_deg = 3;
+    if (turnSpan(plane) < kLeastTurn_deg) return plane;
     const PyramidPtr reference = pyramidOf(plane.referenceFrame);
     std::vector<const PlaneSample*> usable;
     for (const PlaneSample& sample : plane.samples)
@@ -203,9 +227,16 @@ Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarT
     PlanarResult result;
     result.planes = planes;
     if (planes.empty()) return result;
-    for (PlanarTrack& plane : result.planes) plane.fromScene = false;
+    std::vector<std::size_t> fresh;
+    for (std::size_t i = 0; i < planes.size(); ++i) {
+        PlanarTrack& plane = result.planes[i];
+        plane.fromScene = false;
+        if (!isFresh(plane, direction)) continue;
+        fresh.push_back(i);
+        plane.samples = {};
+    }
     std::vector<int> starts;
-    for (const PlanarTrack& plane : planes) {
+    for (const PlanarTrack& plane : result.planes) {
         const int start = sampleAt(plane, from) ? from : plane.referenceFrame;
         if (!range.holds(start))
             return failure(Fault::input, "plane {}: frame {} lies outside the range {}-{}", plane.name, start,
@@ -213,22 +244,40 @@ Expected<PlanarResult> trackPlanes(FrameCache& frames, const std::vector<PlanarT
         starts.push_back(start);
     }
     const Exclusions exclusions{mattes};
-    const bool fits = std::any_of(planes.begin(), planes.end(), isFresh);
-    if (fits) {
-        PlanarResult first = result;
-        const auto ways = bothWays(frames, first, starts, range, direction, progress.part(0, 0.45), live, exclusions);
+    if (!fresh.empty()) {
+        PlanarResult first;
+        std::vector<int> begins;
+        for (const std::size_t i : fresh) {
+            first.planes.push_back(result.planes[i]);
+            begins.push_back(starts[i]);
+        }
+        PlaneListener shown;
+        if (live)
+            shown = [&](int frame, const std::vector<const PlaneSample*>& samples) {
+                std::vector<const PlaneSample*> all(planes.size(), nullptr);
+                for (std::size_t k = 0; k < fresh.size(); ++k) all[fresh[k]] = samples[k];
+                live(frame, all);
+            };
+        const auto ways = bothWays(frames, first, begins, range, direction, progress.part(0, 0.45), shown, exclusions);
         if (!ways) return tl::unexpected(ways.error());
-        if (first.stopped) return first;
         progress.report(0.45, "the cylinder's sides");
-        for (std::size_t i = 0; i < planes.size(); ++i)
-            if (isFresh(planes[i])) {
-                const PlanarTrack fitted = fittedShape(frames, first.planes[i], freeFocal, exclusions);
-                result.planes[i].sides = fitted.sides;
-                result.planes[i].lens = fitted.lens;
+        for (std::size_t k = 0; k < fresh.size(); ++k) {
+            PlanarTrack& plane = result.planes[fresh[k]];
+            if (first.stopped) {
+                plane = first.planes[k];
+                continue;
             }
+            const PlanarTrack fitted = fittedShape(frames, first.planes[k], freeFocal, exclusions);
+            plane.sides = fitted.sides;
+            plane.lens = fitted.lens;
+        }
+        if (first.stopped) {
+            result.stopped = true;
+            return result;
+        }
     }
-    const auto ways =
-        bothWays(frames, result, starts, range, direction, fits ? progress.part(0.55, 1) : progress, live, exclusions);
+    const auto ways = bothWays(frames, result, starts, range, direction,
+                               fresh.empty() ? progress : progress.part(0.55, 1), live, exclusions);
     if (!ways) return tl::unexpected(ways.error());
     return result;
 }

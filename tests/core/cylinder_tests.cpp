@@ -186,6 +186,27 @@ TEST_CASE("sides drawn two pixels off, and an unknown focal length, are fitted t
     }
 }
 
+TEST_CASE("a cylinder stepped by a frame first is fitted all the same when it is tracked") {
+    planes::RoundCase c = smallCase();
+    c.sidesOff_px = 2;
+    FrameCache frames(planes::plateOf(c));
+    const int middle = middleOf(c);
+    const PlanarTrack drawn = planes::planeOf(c);
+    const auto step = trackPlanes(frames, {drawn}, middle, {middle - 1, middle + 1}, Direction::forward);
+    REQUIRE(step);
+    CHECK(step->planes[0].samples.size() == 2);
+    const auto all = trackPlanes(frames, step->planes, middle, {0, c.frames - 1}, Direction::both);
+    REQUIRE(all);
+    CHECK(all->planes[0].samples.size() == 11);
+    CHECK(all->planes[0].sides != drawn.sides);
+    CHECK(wrongOf(c, all->planes[0]).turn_deg < 0.5);
+    CHECK(wrongOf(c, all->planes[0]).corner_px < 0.7);
+    // Once it is fitted to enough, its sides stay.
+    const auto again = trackPlanes(frames, all->planes, middle, {0, c.frames - 1}, Direction::both);
+    REQUIRE(again);
+    CHECK(again->planes[0].sides == all->planes[0].sides);
+}
+
 TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends where that is bare") {
     planes::RoundCase c = smallCase();
     c.frames = 25;
