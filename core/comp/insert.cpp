@@ -16,7 +16,7 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr int kMostSide = 16384;
-constexpr int kMostSamples = 4;   // of a pixel, across and down; beyond, a smaller level is read
+constexpr int kMostSamples = 4;    // of a pixel, across and down; beyond, a smaller level is read
 constexpr int kBorderSamples = 5;  // of a pixel on the art's border
 constexpr std::array<std::string_view, 5> kBlends{"over", "multiply", "screen", "add", "overlay"};
 
@@ -112,18 +112,22 @@ Expected<Art> Art::create(const Picture& picture, const Plane* alpha, AlphaKind 
     art.levels_.push_back(std::move(level));
     while (std::min(art.levels_.back().width, art.levels_.back().height) >= 2 * kMostSamples) {
         const Level& from = art.levels_.back();
-        Level half{from.width / 2, from.height / 2, {}};
+        // An odd last row or column stands for two, so that a pixel is twice as large everywhere.
+        Level half{(from.width + 1) / 2, (from.height + 1) / 2, {}};
         half.rgba.resize(4 * std::size_t(half.width) * std::size_t(half.height));
         parallelFor(
             std::size_t(half.height),
             [&](std::size_t y) {
-                for (std::size_t x = 0; x < std::size_t(half.width); ++x)
-                    for (std::size_t c = 0; c < 4; ++c) {
-                        const std::size_t at = 4 * (2 * y * std::size_t(from.width) + 2 * x) + c;
-                        const std::size_t below = at + 4 * std::size_t(from.width);
-                        half.rgba[4 * (y * std::size_t(half.width) + x) + c] =
-                            0.25F * (from.rgba[at] + from.rgba[at + 4] + from.rgba[below] + from.rgba[below + 4]);
-                    }
+                const std::size_t top = 2 * y, bottom = std::min(top + 1, std::size_t(from.height) - 1);
+                for (std::size_t x = 0; x < std::size_t(half.width); ++x) {
+                    const std::size_t left = 2 * x, right = std::min(left + 1, std::size_t(from.width) - 1);
+                    const auto at = [&](std::size_t px, std::size_t py) {
+                        return &from.rgba[4 * (py * std::size_t(from.width) + px)];
+                    };
+                    const float *a = at(left, top), *b = at(right, top), *c = at(left, bottom), *d = at(right, bottom);
+                    for (std::size_t k = 0; k < 4; ++k)
+                        half.rgba[4 * (y * std::size_t(half.width) + x) + k] = 0.25F * (a[k] + b[k] + c[k] + d[k]);
+                }
             },
             8);
         art.levels_.push_back(std::move(half));
@@ -155,7 +159,6 @@ void Art::add(const Quad& corners, float share, double softEdge_px, Layer& layer
             ++index;
         }
         const Level& level = levels_[index];
-        const double scaleX = double(level.width) / w, scaleY = double(level.height) / h;
         const int least = depth < 0.8 ? kBorderSamples : 2;
         // A smaller level's own pixels show unless it is read more finely.
         const double finely = index > 0 ? 2 : 1;
@@ -175,8 +178,8 @@ void Art::add(const Quad& corners, float share, double softEdge_px, Layer& layer
                 const double u = (line.x() + artFromPlate(0, 0) * part) * inverse,
                              v = (line.y() + artFromPlate(1, 0) * part) * inverse;
                 if (!(u >= 0 && v >= 0 && u < w && v < h)) continue;
-                const auto x = float(std::clamp(u * scaleX - 0.5, 0.0, double(level.width - 1))),
-                           y = float(std::clamp(v * scaleY - 0.5, 0.0, double(level.height - 1)));
+                const auto x = float(std::clamp(u / scale - 0.5, 0.0, double(level.width - 1))),
+                           y = float(std::clamp(v / scale - 0.5, 0.0, double(level.height - 1)));
                 const int x0 = int(x), y0 = int(y);
                 const int x1 = std::min(x0 + 1, level.width - 1), y1 = std::min(y0 + 1, level.height - 1);
                 const float fx = x - float(x0), fy = y - float(y0);

@@ -19,10 +19,11 @@ std::string placeOf(const std::filesystem::path& pattern) {
     return std::regex_replace(std::filesystem::weakly_canonical(pattern, code).string(), number, "#");
 }
 
+using MakeFrame = std::function<Expected<WriteFrame>(const Picture&, std::size_t)>;
+
 /// Writes frames of the plate, each through `made`, which is told its place in the list.
 Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& numbers,
-                                  const std::filesystem::path& pattern, FrameWriter& writer,
-                                  const std::function<Picture(const Picture&, std::size_t)>& made,
+                                  const std::filesystem::path& pattern, FrameWriter& writer, const MakeFrame& made,
                                   const Progress& progress) {
     RenderReport report;
     const bool video = pattern.filename().string().find_first_of("#%") == std::string::npos;
@@ -30,16 +31,16 @@ Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& nu
     std::future<Expected<PicturePtr>> ahead = std::async(std::launch::async, read, std::size_t(0));
     // Compressing a picture takes longer than warping it: of a sequence two are written at once, a video takes them in
     // turn.
-    std::deque<std::future<Expected<void>>> writing;
+    std::deque<std::future<Expected<void>>> underWay;
     const auto written = [&](std::size_t most) -> Expected<void> {
-        while (writing.size() > most) {
-            const auto done = writing.front().get();
-            writing.pop_front();
+        while (underWay.size() > most) {
+            const auto done = underWay.front().get();
+            underWay.pop_front();
             if (!done) return done;
         }
         return {};
     };
-    std::shared_ptr<const Picture> last;
+    std::shared_ptr<const WriteFrame> last;
     for (std::size_t i = 0; i < numbers.size(); ++i) {
         const auto picture = ahead.get();
         if (i + 1 < numbers.size()) ahead = std::async(std::launch::async, read, i + 1);
@@ -48,15 +49,17 @@ Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& nu
             break;
         }
         if (picture) {
-            last = std::make_shared<const Picture>(made(**picture, i));
+            auto one = made(**picture, i);
+            if (!one) return tl::unexpected(one.error());
+            last = std::make_shared<const WriteFrame>(*std::move(one));
         } else {
             report.missing.push_back(numbers[i]);
             // A video has no gaps: the frame before stands in, so that the length stays right.
             if (!video || !last) continue;
         }
         if (const auto done = written(video ? 0 : 1); !done) return tl::unexpected(done.error());
-        writing.push_back(std::async(std::launch::async,
-                                     [&writer, out = last, frame = numbers[i]] { return writer.write(frame, *out); }));
+        underWay.push_back(std::async(std::launch::async,
+                                      [&writer, out = last, frame = numbers[i]] { return (*out)(writer, frame); }));
         ++report.frames;
         progress.report(double(i + 1) / double(numbers.size()), fmt::format("frame {}", numbers[i]));
     }
@@ -78,23 +81,33 @@ bool isHalf(const PlateFacts& facts) { return facts.pixelFormat.find("half") != 
 
 }  // namespace
 
+WriteFrame writingOf(Picture picture) {
+    return [made = std::move(picture)](FrameWriter& writer, int frame) { return writer.write(frame, made); };
+}
+
+Expected<RenderReport> renderMade(FrameCache& frames, const std::vector<int>& numbers,
+                                  const std::filesystem::path& pattern, const RenderOptions& options,
+                                  const MakeFrame& made, const Progress& progress) {
+    const PlateFacts& facts = frames.facts();
+    if (numbers.empty()) return failure(Fault::input, "there is no frame to render");
+    if (auto elsewhere = checkElsewhere(frames, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
+    const auto writer = FrameWriter::create(pattern, options.width > 0 ? options.width : facts.width,
+                                            options.height > 0 ? options.height : facts.height, facts.fps,
+                                            {.quality = options.quality, .half = isHalf(facts)});
+    if (!writer) return tl::unexpected(writer.error());
+    return renderEach(frames, numbers, pattern, **writer, made, progress);
+}
+
 Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameMap>& maps,
                                     const std::filesystem::path& pattern, const RenderOptions& options,
                                     const Progress& progress) {
-    const PlateFacts& facts = frames.facts();
-    if (maps.empty()) return failure(Fault::input, "there is no frame to render");
-    if (auto elsewhere = checkElsewhere(frames, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const int width = options.width > 0 ? options.width : facts.width,
-              height = options.height > 0 ? options.height : facts.height;
-    const auto writer =
-        FrameWriter::create(pattern, width, height, facts.fps, {.quality = options.quality, .half = isHalf(facts)});
-    if (!writer) return tl::unexpected(writer.error());
     std::vector<int> numbers;
     for (const FrameMap& map : maps) numbers.push_back(map.frame);
-    const auto made = [&](const Picture& picture, std::size_t i) {
-        return warped(picture, maps[i].sourceFromOutput, options.filter, options.edges, width, height);
+    const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
+        return writingOf(
+            warped(picture, maps[i].sourceFromOutput, options.filter, options.edges, options.width, options.height));
     };
-    return renderEach(frames, numbers, pattern, **writer, made, progress);
+    return renderMade(frames, numbers, pattern, options, made, progress);
 }
 
 namespace {
@@ -150,22 +163,17 @@ using PutOne = std::function<PutBack(const Picture& plate, const Picture& change
 Expected<PutBackReport> putBackEach(FrameCache& frames, FrameCache& made, const std::vector<int>& numbers,
                                     const std::filesystem::path& pattern, int quality, const Progress& progress,
                                     const PutOne& one) {
-    const PlateFacts& facts = frames.facts();
-    for (const FrameCache* cache : {&frames, &made})
-        if (auto elsewhere = checkElsewhere(*cache, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const auto writer =
-        FrameWriter::create(pattern, facts.width, facts.height, facts.fps, {.quality = quality, .half = isHalf(facts)});
-    if (!writer) return tl::unexpected(writer.error());
+    if (auto elsewhere = checkElsewhere(made, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
     PutBackReport report;
     double changed = 0;
-    const auto back = [&](const Picture& picture, std::size_t i) {
+    const auto back = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
         const auto changedPicture = made.facts().holds(numbers[i]) ? made.get(numbers[i]) : tl::unexpected(Error{});
         PutBack result = changedPicture ? one(picture, **changedPicture, i) : PutBack{picture};
         if (result.changed == 0) report.unchanged.push_back(numbers[i]);
         changed += result.changed;
-        return std::move(result.picture);
+        return writingOf(std::move(result.picture));
     };
-    auto rendered = renderEach(frames, numbers, pattern, **writer, back, progress);
+    auto rendered = renderMade(frames, numbers, pattern, {.quality = quality}, back, progress);
     if (!rendered) return tl::unexpected(rendered.error());
     report.render = std::move(*rendered);
     const auto others = double(numbers.size() - report.unchanged.size());
@@ -260,8 +268,8 @@ Expected<RenderReport> renderBent(FrameCache& frames, const FrameRange& range,
     if (!writer) return tl::unexpected(writer.error());
     std::vector<int> numbers(std::size_t(range.count()));
     std::iota(numbers.begin(), numbers.end(), range.first);
-    const auto made = [&](const Picture& picture, std::size_t i) {
-        return bent(picture, *tableAt(numbers[i]), options.filter, options.edges);
+    const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
+        return writingOf(bent(picture, *tableAt(numbers[i]), options.filter, options.edges));
     };
     return renderEach(frames, numbers, pattern, **writer, made, progress);
 }

@@ -6,6 +6,7 @@
 #include "comp/warp.h"
 #include "matte/matte.h"
 #include "plate/framecache.h"
+#include "plate/framewriter.h"
 #include "steady/steady.h"
 
 #include <filesystem>
@@ -34,6 +35,16 @@ struct RenderReport {
 Expected<RenderReport> renderFrames(FrameCache& frames, const std::vector<FrameMap>& maps,
                                     const std::filesystem::path& pattern, const RenderOptions& options = {},
                                     const Progress& progress = Progress{});
+
+/// Writes what was made of one frame.
+using WriteFrame = std::function<Expected<void>(FrameWriter& writer, int frame)>;
+WriteFrame writingOf(Picture picture);
+/// Any other way to make pictures of the plate: reads each frame, has `made` make something of it (it is told the
+/// frame's place in the list) and writes that to `pattern`. The next frame is read and the last one written meanwhile.
+Expected<RenderReport> renderMade(FrameCache& frames, const std::vector<int>& numbers,
+                                  const std::filesystem::path& pattern, const RenderOptions& options,
+                                  const std::function<Expected<WriteFrame>(const Picture&, std::size_t)>& made,
+                                  const Progress& progress = Progress{});
 
 struct PutBackReport {
     RenderReport render;

@@ -1,12 +1,10 @@
 #include "jobs/inserting.h"
 
 #include "matte/coverage.h"
-#include "plate/framewriter.h"
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
-#include <future>
+#include <numeric>
 
 namespace pinion {
 namespace {
@@ -14,8 +12,6 @@ namespace {
 using Eigen::Vector2d;
 
 constexpr int kMostSteps = 64;
-
-bool isHalf(const PlateFacts& facts) { return facts.pixelFormat.find("half") != std::string::npos; }
 
 /// Whether the art's colours are multiplied by its alpha: EXR holds them so (its standard), PNG does not (its own).
 Expected<AlphaKind> kindOf(const PlateFacts& art, const std::optional<AlphaKind>& told) {
@@ -112,33 +108,16 @@ Expected<RenderReport> runInsert(FrameCache& frames, const FrameRange& range, co
         std::find_if(corners.begin(), corners.end(), [&](const PlaneTie& one) { return range.holds(one.frame); });
     if (first == corners.end())
         return failure(Fault::input, "there are no corners on the frames {}-{}", range.first, range.last);
-    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps,
-                                            {.quality = options.quality, .half = isHalf(facts)});
-    if (!writer) return tl::unexpected(writer.error());
+    std::vector<int> numbers(std::size_t(range.count()));
+    std::iota(numbers.begin(), numbers.end(), range.first);
     std::optional<ArtFrames> art;
-    RenderReport report;
-    const auto read = [&frames](int frame) { return frames.get(frame); };
-    std::future<Expected<PicturePtr>> ahead = std::async(std::launch::async, read, range.first);
-    // One frame is read and another written while one is made.
-    std::future<Expected<void>> writing;
-    const auto written = [&]() -> Expected<void> { return writing.valid() ? writing.get() : Expected<void>(); };
-    for (int frame = range.first; frame <= range.last; ++frame) {
-        const auto plate = ahead.get();
-        if (frame < range.last) ahead = std::async(std::launch::async, read, frame + 1);
-        if (progress.stopped()) {
-            report.stopped = true;
-            break;
-        }
-        if (!plate) {
-            report.missing.push_back(frame);
-            continue;
-        }
-        const Picture& picture = **plate;
+    const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
+        const int frame = numbers[i];
         if (!art) art.emplace(artFrames, picture.linear, options.alphaKind);
-        const auto here =
-            std::find_if(corners.begin(), corners.end(), [&](const PlaneTie& one) { return one.frame == frame; });
+        const auto here = std::lower_bound(corners.begin(), corners.end(), frame,
+                                           [](const PlaneTie& one, int number) { return one.frame < number; });
         Layer layer;
-        if (here != corners.end()) {
+        if (here != corners.end() && here->frame == frame) {
             const auto shown = art->at(artFrames.facts().firstFrame + frame - first->frame);
             if (!shown) return tl::unexpected(shown.error());
             layer = (*shown)->laid(cornersOverShutter(corners, std::size_t(here - corners.begin()), options.shutter),
@@ -147,25 +126,13 @@ Expected<RenderReport> runInsert(FrameCache& frames, const FrameRange& range, co
         std::optional<Plane> covered;
         if (!heldOut.empty()) covered = coverageOf(heldOut, frame, facts.width, facts.height);
         const Plane* front = covered ? &*covered : nullptr;
-        std::function<Expected<void>()> write;
-        if (options.alone)
-            write = [&to = **writer, frame,
-                     alone = insertAlone(layer, options.look, facts.width, facts.height, picture.linear, front)] {
-                return to.write(frame, alone.picture, alone.alpha, AlphaKind::premultiplied);
-            };
-        else
-            write = [&to = **writer, frame, made = withInsert(picture, layer, options.look, front)] {
-                return to.write(frame, made);
-            };
-        if (const auto done = written(); !done) return tl::unexpected(done.error());
-        writing = std::async(std::launch::async, std::move(write));
-        ++report.frames;
-        progress.report(double(frame - range.first + 1) / range.count(), fmt::format("frame {}", frame));
-    }
-    if (const auto done = written(); !done) return tl::unexpected(done.error());
-    if (report.stopped) return report;
-    if (const auto finished = (*writer)->finish(); !finished) return tl::unexpected(finished.error());
-    return report;
+        if (!options.alone) return writingOf(withInsert(picture, layer, options.look, front));
+        return [alone = insertAlone(layer, options.look, facts.width, facts.height, picture.linear, front)](
+                   FrameWriter& writer, int number) {
+            return writer.write(number, alone.picture, alone.alpha, AlphaKind::premultiplied);
+        };
+    };
+    return renderMade(frames, numbers, pattern, {.quality = options.quality}, made, progress);
 }
 
 }  // namespace pinion

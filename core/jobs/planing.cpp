@@ -5,6 +5,7 @@
 #include "shot/stages/planesstage.h"
 
 #include <algorithm>
+#include <memory>
 
 namespace pinion {
 
@@ -43,6 +44,29 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
     return result;
 }
 
+namespace {
+
+/// The way back: where pixels of the plate are found on a cylinder's surface unrolled to `width` x `height`.
+LookUp rolledUp(const SurfaceSheet& sheet, int width, int height, const PixelBox& frame) {
+    // Beyond what its edges enclose there is nothing to ask for.
+    constexpr int kPieces = 16;
+    Eigen::Vector2d low(1e9, 1e9), high(-1e9, -1e9);
+    for (int i = 0; i <= kPieces; ++i)
+        for (int k = 0; k <= kPieces; ++k) {
+            const Eigen::Vector2d at = sheet.onPlate({double(i) / kPieces, double(k) / kPieces});
+            low = low.cwiseMin(at - Eigen::Vector2d(2, 2));
+            high = high.cwiseMax(at + Eigen::Vector2d(2, 2));
+        }
+    return lookUpBy(frame, 1, [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
+        if ((p.array() < low.array()).any() || (p.array() > high.array()).any()) return std::nullopt;
+        const auto at = sheet.onSheet(p);
+        if (!at || at->minCoeff() < 0 || at->maxCoeff() > 1) return std::nullopt;
+        return Eigen::Vector2d(at->x() * width, at->y() * height);
+    });
+}
+
+}  // namespace
+
 LookUp unrolled(const SurfaceSheet& sheet, int width, int height, int samples) {
     return lookUpBy({0, 0, width, height}, samples, [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
         const Eigen::Vector2d at(p.x() / width, p.y() / height);
@@ -60,16 +84,17 @@ Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId 
     if (width < 8 || height < 8 || width > 16384 || height > 16384)
         return failure(Fault::input, "{} x {}: a size between 8 and 16384 pixels is expected", width, height);
     if (plane->geometry().cylinder) {
-        const FrameRange there{std::max(shot.plate.range.first, plane->firstFrame()),
-                               std::min(shot.plate.range.last, plane->lastFrame())};
-        const auto tableAt = [&](int frame) {
-            const auto sheet = SurfaceSheet::of(*plane, frame);
-            return sheet ? std::make_shared<const LookUp>(unrolled(*sheet, width, height)) : nullptr;
+        std::vector<int> numbers;
+        std::vector<SurfaceSheet> sheets;
+        for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame)
+            if (const auto sheet = SurfaceSheet::of(*plane, frame)) {
+                numbers.push_back(frame);
+                sheets.push_back(*sheet);
+            }
+        const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
+            return writingOf(bent(picture, unrolled(sheets[i], width, height)));
         };
-        BentOptions options;
-        options.width = width;
-        options.height = height;
-        return renderBent(frames, there, tableAt, pattern, options, progress);
+        return renderMade(frames, numbers, pattern, {.width = width, .height = height}, made, progress);
     }
     std::vector<FrameMap> maps;
     Eigen::Matrix3d unitFromOutput = Eigen::Matrix3d::Identity();
@@ -107,18 +132,15 @@ Expected<PutBackReport> runPutBackSurface(const Shot& shot, FrameCache& frames, 
                             }});
             continue;
         }
-        maps.push_back({number,
-                        [sheet, width, height](const Picture& picture) {
-                            return bent(picture, unrolled(*sheet, width, height));
-                        },
-                        [sheet, width, height, frame](const Picture& picture, ResampleFilter, EdgeMode edges) {
-                            const auto place = [&](const Eigen::Vector2d& p) -> std::optional<Eigen::Vector2d> {
-                                const auto at = sheet->onSheet(p);
-                                if (!at || at->minCoeff() < 0 || at->maxCoeff() > 1) return std::nullopt;
-                                return Eigen::Vector2d(at->x() * width, at->y() * height);
-                            };
-                            return bent(picture, lookUpBy(frame, 1, place), BendFilter::bicubic, edges);
-                        }});
+        maps.push_back(
+            {number,
+             [sheet, width, height](const Picture& picture) { return bent(picture, unrolled(*sheet, width, height)); },
+             [sheet, width, height, frame, table = std::shared_ptr<const LookUp>()](
+                 const Picture& picture, ResampleFilter, EdgeMode edges) mutable {
+                 // The change and the picture come back by the same table.
+                 if (!table) table = std::make_shared<const LookUp>(rolledUp(*sheet, width, height, frame));
+                 return bent(picture, *table, BendFilter::bicubic, edges);
+             }});
     }
     return putBackSheets(frames, made, maps, pattern, progress);
 }

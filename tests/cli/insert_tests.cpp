@@ -74,6 +74,30 @@ TEST_CASE("a picture is put on four corners, and the plate about it stays itself
     CHECK((**alpha).row(100)[600] == 0.0F);
 }
 
+TEST_CASE("a video with an insert is as long as its plate, whatever is missing of that") {
+    const test::Scratch scratch;
+    {
+        auto writer = FrameWriter::create(scratch / "p.####.png", 64, 48, {24, 1});
+        REQUIRE(writer);
+        for (const int frame : {1, 2, 4, 5}) {
+            Picture grey{64, 48, Picture::Depth::bits8, false, std::vector<std::uint8_t>(64 * 48 * 3, 90), {}};
+            REQUIRE((*writer)->write(frame, grey));
+        }
+    }
+    std::ofstream(scratch / "c.json")
+        << R"({"format":"pinion.corners","version":1,"frames":[{"frame":1,"corners":[[8,8],[40,8],[40,32],[8,32]]}]})";
+    writeArt(scratch / "art.####.png");
+    const auto run =
+        test::run("--json insert " + (scratch / "p.####.png").string() + " --corners " + (scratch / "c.json").string() +
+                  " --art " + (scratch / "art.0001.png").string() + " --out " + (scratch / "o.mp4").string());
+    INFO(run.err);
+    REQUIRE(run.status == 0);
+    CHECK(json::parse(run.out)["missing"] == json::array({3}));
+    const auto made = Plate::open(scratch / "o.mp4");
+    REQUIRE(made);
+    CHECK((*made)->facts().lastFrame - (*made)->facts().firstFrame == 4);
+}
+
 TEST_CASE("what insert cannot use is refused, naming the file") {
     const test::Scratch scratch;
     writeCorners(scratch / "c.json", 1049, 1051);

@@ -14,6 +14,7 @@
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <filesystem>
 
 using namespace pinion;
 using Eigen::Vector2d;
@@ -225,6 +226,16 @@ TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends
         CHECK(surfaceAt(plane, middleOf(c) + 2));
         CHECK_FALSE(surfaceAt(plane, 24));
         CHECK_FALSE(surfaceAt(plane, 0));
+        // Rendered it is left out there.
+        const auto seen = planes::plateOf(c);
+        FrameCache shown(seen);
+        const test::Scratch scratch;
+        const auto report = runSquared(shotWith(plane, c), shown, 1, scratch / "s.####.png", 40, 40);
+        REQUIRE(report);
+        CHECK(report->frames > 6);
+        CHECK(report->frames < 25);
+        CHECK(std::filesystem::exists(scratch / "s.0012.png"));
+        CHECK_FALSE(std::filesystem::exists(scratch / "s.0000.png"));
         // Taken up again where its reference was taken anew, it goes on the same way.
         const auto plate = planes::plateOf(c);
         FrameCache frames(plate);

@@ -96,6 +96,28 @@ TEST_CASE("art in perspective is what a fine sampling of it gives, to 40 dB and 
     }
 }
 
+TEST_CASE("art of odd sizes stays in its place when it is shrunk") {
+    // A white bar at the far side of 383 x 255 pixels: its middle is asked for, at a twelfth of its size.
+    cv::Mat bar = cv::Mat::zeros(255, 383, CV_32F);
+    bar(cv::Rect(340, 0, 24, 255)) = 255;
+    bar(cv::Rect(0, 220, 383, 16)) = 255;
+    const double shown = 12;
+    const Layer layer = laid(artOf(greyPicture(bar)), box(4, 4, 4 + 383 / shown, 4 + 255 / shown), 48, 32);
+    double sum = 0, at_x = 0, down = 0, at_y = 0;
+    for (int x = 24; x < 36; ++x) {
+        const double value = double(at(layer, x, 10)[0]);
+        sum += value;
+        at_x += value * (x + 0.5);
+    }
+    for (int y = 18; y < 25; ++y) {
+        const double value = double(at(layer, 10, y)[0]);
+        down += value;
+        at_y += value * (y + 0.5);
+    }
+    CHECK(at_x / sum == Approx(4 + 352 / shown).margin(0.05));
+    CHECK(at_y / down == Approx(4 + 228 / shown).margin(0.05));
+}
+
 TEST_CASE("art shrunk to a tenth does not shimmer as it moves") {
     // Stripes three pixels wide: nothing of them can be seen at a tenth.
     cv::Mat stripes(400, 400, CV_32F);
