@@ -26,6 +26,17 @@ cv::Mat photograph(const std::string& name) {
     return grey;
 }
 
+PlateFacts madeFacts(const char* name, int width, int height, int frames) {
+    PlateFacts facts;
+    facts.path = name;
+    facts.width = width;
+    facts.height = height;
+    facts.fps = FrameRate{24, 1};
+    facts.firstFrame = 0;
+    facts.lastFrame = frames - 1;
+    return facts;
+}
+
 PicturePtr developed(const cv::Mat& seen, double gain, double grain, unsigned seed, int frame) {
     std::mt19937 random(seed * 977 + unsigned(frame));
     std::normal_distribution<float> noise(0, 1);

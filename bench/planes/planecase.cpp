@@ -74,12 +74,7 @@ class MadePlate final : public Plate {
 public:
     MadePlate(PlaneCase c, cv::Mat surface, cv::Mat behind)
         : case_(std::move(c)), surface_(std::move(surface)), behind_(std::move(behind)) {
-        facts_.path = "made-up plane";
-        facts_.width = case_.width;
-        facts_.height = case_.height;
-        facts_.fps = FrameRate{24, 1};
-        facts_.firstFrame = 0;
-        facts_.lastFrame = case_.frames - 1;
+        facts_ = madeFacts("made-up plane", case_.width, case_.height, case_.frames);
         // A photograph shown smaller than it is: its detail goes before it is laid down finely.
         const double shown = 2 * halfOf(case_).x() * kFine * std::max(case_.scaleEnd, 1 / case_.scaleEnd);
         if (shown < surface_.cols)
@@ -250,7 +245,7 @@ std::shared_ptr<const Plate> plateOf(const PlaneCase& c) {
 
 Quad trackedCorners(const PlaneCase& c, const PlaneSample& sample) {
     Quad corners = cornersAt(c, (c.frames - 1) / 2);
-    for (Vector2d& corner : corners) corner = (sample.plateFromReference * corner.homogeneous()).hnormalized();
+    for (Vector2d& corner : corners) corner = (sample.pose.matrix * corner.homogeneous()).hnormalized();
     return corners;
 }
 

@@ -43,12 +43,7 @@ Vector3d bodyPoint(double angle, double along) { return {std::sin(angle), along,
 class RoundPlate final : public Plate {
 public:
     RoundPlate(RoundCase c, cv::Mat surface, cv::Mat behind) : case_(std::move(c)), behind_(std::move(behind)) {
-        facts_.path = "made-up cylinder";
-        facts_.width = case_.width;
-        facts_.height = case_.height;
-        facts_.fps = FrameRate{24, 1};
-        facts_.firstFrame = 0;
-        facts_.lastFrame = case_.frames - 1;
+        facts_ = madeFacts("made-up cylinder", case_.width, case_.height, case_.frames);
         // Half round goes one photograph, the other way round on the far side; detail that is not shown goes first.
         const double shown = M_PI * case_.radius_px * std::max(case_.scaleEnd, 1 / case_.scaleEnd) * 1.5;
         const double scale = std::min(1.0, shown / surface.cols);

@@ -28,8 +28,6 @@ constexpr float kSeenMisfit = 3, kUnseenMisfit = 9;
 constexpr double kLeastNoise = 0.8, kMostNoise = 25;  // grey levels
 // Noise may grow by that much from one frame to the next: what covers the surface is no noise.
 constexpr double kNoiseGrowth = 1.15;
-// Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
-constexpr double kSharedNoise = 4;
 
 /// The variance of the region's worst corner in region coordinates, for noise of one; not finite where nothing holds
 /// it.

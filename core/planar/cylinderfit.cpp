@@ -17,8 +17,8 @@ constexpr int kMostRounds = 6;
 constexpr double kSideSpread = 3.0;    // pixels by which a side is drawn wrongly
 constexpr double kFocalSpread = 0.25;  // of an unknown focal length's logarithm
 // Pixels share their grain, and what a cylinder is not is in many of them alike: as if there were so many fewer.
-constexpr double kSharedNoise = 30;
-constexpr double kLeastFacing = 0.35;  // the cosine: what every shape that is tried still sees
+constexpr double kAlikeNoise = 30;
+constexpr double kSureFacing = 0.35;  // the cosine: what every shape that is tried still sees
 
 /// The two ends of the left side, of the right one, moved across the body; the focal length's logarithm.
 using Change = Eigen::VectorXd;
@@ -107,7 +107,7 @@ PlanarTrack withShapeFitted(const PlanarTrack& plane, const Pyramid& reference, 
         bool missed = false;
         const Vector3d point = drawn.cylinder->met(rayOf(*plane.lens, place), &missed);
         const Vector3d normal = drawn.cylinder->normal(drawn.cylinder->placeOf(point).x());
-        return missed || -normal.dot(point) < kLeastFacing * point.norm() || (excluded && excluded(place));
+        return missed || -normal.dot(point) < kSureFacing * point.norm() || (excluded && excluded(place));
     };
     const Fit fit(reference, frames, left);
     Trial start;
@@ -146,7 +146,7 @@ PlanarTrack withShapeFitted(const PlanarTrack& plane, const Pyramid& reference, 
                 right -= weight * r * slope.head(count);
                 weights += weight;
             }
-        const double noise2 = kSharedNoise * now->left / std::max(1.0, weights);
+        const double noise2 = kAlikeNoise * now->left / std::max(1.0, weights);
         for (Eigen::Index k = 0; k < count; ++k) {
             const double trust = noise2 / std::pow(k < 4 ? kSideSpread : kFocalSpread, 2);
             normal(k, k) += trust;

@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <random>
 
 namespace pinion {
@@ -23,7 +24,6 @@ constexpr double kLeastFit = 0.7;
 constexpr double kMostDeviation = 4;  // pixels, of the worst corner
 constexpr double kEdgeOn = 0.1;       // of what a surface shows seen from the front: 84 degrees
 constexpr double kGrown = 2.0, kShrunk = 0.3, kTurned = 2.5;
-constexpr double kPi = 3.14159265358979323846;
 constexpr double kTurnedRound = 0.9;  // radians, of a cylinder: half of what is seen of it
 
 /// Affine from matched places, weighted least squares; similarity or shift of few.
@@ -55,26 +55,32 @@ Matrix3d fitted(const std::vector<Vector2d>& from, const std::vector<Vector2d>& 
 
 Vector2d at(const Matrix3d& matrix, const Vector2d& place) { return (matrix * place.homogeneous()).hnormalized(); }
 
+/// From where to where outlines of the first frame of `geometry` reach along the cylinder.
+std::pair<double, double> heightsOf(const SurfaceGeometry& geometry, const std::vector<Polygon>& outlines) {
+    double top = 1e300, bottom = -1e300;
+    for (const Polygon& outline : outlines)
+        for (const Vector2d& p : outline) {
+            const double along = geometry.cylinder->placeOf(geometry.cylinder->met(rayOf(*geometry.lens, p))).y();
+            top = std::min(top, along);
+            bottom = std::max(bottom, along);
+        }
+    return {top, bottom};
+}
+
 /// What a new reference is made of: of a plane, the region where the pose takes it; of a cylinder all of the side that
 /// is seen then, between the region's heights, so that one that turns on and on is followed by what comes into view.
 std::optional<PlaneRegion> renewedRegion(const SurfaceGeometry& geometry, const SurfacePose& pose,
                                          const PlaneRegion& region) {
     auto result = carried(geometry, pose, region);
     if (!result || !geometry.cylinder) return result;
-    double top = 1e300, bottom = -1e300;
-    for (const Polygon& outline : region.outlines)
-        for (const Eigen::Vector2d& p : outline) {
-            const double along = geometry.cylinder->placeOf(geometry.cylinder->met(rayOf(*geometry.lens, p))).y();
-            top = std::min(top, along);
-            bottom = std::max(bottom, along);
-        }
+    const auto [top, bottom] = heightsOf(geometry, region.outlines);
     const Cylinder here = geometry.cylinder->moved(pose);
     constexpr int kPieces = 12;      // to each side
     constexpr double kShown = 0.92;  // of the visible half angle: the very contour is no texture
     Polygon strip;
-    for (const double height : {top, bottom})
+    for (const bool back : {false, true})
         for (int i = -kPieces; i <= kPieces; ++i) {
-            const double part = double(height == top ? i : -i) / kPieces;
+            const double part = double(back ? -i : i) / kPieces, height = back ? bottom : top;
             strip.push_back(seenAt(*geometry.lens, here.at({here.facing() + part * kShown * here.visible(), height})));
         }
     result->outlines = {strip};
@@ -174,12 +180,7 @@ SurfacePose PlaneRunner::movedLike(const Matrix3d& motion) const {
     const Cylinder& cylinder = *geometry_.cylinder;
     const Cylinder seen = cylinder.moved(pose_);
     // Points all over the side that the camera sees, within the outline's height.
-    double top = 1e9, bottom = -1e9;
-    for (const Vector2d& corner : boxOf(plane_.region()).corners()) {
-        const double along = cylinder.placeOf(cylinder.met(rayOf(*plane_.lens, corner))).y();
-        top = std::min(top, along);
-        bottom = std::max(bottom, along);
-    }
+    const auto [top, bottom] = heightsOf(geometry_, plane_.region().outlines);
     std::vector<Vector3d> points;
     for (const double turn : {-0.7, -0.35, 0.0, 0.35, 0.7})
         for (const double part : {0.0, 0.5, 1.0})
@@ -260,7 +261,6 @@ double PlaneRunner::shareInFrame(const SurfacePose& pose, const Pyramid& pyramid
 
 bool PlaneRunner::isTurnedAway(const SurfacePose& pose) const {
     if (!geometry_.cylinder) return false;
-    constexpr double kLeastFacing = 0.26;  // the cosine, as the texture has it
     const std::vector<Vector2d> places = gridOfRegion();
     std::size_t away = 0;
     for (const Vector2d& place : places) {
@@ -300,7 +300,7 @@ bool PlaneRunner::isWornOut(const SurfacePose& pose) const {
     if (geometry_.cylinder) {
         const Cylinder before = geometry_.cylinder->moved(referencePose_), now = before.moved(pose);
         return largest > kGrown || largest < kShrunk ||
-               std::abs(std::remainder(now.facing() - before.facing(), 2 * kPi)) > kTurnedRound;
+               std::abs(std::remainder(now.facing() - before.facing(), 2 * std::numbers::pi)) > kTurnedRound;
     }
     return scale >= kGrown || scale <= kShrunk || largest / smallest >= kTurned;
 }
@@ -329,16 +329,6 @@ void PlaneRunner::renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment&
     conditions_ = {};
     conditions_.noise = noise;
     sample.renewed = true;
-}
-
-PlaneSample PlaneRunner::sampleOf(int frame, const PlaneAlignment& alignment) const {
-    PlaneSample sample{.frame = frame,
-                       .plateFromReference = geometry_.flat(pose_, boxOf(plane_.region()).centre()),
-                       .seen = float(alignment.seen),
-                       .fit = float(alignment.fit),
-                       .deviation_px = float(alignment.deviation_px)};
-    if (geometry_.cylinder) sample.body = pose_;
-    return sample;
 }
 
 bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame, const PlaneExclusion& excluded) {
@@ -371,7 +361,11 @@ bool PlaneRunner::advance(const Pyramid& last, const Pyramid& pyramid, int frame
     if (!geometry_.cylinder) step_.matrix /= step_.matrix(2, 2);
     pose_ = pose;
     lastFrame_ = frame;
-    PlaneSample sample = sampleOf(frame, *alignment);
+    PlaneSample sample{.frame = frame,
+                       .pose = pose_,
+                       .seen = float(alignment->seen),
+                       .fit = float(alignment->fit),
+                       .deviation_px = float(alignment->deviation_px)};
     renewWhereNeeded(pyramid, *alignment, sample);
     samples_.push_back(sample);
     return true;

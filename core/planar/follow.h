@@ -57,7 +57,6 @@ private:
     void renewWhereNeeded(const Pyramid& pyramid, const PlaneAlignment& alignment, PlaneSample& sample);
     std::vector<Eigen::Vector2d> seenFeatures() const;
     SurfacePose movedLike(const Eigen::Matrix3d& motion) const;
-    PlaneSample sampleOf(int frame, const PlaneAlignment& alignment) const;
 
     PlanarTrack plane_;
     PlaneAligner aligner_;

@@ -32,15 +32,12 @@ std::string_view toString(PlaneEnd reason);
 /// Where a planar track is on one frame.
 struct PlaneSample {
     int frame = 0;
-    /// Of undistorted places (see `PlaneLens`). Of a cylinder: of the plane that touches it in the middle of the
-    /// outline.
-    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
-    std::optional<SurfacePose> body;  ///< of a cylinder
-    float seen = 1;                   ///< share of its texture that is seen
-    float fit = 1;                    ///< correlation of that with the reference
-    float deviation_px = 0;           ///< standard deviation of its worst corner, by the noise
-    bool renewed = false;             ///< the reference was taken anew here
-    bool anew = false;                ///< its shape was set here by a correction, and tracked on from
+    SurfacePose pose;        ///< against its reference frame
+    float seen = 1;          ///< share of its texture that is seen
+    float fit = 1;           ///< correlation of that with the reference
+    float deviation_px = 0;  ///< standard deviation of its worst corner, by the noise
+    bool renewed = false;    ///< the reference was taken anew here
+    bool anew = false;       ///< its shape was set here by a correction, and tracked on from
 };
 
 /// The surface as it was placed, or corrected, on one frame.

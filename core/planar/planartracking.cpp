@@ -16,13 +16,6 @@ namespace {
 
 constexpr int kLevels = 4;
 
-/// On its reference frame a surface has not moved.
-PlaneSample referenceSample(const PlanarTrack& plane, int frame) {
-    PlaneSample sample{.frame = frame};
-    if (plane.sides) sample.body = SurfacePose{};
-    return sample;
-}
-
 /// What lies between `from` and `last`, the frame the run was to go to, takes the place of what was there; what lies
 /// outside stays.
 void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int last, int step) {
@@ -34,7 +27,7 @@ void merge(PlanarTrack& plane, const PlaneRunner& runner, int from, int last, in
         if (beyond || (sample.frame - from) * step <= 0) samples.push_back(sample);
     }
     if (!std::any_of(samples.begin(), samples.end(), [&](const PlaneSample& s) { return s.frame == from; }))
-        samples.push_back(referenceSample(plane, from));
+        samples.push_back({.frame = from});
     samples.insert(samples.end(), runner.samples().begin(), runner.samples().end());
     std::sort(samples.begin(), samples.end(),
               [](const PlaneSample& a, const PlaneSample& b) { return a.frame < b.frame; });

@@ -2,6 +2,7 @@
 
 #include <Eigen/Geometry>
 #include <algorithm>
+#include <numbers>
 #include <limits>
 
 namespace pinion {
@@ -41,7 +42,7 @@ Polygon carriedOnCylinder(const Lens& lens, const Cylinder& cylinder, const Cyli
             const Eigen::Vector2d at = from + double(k) / pieces * (to - from);
             Eigen::Vector2d place = cylinder.placeOf(cylinder.met(rayOf(lens, at)));
             const double facing = seen.facing(), most = kShown * seen.visible();
-            const double away = std::remainder(place.x() - facing, 2 * 3.14159265358979323846);
+            const double away = std::remainder(place.x() - facing, 2 * std::numbers::pi);
             place.x() = facing + std::clamp(away, -most, most);
             result.push_back(seenAt(lens, seen.at(place)));
         }

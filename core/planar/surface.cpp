@@ -3,6 +3,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace pinion {
 namespace {
@@ -18,7 +19,7 @@ bool edgesCross(const Vector2d& a, const Vector2d& b, const Vector2d& c, const V
     return turnOf(a, b, c) * turnOf(a, b, d) < 0 && turnOf(c, d, a) * turnOf(c, d, b) < 0;
 }
 
-constexpr double kPi = 3.14159265358979323846;
+constexpr double kPi = std::numbers::pi;
 
 struct TieInPlane {
     int frame;
@@ -96,13 +97,12 @@ void bendTo(PlaneSample& sample, const SurfaceGeometry& geometry, Quad corners, 
             const PlanarTrack& plane) {
     for (Vector2d& corner : corners) corner = straightened(plane.lens, corner);
     if (!geometry.cylinder) {
-        if (const auto pose = quadFromQuad(corners, places)) sample.plateFromReference = *pose;
+        if (const auto pose = quadFromQuad(corners, places)) sample.pose = {*pose};
         return;
     }
     std::array<Eigen::Vector3d, 4> points;
     for (std::size_t i = 0; i < 4; ++i) points[i] = geometry.cylinder->at(places[i]);
-    sample.body = bodySeenAt(*plane.lens, points, corners, sample.body.value_or(SurfacePose{}));
-    sample.plateFromReference = geometry.flat(*sample.body, boxOf(plane.region()).centre());
+    sample.pose = bodySeenAt(*plane.lens, points, corners, sample.pose);
 }
 
 }  // namespace
@@ -193,15 +193,8 @@ Quad sidesInOrder(std::span<const Vector2d> ends) {
     return {one.first, other.first, other.second, one.second};
 }
 
-std::optional<Matrix3d> poseOn(const PlanarTrack& plane, int frame) {
-    if (const PlaneSample* sample = sampleAt(plane, frame)) return sample->plateFromReference;
-    if (frame == plane.referenceFrame) return Matrix3d::Identity();
-    return std::nullopt;
-}
-
 std::optional<SurfacePose> surfacePoseOn(const PlanarTrack& plane, int frame) {
-    if (const PlaneSample* sample = sampleAt(plane, frame))
-        return sample->body ? *sample->body : SurfacePose{sample->plateFromReference};
+    if (const PlaneSample* sample = sampleAt(plane, frame)) return sample->pose;
     if (frame == plane.referenceFrame) return SurfacePose{};
     return std::nullopt;
 }

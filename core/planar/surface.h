@@ -26,9 +26,7 @@ Expected<Quad> inOrder(const Quad& corners);
 /// them: which is left and which end is the top does not matter.
 Quad sidesInOrder(std::span<const Eigen::Vector2d> ends);
 
-/// Where the plane lies on a frame; on its reference frame also before it was tracked. Of a cylinder: the plane that
-/// touches it in the middle of the outline.
-std::optional<Eigen::Matrix3d> poseOn(const PlanarTrack& plane, int frame);
+/// Where the surface lies on a frame; on its reference frame also before it was tracked.
 std::optional<SurfacePose> surfacePoseOn(const PlanarTrack& plane, int frame);
 
 /// Places of a track's surface and where they are seen on one frame. Of a plane they are undistorted pixels of the

@@ -20,8 +20,6 @@ constexpr double kBlurStep = 0.125;  // pixels squared: finer differences of blu
 constexpr double kBlurReach = 1.8;   // standard deviations from the border that blur spoils
 constexpr std::size_t kMostKept = 24;
 
-constexpr double kLeastFacing = 0.26;  // the cosine: 75 degrees from the front
-
 bool facesCamera(const SurfaceGeometry& geometry, const Vector2d& plate) {
     bool missed = false;
     const Eigen::Vector3d point = geometry.cylinder->met(rayOf(*geometry.lens, plate), &missed);

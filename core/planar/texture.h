@@ -12,6 +12,9 @@
 
 namespace pinion {
 
+/// Seen more from the side than that (the cosine), a place of a cylinder says nothing: 75 degrees.
+inline constexpr double kLeastFacing = 0.26;
+
 /// What a plane looks like on its reference frame, made ready for alignment: the pixels of its region on one level of
 /// the pyramid, block after block, those of one cell together. `u` and `v` are region coordinates: pixels of the
 /// undistorted picture from the region's centre, over its half size. A source's detail; the alignment is the interface.

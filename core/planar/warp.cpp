@@ -17,10 +17,6 @@ using Eigen::Vector3d;
 constexpr double kShapeChange = 0.03, kTiltChange = 0.06;
 // The same for a cylinder: its turn in radians, and its distance and place as shares of the distance.
 constexpr double kTurnChange = 0.06, kFarChange = 0.03, kPlaceChange = 0.15;
-// Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
-constexpr double kSharedNoise = 4;
-// Seen more from the side than that (the cosine), a pixel of a cylinder says nothing: 75 degrees.
-constexpr float kLeastFacing = 0.26F;
 
 Matrix3d levelFromPlate(int level) {
     const double scale = 1.0 / double(1 << level);
@@ -206,8 +202,8 @@ public:
             for (int column = 0; column < 3; ++column) m[4 * row + column] = pose.matrix(row, column);
             m[4 * row + 3] = pose.shift[row];
         }
-        planekernels::projectBody(m, cameraOf(pose).data(), bodyOf(texture, 0), kLeastFacing, texture.count(), x.data(),
-                                  y.data());
+        planekernels::projectBody(m, cameraOf(pose).data(), bodyOf(texture, 0), float(kLeastFacing), texture.count(),
+                                  x.data(), y.data());
         Bending(*lens_, level).bendRays(texture.count(), x.data(), y.data());
     }
     void accumulate(const SurfacePose& pose, const TextureLevel& texture, int first, const planekernels::Pixels& pixels,

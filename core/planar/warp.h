@@ -13,6 +13,9 @@
 
 namespace pinion {
 
+/// Neighbouring pixels share their grain, since frames are smoothed and compressed: what that does to a variance.
+inline constexpr double kSharedNoise = 4;
+
 /// How the pixels of a reference move, on a plane or on a cylinder: what the alignment asks of either. A pose is held
 /// as the warp likes it (`begun`), the steps of the alignment are the warp's own, up to eight. Only sources of planar/
 /// use it.

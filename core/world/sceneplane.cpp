@@ -124,10 +124,8 @@ Expected<PlanarTrack> planeFromScene(const PlanarTrack& drawn, const Solve& solv
         const double share = shareSeen(plane, pose, turned / distance, *normal, lens.width, lens.height);
         const double facing = std::abs(turned.normalized().z());
         if (share < std::max(0.02, drawn.leastSeen) || facing < kLeastFacing) continue;
-        samples.push_back({.frame = frame.frame,
-                           .plateFromReference = pose,
-                           .seen = float(share),
-                           .deviation_px = float(solve.rms_px)});
+        samples.push_back(
+            {.frame = frame.frame, .pose = {pose}, .seen = float(share), .deviation_px = float(solve.rms_px)});
     }
     plane.samples = List<PlaneSample>(std::move(samples));
     plane.startReason = plane.firstFrame() <= range.first ? PlaneEnd::rangeEnd : PlaneEnd::leftFrame;

@@ -15,6 +15,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <filesystem>
+#include <nlohmann/json.hpp>
 
 using namespace pinion;
 using Eigen::Vector2d;
@@ -349,7 +350,7 @@ TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
     SurfacePose pose;
     pose.matrix = Eigen::AngleAxisd(0.4, Vector3d(0.2, 1, 0.1).normalized()).toRotationMatrix();
     pose.shift = {0.25, -0.5, 1.125};
-    plane.samples = List<PlaneSample>({{.frame = 5, .body = pose}});
+    plane.samples = List<PlaneSample>({{.frame = 5, .pose = pose}});
     plane.endReason = PlaneEnd::turnedAway;
     const Shot shot = shotWith(plane, c);
     const std::string whole = shotJson(shot, "made.pinion");
@@ -358,9 +359,8 @@ TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
     const PlanarTrack& again = read->planes[0];
     CHECK(again.sides == plane.sides);
     CHECK(again.endReason == PlaneEnd::turnedAway);
-    REQUIRE(again.samples[0].body);
-    CHECK(again.samples[0].body->matrix == pose.matrix);
-    CHECK(again.samples[0].body->shift == pose.shift);
+    CHECK(again.samples[0].pose.matrix == pose.matrix);
+    CHECK(again.samples[0].pose.shift == pose.shift);
     const auto refused = [&](const Shot& bad) {
         const auto found = parseShot(shotJson(bad, "made.pinion"), "made.pinion");
         REQUIRE_FALSE(found);
@@ -368,11 +368,18 @@ TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
     };
     PlanarTrack bent = plane;
     pose.matrix(0, 0) += 0.5;
-    bent.samples = List<PlaneSample>({{.frame = 5, .body = pose}});
-    CHECK(refused(shotWith(bent, c)).find("its pose is no turn") != std::string::npos);
-    PlanarTrack flat = plane;
-    flat.sides.reset();
-    CHECK(refused(shotWith(flat, c)).find("planes[0].samples") != std::string::npos);
+    bent.samples = List<PlaneSample>({{.frame = 5, .pose = pose}});
+    CHECK(refused(shotWith(bent, c)).find("its 3x3 is no turn") != std::string::npos);
+    // With its sides taken out of the file, or its lens.
+    const auto without = [&](const std::string& key) {
+        auto document = nlohmann::json::parse(whole);
+        document["planes"][0].erase(key);
+        const auto found = parseShot(document.dump(), "made.pinion");
+        REQUIRE_FALSE(found);
+        return found.error().message;
+    };
+    CHECK(without("cylinder").find("planes[0].samples[0]") != std::string::npos);
+    CHECK(without("lens").find("planes[0].lens") != std::string::npos);
 }
 
 TEST_CASE("drawing sides makes a cylinder of a plane, and lets go of what was tracked as another surface") {

@@ -84,8 +84,8 @@ PlanarTrack movingPlane() {
     std::vector<PlaneSample> samples;
     for (int frame = 0; frame <= 40; ++frame) {
         PlaneSample sample{.frame = frame};
-        sample.plateFromReference = test::shift(1.5 * (frame - 10), -0.5 * (frame - 10));
-        sample.plateFromReference(2, 0) = 1e-4 * (frame - 10);
+        sample.pose.matrix = test::shift(1.5 * (frame - 10), -0.5 * (frame - 10));
+        sample.pose.matrix(2, 0) = 1e-4 * (frame - 10);
         samples.push_back(sample);
     }
     plane.samples = List<PlaneSample>(std::move(samples));
@@ -355,8 +355,7 @@ TEST_CASE("several planes are tracked together, each as by itself") {
     REQUIRE(alone);
     REQUIRE(together->planes[1].samples.size() == 13);
     for (std::size_t i = 0; i < 13; ++i)
-        CHECK(together->planes[1].samples[i].plateFromReference.isApprox(alone->planes[0].samples[i].plateFromReference,
-                                                                         1e-9));
+        CHECK(together->planes[1].samples[i].pose.matrix.isApprox(alone->planes[0].samples[i].pose.matrix, 1e-9));
 }
 
 TEST_CASE("a plane that is stopped keeps what it has, and goes on from there") {
@@ -427,8 +426,7 @@ TEST_CASE("an outline larger than the frame is tracked by what is in it") {
     const auto result = trackPlanes(frames, {plane}, 3, {1, 6}, Direction::both);
     REQUIRE(result);
     CHECK(result->planes[0].samples.size() == 6);
-    const Vector2d to =
-        (result->planes[0].samples.back().plateFromReference * Eigen::Vector3d(100, 80, 1)).hnormalized();
+    const Vector2d to = (result->planes[0].samples.back().pose.matrix * Eigen::Vector3d(100, 80, 1)).hnormalized();
     CHECK((to - Vector2d(107.5, 77)).norm() < 0.05);
 }
 
@@ -491,7 +489,7 @@ TEST_CASE("a surface placed on any frame is carried by the plane, there to the b
     const Shot shot = *withPlaneTie(shotWith(movingPlane()), 1, 25, quad(60, 30, 160, 100));
     const PlanarTrack& plane = shot.planes[0];
     CHECK(*surfaceAt(plane, 25) == quad(60, 30, 160, 100));
-    const Matrix3d back = sampleAt(plane, 5)->plateFromReference * sampleAt(plane, 25)->plateFromReference.inverse();
+    const Matrix3d back = sampleAt(plane, 5)->pose.matrix * sampleAt(plane, 25)->pose.matrix.inverse();
     for (std::size_t i = 0; i < 4; ++i)
         CHECK(((*surfaceAt(plane, 5))[i] - (back * plane.ties[0].corners[i].homogeneous()).hnormalized()).norm() <
               1e-9);
@@ -563,7 +561,7 @@ TEST_CASE("mattes, locators and the steadied picture ride on a plane, and follow
     const Carriers carriers{shot.tracks, shot.locators, shot.plate.range, shot.planes};
     const auto motion = rideMotion(*shot.mattes[0].ride, carriers);
     REQUIRE(motion->problem.empty());
-    const Matrix3d pose = sampleAt(shot.planes[0], 30)->plateFromReference;
+    const Matrix3d pose = sampleAt(shot.planes[0], 30)->pose.matrix;
     CHECK((carried(motion->plateFromReference(30), Vector2d(50, 40)) - carried(pose, Vector2d(50, 40))).norm() < 1e-6);
     const auto pin = locatorMotion(shot, shot.locators[0]);
     REQUIRE(pin);
@@ -826,7 +824,7 @@ TEST_CASE("outlines drawn on any frame lie on the reference frame, and a plane k
     const Polygon drawn{{70, 20}, {90, 20}, {80, 45}};
     const Shot more = withPlaneOutlineAdded(shot, 1, 20, drawn, false);
     REQUIRE(more.planes[0].outlines.size() == 2);
-    const Matrix3d pose = sampleAt(more.planes[0], 20)->plateFromReference;
+    const Matrix3d pose = sampleAt(more.planes[0], 20)->pose.matrix;
     for (std::size_t i = 0; i < 3; ++i)
         CHECK(((pose * more.planes[0].outlines[1][i].homogeneous()).hnormalized() - drawn[i]).norm() < 1e-9);
     const Shot less = withPlaneOutlineAdded(more, 1, 10, drawn, true);

@@ -154,16 +154,16 @@ static Strings members(const SurfacePose& x) {
     return all(matrix, shift);
 }
 static Strings members(const PlaneSample& x) {
-    const auto& [frame, pose, body, seen, fit, deviation, renewed, anew] = x;
-    return all(frame, pose, body, seen, fit, deviation, renewed, anew);
+    const auto& [frame, pose, seen, fit, deviation, renewed, anew] = x;
+    return all(frame, pose, seen, fit, deviation, renewed, anew);
 }
 static Strings members(const PlaneTie& x) {
     const auto& [frame, corners] = x;
     return all(frame, corners);
 }
 static Strings members(const PlanarTrack& x) {
-    const auto& [id, name, outlines, takenOut, reference, sides, motion, lens, least, scene, locked, hidden, start,
-                 end, samples, ties] = x;
+    const auto& [id, name, outlines, takenOut, reference, sides, motion, lens, least, scene, locked, hidden, start, end,
+                 samples, ties] = x;
     return all(id, name, outlines, takenOut, reference, sides, motion, lens, least, scene, locked, hidden, start, end,
                samples, ties);
 }
@@ -436,8 +436,7 @@ Shot fullShot() {
     plane.endReason = PlaneEnd::leftFrame;
     PlaneSample sample{
         .frame = 1004, .seen = 0.5F, .fit = 0.875F, .deviation_px = 0.25F, .renewed = true, .anew = true};
-    sample.plateFromReference << 1, 0.125, 3, -0.25, 1.5, 4, 0.001, 0.002, 1;
-    sample.body = SurfacePose{Eigen::Vector3d(1, -1, -1).asDiagonal(), {0.5, 0.25, 2}};
+    sample.pose = {Eigen::Vector3d(1, -1, -1).asDiagonal(), {0.5, 0.25, 2}};
     plane.samples = std::vector<PlaneSample>{sample};
     plane.ties = std::vector<PlaneTie>{{1004, {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}}}};
     s.planes = std::vector<PlanarTrack>{plane};

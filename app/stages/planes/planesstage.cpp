@@ -386,7 +386,7 @@ void PlanesStage::addMatte() {
 void PlanesStage::steadyOn() {
     if (!hand.mayEdit()) return;
     const PlanarTrack& plane = *hand.held();
-    const int frame = poseOn(plane, session_.player.frame()) ? session_.player.frame() : plane.referenceFrame;
+    const int frame = surfacePoseOn(plane, session_.player.frame()) ? session_.player.frame() : plane.referenceFrame;
     Shot shot = session_.shot();
     shot.steady.steady = true;
     shot.steady.source = SteadySettings::Source::plane;

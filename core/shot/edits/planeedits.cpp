@@ -139,7 +139,7 @@ Shot withPlaneRemoved(const Shot& shot, PlaneId id) {
 Expected<Shot> withPlaneTie(const Shot& shot, PlaneId id, int frame, const Quad& corners) {
     const PlanarTrack* before = findPlane(shot, id);
     if (!before) return failure(Fault::input, "the plane is gone");
-    if (!poseOn(*before, frame))
+    if (!surfacePoseOn(*before, frame))
         return failure(Fault::input, "plane {}: is not tracked on frame {}; track it to there first", before->name,
                        frame);
     if (const std::string trouble = troubleOf(corners); !trouble.empty())

@@ -36,22 +36,10 @@ List<Polygon> takePolygons(const json& object, const char* name, const std::stri
     return List<Polygon>(std::move(polygons));
 }
 
-/// A turn as 3x3 by rows, then a shift.
-json poseValue(const SurfacePose& pose) {
-    json value = json::array();
-    for (int i = 0; i < 9; ++i) value.push_back(pose.matrix(i / 3, i % 3));
-    for (int i = 0; i < 3; ++i) value.push_back(pose.shift[i]);
-    return value;
-}
-
-SurfacePose takePose(const json& value, const std::string& place) {
-    if (!value.is_array() || value.size() != 12) malformed(place + ": its pose is not a 3x3 and a shift");
-    SurfacePose pose;
-    for (int i = 0; i < 9; ++i) pose.matrix(i / 3, i % 3) = number(value[std::size_t(i)], place);
-    for (int i = 0; i < 3; ++i) pose.shift[i] = number(value[std::size_t(9 + i)], place);
+/// Of a cylinder: a turn, and then a shift.
+void checkTurn(const SurfacePose& pose, const std::string& place) {
     if (!(pose.matrix * pose.matrix.transpose()).isIdentity(1e-6) || !(pose.matrix.determinant() > 0))
-        malformed(place + ": its pose is no turn");
-    return pose;
+        malformed(place + ": its 3x3 is no turn");
 }
 
 json cornersValue(const Quad& quad) {
@@ -72,11 +60,11 @@ json planeValue(const PlanarTrack& plane) {
     json samples = json::array(), ties = json::array();
     for (const PlaneSample& s : plane.samples) {
         json matrix = json::array();
-        for (int i = 0; i < 9; ++i) matrix.push_back(s.plateFromReference(i / 3, i % 3));
+        for (int i = 0; i < 9; ++i) matrix.push_back(s.pose.matrix(i / 3, i % 3));
         const auto rounded = [](float value) { return std::round(double(value) * 1e4) / 1e4; };
         samples.push_back({s.frame, std::move(matrix), rounded(s.seen), rounded(s.fit), rounded(s.deviation_px),
                            (s.renewed ? 1 : 0) | (s.anew ? 2 : 0)});
-        if (s.body) samples.back().push_back(poseValue(*s.body));
+        if (plane.sides) samples.back().push_back({s.pose.shift.x(), s.pose.shift.y(), s.pose.shift.z()});
     }
     for (const PlaneTie& tie : plane.ties)
         ties.push_back({{"frame", tie.frame}, {"corners", cornersValue(tie.corners)}});
@@ -99,24 +87,29 @@ json planeValue(const PlanarTrack& plane) {
     return entry;
 }
 
-List<PlaneSample> takeSamples(const json& entry, const std::string& where) {
+List<PlaneSample> takeSamples(const json& entry, bool isCylinder, const std::string& where) {
     std::vector<PlaneSample> samples;
     for (const json& value : list(entry, "samples", where)) {
         const std::string place = fmt::format("{}.samples[{}]", where, samples.size());
-        if (!value.is_array() || value.size() < 6 || value.size() > 7 || !value[1].is_array() || value[1].size() != 9)
-            malformed(place + ": is not a frame, a 3x3, three numbers and marks");
+        if (!value.is_array() || value.size() != (isCylinder ? 7 : 6) || !value[1].is_array() || value[1].size() != 9)
+            malformed(place + (isCylinder ? ": is not a frame, a 3x3, three numbers, marks and a shift"
+                                          : ": is not a frame, a 3x3, three numbers and marks"));
         const double frame = number(value[0], place), marks = number(value[5], place);
         if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
         if (marks != std::floor(marks) || marks < 0 || marks > 3) malformed(place + ": its marks are not known");
         PlaneSample sample{.frame = int(frame)};
-        for (int i = 0; i < 9; ++i) sample.plateFromReference(i / 3, i % 3) = number(value[1][std::size_t(i)], place);
-        if (!(std::abs(sample.plateFromReference.determinant()) > 1e-15)) malformed(place + ": its 3x3 has no inverse");
+        for (int i = 0; i < 9; ++i) sample.pose.matrix(i / 3, i % 3) = number(value[1][std::size_t(i)], place);
+        if (!(std::abs(sample.pose.matrix.determinant()) > 1e-15)) malformed(place + ": its 3x3 has no inverse");
         sample.seen = float(number(value[2], place));
         sample.fit = float(number(value[3], place));
         sample.deviation_px = float(number(value[4], place));
         sample.renewed = int(marks) & 1;
         sample.anew = int(marks) & 2;
-        if (value.size() == 7) sample.body = takePose(value[6], place);
+        if (isCylinder) {
+            if (!value[6].is_array() || value[6].size() != 3) malformed(place + ": its shift is not three numbers");
+            for (int i = 0; i < 3; ++i) sample.pose.shift[i] = number(value[6][std::size_t(i)], place);
+            checkTurn(sample.pose, place);
+        }
         if (!samples.empty() && sample.frame <= samples.back().frame)
             malformed(place + ": frames have to rise, each once");
         samples.push_back(sample);
@@ -170,10 +163,9 @@ void take(const json& document, Shot& shot, const fs::path&) {
         plane.startReason = word<PlaneEnd>(entry, "start", kEnds, where);
         plane.endReason = word<PlaneEnd>(entry, "end", kEnds, where);
         if (entry.contains("cylinder")) plane.sides = takeCorners(entry, "cylinder", where);
-        plane.samples = takeSamples(entry, where);
-        for (const PlaneSample& sample : plane.samples)
-            if (bool(sample.body) != bool(plane.sides) || (sample.body && !plane.lens))
-                malformed(where + ".samples: a cylinder, and nothing else, has its pose and its lens");
+        if (plane.sides && !plane.lens && entry.contains("samples") && !entry["samples"].empty())
+            malformed(where + ".lens: is missing; a cylinder is tracked through one");
+        plane.samples = takeSamples(entry, plane.sides.has_value(), where);
         plane.ties = takeTies(entry, where);
         plane.fromScene = flagOr(entry, "from_scene", false, where);
         plane.locked = flagOr(entry, "locked", false, where);

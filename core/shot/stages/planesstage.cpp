@@ -42,10 +42,8 @@ void addPlane(Fingerprint& print, const PlanarTrack* plane) {
         for (const Eigen::Vector2d& side : *plane->sides) print.add(side.x()).add(side.y());
     for (const PlaneSample& sample : plane->samples) {
         print.add(sample.frame);
-        for (int i = 0; i < 9; ++i) print.add(sample.plateFromReference(i / 3, i % 3));
-        if (sample.body)
-            for (int i = 0; i < 12; ++i)
-                print.add(i < 9 ? sample.body->matrix(i / 3, i % 3) : sample.body->shift[i - 9]);
+        for (int i = 0; i < 9; ++i) print.add(sample.pose.matrix(i / 3, i % 3));
+        for (int i = 0; i < 3; ++i) print.add(sample.pose.shift[i]);
     }
     for (const PlaneTie& tie : plane->ties) {
         print.add(tie.frame);
