@@ -1,7 +1,6 @@
 #include "commands/command.h"
 #include "jobs/inserting.h"
 #include "outputs.h"
-#include "plate/still.h"
 #include "plates.h"
 
 #include <CLI/CLI.hpp>
@@ -28,8 +27,6 @@ int run(const Console& console, const Words& w) {
     if (!range) return fail(range.error());
     const auto corners = readCorners(w.corners);
     if (!corners) return fail(corners.error());
-    const auto art = isStillPicture(w.art) ? openStill(w.art, 0, 0) : Plate::open(w.art);
-    if (!art) return fail(art.error());
     std::vector<Matte> heldOut;
     if (!w.heldOut.empty()) {
         auto read = mattesFor(w.heldOut, w.rides, *range, facts);
@@ -37,17 +34,23 @@ int run(const Console& console, const Words& w) {
         heldOut = *std::move(read);
     }
     InsertOptions options;
-    options.look = {*blendFrom(w.blend), w.opacity, w.softEdge};
+    options.look.blend = *blendFrom(w.blend);
+    options.look.opacity = w.opacity;
+    options.softEdge_px = w.softEdge;
     options.shutter = w.shutter;
     options.alone = w.alone;
     if (!w.alpha.empty()) options.alphaKind = w.alpha == "straight" ? AlphaKind::straight : AlphaKind::premultiplied;
-    FrameCache frames(*plate, budget(console)), artFrames(*art, budget(console));
+    FrameCache frames(*plate, budget(console));
     const auto report =
-        runInsert(frames, *range, *corners, artFrames, w.out, options, heldOut, consoleProgress("Inserting"));
+        runInsert(frames, *range, *corners, w.art, w.out, options, heldOut, consoleProgress("Inserting"));
     if (!report) return fail(report.error());
-    if (report->stopped) return fail({Fault::stopped, ""});
-    say(console, {{"frames", report->frames}, {"missing", report->missing}, {"out", w.out}},
-        fmt::format("{} frames{}: {}", report->frames, w.alone ? " of the insert alone" : "", w.out));
+    const RenderReport& render = report->render;
+    if (render.stopped) return fail({Fault::stopped, ""});
+    std::string words = fmt::format("{} frames{}: {}", render.frames, w.alone ? " of the insert alone" : "", w.out);
+    for (const std::string& problem : report->problems) words += "\n" + problem;
+    say(console,
+        {{"frames", render.frames}, {"missing", render.missing}, {"problems", report->problems}, {"out", w.out}},
+        words);
     return 0;
 }
 

@@ -1,18 +1,14 @@
 #pragma once
 
-#include "lens/stmap.h"
-#include "picture/picture.h"
-#include "plate/framewriter.h"
-#include "planar/surfacepose.h"
+#include "comp/art.h"
 
+#include <array>
 #include <optional>
-#include <span>
 #include <string_view>
-#include <vector>
 
 namespace pinion {
 
-// Art that is put into the plate: laid to four corners, mixed with what lies under it.
+// What is done to a layer of art so that it belongs into the plate, and how it is mixed with it.
 
 /// How the art's colours are mixed with the plate's, where its alpha is; of values from 0 to 1 (the compositing
 /// operators of the W3C's Compositing and Blending Level 1).
@@ -20,53 +16,60 @@ enum class Blend { over, multiply, screen, add, overlay };
 std::string_view toString(Blend blend);
 std::optional<Blend> blendFrom(std::string_view word);
 
+/// In the plate's tones, in this order: saturation about luma (ITU-R BT.709), gamma (above 1 lifts), gain, lift.
+struct Grade {
+    std::array<double, 3> gain{1, 1, 1};
+    std::array<double, 3> lift{0, 0, 0};
+    double gamma = 1;
+    double saturation = 1;
+
+    bool operator==(const Grade&) const = default;
+};
+
+/// The plate's light from beyond the edge, screened over what lies within about `width_px` of it.
+struct LightWrap {
+    double amount = 0;  ///< 0 to 1
+    double width_px = 12;
+
+    bool operator==(const LightWrap&) const = default;
+};
+
 struct InsertLook {
     Blend blend = Blend::over;
-    double opacity = 1;      ///< 0 to 1
-    double softEdge_px = 0;  ///< pixels of the plate over which it fades in from its border
+    double opacity = 1;  ///< 0 to 1
+    Grade grade{};
+    double blur_px = 0;  ///< standard deviation, pixels of the plate
+    LightWrap wrap{};
+
+    bool operator==(const InsertLook&) const = default;
 };
 
-/// What an insert shows on one frame: premultiplied red, green, blue and alpha, four floats a pixel of `box`, in the
-/// plate's own tones (0 to 1 as shown, or linear).
-struct Layer {
-    PixelBox box;  ///< of the plate's frame
-    std::vector<float> rgba;
-};
+void gradeLayer(Layer& layer, const Grade& grade);
+/// By a Gaussian; the box grows by what flows out of it, within `margin` pixels of a frame of `width` x `height`.
+void blurLayer(Layer& layer, double deviation_px, int width, int height, int margin = 0);
+/// How far a blur reaches, whole pixels.
+int reachOf(double deviation_px);
+/// Cuts off what lies outside the frame.
+void cropLayer(Layer& layer, int width, int height);
+/// Takes out what `front` (of the frame's size, 0 to 1) covers; with `inside`, what it does not.
+void maskLayer(Layer& layer, const Plane& front, bool inside = false);
+void fadeLayer(Layer& layer, double opacity);
+/// Wraps the light of the plate round the layer's edges, those of what was taken out of it too.
+void wrapLight(Layer& layer, const Picture& plate, const LightWrap& wrap);
 
-/// Art made ready to be laid, for a plate whose values are linear or not. Safe to read from several threads.
-class Art {
-public:
-    /// `alpha` of the picture's size, or none: opaque. Fails for a picture of no size, or one with a side of more than
-    /// 16,384 pixels, with what to do.
-    static Expected<Art> create(const Picture& picture, const Plane* alpha, AlphaKind kind, bool forLinear);
+/// Mixes the layer into the picture; a pixel that it does not touch stays as it is, to the last bit.
+void lay(Picture& picture, const Layer& layer, Blend blend);
 
-    int width() const { return levels_.front().width; }
-    int height() const { return levels_.front().height; }
+/// The layer mixed with the plate as the look's opacity and blend say; `heldOut` comes back on top.
+Picture withInsert(const Picture& plate, Layer layer, const InsertLook& look, const Plane* heldOut = nullptr);
 
-    /// With its own corners on `corners`, in pixels of a plate of `width` x `height`. A pixel is the mean of what it
-    /// covers of the art, however strongly that is shrunk. Of several quads the mean: motion blur. Empty where nothing
-    /// of it is in the frame, or the corners are no surface.
-    Layer laid(std::span<const Quad> corners, int width, int height, double softEdge_px = 0) const;
-
-private:
-    struct Level {
-        int width = 0, height = 0;
-        std::vector<float> rgba;
-    };
-    void add(const Quad& corners, float share, double softEdge_px, Layer& layer) const;
-    std::vector<Level> levels_;  ///< each half of the one before
-};
-
-/// The layer mixed with the plate; a pixel that it does not touch stays as it is, to the last bit. `heldOut` (of the
-/// plate's size, 0 to 1) comes back on top.
-Picture withInsert(const Picture& plate, const Layer& layer, const InsertLook& look, const Plane* heldOut = nullptr);
-
-/// The layer by itself: its colours, premultiplied, on black, and its alpha, of `width` x `height`.
+/// Layers by themselves, one over the other: their colours, premultiplied, on black, and their alpha.
 struct InsertAlone {
     Picture picture;
     Plane alpha;
+
+    InsertAlone(int width, int height, bool linear);
+    void add(const Layer& layer);
 };
-InsertAlone insertAlone(const Layer& layer, const InsertLook& look, int width, int height, bool linear,
-                        const Plane* heldOut = nullptr);
 
 }  // namespace pinion

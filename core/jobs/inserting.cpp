@@ -1,138 +1,176 @@
 #include "jobs/inserting.h"
 
-#include "matte/coverage.h"
+#include "base/files.h"
+#include "base/json.h"
+#include "shot/file/shotfile.h"
+#include "shot/fingerprint.h"
+#include "shot/stages/mattesstage.h"
+#include "shot/stages/planesstage.h"
 
 #include <algorithm>
-#include <cmath>
+#include <fmt/format.h>
+#include <mutex>
 #include <numeric>
+#include <set>
 
 namespace pinion {
 namespace {
 
-using Eigen::Vector2d;
+namespace fs = std::filesystem;
 
-constexpr int kMostSteps = 64;
-
-/// Whether the art's colours are multiplied by its alpha: EXR holds them so (its standard), PNG does not (its own).
-Expected<AlphaKind> kindOf(const PlateFacts& art, const std::optional<AlphaKind>& told) {
-    if (told) return *told;
-    const std::string ending = art.path.extension().string();
-    if (ending == ".exr") return AlphaKind::premultiplied;
-    if (ending == ".png") return AlphaKind::straight;
-    return failure(
-        Fault::input,
-        "{}: has an alpha, and it cannot be told whether its colours are multiplied by it; say premultiplied "
-        "or straight",
-        art.path.string());
+/// Renders a scene; `numbers` are the frames that are to be made.
+Expected<InsertReport> rendered(FrameCache& frames, const std::vector<int>& numbers, const InsertScene& scene,
+                                ArtShelf& shelf, const fs::path& pattern, bool alone, int quality,
+                                const Progress& progress) {
+    InsertReport report{{}, 0, scene.notes};
+    const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
+        if (!alone) return writingOf(composed(scene, numbers[i], picture, shelf, &report.problems));
+        return [made = composedAlone(scene, numbers[i], picture, shelf, &report.problems)](FrameWriter& writer,
+                                                                                           int number) {
+            return writer.write(number, made.picture, made.alpha, AlphaKind::premultiplied);
+        };
+    };
+    auto render = renderMade(frames, numbers, pattern, {.quality = quality}, made, progress);
+    if (!render) return tl::unexpected(render.error());
+    report.render = *std::move(render);
+    return report;
 }
 
-/// The art of one frame; kept while the next one is the same.
-class ArtFrames {
-public:
-    ArtFrames(FrameCache& frames, bool linear, std::optional<AlphaKind> told)
-        : frames_(frames), linear_(linear), told_(told) {}
-    Expected<std::shared_ptr<const Art>> at(int frame) {
-        const PlateFacts& facts = frames_.facts();
-        const int held = std::clamp(frame, facts.firstFrame, facts.lastFrame);
-        if (art_ && held == frame_) return art_;
-        const auto picture = frames_.get(held);
-        if (!picture) return tl::unexpected(picture.error());
-        const auto alpha = frames_.plate().readAlpha(held);
-        if (!alpha) return tl::unexpected(alpha.error());
-        auto kind = AlphaKind::straight;
-        if (*alpha) {
-            const auto known = kindOf(facts, told_);
-            if (!known) return tl::unexpected(known.error());
-            kind = *known;
-        }
-        auto art = Art::create(**picture, *alpha ? &**alpha : nullptr, kind, linear_);
-        if (!art) return failure(art.error().fault, "{}: {}", facts.path.string(), art.error().message);
-        art_ = std::make_shared<const Art>(*std::move(art));
-        frame_ = held;
-        return art_;
+bool isSequence(const fs::path& pattern) {
+    return pattern.filename().string().find_first_of("#%") != std::string::npos;
+}
+
+/// What a render of the shot's inserts depends on.
+std::uint64_t renderKey(const Shot& shot, bool alone) {
+    Shot parts;
+    parts.plate = shot.plate;
+    parts.mattes = shot.mattes;
+    parts.planes = shot.planes;
+    parts.locators = shot.locators;
+    parts.clips = shot.clips;
+    parts.inserts = shot.inserts;
+    Fingerprint print;
+    addText(print, shotJson(parts, "/shot.pinion"));
+    addTracks(print, shot.tracks, true);
+    return print.add(alone ? 1 : 0).value();
+}
+
+/// Beside a sequence while it is not whole: of what it is, so that it can go on.
+fs::path partPath(const fs::path& pattern) {
+    std::string stem = pattern.stem().string();
+    stem = stem.substr(0, stem.find_first_of("#%"));
+    while (!stem.empty() && (stem.back() == '.' || stem.back() == '_')) stem.pop_back();
+    return pattern.parent_path() / (stem + ".unfinished.json");
+}
+
+/// The frames that an earlier run of the same render has written: those that are younger than its mark.
+std::set<int> writtenBefore(const fs::path& pattern, std::uint64_t key, const FrameRange& range) {
+    const auto before = jsonfile::parseFile(
+        partPath(pattern), [](const jsonfile::json& document) { return jsonfile::text(document, "render", "file"); });
+    if (!before || *before != std::to_string(key)) return {};
+    std::set<int> written;
+    std::error_code code;
+    const auto begun = fs::last_write_time(partPath(pattern), code);
+    for (int frame = range.first; frame <= range.last; ++frame)
+        if (const auto made = fs::last_write_time(frameFile(pattern, frame), code); !code && made >= begun)
+            written.insert(frame);
+    return written;
+}
+
+Expected<void> checkClips(const InsertScene& scene, ArtShelf& shelf) {
+    std::string gone;
+    for (const InsertScene::One& one : scene.inserts) {
+        if (one.insert.shows != Insert::Shows::clip) continue;
+        if (!one.clip) return failure(Fault::input, "{}: has no clip; choose one in its card", one.insert.name);
+        if (const auto open = shelf.open(*one.clip); !open) gone += (gone.empty() ? "" : "; ") + open.error().message;
+        if (one.clip->hasAlpha)
+            if (const auto kind = alphaKindOf(*one.clip); !kind) return tl::unexpected(kind.error());
     }
-
-private:
-    FrameCache& frames_;
-    bool linear_;
-    std::optional<AlphaKind> told_;
-    std::shared_ptr<const Art> art_;
-    int frame_ = 0;
-};
-
-/// A corner between frames: a cubic through those beside it (Catmull and Rom 1974).
-Vector2d between(const CornersFile& corners, std::size_t index, std::size_t corner, double part) {
-    const auto at = [&](int step) {
-        const auto there = std::ptrdiff_t(index) + step;
-        const bool holds = there >= 0 && there < std::ptrdiff_t(corners.size()) &&
-                           corners[std::size_t(there)].frame == corners[index].frame + step;
-        // Where it is not known, it goes on as it went.
-        if (holds) return corners[std::size_t(there)].corners[corner];
-        const auto back = std::ptrdiff_t(index) - step;
-        const bool mirrored = back >= 0 && back < std::ptrdiff_t(corners.size()) &&
-                              corners[std::size_t(back)].frame == corners[index].frame - step;
-        const Vector2d here = corners[index].corners[corner];
-        return mirrored ? Vector2d(2 * here - corners[std::size_t(back)].corners[corner]) : here;
-    };
-    const int from = part < 0 ? -1 : 0;
-    const double t = part - from;
-    const Vector2d a = at(from - 1), b = at(from), c = at(from + 1), d = at(from + 2);
-    return 0.5 * (2 * b + t * (c - a) + t * t * (2 * a - 5 * b + 4 * c - d) + t * t * t * (3 * b - a - 3 * c + d));
+    if (gone.empty()) return {};
+    return failure(Fault::input, "{}; find it again in the list of clips", gone);
 }
 
 }  // namespace
 
 std::vector<Quad> cornersOverShutter(const CornersFile& corners, std::size_t index, double shutter) {
-    const Quad& here = corners[index].corners;
-    if (!(shutter > 0)) return {here};
-    double reach = 0;
-    const auto shown = [&](double part) {
-        Quad quad;
-        for (std::size_t i = 0; i < 4; ++i) quad[i] = between(corners, index, i, part);
-        return quad;
-    };
-    const Quad first = shown(-0.5 * shutter), last = shown(0.5 * shutter);
-    for (std::size_t i = 0; i < 4; ++i) reach = std::max(reach, (last[i] - first[i]).norm());
-    const int steps = std::clamp(int(std::ceil(1.5 * reach)), 1, kMostSteps);
+    const Carrier carrier(corners);
+    const auto at = [&](int frame) { return carrier.at(frame); };
     std::vector<Quad> quads;
-    for (int k = 0; k < steps; ++k) quads.push_back(shown(shutter * ((k + 0.5) / steps - 0.5)));
+    for (const double part : shutterInstants(at, corners[index].frame, shutter))
+        quads.push_back(shutter > 0 ? cornersBetween(at, corners[index].frame, part) : corners[index].corners);
     return quads;
 }
 
-Expected<RenderReport> runInsert(FrameCache& frames, const FrameRange& range, const CornersFile& corners,
-                                 FrameCache& artFrames, const std::filesystem::path& pattern,
-                                 const InsertOptions& options, std::span<const Matte> heldOut,
-                                 const Progress& progress) {
+Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, const CornersFile& corners,
+                                 const fs::path& art, const fs::path& pattern, const InsertOptions& options,
+                                 std::span<const Matte> heldOut, const Progress& progress) {
     const PlateFacts& facts = frames.facts();
     const auto first =
         std::find_if(corners.begin(), corners.end(), [&](const PlaneTie& one) { return range.holds(one.frame); });
     if (first == corners.end())
         return failure(Fault::input, "there are no corners on the frames {}-{}", range.first, range.last);
+    auto clip = clipOf(art);
+    if (!clip) return tl::unexpected(clip.error());
+    clip->alpha = options.alphaKind;
+    if (clip->hasAlpha)
+        if (const auto kind = alphaKindOf(*clip); !kind) return tl::unexpected(kind.error());
+    InsertScene::One one;
+    one.insert.name = clip->name;
+    one.insert.look = options.look;
+    one.insert.shape.softEdge_px = options.softEdge_px;
+    one.insert.shutter = options.shutter;
+    one.insert.time.start = first->frame;
+    one.clip = *clip;
+    one.carrier = std::make_shared<const Carrier>(corners);
+    one.heldOut.assign(heldOut.begin(), heldOut.end());
+    const InsertScene scene{{one}, facts.width, facts.height, facts.fps, {}};
     std::vector<int> numbers(std::size_t(range.count()));
     std::iota(numbers.begin(), numbers.end(), range.first);
-    std::optional<ArtFrames> art;
-    const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
-        const int frame = numbers[i];
-        if (!art) art.emplace(artFrames, picture.linear, options.alphaKind);
-        const auto here = std::lower_bound(corners.begin(), corners.end(), frame,
-                                           [](const PlaneTie& one, int number) { return one.frame < number; });
-        Layer layer;
-        if (here != corners.end() && here->frame == frame) {
-            const auto shown = art->at(artFrames.facts().firstFrame + frame - first->frame);
-            if (!shown) return tl::unexpected(shown.error());
-            layer = (*shown)->laid(cornersOverShutter(corners, std::size_t(here - corners.begin()), options.shutter),
-                                   facts.width, facts.height, options.look.softEdge_px);
-        }
-        std::optional<Plane> covered;
-        if (!heldOut.empty()) covered = coverageOf(heldOut, frame, facts.width, facts.height);
-        const Plane* front = covered ? &*covered : nullptr;
-        if (!options.alone) return writingOf(withInsert(picture, layer, options.look, front));
-        return [alone = insertAlone(layer, options.look, facts.width, facts.height, picture.linear, front)](
-                   FrameWriter& writer, int number) {
-            return writer.write(number, alone.picture, alone.alpha, AlphaKind::premultiplied);
-        };
+    ArtShelf shelf;
+    return rendered(frames, numbers, scene, shelf, pattern, options.alone, options.quality, progress);
+}
+
+InsertScene insertSceneOf(const Shot& shot) {
+    return InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), carriersOf(shot),
+                           shot.plate.width, shot.plate.height, shot.plate.fps);
+}
+
+Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf& shelf, const fs::path& pattern,
+                                  bool alone, const Progress& progress) {
+    const InsertScene scene = insertSceneOf(shot);
+    if (scene.inserts.empty()) return failure(Fault::input, "there is no insert to render");
+    if (const auto whole = checkClips(scene, shelf); !whole) return tl::unexpected(whole.error());
+    std::vector<int> numbers(std::size_t(shot.plate.range.count()));
+    std::iota(numbers.begin(), numbers.end(), shot.plate.range.first);
+    if (!isSequence(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
+    const std::uint64_t key = renderKey(shot, alone);
+    const std::set<int> before = writtenBefore(pattern, key, shot.plate.range);
+    const auto all = numbers.size();
+    std::erase_if(numbers, [&](int frame) { return before.contains(frame); });
+    const int kept = int(all - numbers.size());
+    const fs::path part = partPath(pattern);
+    const auto finished = [&part] {
+        std::error_code code;
+        fs::remove(part, code);
     };
-    return renderMade(frames, numbers, pattern, {.quality = options.quality}, made, progress);
+    if (numbers.empty()) {
+        finished();
+        return InsertReport{{}, kept, scene.notes};
+    }
+    if (const auto folder = makeFolder(pattern.parent_path()); !folder) return tl::unexpected(folder.error());
+    // The mark of a render that goes on stays as old as it is.
+    if (before.empty()) {
+        const jsonfile::json document{{"format", "pinion.unfinished"}, {"version", 1}, {"render", std::to_string(key)}};
+        if (const auto marked = writeFile(part, jsonfile::dumped(document, 2) + "\n"); !marked)
+            return tl::unexpected(marked.error());
+    }
+    auto report = rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
+    if (!report)
+        return failure(report.error().fault, "{}; the frames before it are kept, and rendering goes on there",
+                       report.error().message);
+    report->kept = kept;
+    if (!report->render.stopped) finished();
+    return report;
 }
 
 }  // namespace pinion

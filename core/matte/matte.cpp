@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace pinion {
 namespace {
@@ -47,11 +48,22 @@ double side(const Vector2d& a, const Vector2d& b, const Vector2d& p) {
 
 }  // namespace
 
-bool isThere(const Matte& matte, int frame) {
+bool isThere(std::span<const Matte::Turn> turns, int frame) {
     bool there = true;
-    for (const Matte::Turn& turn : matte.turns)
+    for (const Matte::Turn& turn : turns)
         if (turn.frame <= frame) there = turn.there;
     return there;
+}
+
+bool isThere(const Matte& matte, int frame) { return isThere(matte.turns, frame); }
+
+void setThere(std::vector<Matte::Turn>& turns, int frame, bool there) {
+    std::erase_if(turns, [&](const Matte::Turn& turn) { return turn.frame == frame; });
+    if (isThere(turns, frame) != there) turns.push_back({frame, there});
+    std::sort(turns.begin(), turns.end(), [](const auto& a, const auto& b) { return a.frame < b.frame; });
+    // A turn to what it is already says nothing.
+    bool before = true;
+    std::erase_if(turns, [&](const Matte::Turn& turn) { return turn.there == std::exchange(before, turn.there); });
 }
 
 const Matte::Key* keyAt(const Matte& matte, int frame) {

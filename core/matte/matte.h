@@ -72,7 +72,10 @@ struct Matte {
 };
 
 /// Whether it counts on a frame.
+bool isThere(std::span<const Matte::Turn> turns, int frame);
 bool isThere(const Matte& matte, int frame);
+/// From `frame` up to where that changes next it counts, or does not.
+void setThere(std::vector<Matte::Turn>& turns, int frame, bool there);
 
 /// The key on `frame`, or null.
 const Matte::Key* keyAt(const Matte& matte, int frame);

@@ -81,16 +81,45 @@ std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where) {
     return keys;
 }
 
-std::vector<Matte::Turn> takeTurns(const json& shape, const std::string& where) {
-    std::vector<Matte::Turn> turns;
-    if (!shape.contains("there")) return turns;
-    for (const json& turn : list(shape, "there", where)) {
-        const std::string place = fmt::format("{}.there[{}]", where, turns.size());
-        turns.push_back({whole(turn, "frame", place), flagOr(turn, "there", true, place)});
-        if (turns.size() > 1 && turns.back().frame <= turns[turns.size() - 2].frame)
-            malformed(place + ".frame: frames have to rise, each once");
-    }
-    return turns;
+template <std::size_t N>
+std::size_t takeWord(const json& shape, const char* name, const std::array<const char*, N>& words,
+                     const std::string& where) {
+    if (!shape.contains(name)) return 0;
+    const std::string found = text(shape, name, where);
+    const auto place = std::find(words.begin(), words.end(), found);
+    if (place != words.end()) return std::size_t(place - words.begin());
+    std::string expected;
+    for (std::size_t i = 0; i < N; ++i) expected += std::string(i == 0 ? "" : i + 1 < N ? ", " : " or ") + words[i];
+    malformed(fmt::format("{}.{}: is '{}'; {} is expected", where, name, found, expected));
+}
+
+json keyValue(const Matte::Key& key) {
+    json value{{"frame", key.frame}, {"polygon", pairs(key.polygon)}};
+    if (!key.in.empty()) value["in"] = pairs(key.in);
+    if (!key.out.empty()) value["out"] = pairs(key.out);
+    if (!key.feather.empty()) value["feather"] = key.feather;
+    return value;
+}
+
+std::uint32_t takeColour(const json& shape, const std::string& where) {
+    if (!shape.contains("colour")) return 0;
+    const std::string word = text(shape, "colour", where);
+    std::uint32_t colour = 0;
+    const char* end = word.data() + word.size();
+    if (word.size() != 7 || word[0] != '#' || std::from_chars(word.data() + 1, end, colour, 16).ptr != end)
+        malformed(fmt::format("{}.colour: is '{}'; six digits after a # are expected, #d9a441", where, word));
+    return colour;
+}
+
+}  // namespace
+
+json rideValue(const Matte::Ride& ride) {
+    json value{{"reference_frame", ride.referenceFrame}};
+    if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
+    if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
+    if (ride.on == Matte::Ride::On::plane) value["plane"] = ride.plane;
+    if (!ride.tracks.empty()) value["tracks"] = ride.tracks;
+    return value;
 }
 
 Matte::Ride takeRide(const json& ride, const std::string& where) {
@@ -114,46 +143,23 @@ Matte::Ride takeRide(const json& ride, const std::string& where) {
     return taken;
 }
 
-template <std::size_t N>
-std::size_t takeWord(const json& shape, const char* name, const std::array<const char*, N>& words,
-                     const std::string& where) {
-    if (!shape.contains(name)) return 0;
-    const std::string found = text(shape, name, where);
-    const auto place = std::find(words.begin(), words.end(), found);
-    if (place != words.end()) return std::size_t(place - words.begin());
-    std::string expected;
-    for (std::size_t i = 0; i < N; ++i) expected += std::string(i == 0 ? "" : i + 1 < N ? ", " : " or ") + words[i];
-    malformed(fmt::format("{}.{}: is '{}'; {} is expected", where, name, found, expected));
-}
-
-json keyValue(const Matte::Key& key) {
-    json value{{"frame", key.frame}, {"polygon", pairs(key.polygon)}};
-    if (!key.in.empty()) value["in"] = pairs(key.in);
-    if (!key.out.empty()) value["out"] = pairs(key.out);
-    if (!key.feather.empty()) value["feather"] = key.feather;
+json turnsValue(const std::vector<Matte::Turn>& turns) {
+    json value = json::array();
+    for (const Matte::Turn& turn : turns) value.push_back({{"frame", turn.frame}, {"there", turn.there}});
     return value;
 }
 
-json rideValue(const Matte::Ride& ride) {
-    json value{{"reference_frame", ride.referenceFrame}};
-    if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
-    if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
-    if (ride.on == Matte::Ride::On::plane) value["plane"] = ride.plane;
-    if (!ride.tracks.empty()) value["tracks"] = ride.tracks;
-    return value;
+std::vector<Matte::Turn> takeTurns(const json& shape, const std::string& where) {
+    std::vector<Matte::Turn> turns;
+    if (!shape.contains("there")) return turns;
+    for (const json& turn : list(shape, "there", where)) {
+        const std::string place = fmt::format("{}.there[{}]", where, turns.size());
+        turns.push_back({whole(turn, "frame", place), flagOr(turn, "there", true, place)});
+        if (turns.size() > 1 && turns.back().frame <= turns[turns.size() - 2].frame)
+            malformed(place + ".frame: frames have to rise, each once");
+    }
+    return turns;
 }
-
-std::uint32_t takeColour(const json& shape, const std::string& where) {
-    if (!shape.contains("colour")) return 0;
-    const std::string word = text(shape, "colour", where);
-    std::uint32_t colour = 0;
-    const char* end = word.data() + word.size();
-    if (word.size() != 7 || word[0] != '#' || std::from_chars(word.data() + 1, end, colour, 16).ptr != end)
-        malformed(fmt::format("{}.colour: is '{}'; six digits after a # are expected, #d9a441", where, word));
-    return colour;
-}
-
-}  // namespace
 
 json mattesValue(std::span<const Matte> mattes) {
     json shapes = json::array();
@@ -166,8 +172,7 @@ json mattesValue(std::span<const Matte> mattes) {
         if (matte.grow_px != 0) shape["grow"] = matte.grow_px;
         if (matte.between != Matte::Between::linear) shape["between"] = kBetween[std::size_t(matte.between)];
         if (matte.ride) shape["ride"] = rideValue(*matte.ride);
-        for (const Matte::Turn& turn : matte.turns)
-            shape["there"].push_back({{"frame", turn.frame}, {"there", turn.there}});
+        if (!matte.turns.empty()) shape["there"] = turnsValue(matte.turns);
         if (matte.colour != 0) shape["colour"] = fmt::format("#{:06x}", matte.colour);
         if (matte.opacity != Matte{}.opacity) shape["opacity"] = matte.opacity;
         if (matte.hidden) shape["hidden"] = true;

@@ -11,6 +11,13 @@
 
 namespace pinion {
 
+nlohmann::json rideValue(const Matte::Ride& ride);
+Matte::Ride takeRide(const nlohmann::json& ride, const std::string& where);
+
+nlohmann::json turnsValue(const std::vector<Matte::Turn>& turns);
+/// Of `object`'s member "there"; none where it has none.
+std::vector<Matte::Turn> takeTurns(const nlohmann::json& object, const std::string& where);
+
 nlohmann::json mattesValue(std::span<const Matte> mattes);
 
 /// Throws jsonfile::Malformed with the place inside the list, which is called `name` there.

@@ -35,6 +35,14 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
     return values;
 }
 
+/// The name of a sequence's files, taken apart at the frame number.
+struct Numbered {
+    std::string before, after;
+    std::size_t digits = 0;
+
+    std::string name(int frame) const { return fmt::format("{}{:0{}d}{}", before, frame, digits, after); }
+};
+
 class SequenceWriter final : public FrameWriter {
 public:
     SequenceWriter(fs::path folder, std::string before, std::size_t digits, std::string after, FrameRate fps,
@@ -88,7 +96,7 @@ private:
     }
 
     Expected<void> put(int frame, const Pixels& pixels) const {
-        const fs::path path = folder_ / fmt::format("{}{:0{}d}{}", before_, frame, digits_, after_);
+        const fs::path path = folder_ / Numbered{before_, after_, digits_}.name(frame);
         // The library's PNG writer does not notice a full disk: into memory then, and on to the disk by our own hand.
         if (path.extension() == ".png") {
             std::vector<unsigned char> file;
@@ -174,7 +182,36 @@ Expected<void> writeOverscan(const fs::path& path, const FrameWindow& window, in
     return writeFile(path, jsonfile::dumped(document, 1) + "\n");
 }
 
+Expected<Numbered> numbered(const fs::path& pattern) {
+    const std::string name = pattern.filename().string();
+    Numbered parts;
+    auto& [before, after, digits] = parts;
+    if (const auto hash = name.find('#'); hash != std::string::npos) {
+        const auto end = name.find_first_not_of('#', hash);
+        before = name.substr(0, hash);
+        digits = (end == std::string::npos ? name.size() : end) - hash;
+        after = end == std::string::npos ? "" : name.substr(end);
+    } else if (const auto percent = name.find('%'); percent != std::string::npos) {
+        const auto d = name.find('d', percent);
+        const std::string width0 = d == std::string::npos ? "x" : name.substr(percent + 1, d - percent - 1);
+        if (width0.find_first_not_of("0123456789") != std::string::npos || width0.size() > 3)
+            return failure(Fault::input, "{}: write the frame number as #### or %04d", pattern.string());
+        before = name.substr(0, percent);
+        digits = width0.empty() ? 1 : std::size_t(std::stoi(width0));
+        after = name.substr(d + 1);
+    } else {
+        return failure(Fault::input, "{}: one file cannot hold many frames; write the frame number as in {}.####{}",
+                       pattern.string(), pattern.stem().string(), pattern.extension().string());
+    }
+    return parts;
+}
+
 }  // namespace
+
+std::filesystem::path frameFile(const fs::path& pattern, int frame) {
+    const auto name = numbered(pattern);
+    return name ? pattern.parent_path() / name->name(frame) : pattern;
+}
 
 Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& pattern, int width, int height,
                                                            FrameRate fps, const FrameWriterOptions& options) {
@@ -205,26 +242,9 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
         return failure(Fault::input,
                        "{}: its ending is none of .exr, .png, .tif (a sequence) or .mp4, .mov, .mkv (a video)",
                        pattern.string());
-    const std::string name = pattern.filename().string();
-    std::string before, after;
-    std::size_t digits = 0;
-    if (const auto hash = name.find('#'); hash != std::string::npos) {
-        const auto end = name.find_first_not_of('#', hash);
-        before = name.substr(0, hash);
-        digits = (end == std::string::npos ? name.size() : end) - hash;
-        after = end == std::string::npos ? "" : name.substr(end);
-    } else if (const auto percent = name.find('%'); percent != std::string::npos) {
-        const auto d = name.find('d', percent);
-        const std::string width0 = d == std::string::npos ? "x" : name.substr(percent + 1, d - percent - 1);
-        if (width0.find_first_not_of("0123456789") != std::string::npos || width0.size() > 3)
-            return failure(Fault::input, "{}: write the frame number as #### or %04d", pattern.string());
-        before = name.substr(0, percent);
-        digits = width0.empty() ? 1 : std::size_t(std::stoi(width0));
-        after = name.substr(d + 1);
-    } else {
-        return failure(Fault::input, "{}: one file cannot hold many frames; write the frame number as in {}.####{}",
-                       pattern.string(), pattern.stem().string(), ending);
-    }
+    auto name = numbered(pattern);
+    if (!name) return tl::unexpected(name.error());
+    auto& [before, after, digits] = *name;
     if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
     if (options.window && ending != ".exr") {
         if (auto noted = writeOverscan(folder / (before + "overscan.json"), *options.window, width, height); !noted)

@@ -28,6 +28,9 @@ struct FrameWriterOptions {
 /// Whether the colours are already multiplied by the alpha.
 enum class AlphaKind { premultiplied, straight };
 
+/// The file of one frame of a sequence written to `pattern`; of a video itself.
+std::filesystem::path frameFile(const std::filesystem::path& pattern, int frame);
+
 /// Writes pictures as a video or as a numbered sequence, by the name: `out.mp4`, `out.####.exr`, `out.%04d.png`. Each
 /// file of a sequence is written beside its place and renamed, so stopping leaves whole frames only. EXR holds
 /// scene-linear values, the others display-ready ones; 8-bit pictures stay 8-bit in PNG and TIFF, floats become 16-bit

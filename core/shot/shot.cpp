@@ -51,6 +51,18 @@ const PlanarTrack* findPlane(const Shot& shot, const std::string& name) {
     return nullptr;
 }
 
+const Clip* findClip(const Shot& shot, ClipId id) {
+    for (const Clip& clip : shot.clips)
+        if (clip.id == id) return &clip;
+    return nullptr;
+}
+
+const Insert* findInsert(const Shot& shot, InsertId id) {
+    for (const Insert& insert : shot.inserts)
+        if (insert.id == id) return &insert;
+    return nullptr;
+}
+
 const Locator* findLocator(const Shot& shot, const std::string& name) {
     for (const Locator& locator : shot.locators)
         if (locator.name == name) return &locator;

@@ -3,6 +3,7 @@
 #include "base/list.h"
 #include "camera/solve.h"
 #include "comp/choices.h"
+#include "comp/insertion.h"
 #include "lens/chart.h"
 #include "lens/lines.h"
 #include "matte/matte.h"
@@ -164,6 +165,13 @@ struct Shot {
     World world;
     List<Locator> locators;
     SteadySettings steady;
+    List<Clip> clips;
+    ClipId nextClip = 1;
+    List<Insert> inserts;  ///< the lowest first
+    InsertId nextInsert = 1;
+    std::string
+        insertsPlace;  ///< where they are rendered to, relative to the delivery folder; empty: by the shot's name
+    bool insertsAlone = false;  ///< rendered by themselves, with their alpha
     List<Deliverable> deliverables;
     std::string deliveryFolder;  ///< empty: beside the shot, in "delivery"
 };
@@ -174,6 +182,8 @@ const Track* findTrack(const Shot& shot, TrackId track);
 const SolvedTrack* findSolved(const Shot& shot, TrackId track);
 const PlanarTrack* findPlane(const Shot& shot, PlaneId plane);
 const PlanarTrack* findPlane(const Shot& shot, const std::string& name);
+const Clip* findClip(const Shot& shot, ClipId clip);
+const Insert* findInsert(const Shot& shot, InsertId insert);
 const Locator* findLocator(const Shot& shot, const std::string& name);
 /// Those that are still there.
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids);

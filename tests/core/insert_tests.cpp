@@ -12,6 +12,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
+#include <random>
 
 using namespace pinion;
 using Eigen::Vector2d;
@@ -31,7 +32,8 @@ Picture greyPicture(const cv::Mat& grey) {
 
 Picture flat(int width, int height, std::array<std::uint8_t, 3> colour) {
     Picture picture{width, height, Picture::Depth::bits8, false, {}, {}};
-    for (int i = 0; i < width * height; ++i) picture.bytes.insert(picture.bytes.end(), colour.begin(), colour.end());
+    picture.bytes.resize(3 * std::size_t(width) * std::size_t(height));
+    for (std::size_t i = 0; i < picture.bytes.size(); ++i) picture.bytes[i] = colour[i % 3];
     return picture;
 }
 
@@ -42,13 +44,12 @@ Art artOf(const Picture& picture, const Plane* alpha = nullptr, AlphaKind kind =
 }
 
 Layer laid(const Art& art, const Quad& corners, int width, int height, double soft = 0) {
-    return art.laid(std::span(&corners, 1), width, height, soft);
+    ArtShape shape;
+    shape.softEdge_px = soft;
+    return art.laid(std::span(&corners, 1), width, height, shape);
 }
 
-const float* at(const Layer& layer, int x, int y) {
-    return &layer.rgba[4 * (std::size_t(y - layer.box.y0) * std::size_t(layer.box.width()) +
-                            std::size_t(x - layer.box.x0))];
-}
+const float* at(const Layer& layer, int x, int y) { return layer.at(x, y); }
 
 Quad box(double x0, double y0, double x1, double y1) {
     return {Vector2d(x0, y0), Vector2d(x1, y0), Vector2d(x1, y1), Vector2d(x0, y1)};
@@ -154,7 +155,7 @@ TEST_CASE("colours are mixed as the operators are defined, and the rest of the p
     const Art art = artOf(flat(8, 8, {204, 102, 51}), &alpha);
     const Layer layer = laid(art, box(4, 4, 12, 12), 20, 16);
     const auto middle = [&](Blend blend, double opacity = 1) {
-        const Picture made = withInsert(plate, layer, {blend, opacity, 0});
+        const Picture made = withInsert(plate, layer, {blend, opacity});
         int differ = 0;
         for (int y = 0; y < 16; ++y)
             for (int x = 0; x < 20; ++x)
@@ -200,7 +201,10 @@ TEST_CASE("premultiplied art is the same picture as straight art") {
                 other = laid(artOf(multiplied, &alpha, AlphaKind::premultiplied), box(2, 2, 30, 30), 32, 32);
     REQUIRE(one.rgba.size() == other.rgba.size());
     for (std::size_t i = 0; i < one.rgba.size(); ++i) CHECK(std::abs(one.rgba[i] - other.rgba[i]) < 0.004F);
-    const InsertAlone alone = insertAlone(one, {Blend::over, 0.5, 0}, 32, 32, false);
+    InsertAlone alone(32, 32, false);
+    Layer half = one;
+    fadeLayer(half, 0.5);
+    alone.add(half);
     CHECK(alone.alpha.row(16)[28] == Approx(0.5F * at(one, 28, 16)[3]));
     CHECK(alone.alpha.row(0)[0] == 0.0F);
     CHECK(alone.picture.floats[3 * (16 * 32 + 28)] == Approx(0.5F * at(one, 28, 16)[0]));
@@ -265,4 +269,273 @@ TEST_CASE("art that cannot be used is refused in words") {
     const Layer none = laid(artOf(flat(4, 4, {1, 2, 3})), {Vector2d(2, 2), {9, 9}, {9, 2}, {2, 9}}, 16, 16);
     for (const float value : none.rgba) CHECK(value == 0.0F);
     CHECK(laid(artOf(flat(4, 4, {1, 2, 3})), box(-40, -40, -10, -10), 16, 16).rgba.empty());
+}
+
+// ---- the shape of the art
+
+TEST_CASE("art is cropped, and its corners are round, by the shares that were told") {
+    const Art art = artOf(flat(100, 60, {255, 255, 255}));
+    ArtShape shape;
+    shape.left = 0.1;
+    shape.bottom = 0.25;
+    const Quad corners = box(10, 10, 110, 70);
+    Layer layer = art.laid(std::span(&corners, 1), 120, 80, shape);
+    CHECK(at(layer, 19, 40)[3] == 0.0F);
+    CHECK(at(layer, 21, 40)[3] == Approx(1.0F));
+    CHECK(at(layer, 60, 53)[3] == Approx(1.0F));
+    CHECK(at(layer, 60, 56)[3] == 0.0F);
+    // Round by half of the shorter side: a disc at either end, whose area is what is missing from the square.
+    shape = {};
+    shape.round = 0.5;
+    layer = art.laid(std::span(&corners, 1), 120, 80, shape);
+    double covered = 0;
+    for (int y = 10; y < 70; ++y)
+        for (int x = 10; x < 110; ++x) covered += double(at(layer, x, y)[3]);
+    CHECK(covered == Approx(40 * 60 + 3.14159265 * 30 * 30).epsilon(0.002));
+    CHECK(at(layer, 11, 11)[3] == 0.0F);
+    CHECK(at(layer, 60, 11)[3] == Approx(1.0F));
+}
+
+TEST_CASE("art in stripes is the art as one, without a seam") {
+    const cv::Mat photograph = planes::photograph("graf1.png");
+    const Art art = artOf(greyPicture(photograph));
+    const Quad corners{Vector2d(20.3, 14.2), {150.8, 25.1}, {141.5, 110.4}, {12.9, 98.7}};
+    std::vector<ArtPiece> stripes;
+    const auto map = quadFromQuad(corners, box(0, 0, 1, 1));
+    REQUIRE(map);
+    for (int k = 0; k < 12; ++k) {
+        ArtPiece piece{{}, k / 12.0, (k + 1) / 12.0};
+        const Quad part = box(piece.left, 0, piece.right, 1);
+        for (std::size_t i = 0; i < 4; ++i) piece.corners[i] = (*map * part[i].homogeneous()).hnormalized();
+        stripes.push_back(piece);
+    }
+    const Layer whole = art.laid(std::span(&corners, 1), 160, 120), parts = art.laid(std::span(&stripes, 1), 160, 120);
+    REQUIRE(whole.box == parts.box);
+    float worst = 0;
+    for (std::size_t i = 0; i < whole.rgba.size(); ++i)
+        worst = std::max(worst, std::abs(whole.rgba[i] - parts.rgba[i]));
+    CHECK(worst < 0.06F);  // a pixel on a seam takes more samples than it would
+}
+
+// ---- what is done to a layer
+
+TEST_CASE("a grade is its formula, and a blur spreads as a Gaussian and loses nothing") {
+    Plane alpha(8, 8, 0.5F);
+    Layer layer = laid(artOf(flat(8, 8, {204, 102, 51}), &alpha), box(0, 0, 8, 8), 8, 8);
+    Grade grade;
+    grade.gain = {0.5, 2, 1};
+    grade.lift = {0.1, 0, -0.05};
+    grade.saturation = 0.5;
+    gradeLayer(layer, grade);
+    // Luma of (0.8, 0.4, 0.2) after BT.709 is 0.4706; halfway to it, then gain and lift.
+    const double luma = 0.2126 * 0.8 + 0.7152 * 0.4 + 0.0722 * 0.2;
+    CHECK(at(layer, 4, 4)[0] / 0.5F == Approx(0.5 * (luma + 0.5 * (0.8 - luma)) + 0.1).margin(0.002));
+    CHECK(at(layer, 4, 4)[1] / 0.5F == Approx(2 * (luma + 0.5 * (0.4 - luma))).margin(0.002));
+    CHECK(at(layer, 4, 4)[2] / 0.5F == Approx(luma + 0.5 * (0.2 - luma) - 0.05).margin(0.002));
+    CHECK(at(layer, 4, 4)[3] == Approx(0.5F));
+    grade = {};
+    grade.gamma = 2;
+    Layer lifted = laid(artOf(flat(8, 8, {64, 64, 64})), box(0, 0, 8, 8), 8, 8);
+    gradeLayer(lifted, grade);
+    CHECK(at(lifted, 4, 4)[0] == Approx(std::sqrt(64.0 / 255)).margin(0.002));
+
+    Layer dot = laid(artOf(flat(1, 1, {255, 255, 255})), box(30, 30, 31, 31), 64, 64);
+    blurLayer(dot, 2.5, 64, 64);
+    double sum = 0, squares = 0;
+    for (int y = dot.box.y0; y < dot.box.y1; ++y)
+        for (int x = dot.box.x0; x < dot.box.x1; ++x) {
+            sum += double(at(dot, x, y)[3]);
+            squares += double(at(dot, x, y)[3]) * (x - 30) * (x - 30);
+        }
+    CHECK(sum == Approx(1).margin(0.002));
+    CHECK(std::sqrt(squares / sum) == Approx(2.5).margin(0.03));
+}
+
+TEST_CASE("a blurred insert that leaves the frame is what it would be in a larger one") {
+    const Art art = artOf(flat(20, 20, {250, 120, 60}));
+    const auto blurredAt = [&](double x0, int width) {
+        const std::vector<std::vector<ArtPiece>> pieces{{ArtPiece{box(x0, 10, x0 + 30, 40)}}};
+        Layer layer = art.laid(pieces, width, 50, {}, reachOf(3));
+        blurLayer(layer, 3, width, 50, reachOf(3));
+        cropLayer(layer, width, 50);
+        return layer;
+    };
+    // Over the left edge by 15 pixels, and the same well inside, 40 to the right.
+    const Layer cut = blurredAt(-15, 100), whole = blurredAt(25, 100);
+    CHECK(cut.box.x0 == 0);
+    for (int x = 0; x < 25; ++x) CHECK(at(cut, x, 25)[3] == Approx(at(whole, x + 40, 25)[3]).margin(1e-4));
+}
+
+TEST_CASE("the plate's light wraps round an edge, and nowhere else") {
+    // A dark insert beside a bright plate.
+    const Picture plate = flat(120, 60, {240, 240, 240});
+    Layer layer = laid(artOf(flat(10, 10, {20, 20, 20})), box(30, 10, 110, 50), 120, 60);
+    const Layer before = layer;
+    wrapLight(layer, plate, {0.6, 12});
+    CHECK(at(layer, 31, 30)[0] > at(before, 31, 30)[0] + 0.15F);
+    CHECK(at(layer, 70, 30)[0] == Approx(at(before, 70, 30)[0]).margin(0.002));
+    for (int x = 31; x < 50; ++x) CHECK(at(layer, x + 1, 30)[0] <= at(layer, x, 30)[0] + 1e-5F);
+    CHECK(at(layer, 31, 30)[3] == at(before, 31, 30)[3]);
+    // Round a hole that what passes in front has made, too.
+    Layer held = before;
+    Plane front(120, 60);
+    for (int y = 0; y < 60; ++y)
+        for (int x = 60; x < 70; ++x) front.row(y)[x] = 1;
+    maskLayer(held, front);
+    CHECK(at(held, 65, 30)[3] == 0.0F);
+    wrapLight(held, plate, {0.6, 12});
+    CHECK(at(held, 58, 30)[0] > 0.2F);
+}
+
+// ---- the key
+
+namespace {
+
+/// A made foreground with a known alpha over a backing: colours, soft edges, a hole, grain.
+struct KeyCase {
+    Picture made;
+    Plane alpha;
+    std::vector<std::array<float, 3>> colours;
+};
+
+KeyCase keyCase(const std::array<float, 3>& backing, unsigned seed) {
+    constexpr int kSize = 200;
+    KeyCase c{{kSize, kSize, Picture::Depth::bits8, false, {}, {}}, Plane(kSize, kSize), {}};
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<float> unit(0, 1);
+    std::normal_distribution<float> grain(0, 2.0F / 255);
+    // Foregrounds as they are: skin, greys, a warm and a cold colour, none near the backing's hue.
+    const std::array<std::array<float, 3>, 4> colours{
+        {{0.78F, 0.58F, 0.48F},
+         {0.3F, 0.3F, 0.32F},
+         {0.75F, 0.2F, 0.15F},
+         backing[1] > backing[2] ? std::array{0.2F, 0.25F, 0.6F} : std::array{0.7F, 0.65F, 0.2F}}};
+    const float cx = 60 + 80 * unit(random), cy = 60 + 80 * unit(random), soft = 1 + 8 * unit(random);
+    for (int y = 0; y < kSize; ++y)
+        for (int x = 0; x < kSize; ++x) {
+            const float d = std::hypot(float(x) - cx, 1.3F * (float(y) - cy));
+            float alpha = std::clamp((55 - d) / soft + 0.5F, 0.0F, 1.0F);
+            if (x > 150) alpha = std::max(alpha, 0.5F);  // a pane of glass
+            c.alpha.row(y)[x] = alpha;
+            const auto& colour = x > 150 ? colours[1] : colours[std::size_t(x / 25 + y / 25) % 4];
+            c.colours.push_back(colour);
+            for (std::size_t k = 0; k < 3; ++k) {
+                const float value = alpha * colour[k] + (1 - alpha) * backing[k] + grain(random);
+                c.made.bytes.push_back(std::uint8_t(std::clamp(255 * value + 0.5F, 0.0F, 255.0F)));
+            }
+        }
+    return c;
+}
+
+}  // namespace
+
+TEST_CASE("a flat backing is keyed out: the alpha of composites made with a known one") {
+    for (const auto& backing :
+         {std::array{0.1F, 0.7F, 0.2F}, std::array{0.1F, 0.2F, 0.75F}, std::array{0.2F, 0.85F, 0.3F}})
+        for (unsigned seed = 1; seed <= 6; ++seed) {
+            const KeyCase c = keyCase(backing, seed);
+            ColourKey key;
+            key.colour = backing;
+            const auto art = Art::create(c.made, nullptr, AlphaKind::straight, false, key);
+            REQUIRE(art);
+            const Layer layer = laid(*art, box(0, 0, 200, 200), 200, 200);
+            double error = 0, spill = 0, shown = 0, colour = 0;
+            int solid = 0;
+            for (int y = 0; y < 200; ++y)
+                for (int x = 0; x < 200; ++x) {
+                    const float* pixel = at(layer, x, y);
+                    const float alpha = c.alpha.row(y)[x];
+                    error += std::abs(double(pixel[3] - alpha));
+                    const KeyExcess excess(backing);
+                    if (pixel[3] > 0.2F) {
+                        const float own[3] = {pixel[0] / pixel[3], pixel[1] / pixel[3], pixel[2] / pixel[3]};
+                        spill += double(pixel[3] * excess.of(own));
+                        shown += double(pixel[3]);
+                    }
+                    if (alpha > 0.999F) {
+                        ++solid;
+                        for (std::size_t k = 0; k < 3; ++k)
+                            colour += std::abs(double(pixel[k] - c.colours[std::size_t(200 * y + x)][k]));
+                    }
+                }
+            INFO("backing " << backing[1] << ", " << backing[2] << ", seed " << seed);
+            CHECK(error / 40000 < 0.02);
+            CHECK(spill / shown < 0.005);
+            CHECK(colour / (3 * solid) < 0.02);  // what is solid keeps its colour
+        }
+    // A grey backing keys nothing, and says nothing untrue.
+    ColourKey grey;
+    grey.colour = {0.5F, 0.5F, 0.5F};
+    CHECK(KeyExcess(grey.colour).ofBacking() == 0.0F);
+    const auto art = Art::create(flat(4, 4, {128, 128, 128}), nullptr, AlphaKind::straight, false, grey);
+    CHECK(at(laid(*art, box(0, 0, 4, 4), 4, 4), 2, 2)[3] == 1.0F);
+}
+
+TEST_CASE("the colour difference of green is green less the larger of red and blue") {
+    // The definition, of a pure green backing; worked by hand.
+    const KeyExcess green({0, 1, 0});
+    CHECK(green.ofBacking() == Approx(1.0F));
+    for (const auto& [colour, excess] : {std::pair{std::array{0.2F, 0.7F, 0.3F}, 0.4F},
+                                         {std::array{0.6F, 0.7F, 0.1F}, 0.1F},
+                                         {std::array{0.6F, 0.5F, 0.1F}, 0.0F},
+                                         {std::array{0.5F, 0.5F, 0.5F}, 0.0F}})
+        CHECK(green.of(colour.data()) == Approx(excess).margin(1e-5));
+}
+
+// ---- match
+
+namespace {
+
+/// The plate's own picture of the art: blurred, graded, with grain, in a larger picture.
+Picture plateShowing(const Layer& layer, double blur, const Grade& grade, double grain, unsigned seed) {
+    Layer shown = layer;
+    blurLayer(shown, blur, 400, 300);
+    gradeLayer(shown, grade);
+    Picture plate = flat(400, 300, {90, 100, 110});
+    lay(plate, shown, Blend::over);
+    std::mt19937 random(seed);
+    std::normal_distribution<double> noise(0, grain);
+    for (std::uint8_t& value : plate.bytes)
+        value = std::uint8_t(std::clamp(double(value) + noise(random) + 0.5, 0.0, 255.0));
+    return plate;
+}
+
+}  // namespace
+
+TEST_CASE("match finds the blur and the gain that a plate was made with") {
+    unsigned seed = 70;
+    double worstBlur = 0, worstGain = 0;
+    for (const char* name : {"graf1.png", "box.png", "home.jpg"})
+        for (const double blur : {0.0, 0.6, 1.0, 1.7, 2.5}) {
+            const cv::Mat photograph = planes::photograph(name);
+            REQUIRE_FALSE(photograph.empty());
+            const Art art = artOf(greyPicture(photograph));
+            const Layer layer = laid(art, {Vector2d(60, 40), {330, 52}, {322, 250}, {70, 262}}, 400, 300);
+            Grade grade;
+            grade.gain = {0.72, 0.8, 0.66};
+            grade.lift = {0.08, 0.05, 0.1};
+            const Picture plate = plateShowing(layer, blur, grade, 1.5, ++seed);
+            const std::vector<Vector2d> area{{70, 60}, {318, 60}, {318, 245}, {75, 245}};
+            const auto found = matched(plate, layer, area);
+            REQUIRE(found);
+            INFO(name << ", blur " << blur << " found " << found->blur_px << ", gain " << found->grade.gain[0]);
+            CHECK(found->hasEdges);
+            CHECK(std::abs(found->blur_px - blur) < 0.2);
+            worstBlur = std::max(worstBlur, std::abs(found->blur_px - blur));
+            for (std::size_t c = 0; c < 3; ++c) {
+                CHECK(std::abs(found->grade.gain[c] / grade.gain[c] - 1) < 0.02);
+                worstGain = std::max(worstGain, std::abs(found->grade.gain[c] / grade.gain[c] - 1));
+                CHECK(std::abs(found->grade.lift[c] - grade.lift[c]) < 0.012);
+            }
+        }
+    WARN("match: worst blur " << worstBlur << " px, gain " << 100 * worstGain << " %");
+    const Layer layer = laid(artOf(flat(8, 8, {90, 90, 90})), box(60, 40, 300, 260), 400, 300);
+    const std::vector<Vector2d> small{{10, 10}, {14, 10}, {14, 14}, {10, 14}};
+    CHECK(matched(flat(400, 300, {9, 9, 9}), layer, small).error().message.find("drag a larger one") !=
+          std::string::npos);
+    const std::vector<Vector2d> plain{{10, 10}, {80, 10}, {80, 80}, {10, 80}};
+    const auto levels = matched(flat(400, 300, {140, 140, 140}), layer, plain);
+    REQUIRE(levels);
+    CHECK_FALSE(levels->hasEdges);
+    CHECK(levels->grade.lift[1] == Approx(50.0 / 255).margin(0.01));
 }

@@ -30,6 +30,10 @@ static std::string text(const Quad& quad) {
     for (const Eigen::Vector2d& corner : quad) joined += text(corner) + " ";
     return joined;
 }
+template <class Number>
+std::string text(const std::array<Number, 3>& values) {
+    return text(values[0]) + "," + text(values[1]) + "," + text(values[2]);
+}
 static std::string text(const Eigen::Isometry3d& value) { return text(value.matrix()); }
 template <class A, class B>
 std::string text(const std::pair<A, B>& value) {
@@ -223,11 +227,55 @@ static Strings members(const Deliverable& x) {
     const auto& [name, kind, format, place, up, locator, transform, overscan, written] = x;
     return all(name, kind, format, place, up, locator, transform, overscan, written);
 }
+static Strings members(const Clip& x) {
+    const auto& [id, name, path, width, height, fps, frames, still, hasAlpha, alpha] = x;
+    return all(id, name, path, width, height, fps, frames, still, hasAlpha, alpha);
+}
+static Strings members(const Placing& x) {
+    const auto& [centre, scale, turn, trims] = x;
+    return all(centre, scale, turn, trims);
+}
+static Strings members(const ArtShape& x) {
+    const auto& [left, top, right, bottom, round, soft] = x;
+    return all(left, top, right, bottom, round, soft);
+}
+static Strings members(const ColourKey& x) {
+    const auto& [colour, clears, keeps, spill] = x;
+    return all(colour, clears, keeps, spill);
+}
+static Strings members(const Grade& x) {
+    const auto& [gain, lift, gamma, saturation] = x;
+    return all(gain, lift, gamma, saturation);
+}
+static Strings members(const LightWrap& x) {
+    const auto& [amount, width] = x;
+    return all(amount, width);
+}
+static Strings members(const InsertLook& x) {
+    const auto& [blend, opacity, grade, blur, wrap] = x;
+    return all(blend, opacity, grade, blur, wrap);
+}
+static Strings members(const ClipTime& x) {
+    const auto& [start, in, out, after, ownRate] = x;
+    return all(start, in, out, after, ownRate);
+}
+static Strings members(const OpacityKey& x) {
+    const auto& [frame, opacity] = x;
+    return all(frame, opacity);
+}
+static Strings members(const Insert& x) {
+    const auto& [id, name, shows, clip, colour, ride, whole, carrier, placing, shape, key, look, shutter, heldOut,
+                 within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
+    return all(id, name, shows, clip, colour, ride, whole, carrier, placing, shape, key, look, shutter, heldOut, within,
+               time, frames, opacityKeys, turns, lost, fade, hidden);
+}
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
-                 locators, steady, deliverables, folder] = x;
+                 locators, steady, clips, nextClip, inserts, nextInsert, insertsPlace, insertsAlone, deliverables,
+                 folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
-               locators, steady, deliverables, folder);
+               locators, steady, clips, nextClip, inserts, nextInsert, insertsPlace, insertsAlone, deliverables,
+               folder);
 }
 
 template <class T>
@@ -359,6 +407,34 @@ Solve fullSolve() {
     return s;
 }
 
+Insert fullInsert() {
+    Insert i;
+    i.id = 9;
+    i.name = "lamp, left";
+    i.shows = Insert::Shows::test;
+    i.clip = 4;
+    i.colour = {0.25, 0.75, 0.125};
+    i.ride = Matte::Ride{{"p1"}, 1004, Matte::Ride::On::tracks, "", ""};
+    i.wholeFrame = true;
+    i.carrier = {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}};
+    i.placing = {
+        {0.25, 0.75}, {0.5, 1.5}, 12.5, {Eigen::Vector2d(0.125, 0), {0, -0.25}, {0.0625, 0.5}, {-0.125, 0.25}}};
+    i.shape = {0.125, 0.25, 0.0625, 0.03125, 0.375, 2.5};
+    i.key = ColourKey{{0.125F, 0.75F, 0.25F}, 0.25F, 0.0625F, 0.5F};
+    i.look = {Blend::screen, 0.75, {{1.5, 0.75, 0.5}, {0.125, 0.25, -0.125}, 1.25, 0.5}, 1.75, {0.5, 7.5}};
+    i.shutter = 0.5;
+    i.heldOut = std::vector<std::string>{"crane"};
+    i.within = std::vector<std::string>{"crane", "another"};
+    i.time = {1006, 12, 60, ClipTime::After::loop, true};
+    i.frames = FrameRange{1004, 1007};
+    i.opacityKeys = std::vector<OpacityKey>{{1004, 0.5}, {1006, 0.25}};
+    i.turns = std::vector<Matte::Turn>{{1005, false}, {1006, true}};
+    i.lost = Insert::Lost::fades;
+    i.fadeFrames = 7;
+    i.hidden = true;
+    return i;
+}
+
 Shot fullShot() {
     Shot s;
     s.name = "harbour 12";
@@ -461,6 +537,13 @@ Shot fullShot() {
     h.filter = ResampleFilter::lanczos;
     h.edges = EdgeMode::mirrored;
     h.renderPlace = "held.####.exr";
+    s.clips = std::vector<Clip>{
+        {4, "lamp", "/made/up/lamp.####.tif", 320, 240, {30000, 1001}, {11, 70}, true, true, AlphaKind::straight}};
+    s.nextClip = 6;
+    s.inserts = std::vector<Insert>{fullInsert()};
+    s.nextInsert = 12;
+    s.insertsPlace = "lamp.####.exr";
+    s.insertsAlone = true;
     s.deliverables = std::vector<Deliverable>{{"sign pin",
                                                DeliverableKind::cornerPin,
                                                DeliverableFormat::csv,
@@ -499,6 +582,15 @@ TEST_CASE("a shot with every member set comes back the same, member by member") 
     checkAllSet(shot.steady.options, "steady options");
     checkAllSet(shot.steady.lending, "lending");
     checkAllSet(*shot.steady.profile, "profile");
+    checkAllSet(shot.clips[0], "clip");
+    checkAllSet(shot.inserts[0], "insert");
+    checkAllSet(shot.inserts[0].placing, "placing");
+    checkAllSet(shot.inserts[0].shape, "art shape");
+    checkAllSet(*shot.inserts[0].key, "colour key");
+    checkAllSet(shot.inserts[0].look, "look");
+    checkAllSet(shot.inserts[0].look.grade, "grade");
+    checkAllSet(shot.inserts[0].look.wrap, "light wrap");
+    checkAllSet(shot.inserts[0].time, "clip time");
     checkAllSet(shot.deliverables[0], "deliverable");
     checkAllSet(shot.deliverables[0].transform, "transform");
 

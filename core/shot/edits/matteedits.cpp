@@ -1,5 +1,7 @@
 #include "shot/edits/matteedits.h"
 
+#include "planar/surface.h"
+#include "shot/edits/insertedits.h"
 #include "shot/stages/mattesstage.h"
 
 #include <Eigen/LU>
@@ -48,8 +50,12 @@ double farthest(const Matte::Key& a, const Matte::Key& b) {
     return most;
 }
 
-/// The frame nearest to `frame` on which all that is ridden on is there; `frame` itself where there is none.
-int referenceFor(const Shot& shot, const Matte::Ride& ride, int frame) {
+/// Its colours go round, so that neighbours differ.
+constexpr std::uint32_t kColours[] = {0xD9A441, 0x7FB7BE, 0xB98AC9, 0x9DBB6E, 0xD98A76, 0x8FA3D9};
+
+}  // namespace
+
+int referenceForRide(const Shot& shot, const Matte::Ride& ride, int frame) {
     std::vector<const Track*> carrying;
     for (const Track& track : shot.tracks)
         if (std::find(ride.tracks.begin(), ride.tracks.end(), track.name) != ride.tracks.end())
@@ -58,19 +64,18 @@ int referenceFor(const Shot& shot, const Matte::Ride& ride, int frame) {
         if (ride.on == Matte::Ride::On::locator && locator.name == ride.locator)
             for (const TrackId id : locator.tracks)
                 if (const Track* track = findTrack(shot, id)) carrying.push_back(track);
+    const PlanarTrack* plane = ride.on == Matte::Ride::On::plane ? findPlane(shot, ride.plane) : nullptr;
+    const auto isThere = [&](int tried) {
+        return (!plane || surfacePoseOn(*plane, tried)) &&
+               std::all_of(carrying.begin(), carrying.end(),
+                           [&](const Track* track) { return sampleAt(*track, tried); });
+    };
     const FrameRange& range = shot.plate.range;
     for (int away = 0; away <= range.count(); ++away)
         for (const int tried : {frame - away, frame + away})
-            if (std::all_of(carrying.begin(), carrying.end(),
-                            [&](const Track* track) { return sampleAt(*track, tried); }))
-                return tried;
+            if (isThere(tried)) return tried;
     return frame;
 }
-
-/// Its colours go round, so that neighbours differ.
-constexpr std::uint32_t kColours[] = {0xD9A441, 0x7FB7BE, 0xB98AC9, 0x9DBB6E, 0xD98A76, 0x8FA3D9};
-
-}  // namespace
 
 Shot withMatteEdited(const Shot& shot, std::size_t matte, const std::function<void(Matte&)>& edit) {
     Shot result = shot;
@@ -87,7 +92,9 @@ Shot withMatteAdded(const Shot& shot, Matte matte) {
 }
 
 Shot withMatteRenamed(const Shot& shot, std::size_t matte, const std::string& name) {
-    return withMatteEdited(shot, matte, [&](Matte& m) { m.name = freeName(shot, name, matte); });
+    if (matte >= shot.mattes.size()) return shot;
+    const std::string before = shot.mattes[matte].name, after = freeName(shot, name, matte);
+    return withInsertMattesRenamed(withMatteEdited(shot, matte, [&](Matte& m) { m.name = after; }), before, after);
 }
 
 Shot withMatteRemoved(const Shot& shot, std::size_t matte) {
@@ -187,21 +194,13 @@ Shot withMattePointsSmooth(const Shot& shot, std::size_t matte, const std::vecto
 }
 
 Shot withMatteThere(const Shot& shot, std::size_t matte, int frame, bool there) {
-    return withMatteEdited(shot, matte, [&](Matte& m) {
-        std::erase_if(m.turns, [&](const Matte::Turn& turn) { return turn.frame == frame; });
-        if (isThere(m, frame) != there) m.turns.push_back({frame, there});
-        std::sort(m.turns.begin(), m.turns.end(), [](const auto& a, const auto& b) { return a.frame < b.frame; });
-        // A turn to what it is already says nothing.
-        bool before = true;
-        std::erase_if(m.turns,
-                      [&](const Matte::Turn& turn) { return turn.there == std::exchange(before, turn.there); });
-    });
+    return withMatteEdited(shot, matte, [&](Matte& m) { setThere(m.turns, frame, there); });
 }
 
 Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional<Matte::Ride> ride) {
     if (matte >= shot.mattes.size()) return shot;
     const Matte& held = shot.mattes[matte];
-    if (ride) ride->referenceFrame = referenceFor(shot, *ride, frame);
+    if (ride) ride->referenceFrame = referenceForRide(shot, *ride, frame);
     Matte changed = held;
     changed.ride = ride;
     const auto newKey = [&](const Matte::Key& key, int at) {

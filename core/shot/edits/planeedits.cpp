@@ -1,5 +1,6 @@
 #include "shot/edits/planeedits.h"
 
+#include "shot/edits/insertedits.h"
 #include "shot/stages/planesstage.h"
 #include "world/sceneplane.h"
 
@@ -126,7 +127,7 @@ Shot withPlaneRenamed(const Shot& shot, PlaneId id, const std::string& wanted) {
             if (locator.plane == old) locator.plane = name;
     });
     if (result.steady.plane == old) result.steady.plane = name;
-    return result;
+    return withInsertRidesRenamed(std::move(result), Matte::Ride::On::plane, old, name);
 }
 
 Shot withPlaneRemoved(const Shot& shot, PlaneId id) {

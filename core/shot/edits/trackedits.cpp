@@ -1,5 +1,7 @@
 #include "shot/edits/trackedits.h"
 
+#include "shot/edits/insertedits.h"
+
 #include <algorithm>
 #include <set>
 #include <unordered_map>
@@ -31,6 +33,7 @@ private:
 
 /// What rode on one track rides on another, or on it under its new name.
 Shot withRidesRenamed(Shot shot, const std::string& before, const std::string& after) {
+    shot = withInsertRidesRenamed(std::move(shot), Matte::Ride::On::tracks, before, after);
     const auto rides = [&](const Matte& matte) {
         return matte.ride &&
                std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), before) != matte.ride->tracks.end();
@@ -213,10 +216,12 @@ Shot withScattered(const Shot& shot, const std::vector<Track>& scattered) {
     Shot result = shot;
     std::vector<Track> tracks;
     const auto carriesSomething = [&](const Track& track) {
-        return std::any_of(shot.mattes.begin(), shot.mattes.end(), [&](const Matte& matte) {
-            return matte.ride && std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), track.name) !=
-                                     matte.ride->tracks.end();
-        });
+        const auto rides = [&](const auto& one) {
+            return one.ride &&
+                   std::find(one.ride->tracks.begin(), one.ride->tracks.end(), track.name) != one.ride->tracks.end();
+        };
+        return std::any_of(shot.mattes.begin(), shot.mattes.end(), rides) ||
+               std::any_of(shot.inserts.begin(), shot.inserts.end(), rides);
     };
     std::set<std::string> taken;
     for (const Track& track : shot.tracks)

@@ -42,20 +42,6 @@ void checkTurn(const SurfacePose& pose, const std::string& place) {
         malformed(place + ": its 3x3 is no turn");
 }
 
-json cornersValue(const Quad& quad) {
-    json corners = json::array();
-    for (const Eigen::Vector2d& corner : quad) corners.push_back({corner.x(), corner.y()});
-    return corners;
-}
-
-Quad takeCorners(const json& object, const char* name, const std::string& where) {
-    const json& corners = list(object, name, where);
-    Quad quad;
-    if (corners.size() != 4) malformed(fmt::format("{}.{}: has not four corners", where, name));
-    for (std::size_t i = 0; i < 4; ++i) quad[i] = vector2(corners[i], fmt::format("{}.{}", where, name));
-    return quad;
-}
-
 json planeValue(const PlanarTrack& plane) {
     json samples = json::array(), ties = json::array();
     for (const PlaneSample& s : plane.samples) {

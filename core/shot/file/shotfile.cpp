@@ -14,7 +14,8 @@ ShotFilePart cameraPart();  // what the Camera card holds
 ShotFilePart lensPart();    // what the Lens card holds
 ShotFilePart solvePart();
 ShotFilePart worldPart();
-ShotFilePart steadyPart();  // with the locators
+ShotFilePart steadyPart();   // with the locators
+ShotFilePart insertsPart();  // with the clips
 ShotFilePart deliveryPart();
 
 namespace {
@@ -24,7 +25,7 @@ namespace fs = std::filesystem;
 
 /// Everything that the document holds: the table that a new part is added to.
 const ShotFilePart kParts[] = {platePart(), tracksPart(), planesPart(), cameraPart(),  lensPart(),
-                               solvePart(), worldPart(),  steadyPart(), deliveryPart()};
+                               solvePart(), worldPart(),  steadyPart(), insertsPart(), deliveryPart()};
 
 Shot takeShot(const json& document, const fs::path& file) {
     expectFormat(document, "pinion.shot", 1);

@@ -34,4 +34,38 @@ List<TrackId> takeIds(const json& object, const char* name, const std::string& w
     return List<TrackId>(std::move(ids));
 }
 
+FrameRange takeRange(const json& object, const char* name, const std::string& where) {
+    const json& value = list(object, name, where);
+    if (value.size() != 2) malformed(where + "." + name + ": has not 2 frames");
+    const FrameRange range{int(number(value[0], where)), int(number(value[1], where))};
+    if (range.last < range.first || range.count() > 10'000'000)
+        malformed(where + "." + name + ": its last frame lies before its first");
+    return range;
+}
+
+json cornersValue(const Quad& quad) {
+    json corners = json::array();
+    for (const Eigen::Vector2d& corner : quad) corners.push_back({corner.x(), corner.y()});
+    return corners;
+}
+
+Quad takeCorners(const json& object, const char* name, const std::string& where) {
+    const json& corners = list(object, name, where);
+    Quad quad;
+    if (corners.size() != 4) malformed(fmt::format("{}.{}: has not four corners", where, name));
+    for (std::size_t i = 0; i < 4; ++i) quad[i] = vector2(corners[i], fmt::format("{}.{}", where, name));
+    return quad;
+}
+
+std::string writtenPath(const std::filesystem::path& path, const std::filesystem::path& file) {
+    std::error_code code;
+    const auto folder = std::filesystem::absolute(file, code).parent_path();
+    const auto relative = std::filesystem::absolute(path, code).lexically_relative(folder);
+    return (!relative.empty() && *relative.begin() != ".." ? relative : std::filesystem::absolute(path, code)).string();
+}
+
+std::filesystem::path takenPath(const std::filesystem::path& path, const std::filesystem::path& file) {
+    return path.is_relative() ? (file.parent_path() / path).lexically_normal() : path;
+}
+
 }  // namespace pinion::shotfile

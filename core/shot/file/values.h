@@ -29,6 +29,14 @@ std::uint64_t key(const jsonfile::json& object, const char* name, const std::str
 std::pair<int, int> twoFrames(const jsonfile::json& value, const std::string& where);
 List<TrackId> takeIds(const jsonfile::json& object, const char* name, const std::string& where);
 
+FrameRange takeRange(const jsonfile::json& object, const char* name, const std::string& where);
+jsonfile::json cornersValue(const Quad& quad);
+Quad takeCorners(const jsonfile::json& object, const char* name, const std::string& where);
+/// A path as the shot's file has it: relative to the file where it lies beside or below it, so that a folder can be
+/// moved whole; and back.
+std::string writtenPath(const std::filesystem::path& path, const std::filesystem::path& file);
+std::filesystem::path takenPath(const std::filesystem::path& path, const std::filesystem::path& file);
+
 inline constexpr std::array kMotionWords{"travelling", "nodal", "locked"};
 
 }  // namespace pinion::shotfile

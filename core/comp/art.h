@@ -1,0 +1,84 @@
+#pragma once
+
+#include "comp/keying.h"
+#include "lens/stmap.h"
+#include "picture/picture.h"
+#include "planar/surfacepose.h"
+#include "plate/framewriter.h"
+
+#include <memory>
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace pinion {
+
+// Art that is put into the plate, and how it is laid there.
+
+/// What art shows on one frame: premultiplied red, green, blue and alpha, four floats a pixel of `box`, in the plate's
+/// own tones (0 to 1 as shown, or linear).
+struct Layer {
+    PixelBox box;  ///< of the plate's frame
+    std::vector<float> rgba;
+
+    bool isEmpty() const { return rgba.empty(); }
+    float* at(int x, int y) { return &rgba[place(x, y)]; }
+    const float* at(int x, int y) const { return &rgba[place(x, y)]; }
+
+private:
+    std::size_t place(int x, int y) const {
+        return 4 * (std::size_t(y - box.y0) * std::size_t(box.width()) + std::size_t(x - box.x0));
+    }
+};
+
+/// Which part of the art is shown: what is cut off its sides, as shares of its width and height; how round its corners
+/// are, as a share of its shorter side; and how it fades in from its border.
+struct ArtShape {
+    double left = 0, top = 0, right = 0, bottom = 0;
+    double round = 0;        ///< 0 to 0.5
+    double softEdge_px = 0;  ///< pixels of the plate
+
+    bool operator==(const ArtShape&) const = default;
+};
+
+/// Where a part of the art lies on the plate: all of it, or of art that is bent round something an upright stripe from
+/// `left` to `right`, shares of its width.
+struct ArtPiece {
+    Quad corners;
+    double left = 0, right = 1;
+};
+
+/// Art made ready to be laid, for a plate whose values are linear or not. Safe to read from several threads.
+class Art {
+public:
+    /// `alpha` of the picture's size, or none: opaque. What is of `key`'s colour is taken out. Fails for a picture of
+    /// no size, or one with a side of more than 16,384 pixels, with what to do.
+    static Expected<Art> create(const Picture& picture, const Plane* alpha, AlphaKind kind, bool forLinear,
+                                const std::optional<ColourKey>& key = std::nullopt);
+
+    int width() const { return levels_.front().width; }
+    int height() const { return levels_.front().height; }
+    std::size_t sizeBytes() const;
+
+    /// Laid on a plate of `width` x `height` by its pieces, or all of it by its corners. A pixel is the mean of what it
+    /// covers of the art, however strongly that is shrunk; of several instants the mean: motion blur. Empty where
+    /// nothing of it is in the frame. What lies up to `margin` pixels outside the frame is kept.
+    Layer laid(std::span<const std::vector<ArtPiece>> instants, int width, int height, const ArtShape& shape = {},
+               int margin = 0) const;
+    Layer laid(std::span<const Quad> instants, int width, int height, const ArtShape& shape = {}) const;
+
+private:
+    struct Level {
+        int width = 0, height = 0;
+        std::vector<float> rgba;
+    };
+    class Laying;
+    std::vector<Level> levels_;  ///< each half of the one before
+};
+
+/// Numbered chequers with a border, about as wide for their height as told: to see whether something sticks.
+Picture testArt(double widthToHeight);
+/// One colour, red, green and blue as shown.
+Picture plainArt(const std::array<double, 3>& colour, double widthToHeight);
+
+}  // namespace pinion

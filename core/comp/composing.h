@@ -1,0 +1,46 @@
+#pragma once
+
+#include "comp/artshelf.h"
+
+#include <span>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+/// What the inserts of a shot are made from, worked out once for all frames. Safe to read from several threads.
+struct InsertScene {
+    struct One {
+        Insert insert;
+        std::optional<Clip> clip;
+        std::shared_ptr<const Carrier> carrier;
+        std::vector<Matte> heldOut, within;  ///< with their rides taken in
+    };
+    std::vector<One> inserts;  ///< the lowest first; hidden ones are left out
+    int width = 0, height = 0;
+    FrameRate fps;
+    std::vector<std::string> notes;  ///< what cannot be shown as it should, in words
+
+    /// Of `mattes` those that are named by the inserts are looked for.
+    static InsertScene of(std::span<const Insert> inserts, std::span<const Clip> clips, std::span<const Matte> mattes,
+                          const Carriers& carriers, int width, int height, FrameRate fps);
+};
+
+/// An insert as it lies on one frame, before it is mixed with `plate`: graded, blurred, masked, faded. Empty where it
+/// is not there. A frame of its clip that cannot be read is stood in for by the one before it, which `problems` says; a
+/// clip that is missing leaves it out.
+Layer layerOf(const InsertScene& scene, const InsertScene::One& one, int frame, const Picture& plate, ArtShelf& shelf,
+              std::vector<std::string>* problems = nullptr);
+/// The same as it was before anything was done to it: laid in its place, no more.
+Layer bareLayerOf(const InsertScene& scene, const InsertScene::One& one, int frame, bool linear, ArtShelf& shelf);
+
+/// The plate with all inserts; a pixel that none touches is the plate's to the last bit.
+Picture composed(const InsertScene& scene, int frame, const Picture& plate, ArtShelf& shelf,
+                 std::vector<std::string>* problems = nullptr);
+InsertAlone composedAlone(const InsertScene& scene, int frame, const Picture& plate, ArtShelf& shelf,
+                          std::vector<std::string>* problems = nullptr);
+
+/// The part of the frame that the inserts may touch on it; empty: none.
+PixelBox touchedBy(const InsertScene& scene, int frame);
+
+}  // namespace pinion

@@ -1,0 +1,276 @@
+#include "comp/insertion.h"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace pinion {
+namespace {
+
+using Eigen::Matrix3d;
+using Eigen::Vector2d;
+
+constexpr int kMostInstants = 64;
+constexpr int kStripes = 24;  // of art that is bent round a cylinder
+
+const Quad kUnit{Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}};
+
+Vector2d through(const Matrix3d& matrix, const Vector2d& place) { return (matrix * place.homogeneous()).hnormalized(); }
+
+/// The frames of a clip that are used, in order.
+FrameRange usedOf(const ClipTime& time, const Clip& clip) {
+    const int first = std::clamp(time.in.value_or(clip.frames.first), clip.frames.first, clip.frames.last);
+    return {first, std::clamp(time.out.value_or(clip.frames.last), first, clip.frames.last)};
+}
+
+}  // namespace
+
+std::optional<int> clipFrameAt(const ClipTime& time, const Clip& clip, int frame, FrameRate plateRate) {
+    if (clip.still) return clip.frames.first;
+    const FrameRange used = usedOf(time, clip);
+    const double rate = time.ownRate ? clip.fps.perSecond() / plateRate.perSecond() : 1;
+    auto step = int(std::floor((frame - time.start) * rate + 1e-6));
+    if (time.after == ClipTime::After::loop) {
+        step %= used.count();
+        return used.first + (step < 0 ? step + used.count() : step);
+    }
+    if (step < 0) return std::nullopt;
+    if (step < used.count()) return used.first + step;
+    return time.after == ClipTime::After::hold ? std::optional(used.last) : std::nullopt;
+}
+
+int shownFrames(const ClipTime& time, const Clip& clip, FrameRate plateRate) {
+    const double rate = time.ownRate ? clip.fps.perSecond() / plateRate.perSecond() : 1;
+    return int(std::ceil(usedOf(time, clip).count() / rate - 1e-6));
+}
+
+double opacityAt(const Insert& insert, int frame) {
+    if (insert.frames && !insert.frames->holds(frame)) return 0;
+    if (!isThere(insert.turns.vector(), frame)) return 0;
+    const auto& keys = insert.opacityKeys;
+    if (keys.isEmpty()) return insert.look.opacity;
+    if (frame <= keys.front().frame) return keys.front().opacity;
+    for (std::size_t i = 1; i < keys.size(); ++i)
+        if (frame < keys[i].frame) {
+            const double part = double(frame - keys[i - 1].frame) / (keys[i].frame - keys[i - 1].frame);
+            return keys[i - 1].opacity + part * (keys[i].opacity - keys[i - 1].opacity);
+        }
+    return keys.back().opacity;
+}
+
+Quad placedInside(const Placing& placing, double widthToHeight) {
+    const Eigen::Rotation2Dd turn(placing.turn_deg * std::numbers::pi / 180);
+    Quad quad;
+    for (std::size_t i = 0; i < 4; ++i) {
+        // Turned in a metric in which the carrier's height is one.
+        Vector2d from = (kUnit[i] - Vector2d(0.5, 0.5)).cwiseProduct(placing.scale);
+        from.x() *= widthToHeight;
+        Vector2d turned = turn * from;
+        turned.x() /= widthToHeight;
+        quad[i] = placing.centre + turned + placing.trims[i];
+    }
+    return quad;
+}
+
+Placing fitted(Fitting fitting, double art, double carrier) {
+    Placing placing;
+    if (fitting == Fitting::corners) return placing;
+    const bool isWider = art > carrier;
+    if (isWider == (fitting == Fitting::inside)) placing.scale.y() = carrier / art;
+    else placing.scale.x() = art / carrier;
+    return placing;
+}
+
+// ---- the carrier
+
+Carrier::Carrier(const Insert& insert, const Carriers& carriers) : carrier_(insert.carrier), range_(carriers.range) {
+    const auto length = [&](std::size_t a, std::size_t b) { return (carrier_[a] - carrier_[b]).norm(); };
+    widthToHeight_ = (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
+    if (!insert.ride) return;
+    std::string name = insert.ride->on == Matte::Ride::On::plane ? insert.ride->plane : std::string();
+    if (insert.ride->on == Matte::Ride::On::locator)
+        for (const Locator& locator : carriers.locators)
+            if (locator.name == insert.ride->locator) name = locator.plane;
+    if (!insert.wholeFrame && !name.empty())
+        for (const PlanarTrack& plane : carriers.planes)
+            if (plane.name == name && !plane.ties.isEmpty()) {
+                plane_ = std::make_shared<const PlanarTrack>(plane);
+                if (const auto size = squaredSize(plane)) widthToHeight_ = double(size->width) / size->height;
+            }
+    if (!plane_) {
+        motion_ = rideMotion(*insert.ride, carriers);
+        problem_ = motion_->problem;
+        missing_ = motion_->missing;
+        if (!problem_.empty()) motion_ = nullptr;
+        return;
+    }
+    for (int frame = range_.first; frame <= range_.last; ++frame)
+        if (!surfaceAt(*plane_, frame)) missing_.push_back(frame);
+    if (int(missing_.size()) == range_.count()) problem_ = "the plane " + name + " is on none of the frames";
+}
+
+Carrier::Carrier(std::vector<PlaneTie> corners) : corners_(std::move(corners)), carrier_(kUnit) {
+    if (corners_->empty()) return;
+    range_ = {corners_->front().frame, corners_->back().frame};
+    for (int frame = range_.first; frame <= range_.last; ++frame)
+        if (!at(frame)) missing_.push_back(frame);
+}
+
+std::optional<int> Carrier::nearestTo(int frame) const {
+    if (missing_.empty() && !corners_) return frame;
+    const auto isThere = [&](int one) {
+        return range_.holds(one) && !std::binary_search(missing_.begin(), missing_.end(), one);
+    };
+    for (int away = 0; away <= range_.count() + std::abs(frame - range_.first); ++away)
+        for (const int one : {frame - away, frame + away})
+            if (isThere(one)) return one;
+    return std::nullopt;
+}
+
+int Carrier::away(int frame) const {
+    const auto nearest = nearestTo(frame);
+    return nearest ? std::abs(*nearest - frame) : 0;
+}
+
+std::optional<Quad> Carrier::at(int frame, bool nearest) const {
+    if (nearest) frame = nearestTo(frame).value_or(frame);
+    if (plane_) return surfaceAt(*plane_, frame);
+    if (corners_) {
+        const auto here = std::lower_bound(corners_->begin(), corners_->end(), frame,
+                                           [](const PlaneTie& one, int number) { return one.frame < number; });
+        return here != corners_->end() && here->frame == frame ? std::optional(here->corners) : std::nullopt;
+    }
+    if (!motion_) return carrier_;
+    if (std::binary_search(missing_.begin(), missing_.end(), frame)) return std::nullopt;
+    const Matrix3d moved = motion_->plateFromReference(frame);
+    Quad quad;
+    for (std::size_t i = 0; i < 4; ++i) quad[i] = through(moved, carrier_[i]);
+    return quad;
+}
+
+std::optional<SurfaceSheet> Carrier::sheetAt(int frame) const {
+    auto sheet = plane_ ? SurfaceSheet::of(*plane_, frame) : std::nullopt;
+    if (sheet && !sheet->isCurved()) sheet.reset();
+    return sheet;
+}
+
+std::optional<Vector2d> Carrier::inside(const Vector2d& plate, int frame) const {
+    if (const auto sheet = sheetAt(frame)) return sheet->onSheet(plate);
+    const auto quad = at(frame);
+    const auto map = quad ? quadFromQuad(kUnit, *quad) : std::nullopt;
+    return map ? std::optional(through(*map, plate)) : std::nullopt;
+}
+
+std::optional<Vector2d> Carrier::onPlate(const Vector2d& place, int frame) const {
+    if (const auto sheet = sheetAt(frame)) return sheet->onPlate(place);
+    const auto quad = at(frame);
+    const auto map = quad ? quadFromQuad(*quad, kUnit) : std::nullopt;
+    return map ? std::optional(through(*map, place)) : std::nullopt;
+}
+
+std::vector<ArtPiece> Carrier::piecesAt(const Placing& placing, int frame) const {
+    const Quad inside = placedInside(placing, widthToHeight_);
+    if (const auto sheet = sheetAt(frame)) {
+        const auto insideFromArt = quadFromQuad(inside, kUnit);
+        if (!insideFromArt) return {};
+        std::vector<ArtPiece> pieces;
+        for (int k = 0; k < kStripes; ++k) {
+            ArtPiece piece{{}, double(k) / kStripes, double(k + 1) / kStripes};
+            const std::array<Vector2d, 4> ends{
+                Vector2d(piece.left, 0), {piece.right, 0}, {piece.right, 1}, {piece.left, 1}};
+            for (std::size_t i = 0; i < 4; ++i) piece.corners[i] = sheet->onPlate(through(*insideFromArt, ends[i]));
+            pieces.push_back(piece);
+        }
+        return pieces;
+    }
+    const auto quad = at(frame);
+    const auto map = quad ? quadFromQuad(*quad, kUnit) : std::nullopt;
+    if (!map) return {};
+    Quad corners;
+    for (std::size_t i = 0; i < 4; ++i) corners[i] = through(*map, inside[i]);
+    return {ArtPiece{corners}};
+}
+
+std::optional<Quad> Carrier::corners(const Placing& placing, int frame, bool nearest) const {
+    if (nearest) frame = nearestTo(frame).value_or(frame);
+    const auto pieces = piecesAt(placing, frame);
+    if (pieces.empty()) return std::nullopt;
+    const Quad &first = pieces.front().corners, &last = pieces.back().corners;
+    return Quad{first[0], last[1], last[2], first[3]};
+}
+
+std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int frame, double shutter,
+                                                   bool nearest) const {
+    if (nearest) {
+        const int there = nearestTo(frame).value_or(frame);
+        if (there != frame) shutter = 0;  // it holds
+        frame = there;
+    }
+    std::vector<ArtPiece> here = piecesAt(placing, frame);
+    if (here.empty()) return {};
+    std::vector<bool> faces(here.size(), true);
+    if (const auto sheet = sheetAt(frame)) {
+        const auto insideFromArt = quadFromQuad(placedInside(placing, widthToHeight_), kUnit);
+        for (std::size_t k = 0; k < here.size() && insideFromArt; ++k)
+            for (const double x : {here[k].left, here[k].right})
+                faces[k] = faces[k] && sheet->faces(through(*insideFromArt, {x, 0.5}));
+    }
+    std::vector<std::vector<ArtPiece>> beside(5);  // of the frames from two before to two after
+    if (shutter > 0)
+        for (int step = -2; step <= 2; ++step) beside[std::size_t(step + 2)] = piecesAt(placing, frame + step);
+    std::vector<double> instants{0};
+    const auto pieceAt = [&](std::size_t k) {
+        return [&beside, frame, k](int one) -> std::optional<Quad> {
+            const auto& pieces = beside[std::size_t(std::clamp(one - frame + 2, 0, 4))];
+            return k < pieces.size() ? std::optional(pieces[k].corners) : std::nullopt;
+        };
+    };
+    if (shutter > 0) instants = shutterInstants(pieceAt(here.size() / 2), frame, shutter);
+    std::vector<std::vector<ArtPiece>> result;
+    for (const double part : instants) {
+        std::vector<ArtPiece> pieces;
+        for (std::size_t k = 0; k < here.size(); ++k) {
+            if (!faces[k]) continue;
+            ArtPiece piece = here[k];
+            if (shutter > 0) piece.corners = cornersBetween(pieceAt(k), frame, part);
+            pieces.push_back(piece);
+        }
+        result.push_back(std::move(pieces));
+    }
+    return result;
+}
+
+Quad cornersBetween(const std::function<std::optional<Quad>(int frame)>& at, int frame, double part) {
+    const Quad here = at(frame).value_or(kUnit);
+    const auto known = [&](int step) -> Quad {
+        if (const auto there = at(frame + step)) return *there;
+        const auto back = at(frame - step);
+        Quad mirrored = here;
+        for (std::size_t i = 0; back && i < 4; ++i) mirrored[i] = 2 * here[i] - (*back)[i];
+        return mirrored;
+    };
+    const int from = part < 0 ? -1 : 0;
+    const double t = part - from;
+    const Quad a = known(from - 1), b = from == 0 ? here : known(-1), c = from == 0 ? known(1) : here,
+               d = known(from + 2);
+    Quad quad;
+    for (std::size_t i = 0; i < 4; ++i)
+        quad[i] = 0.5 * (2 * b[i] + t * (c[i] - a[i]) + t * t * (2 * a[i] - 5 * b[i] + 4 * c[i] - d[i]) +
+                         t * t * t * (3 * b[i] - a[i] - 3 * c[i] + d[i]));
+    return quad;
+}
+
+std::vector<double> shutterInstants(const std::function<std::optional<Quad>(int frame)>& at, int frame,
+                                    double shutter) {
+    if (!(shutter > 0) || !at(frame)) return {0};
+    const Quad first = cornersBetween(at, frame, -0.5 * shutter), last = cornersBetween(at, frame, 0.5 * shutter);
+    double reach = 0;
+    for (std::size_t i = 0; i < 4; ++i) reach = std::max(reach, (last[i] - first[i]).norm());
+    const int steps = std::clamp(int(std::ceil(1.5 * reach)), 1, kMostInstants);
+    std::vector<double> instants;
+    for (int k = 0; k < steps; ++k) instants.push_back(shutter * ((k + 0.5) / steps - 0.5));
+    return instants;
+}
+
+}  // namespace pinion

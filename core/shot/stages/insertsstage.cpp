@@ -1,0 +1,96 @@
+#include "shot/stages/insertsstage.h"
+
+#include "comp/artshelf.h"
+#include "shot/stages/mattesstage.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace pinion {
+namespace {
+
+using On = Matte::Ride::On;
+
+/// What of a missing carrier there is to say.
+std::string lostWords(const Shot& shot, const Insert& insert) {
+    const FrameRange used = insert.frames.value_or(shot.plate.range);
+    // What the whole picture does is not asked here: working it out takes its time.
+    if (!insert.ride || insert.ride->on == On::picture || insert.ride->tracks.size() > 4) return {};
+    const Carrier carrier(insert, carriersOf(shot));
+    if (!carrier.problem().empty()) return carrier.problem();
+    std::vector<int> missing;
+    for (const int frame : carrier.missing())
+        if (used.holds(frame) && opacityAt(insert, frame) > 0) missing.push_back(frame);
+    if (missing.empty()) return {};
+    const char* does = insert.lost == Insert::Lost::ends    ? "it is not shown there"
+                       : insert.lost == Insert::Lost::holds ? "it stays where it was"
+                                                            : "it fades there";
+    return fmt::format("{} is not there on {}: {}", wordsOf(insert.ride), frameRanges(missing), does);
+}
+
+void clipWords(const Shot& shot, const Insert& insert, std::vector<std::string>& notes) {
+    if (insert.shows != Insert::Shows::clip) return;
+    const Clip* clip = findClip(shot, insert.clip);
+    if (!clip) {
+        notes.emplace_back("its clip is not in the list");
+        return;
+    }
+    if (clip->hasAlpha)
+        if (const auto kind = alphaKindOf(*clip); !kind)
+            notes.emplace_back("say whether its colours are multiplied by their alpha");
+    if (clip->still) return;
+    const FrameRange used = insert.frames.value_or(shot.plate.range);
+    const int ends = insert.time.start + shownFrames(insert.time, *clip, shot.plate.fps) - 1;
+    if (ends < used.last && insert.time.after != ClipTime::After::loop)
+        notes.push_back(fmt::format(
+            "its clip ends on {}: {}", ends,
+            insert.time.after == ClipTime::After::hold ? "its last frame stays" : "it is not shown beyond"));
+    if (!(clip->fps == shot.plate.fps) && !insert.time.ownRate)
+        notes.push_back(fmt::format("its clip has {} frames a second, the plate {}: they go frame by frame",
+                                    toString(clip->fps), toString(shot.plate.fps)));
+}
+
+}  // namespace
+
+std::string wordsOf(const std::optional<Matte::Ride>& ride) {
+    if (!ride) return "the frame";
+    switch (ride->on) {
+        case On::plane:
+            return ride->plane;
+        case On::locator:
+            return ride->locator;
+        case On::picture:
+            return "the whole picture";
+        case On::tracks:
+            break;
+    }
+    return ride->tracks.size() == 1 ? ride->tracks.front() : fmt::format("{} tracks", ride->tracks.size());
+}
+
+std::vector<std::string> notesOf(const Shot& shot, const Insert& insert) {
+    std::vector<std::string> notes;
+    if (const std::string lost = lostWords(shot, insert); !lost.empty()) notes.push_back(lost);
+    clipWords(shot, insert, notes);
+    for (const List<std::string>* list : {&insert.heldOut, &insert.within})
+        for (const std::string& name : *list)
+            if (std::none_of(shot.mattes.begin(), shot.mattes.end(), [&](const Matte& m) { return m.name == name; }))
+                notes.push_back(fmt::format("there is no matte {} any more", name));
+    return notes;
+}
+
+StageReport insertsReport(const Shot& shot) {
+    StageReport report{StageState::empty, "none", ""};
+    if (shot.inserts.isEmpty()) return report;
+    report.state = StageState::done;
+    report.number = fmt::format("{} insert{}", shot.inserts.size(), shot.inserts.size() == 1 ? "" : "s");
+    for (const Insert& insert : shot.inserts) {
+        if (insert.hidden || report.state == StageState::attention) continue;
+        const auto notes = notesOf(shot, insert);
+        if (notes.empty()) continue;
+        report.state = StageState::attention;
+        report.message = fmt::format("{}: {}.", insert.name, notes.front());
+    }
+    return report;
+}
+
+}  // namespace pinion
