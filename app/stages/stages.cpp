@@ -2,6 +2,7 @@
 
 #include "stages/camera/camerastage.h"
 #include "stages/delivery/deliverystage.h"
+#include "stages/inserts/insertsstage.h"
 #include "stages/lens/lensstage.h"
 #include "stages/mattes/mattesstage.h"
 #include "stages/planes/planesstage.h"
@@ -24,7 +25,7 @@ std::vector<std::unique_ptr<Stage>> made(Session& session) {
 
 std::vector<std::unique_ptr<Stage>> makeStages(Session& session) {
     return made<PlateStage, LensStage, MattesStage, TracksStage, PlanesStage, CameraStage, WorldStage, SteadyStage,
-                DeliveryStage>(session);
+                InsertsStage, DeliveryStage>(session);
 }
 
 }  // namespace pinion

@@ -35,6 +35,8 @@ KindFacts factsOf(FileKind kind) {
         case FileKind::mattes:
             return {"matte pictures", "Shapes and pictures of mattes (*.json *.exr *.png *.tif *.tiff);;All files (*)",
                     ""};
+        case FileKind::art:
+            return {"art", "Pictures and clips (" PINION_PLATE_ENDINGS ");;All files (*)", ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }

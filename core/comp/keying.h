@@ -1,5 +1,7 @@
 #pragma once
 
+#include "picture/picture.h"
+
 #include <array>
 
 namespace pinion {
@@ -31,6 +33,9 @@ private:
     std::array<float, 3> towards_{};  ///< unit chroma of the backing, orthogonal to grey
     float whole_ = 0;
 };
+
+/// The mean of the pixels up to `reach` beside one, in the picture's own tones.
+std::array<float, 3> meanColour(const Picture& picture, int x, int y, int reach);
 
 /// The pixel's alpha by the key, and its own colour without the backing behind it (not multiplied by alpha).
 float keyed(const ColourKey& key, const KeyExcess& excess, float* colour);

@@ -1,0 +1,78 @@
+#pragma once
+
+#include "comp/composing.h"
+#include "session/derived.h"
+#include "session/session.h"
+
+#include <QObject>
+
+#include <functional>
+#include <memory>
+#include <optional>
+
+namespace pinion {
+
+/// All that the inserts of a shot are made from: a new version of any of it is another scene.
+struct SceneKey {
+    List<Insert> inserts;
+    List<Clip> clips;
+    List<Matte> mattes;
+    List<PlanarTrack> planes;
+    List<Track> tracks;
+    List<Locator> locators;
+    FrameRange range;
+
+    static SceneKey of(const Shot& shot);
+    bool operator==(const SceneKey& other) const;
+};
+
+/// What the tools and views of inserts hold: one insert, or how it is while it is dragged; what all of them are made
+/// from, worked out beside the interface; the clips. It never holds what is gone from the shot.
+class InsertHand : public QObject {
+    Q_OBJECT
+public:
+    explicit InsertHand(Session& session);
+
+    /// Null when none is held.
+    const Insert* held() const;
+    std::optional<InsertId> insert() const { return held_; }
+    void hold(std::optional<InsertId> insert);
+    /// Whether the held insert may be changed; says why not.
+    bool mayEdit();
+    void edit(const QString& what, const std::function<void(Insert&)>& change);
+
+    /// The held insert as it is dragged; none: as the shot has it.
+    void setDraft(const std::optional<Placing>& placing);
+    bool isDragged() const { return draft_.has_value(); }
+    std::optional<Placing> placingNow() const;
+
+    /// Null until it has been worked out.
+    const std::shared_ptr<const InsertScene>& scene() const { return scene_.value(); }
+    /// The same without the insert that is dragged.
+    std::shared_ptr<const InsertScene> sceneBelow() const;
+    /// What of the scene is an insert's; null while it is not there.
+    const InsertScene::One* partOf(InsertId insert) const;
+    /// Where an insert's own corners are on the frame that is shown.
+    std::optional<Quad> cornersNow(const Insert& insert) const;
+
+    const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
+    /// Its file is not where it was.
+    bool isMissing(const Clip& clip) const;
+
+signals:
+    void changed();       ///< another insert is held, or it is dragged
+    void sceneChanged();  ///< what inserts look like
+
+private:
+    void refresh();
+
+    Session& session_;
+    std::optional<InsertId> held_;
+    std::optional<Placing> draft_;
+    std::shared_ptr<ArtShelf> shelf_ = std::make_shared<ArtShelf>();
+    Derived<InsertScene, SceneKey> scene_;
+    mutable std::shared_ptr<const InsertScene> below_;
+    mutable std::shared_ptr<const InsertScene> belowOf_;
+};
+
+}  // namespace pinion

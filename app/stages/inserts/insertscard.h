@@ -1,0 +1,12 @@
+#pragma once
+
+class QWidget;
+
+namespace pinion {
+
+class InsertsStage;
+class Session;
+
+QWidget* makeInsertsCard(Session& session, InsertsStage& stage);
+
+}  // namespace pinion

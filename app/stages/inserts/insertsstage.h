@@ -1,0 +1,72 @@
+#pragma once
+
+#include "jobs/inserting.h"
+#include "stages/inserts/inserthand.h"
+#include "stages/stage.h"
+
+#include <functional>
+
+namespace pinion {
+
+class InsertsOverlay;
+class InsertStrip;
+
+/// Pictures and clips that live in the plate.
+class InsertsStage : public Stage {
+    Q_OBJECT
+public:
+    explicit InsertsStage(Session& session);
+    QString id() const override { return "inserts"; }
+    QString title() const override { return "Inserts"; }
+    StageReport report() const override;
+    QWidget* makeCard() override;
+    void furnish(const Desk& desk) override;
+    void enter() override;
+    void leave() override;
+
+    InsertHand hand;
+
+    // What the card's buttons do; each says why when it cannot.
+    void takeTool(const QString& tool);
+    /// A picture or a clip into the list, and pinned to what is at hand: the selected tracks, else the last plane with
+    /// a surface, else the frame.
+    void addArt(const std::filesystem::path& path);
+    void addPlain(Insert::Shows shows);
+    /// A picture of the whole frame, painted on the frame that is shown.
+    void addPatch(const std::filesystem::path& path);
+    /// Another clip's file, or the same at another place.
+    void relink(ClipId clip, const std::filesystem::path& path);
+    void pin(const std::optional<Matte::Ride>& ride);
+    void copyTo(const std::optional<Matte::Ride>& ride);
+    void fit(Fitting fitting);
+    /// What carries it by itself: the selected tracks, the last plane with a surface, or the frame.
+    std::optional<Matte::Ride> rideAtHand() const;
+    Matte::Ride rideOnSelected() const;
+    void setThere(bool there);
+    void setOpacityHere(double opacity);
+    void removeOpacityKey();
+    void drawInFront();
+    void render(const std::filesystem::path& pattern);
+    void look(const QString& view);
+    QString looked() const;
+
+signals:
+    void viewChanged();
+
+private:
+    void addTools(const Desk& desk);
+    void addCommands(const Desk& desk);
+    void match(const Eigen::Vector2d& from, const Eigen::Vector2d& to);
+    void pickKey(const Eigen::Vector2d& at);
+    void openClip(const std::filesystem::path& path, const std::function<void(const Clip&)>& done);
+    void addInsert(Insert insert, const QString& what, const Shot& shot);
+    QString whyNoInsert() const;
+
+    std::function<void(const QString&)> show_, takeTool_, openOther_;
+    std::function<QString()> shown_;
+    std::function<void()> openCard_, refreshSheet_;
+    InsertsOverlay* overlay_ = nullptr;  ///< the canvas owns it
+    InsertStrip* strip_ = nullptr;       ///< the sheet owns it
+};
+
+}  // namespace pinion
