@@ -379,7 +379,11 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if ((event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) &&
         handleKey(watched, static_cast<QKeyEvent*>(event)))
         return true;
-    // The wheel over a field that nobody works in scrolls the card, and changes no number.
+    // The wheel over a field that nobody works in scrolls the card, and changes no number; nor does it give it the focus.
+    if (auto* field = event->type() == QEvent::Polish ? qobject_cast<QWidget*>(watched) : nullptr;
+        field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) &&
+        field->focusPolicy() == Qt::WheelFocus)
+        field->setFocusPolicy(Qt::StrongFocus);
     if (auto* field = event->type() == QEvent::Wheel ? qobject_cast<QWidget*>(watched) : nullptr;
         field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) && !field->hasFocus()) {
         event->ignore();

@@ -67,7 +67,10 @@ void InsertsStage::furnish(const Desk& desk) {
     shown_ = desk.shown;
     openOther_ = desk.openCard;
     openCard_ = [open = desk.openCard, id = id()] { open(id); };
-    takeTool_ = [canvas = &desk.canvas](const QString& tool) { canvas->takeTool(tool); };
+    takeTool_ = [canvas = &desk.canvas](const QString& tool) {
+        canvas->takeTool(tool);
+        canvas->setFocus();
+    };
     auto strip = std::make_unique<InsertStrip>(session_, hand);
     strip_ = strip.get();
     desk.sheet.addStrip(std::move(strip));
