@@ -104,7 +104,7 @@ void InsertsStage::addTools(const Desk& desk) {
     connect(&canvas, &Canvas::looked, this, &InsertsStage::viewChanged);
     const auto take = [this](const QString& tool) { return [this, tool] { takeTool(tool); }; };
     desk.tools.addTool("insert", "Place", "move",
-                       "The held insert inside its surface: moved, sized by its corners (Shift: freely), turned (G)",
+                       "The held insert inside its surface: moved, sized by its corners (Shift: freely), turned (Z)",
                        take("insert"));
     desk.tools.addTool("insert corners", "Trim", "move-diagonal",
                        "Its corners one by one, on top of the track, under a loupe (Shift+J)", take("insert corners"));
@@ -145,7 +145,7 @@ void InsertsStage::addCommands(const Desk& desk) {
         },
         ready);
     c.add(
-        "Insert", "Place it on the plate", {K("G")}, [this] { takeTool("insert"); }, insert);
+        "Insert", "Place it on the plate", {K("Z")}, [this] { takeTool("insert"); }, insert);
     c.add(
         "Insert", "Trim its corners", {K("Shift+J")}, [this] { takeTool("insert corners"); }, insert);
     c.add(

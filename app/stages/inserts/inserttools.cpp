@@ -180,8 +180,7 @@ void TrimInsertTool::release(const CanvasEvent&) {
         hand_.setDraft(std::nullopt);
         return;
     }
-    if (const auto* part = hand_.partOf(hand_.held()->id);
-        part && !troubleOf(placedInside(*placing, part->carrier->widthToHeight())).empty()) {
+    if (const auto now = hand_.cornersNow(*hand_.held()); now && !troubleOf(*now).empty()) {
         hand_.setDraft(std::nullopt);
         session_.say("The corners would cross. Move one by less.");
         return;
