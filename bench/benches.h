@@ -54,4 +54,8 @@ void benchLens(const std::filesystem::path& folder, unsigned first = 1);
 /// the solve; what putting back costs.
 void benchMattes(const std::filesystem::path& folder);
 
+/// One insert and ten over the board plate in `folder` at 1920x1080, beside OpenCV's warping and blending; rendered to
+/// a video and to sequences.
+void benchInserts(const std::filesystem::path& folder);
+
 }  // namespace pinion::bench

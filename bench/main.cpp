@@ -329,7 +329,7 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, lens");
+    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, lens");
     unsigned seed = 1;
     app.add_option("--seed", seed, "the first of the made-up lenses");
     CLI11_PARSE(app, argc, argv);
@@ -363,6 +363,7 @@ int main(int argc, char** argv) {
     if (wanted("holds")) benchHolds();
     if (wanted("render")) benchRender();
     if (wanted("mattes")) benchMattes(std::filesystem::path(platePath).parent_path());
+    if (wanted("inserts")) benchInserts(std::filesystem::path(platePath).parent_path());
     if (wanted("lens")) benchLens(std::filesystem::path(platePath).parent_path(), seed);
     if (wanted("scatter") || wanted("solve")) {
         double seconds = 0;

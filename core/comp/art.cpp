@@ -18,9 +18,11 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr int kMostSide = 16384;
-constexpr int kMostSamples = 4;    // of a pixel, across and down; beyond, a smaller level is read
-constexpr int kBorderSamples = 5;  // of a pixel on the art's border
-constexpr double kNear_px = 0.8;   // a pixel may touch the border
+constexpr double kMostReach = 4;     // of the art, that a pixel covers across or down; beyond, a smaller level is read
+constexpr double kPerSmaller = 1.2;  // the same of a smaller level
+constexpr double kPerPixel = 0.7;    // samples for a pixel of the art, each way
+constexpr int kBorderSamples = 5;    // of a pixel on the art's border
+constexpr double kNear_px = 0.8;     // a pixel may touch the border
 
 float toned(float value, bool isLinear, bool wanted) {
     if (isLinear == wanted) return value;
@@ -114,68 +116,102 @@ public:
     void addTo(float* out, int x, int y) const {
         const Vector3d middle = artFromPlate_ * Vector3d(x + 0.5, y + 0.5, 1);
         if (!(middle.z() * ahead_ > 0)) return;
-        const Vector2d place = middle.hnormalized();
+        const double inverse = 1 / middle.z();
+        const Vector2d place = inverse * middle.head<2>();
         // How much of the art a pixel covers, across and down the plate.
-        const Vector2d across = (artFromPlate_.col(0).head<2>() - place * artFromPlate_(2, 0)) / middle.z(),
-                       down = (artFromPlate_.col(1).head<2>() - place * artFromPlate_(2, 1)) / middle.z();
-        const auto inPixels = [&](double depth, const Vector2d& inwards) {
-            return depth / std::max(1e-12, std::hypot(inwards.dot(across), inwards.dot(down)));
-        };
-        Vector2d inwards;
-        const double inArt = outline_.depth(place.x(), place.y(), inwards), depth = inPixels(inArt, inwards);
-        if (depth < -kNear_px) return;
-        double near = depth;
-        if (left_ > 0 || right_ < w_) {
-            const double beside =
-                std::min(left_ > 0 ? place.x() - left_ : 1e300, right_ < w_ ? right_ - place.x() : 1e300);
-            const double seam = inPixels(beside, {1, 0});
-            if (seam < -kNear_px) return;
-            near = std::min(near, seam);
+        const Vector2d across = inverse * (artFromPlate_.col(0).head<2>() - place * artFromPlate_(2, 0)),
+                       down = inverse * (artFromPlate_.col(1).head<2>() - place * artFromPlate_(2, 1));
+        const double acrossNorm = std::sqrt(across.squaredNorm()), downNorm = std::sqrt(down.squaredNorm()),
+                     longest = std::max(acrossNorm, downNorm);
+        double depth = 1e300;  // pixels of the plate from the border
+        bool touches = false;
+        if (!(deepIn(place) > 1.5 * longest * std::max(kNear_px, soft_))) {
+            const auto inPixels = [&](double inArt, const Vector2d& inwards) {
+                return inArt / std::max(1e-12, std::hypot(inwards.dot(across), inwards.dot(down)));
+            };
+            Vector2d inwards;
+            const double inArt = outline_.depth(place.x(), place.y(), inwards);
+            depth = inPixels(inArt, inwards);
+            double near = depth;
+            if (left_ > 0 || right_ < w_) {
+                const double beside =
+                    std::min(left_ > 0 ? place.x() - left_ : 1e300, right_ < w_ ? right_ - place.x() : 1e300);
+                near = std::min(near, inPixels(beside, {1, 0}));
+            }
+            if (near < -kNear_px) return;
+            touches = near < kNear_px;
         }
-        const bool touches = near < kNear_px;
-        const double acrossNorm = across.norm(), downNorm = down.norm(), longest = std::max(acrossNorm, downNorm);
         std::size_t index = 0;
         double scale = 1;
-        while (longest / scale > kMostSamples && index + 1 < levels_.size()) {
+        while (longest / scale > kMostReach && index + 1 < levels_.size()) {
             scale *= 2;
             ++index;
         }
-        const Level& level = levels_[index];
-        // A smaller level's own pixels show unless it is read more finely.
-        const double finely = (index > 0 ? 2 : 1) / scale;
+        // Each sample is the mean of what lies within a pixel of the level about it. A smaller level's own pixels show
+        // unless it is read more finely.
+        const double finely = (index > 0 ? kPerSmaller : kPerPixel) / scale;
         const int least = touches ? border_ : least_;
         const auto samplesFor = [&](double reach) {
-            return std::clamp(int(std::ceil(finely * reach)), least, 4 * kMostSamples);
+            return std::clamp(int(std::ceil(finely * reach)), least, 4 * int(kMostReach));
         };
         const int nx = samplesFor(acrossNorm), ny = samplesFor(downNorm);
-        const double inverseScale = 1 / scale;
-        const int lastX = level.width - 1, lastY = level.height - 1;
-        const auto pixel = [&](int px, int py) {
-            return Eigen::Map<const Eigen::Array4f>(
-                &level.rgba[4 * (std::size_t(py) * std::size_t(level.width) + std::size_t(px))]);
-        };
-        Eigen::Array4f sum = Eigen::Array4f::Zero();
-        for (int j = 0; j < ny; ++j) {
-            const Vector3d line = middle + artFromPlate_.col(1) * ((j + 0.5) / ny - 0.5);
-            for (int i = 0; i < nx; ++i) {
-                const double part = (i + 0.5) / nx - 0.5, inverse = 1 / (line.z() + artFromPlate_(2, 0) * part);
-                const double u = (line.x() + artFromPlate_(0, 0) * part) * inverse,
-                             v = (line.y() + artFromPlate_(1, 0) * part) * inverse;
-                if (touches && !(u >= left_ && u < right_ && outline_.holds(u, v))) continue;
-                const auto px = float(std::clamp(u * inverseScale - 0.5, 0.0, double(lastX))),
-                           py = float(std::clamp(v * inverseScale - 0.5, 0.0, double(lastY)));
-                const int x0 = int(px), y0 = int(py);
-                const int x1 = std::min(x0 + 1, lastX), y1 = std::min(y0 + 1, lastY);
-                const float fx = px - float(x0), fy = py - float(y0);
-                sum += (1 - fy) * ((1 - fx) * pixel(x0, y0) + fx * pixel(x1, y0)) +
-                       fy * ((1 - fx) * pixel(x0, y1) + fx * pixel(x1, y1));
-            }
-        }
+        const Array4f sum = touches ? touching(levels_[index], scale, place, across, down, nx, ny)
+                                    : inner(levels_[index], scale, place, across, down, nx, ny);
         const float each = share_ * (soft_ > 0 ? eased(depth / soft_) : 1.0F) / float(nx * ny);
         for (int k = 0; k < 4; ++k) out[k] += each * sum[k];
     }
 
 private:
+    using Array4f = Eigen::Array4f;
+
+    /// Pixels of the art to the nearest side of what is shown of it, or less.
+    double deepIn(const Vector2d& place) const {
+        const double across =
+                         std::min(place.x() - std::max(outline_.x0, left_), std::min(outline_.x1, right_) - place.x()),
+                     down = std::min(place.y() - outline_.y0, outline_.y1 - place.y());
+        return std::min(across, down) - outline_.radius;
+    }
+    /// Read between pixels, the place inside the level.
+    static Array4f read(const Level& level, float u, float v) {
+        const float x = std::clamp(u, 0.0F, float(level.width - 1)), y = std::clamp(v, 0.0F, float(level.height - 1));
+        const int x0 = int(x), y0 = int(y);
+        const std::size_t right = x0 + 1 < level.width ? 4 : 0,
+                          below = y0 + 1 < level.height ? 4 * std::size_t(level.width) : 0;
+        const float fx = x - float(x0), fy = y - float(y0);
+        const float* at = &level.rgba[4 * (std::size_t(y0) * std::size_t(level.width) + std::size_t(x0))];
+        const auto pixel = [at](std::size_t by) { return Eigen::Map<const Array4f>(at + by); };
+        const Array4f top = pixel(0) + fx * (pixel(right) - pixel(0)),
+                      bottom = pixel(below) + fx * (pixel(below + right) - pixel(below));
+        return top + fy * (bottom - top);
+    }
+    /// The sum over a pixel's samples; within one pixel the perspective is flat.
+    Array4f inner(const Level& level, double scale, const Vector2d& place, const Vector2d& across, const Vector2d& down,
+                  int nx, int ny) const {
+        const auto small = float(1 / scale);
+        const float ax = float(across.x()) * small / float(nx), ay = float(across.y()) * small / float(nx),
+                    bx = float(down.x()) * small / float(ny), by = float(down.y()) * small / float(ny);
+        float lineX = float(place.x()) * small - 0.5F - 0.5F * (float(nx - 1) * ax + float(ny - 1) * bx),
+              lineY = float(place.y()) * small - 0.5F - 0.5F * (float(nx - 1) * ay + float(ny - 1) * by);
+        Array4f sum = Array4f::Zero();
+        for (int j = 0; j < ny; ++j, lineX += bx, lineY += by) {
+            float u = lineX, v = lineY;
+            for (int i = 0; i < nx; ++i, u += ax, v += ay) sum += read(level, u, v);
+        }
+        return sum;
+    }
+    /// The same of those samples alone that lie on what is shown.
+    Array4f touching(const Level& level, double scale, const Vector2d& place, const Vector2d& across,
+                     const Vector2d& down, int nx, int ny) const {
+        Array4f sum = Array4f::Zero();
+        for (int j = 0; j < ny; ++j)
+            for (int i = 0; i < nx; ++i) {
+                const Vector2d at = place + ((i + 0.5) / nx - 0.5) * across + ((j + 0.5) / ny - 0.5) * down;
+                if (at.x() >= left_ && at.x() < right_ && outline_.holds(at.x(), at.y()))
+                    sum += read(level, float(at.x() / scale - 0.5), float(at.y() / scale - 0.5));
+            }
+        return sum;
+    }
+
     const std::vector<Level>& levels_;
     Outline outline_;
     double w_, h_, left_, right_, soft_;
@@ -230,7 +266,7 @@ Expected<Art> Art::create(const Picture& picture, const Plane* alpha, AlphaKind 
         },
         16);
     art.levels_.push_back(std::move(level));
-    while (std::min(art.levels_.back().width, art.levels_.back().height) >= 2 * kMostSamples) {
+    while (std::min(art.levels_.back().width, art.levels_.back().height) >= 2 * int(kMostReach)) {
         const Level& from = art.levels_.back();
         // An odd last row or column stands for two, so that a pixel is twice as large everywhere.
         Level half{(from.width + 1) / 2, (from.height + 1) / 2, {}};

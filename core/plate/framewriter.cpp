@@ -131,7 +131,7 @@ private:
         const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
         spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
         spec.attribute("compression", exr ? "zip:2" : "lzw");
-        spec.attribute("png:compressionLevel", 2);
+        spec.attribute("png:compressionLevel", 1);
         if (output && memory && !output->set_ioproxy(memory)) return problem();
         if (!output || !output->open(to.string(), spec)) return problem();
         const bool written = pixels.bytes ? output->write_image(OIIO::TypeDesc::UINT8, pixels.bytes)
