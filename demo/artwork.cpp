@@ -3,7 +3,10 @@
 #include <cairo.h>
 
 #include <array>
+#include <cmath>
+#include <fmt/format.h>
 #include <memory>
+#include <numbers>
 #include <string>
 
 namespace ternholm {
@@ -94,6 +97,74 @@ bool drawTimetable(const std::filesystem::path& out) {
     sheet.colour(0.35, 0.35, 0.33);
     sheet.words(60, 852, 26, "In fog and heavy seas the boat stays in harbour. Bicycles ride free.");
     return cairo_surface_write_to_png(surface.get(), out.string().c_str()) == CAIRO_STATUS_SUCCESS;
+}
+
+namespace {
+
+constexpr int kLampWidth = 240, kLampHeight = 320, kLampFrames = 60;
+
+void glow(cairo_t* c, double x, double y, double radius, double strength) {
+    cairo_pattern_t* light = cairo_pattern_create_radial(x, y, 0, x, y, radius);
+    cairo_pattern_add_color_stop_rgba(light, 0, 1, 0.86, 0.55, 0.75 * strength);
+    cairo_pattern_add_color_stop_rgba(light, 0.35, 1, 0.74, 0.35, 0.28 * strength);
+    cairo_pattern_add_color_stop_rgba(light, 1, 1, 0.6, 0.2, 0);
+    cairo_set_source(c, light);
+    cairo_arc(c, x, y, radius, 0, 2 * std::numbers::pi);
+    cairo_fill(c);
+    cairo_pattern_destroy(light);
+}
+
+void lampOn(cairo_t* c, double phase) {
+    const double turn = 2 * std::numbers::pi * phase;
+    const double burns = 0.86 + 0.08 * std::sin(3 * turn) + 0.05 * std::sin(7 * turn + 1) + 0.03 * std::sin(13 * turn);
+    // It hangs from a hook at the top, and swings about that.
+    cairo_translate(c, kLampWidth / 2.0, 14);
+    cairo_rotate(c, 0.035 * std::sin(turn));
+    glow(c, 0, 180, 116, burns);
+    Sheet sheet(c);
+    sheet.colour(0.13, 0.13, 0.14);
+    cairo_set_line_width(c, 5);
+    cairo_arc(c, 0, 30, 22, std::numbers::pi, 2 * std::numbers::pi);
+    cairo_stroke(c);
+    sheet.box(-3, 6, 6, 60);
+    cairo_move_to(c, -46, 112);
+    cairo_line_to(c, -18, 66);
+    cairo_line_to(c, 18, 66);
+    cairo_line_to(c, 46, 112);
+    cairo_close_path(c);
+    cairo_fill(c);
+    // The glass, and the flame in it.
+    cairo_set_source_rgba(c, 1, 0.87, 0.6, 0.55 + 0.35 * burns);
+    cairo_rectangle(c, -38, 112, 76, 116);
+    cairo_fill(c);
+    glow(c, 2 * std::sin(5 * turn), 178, 46, 1.2 * burns);
+    cairo_set_source_rgba(c, 1, 0.97, 0.85, 0.95);
+    cairo_save(c);
+    cairo_translate(c, 2 * std::sin(5 * turn), 186);
+    cairo_scale(c, 9, 20 * burns);
+    cairo_arc(c, 0, 0, 1, 0, 2 * std::numbers::pi);
+    cairo_restore(c);
+    cairo_fill(c);
+    sheet.colour(0.13, 0.13, 0.14);
+    for (const double x : {-41.0, -2.5, 36.0}) sheet.box(x, 112, x < -10 || x > 10 ? 5 : 4, 116);
+    sheet.box(-46, 226, 92, 12);
+    sheet.box(-30, 238, 60, 14);
+}
+
+}  // namespace
+
+bool drawLamp(const std::filesystem::path& folder) {
+    std::error_code code;
+    std::filesystem::create_directories(folder, code);
+    for (int frame = 0; frame < kLampFrames; ++frame) {
+        const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
+            cairo_image_surface_create(CAIRO_FORMAT_ARGB32, kLampWidth, kLampHeight), &cairo_surface_destroy);
+        const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface.get()), &cairo_destroy);
+        lampOn(context.get(), double(frame) / kLampFrames);
+        const auto name = fmt::format("lamp.{:04}.png", frame + 1);
+        if (cairo_surface_write_to_png(surface.get(), (folder / name).c_str()) != CAIRO_STATUS_SUCCESS) return false;
+    }
+    return true;
 }
 
 }  // namespace ternholm

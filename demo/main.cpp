@@ -245,7 +245,8 @@ int main(int argc, char** argv) {
     size.frames = 0;
     app.add_option("--shot", name,
                    "landing, mooring, breakwater, pan, zoom, board, bollard, chart (stills; --out is their folder), "
-                   "painted (a patch for the mooring.mp4 that is here), or timetable (a picture for the board)");
+                   "painted (a patch for the mooring.mp4 that is here), timetable (a picture for the board), "
+                   "or lamp (a clip with alpha; --out is its folder)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -271,6 +272,11 @@ int main(int argc, char** argv) {
     if (name == "timetable") {
         if (drawTimetable(out.empty() ? "timetable.png" : out)) return 0;
         fmt::print(stderr, "{}: the timetable cannot be written there\n", out);
+        return 1;
+    }
+    if (name == "lamp") {
+        if (drawLamp(out.empty() ? "lamp" : out)) return 0;
+        fmt::print(stderr, "{}: the lamp cannot be written there\n", out);
         return 1;
     }
     if (name == "chart") {

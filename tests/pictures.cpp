@@ -5,6 +5,9 @@
 #include "stages/camera/camerastage.h"
 #include "stages/delivery/deliverystage.h"
 #include "stages/mattes/mattesstage.h"
+#include "shot/edits/matteedits.h"
+#include "shot/edits/planeedits.h"
+#include "stages/inserts/insertsstage.h"
 #include "stages/planes/planesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
@@ -91,7 +94,6 @@ void tourLens(MainWindow& window, const QString& plate, const Shoot& shoot) {
     QTest::keyClick(&window.canvas(), Qt::Key_8, Qt::ControlModifier);
     settle(window);
     QTest::qWait(1500);
-    shoot("22-round-trip");
 }
 
 /// Candidates, scatter, a track by hand, the camera, the world, the delivery.
@@ -312,6 +314,40 @@ void tourPlanes(MainWindow& window, const QString& plates, const Shoot& shoot) {
     shoot("25-planes");
 }
 
+/// The timetable on the notice board, with the mast passing before it.
+void tourInserts(MainWindow& window, const QString& plates, const Shoot& shoot) {
+    Session& session = window.session();
+    session.open((plates + "/board.mp4").toStdString());
+    settle(window);
+    session.player.goTo(1050);
+    settle(window);
+    Shot shot = withPlaneAdded(session.shot(), {{470, 225}, {845, 225}, {845, 480}, {470, 480}}, 1050);
+    session.edit("Plane", shot);
+    window.docket().open("planes");
+    window.stage<PlanesStage>().track(Direction::both);
+    settle(window);
+    session.player.goTo(1050);
+    shot = *withPlaneTie(session.shot(), session.shot().planes[0].id, 1050,
+                         {Eigen::Vector2d(445, 268), {868, 267}, {866, 497}, {445, 495}});
+    Matte mast;
+    mast.name = "mast";
+    mast.keys = {{1001, {{774, 0}, {863, 0}, {863, 720}, {774, 720}}},
+                 {1022, {{600, 0}, {704, 0}, {705, 720}, {602, 720}}},
+                 {1050, {{203, 0}, {328, 0}, {329, 720}, {202, 720}}}};
+    mast.feather_px = 1.5;
+    session.edit("Mast", withMatteAdded(shot, mast));
+    InsertsStage& inserts = window.stage<InsertsStage>();
+    window.docket().open("inserts");
+    inserts.addArt((plates + "/../timetable.png").toStdString());
+    settle(window);
+    inserts.fit(Fitting::corners);
+    inserts.hand.edit("In front", [](Insert& insert) { insert.heldOut = std::vector<std::string>{"mast"}; });
+    settle(window);
+    session.player.goTo(1022);
+    settle(window);
+    shoot("26-inserts");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -339,6 +375,7 @@ int main(int argc, char** argv) {
     if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
     if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);
     if (only.isEmpty() || only == "planes") tourPlanes(window, plates, shoot);
+    if (only.isEmpty() || only == "inserts") tourInserts(window, plates, shoot);
     window.setProperty("closing", true);
     return 0;
 }

@@ -220,6 +220,11 @@ private:
         onRefresh([this, shows, alpha, alphaLabel, on] {
             const Clip* clip = heldClip();
             alpha->setVisible(clip && clip->hasAlpha);
+            if (clip) {
+                Clip unsaid = *clip;
+                unsaid.alpha.reset();
+                alpha->setItemText(0, alphaKindOf(unsaid) ? "by its format" : "not said");
+            }
             alphaLabel->setVisible(clip && clip->hasAlpha);
             if (!held()) return;
             const Shot& shot = session_.shot();
@@ -671,8 +676,8 @@ private:
                             "A sequence (name.####.exr, .png, .tif) or a video (name.mp4), below the delivery folder");
         place->setAccessibleName("Render to");
         wide(place);
-        auto* render =
-            named(button("Render inserts", "quiet"), "insertsRender", "A sequence that was stopped goes on where it ended");
+        auto* render = named(button("Render inserts", "quiet"), "insertsRender",
+                             "A sequence that was stopped goes on where it ended");
         auto* renderRow = buttonRow({render});
         wide(renderRow);
         connect(place, &QLineEdit::editingFinished, this, [this, place] {

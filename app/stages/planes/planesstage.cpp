@@ -143,7 +143,8 @@ void PlanesStage::takeTool(const QString& tool) {
     }
     openCard_();
     const QString view = shown_();
-    if (view != "plate" && view != "surface") show_("plate");
+    // With what was inserted it can be worked on too.
+    if (view != "plate" && view != "surface" && view != "inserts") show_("plate");
     takeTool_(tool);
 }
 
