@@ -214,7 +214,8 @@ void MainWindow::makeMenus() {
     // The menus, the shot's name and the running job share one bar.
     auto* menus = new QMenuBar;
     QMap<QString, QMenu*> byName;
-    for (const char* name : {"Shot", "Edit", "View", "Play", "Lens", "Matte", "Track", "Plane", "Steady", "Insert", "Solve", "Help"})
+    for (const char* name :
+         {"Shot", "Edit", "View", "Play", "Lens", "Matte", "Track", "Plane", "Steady", "Insert", "Solve", "Help"})
         byName[name] = menus->addMenu(name);
     for (const Command& command : commands_->all()) {
         QMenu* menu = byName.value(command.menu);
@@ -379,7 +380,8 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if ((event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) &&
         handleKey(watched, static_cast<QKeyEvent*>(event)))
         return true;
-    // The wheel over a field that nobody works in scrolls the card, and changes no number; nor does it give it the focus.
+    // The wheel over a field that nobody works in scrolls the card, and changes no number; nor does it give it the
+    // focus.
     if (auto* field = event->type() == QEvent::Polish ? qobject_cast<QWidget*>(watched) : nullptr;
         field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) &&
         field->focusPolicy() == Qt::WheelFocus)

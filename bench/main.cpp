@@ -329,7 +329,8 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option("--only", only, "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, lens");
+    app.add_option("--only", only,
+                   "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, lens");
     unsigned seed = 1;
     app.add_option("--seed", seed, "the first of the made-up lenses");
     CLI11_PARSE(app, argc, argv);

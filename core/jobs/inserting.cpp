@@ -77,11 +77,20 @@ std::set<int> writtenBefore(const fs::path& pattern, std::uint64_t key, const Fr
     return written;
 }
 
-Expected<void> checkClips(const InsertScene& scene, ArtShelf& shelf) {
+/// Whether both name the same file on a frame.
+bool isSamePlace(const fs::path& a, const fs::path& b, int frame) {
+    std::error_code code;
+    return fs::weakly_canonical(frameFile(a, frame), code) == fs::weakly_canonical(frameFile(b, frame), code);
+}
+
+Expected<void> checkClips(const InsertScene& scene, ArtShelf& shelf, const fs::path& pattern) {
     std::string gone;
     for (const InsertScene::One& one : scene.inserts) {
         if (one.insert.shows != Insert::Shows::clip) continue;
         if (!one.clip) return failure(Fault::input, "{}: has no clip; choose one in its card", one.insert.name);
+        if (isSamePlace(pattern, one.clip->path, one.clip->frames.first))
+            return failure(Fault::input, "{}: is the clip {} itself; choose another place", pattern.string(),
+                           one.clip->name);
         if (const auto open = shelf.open(*one.clip); !open) gone += (gone.empty() ? "" : "; ") + open.error().message;
         if (one.clip->hasAlpha)
             if (const auto kind = alphaKindOf(*one.clip); !kind) return tl::unexpected(kind.error());
@@ -139,7 +148,7 @@ Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf
                                   bool alone, const Progress& progress) {
     const InsertScene scene = insertSceneOf(shot);
     if (scene.inserts.empty()) return failure(Fault::input, "there is no insert to render");
-    if (const auto whole = checkClips(scene, shelf); !whole) return tl::unexpected(whole.error());
+    if (const auto whole = checkClips(scene, shelf, pattern); !whole) return tl::unexpected(whole.error());
     std::vector<int> numbers(std::size_t(shot.plate.range.count()));
     std::iota(numbers.begin(), numbers.end(), shot.plate.range.first);
     if (!isSequence(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);

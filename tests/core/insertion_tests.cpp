@@ -618,6 +618,9 @@ TEST_CASE("what cannot be a clip is refused, and an alpha nobody knows is asked 
     CHECK(refused.error().message.find("say premultiplied or straight") != std::string::npos);
     shot = withClipEdited(shot, shot.clips[0].id, [](Clip& c) { c.alpha = AlphaKind::straight; });
     CHECK(runInserts(shot, frames, shelf, scratch / "o.####.png", false));
+    // Its own clip is not written over, whatever its number is written as.
+    CHECK(runInserts(shot, frames, shelf, scratch / "a.%04d.tif", false).error().message.find("is the clip") !=
+          std::string::npos);
     CHECK(runInserts(withInsertRemoved(shot, shot.inserts[0].id), frames, shelf, scratch / "o.####.png", false)
               .error()
               .message == "there is no insert to render");
