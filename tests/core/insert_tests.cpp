@@ -535,3 +535,83 @@ TEST_CASE("match finds the blur and the gain that a plate was made with") {
     CHECK_FALSE(levels->hasEdges);
     CHECK(levels->grade.lift[1] == Approx(50.0 / 255).margin(0.01));
 }
+
+TEST_CASE("match brings other art to the plate's black, white and sharpness") {
+    // The plate shows a sheet with bars, blurred and dull; the art is another one, crisp.
+    cv::Mat sheet(220, 320, CV_32F, cv::Scalar(225)), other(220, 320, CV_32F, cv::Scalar(240));
+    for (int i = 0; i < 6; ++i) sheet(cv::Rect(20, 14 + 34 * i, 200 + 12 * i, 14)) = 35;
+    for (int i = 0; i < 5; ++i) other(cv::Rect(30 + 55 * i, 25, 26, 150)) = 12;
+    const Quad corners{Vector2d(60, 40), {330, 52}, {322, 250}, {70, 262}};
+    const Layer there = laid(artOf(greyPicture(sheet)), corners, 400, 300),
+                here = laid(artOf(greyPicture(other)), corners, 400, 300);
+    Grade dull;
+    dull.gain = {0.7, 0.72, 0.75};
+    dull.lift = {0.1, 0.1, 0.1};
+    const Picture plate = plateShowing(there, 1.4, dull, 1, 5);
+    const std::vector<Vector2d> area{{75, 60}, {312, 64}, {308, 238}, {84, 246}};
+    const auto found = matched(plate, here, area);
+    REQUIRE(found);
+    CHECK(found->blur_px == Approx(1.4).margin(0.25));
+    Layer made = here;
+    gradeLayer(made, found->grade);
+    blurLayer(made, found->blur_px, 400, 300);
+    float darkest = 1, lightest = 0;
+    for (int y = 80; y < 230; ++y)
+        for (int x = 90; x < 300; ++x) {
+            darkest = std::min(darkest, at(made, x, y)[1]);
+            lightest = std::max(lightest, at(made, x, y)[1]);
+        }
+    CHECK(darkest == Approx(0.1 + 0.72 * 35 / 255).margin(0.02));
+    CHECK(lightest == Approx(0.1 + 0.72 * 225 / 255).margin(0.02));
+}
+
+TEST_CASE("a key leaves the art's own alpha, and uneven light on the backing is cleared") {
+    Plane alpha(40, 40, 0.5F);
+    Picture made = flat(40, 40, {40, 180, 60});
+    for (int y = 0; y < 40; ++y)
+        for (int x = 0; x < 40; ++x) {
+            const std::size_t i = 3 * std::size_t(40 * y + x);
+            if (x < 20) {
+                made.bytes[i] = 190;
+                made.bytes[i + 1] = 150;
+                made.bytes[i + 2] = 130;
+            } else {
+                made.bytes[i + 1] = std::uint8_t(174 + y / 4);  // brighter downwards
+            }
+        }
+    ColourKey key;
+    key.colour = {40 / 255.0F, 180 / 255.0F, 60 / 255.0F};
+    const auto art = Art::create(made, &alpha, AlphaKind::straight, false, key);
+    REQUIRE(art);
+    const Layer layer = laid(*art, box(0, 0, 40, 40), 40, 40);
+    CHECK(at(layer, 8, 20)[3] == Approx(0.5F).margin(0.01));
+    CHECK(at(layer, 8, 20)[0] / 0.5F == Approx(190 / 255.0).margin(0.02));
+    for (int y = 2; y < 38; ++y) CHECK(at(layer, 32, y)[3] < 0.02F);
+    // Spill on the foreground is taken down by its share, and leaves it as light, nearly.
+    float full[3] = {0.4F, 0.6F, 0.4F}, half[3] = {0.4F, 0.6F, 0.4F};
+    const KeyExcess green({0, 1, 0});
+    green.takeSpill(full, 1);
+    green.takeSpill(half, 0.5F);
+    CHECK(green.of(full) == Approx(0.0F).margin(1e-3));
+    CHECK(green.of(half) == Approx(0.1F).margin(1e-4));
+    CHECK(full[1] < half[1]);
+    CHECK(full[0] > 0.4F);
+}
+
+TEST_CASE("layers alone are laid one over the other, premultiplied") {
+    const Plane half(8, 8, 0.5F);
+    const Layer below = laid(artOf(flat(8, 8, {255, 0, 0})), box(0, 0, 8, 8), 16, 8),
+                above = laid(artOf(flat(8, 8, {0, 0, 255}), &half), box(4, 0, 12, 8), 16, 8);
+    InsertAlone alone(16, 8, false);
+    alone.add(below);
+    alone.add(above);
+    const auto pixel = [&](int x) { return &alone.picture.floats[3 * (4 * 16 + std::size_t(x))]; };
+    CHECK(pixel(2)[0] == Approx(1.0F));
+    CHECK(pixel(6)[0] == Approx(0.5F));
+    CHECK(pixel(6)[2] == Approx(0.5F));
+    CHECK(pixel(10)[2] == Approx(0.5F));
+    CHECK(alone.alpha.row(4)[2] == Approx(1.0F));
+    CHECK(alone.alpha.row(4)[6] == Approx(1.0F));
+    CHECK(alone.alpha.row(4)[10] == Approx(0.5F));
+    CHECK(alone.alpha.row(4)[14] == 0.0F);
+}

@@ -10,11 +10,13 @@
 #include "shot/edits/matteedits.h"
 #include "shot/edits/planeedits.h"
 #include "shot/edits/trackedits.h"
+#include "shot/file/shotfile.h"
 #include "shot/stages/insertsstage.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <numbers>
 
 using namespace pinion;
@@ -639,4 +641,159 @@ TEST_CASE("a clip that is shorter than its use, or of another rate, is said to b
     CHECK(notesOf(shot, *findInsert(shot, id)).front().find("frame by frame") != std::string::npos);
     shot = withInsertEdited(shot, id, [](Insert& i) { i.time.ownRate = true; });
     CHECK(notesOf(shot, *findInsert(shot, id)).empty());
+}
+
+TEST_CASE("places inside a carrier and on the plate are each other's inverse, and none where it is not") {
+    Insert insert;
+    insert.ride = onPlane();
+    const Carriers carriers{{}, {}, {1, kFrames}, List<PlanarTrack>({movingPlane(8)})};
+    const Carrier carrier(insert, carriers);
+    CHECK(carrier.widthToHeight() == Approx(4.0 / 3).epsilon(0.05));
+    for (const Vector2d& place : {Vector2d(0.1, 0.9), {0.5, 0.5}, {1.3, -0.2}}) {
+        const auto plate = carrier.onPlate(place, 6);
+        REQUIRE(plate);
+        const auto back = carrier.inside(*plate, 6);
+        REQUIRE(back);
+        CHECK((*back - place).norm() < 1e-9);
+    }
+    CHECK_FALSE(carrier.onPlate({0.5, 0.5}, 9));
+    CHECK_FALSE(carrier.inside({50, 50}, 9));
+    CHECK(carrier.missing() == std::vector<int>{9, 10, 11, 12});
+    CHECK(carrier.away(8) == 0);
+    CHECK(carrier.away(12) == 4);
+    CHECK((*carrier.at(12, true))[0] == (*carrier.at(8))[0]);
+    // A picture of the whole frame has the frame for a carrier, moved as the plane moves.
+    insert.wholeFrame = true;
+    insert.carrier = {Vector2d(0, 0), {kWidth, 0}, {kWidth, kHeight}, {0, kHeight}};
+    const Carrier whole(insert, carriers);
+    CHECK((*whole.at(1))[2] == Vector2d(kWidth, kHeight));
+    CHECK(((*whole.at(2))[0] - (*quadFromQuad(surfaceOn(2), surfaceOn(1)) * Eigen::Vector3d(0, 0, 1)).hnormalized())
+              .norm() < 1e-6);
+}
+
+TEST_CASE("an open shutter takes as many instants as the corners move, half before the frame and half after") {
+    Insert insert;
+    insert.ride = onPlane();
+    const Carriers carriers{{}, {}, {1, kFrames}, List<PlanarTrack>({movingPlane()})};
+    const Carrier carrier(insert, carriers);
+    CHECK(carrier.pieces(Placing{}, 5).size() == 1);
+    const auto instants = carrier.pieces(Placing{}, 5, 1.0);
+    REQUIRE(instants.size() > 3);
+    Vector2d mean(0, 0);
+    for (const auto& pieces : instants) mean += pieces[0].corners[0] / double(instants.size());
+    CHECK((mean - surfaceOn(5)[0]).norm() < 0.05);
+    const double reach = (instants.back()[0].corners[0] - instants.front()[0].corners[0]).norm();
+    CHECK(reach == Approx(std::hypot(3, 1) * (1 - 1.0 / double(instants.size()))).margin(0.1));
+    // At the ends of the track it goes on as it went.
+    const auto first = carrier.pieces(Placing{}, 1, 1.0);
+    REQUIRE(first.size() > 3);
+    CHECK((first.front()[0].corners[0] - surfaceOn(1)[0]).x() < -1);
+    // Where it only holds there is no motion.
+    const Carrier shorter(insert, {{}, {}, {1, kFrames}, List<PlanarTrack>({movingPlane(5)})});
+    CHECK(shorter.pieces(Placing{}, 8, 1.0, true).size() == 1);
+    CHECK(shorter.pieces(Placing{}, 8, 1.0).empty());
+}
+
+TEST_CASE("a second take of a locked-off set-up is laid over the first within a matte whose keys move") {
+    const test::Scratch scratch;
+    Insert take;
+    Shot shot = withClipAdded(emptyShot(), writeClip(scratch, "take", 1, 12, kWidth, kHeight), &take.clip);
+    Matte within;
+    within.name = "left";
+    within.keys = {{1, {{0, 0}, {40, 0}, {40, 120}, {0, 120}}}, {11, {{0, 0}, {140, 0}, {140, 120}, {0, 120}}}};
+    shot = withMatteAdded(shot, within);
+    InsertId id = 0;
+    shot = withInsertAdded(shot, take, 1, &id);
+    shot = withInsertEdited(shot, id, [](Insert& i) { i.within = std::vector<std::string>{"left"}; });
+    CHECK_FALSE(shot.inserts[0].ride);
+    ArtShelf shelf;
+    const Picture plate = grey(kWidth, kHeight, 200);
+    for (const int frame : {1, 6, 11}) {
+        const Picture made = composed(insertSceneOf(shot), frame, plate, shelf);
+        const int border = 40 + 10 * (frame - 1);
+        CHECK(valueAt(made, border - 3, 60) == 10 * frame);
+        CHECK(valueAt(made, border + 3, 60) == 200);
+        CHECK(valueAt(made, 2, 2) == 10 * frame);
+    }
+}
+
+TEST_CASE("on a plate of linear values art is laid in light, and comes back as it was shown") {
+    Insert tint;
+    tint.shows = Insert::Shows::colour;
+    tint.colour = {0.5, 0.25, 1};
+    InsertId id = 0;
+    Shot shot = withInsertAdded(emptyShot(), tint, 1, &id);
+    Picture plate{kWidth, kHeight, Picture::Depth::float32, true, {}, {}};
+    plate.floats.assign(3 * std::size_t(kWidth) * kHeight, 4.0F);  // brighter than white
+    ArtShelf shelf;
+    const Picture made = composed(insertSceneOf(shot), 1, plate, shelf);
+    const std::size_t at = 3 * (60 * std::size_t(kWidth) + 80);
+    CHECK(encodeSrgb(made.floats[at]) == Approx(0.5).margin(0.002));
+    CHECK(encodeSrgb(made.floats[at + 1]) == Approx(0.25).margin(0.002));
+    shot = withInsertEdited(shot, id, [](Insert& i) {
+        i.placing.scale = {0.5, 0.5};
+        i.look.opacity = 0.5;
+    });
+    const Picture half = composed(insertSceneOf(shot), 1, plate, shelf);
+    CHECK(half.floats[at] == Approx(0.5 * (4 + double(decodeSrgb(0.5F)))).epsilon(0.002));
+    CHECK(half.floats[0] == 4.0F);
+}
+
+TEST_CASE("a clip of art that is too large is refused by its size, before it is put in") {
+    const test::Scratch scratch;
+    auto writer = FrameWriter::create(scratch / "wide.####.png", 20000, 2, {24, 1});
+    REQUIRE(writer);
+    REQUIRE((*writer)->write(1, grey(20000, 2, 90)));
+    const auto clip = clipOf(scratch / "wide.0001.png");
+    REQUIRE_FALSE(clip);
+    CHECK(clip.error().message.find("20000x2 pixels; make it smaller, 16384 on a side at most") != std::string::npos);
+    // A clip whose pictures are of another size than they were is not taken for the same.
+    Clip known = writeClip(scratch, "lamp", 1, 2);
+    known.width = 99;
+    ArtShelf shelf;
+    CHECK(shelf.open(known).error().message.find("and was 99x30") != std::string::npos);
+}
+
+TEST_CASE("what is wrong with an insert in a shot's file is said with its place") {
+    const test::Scratch scratch;
+    InsertId id = 0;
+    Shot shot = shotWithClip(scratch, &id);
+    shot = withOpacityKey(withOpacityKey(shot, id, 3, 1), id, 8, 0.5);
+    const std::string whole = shotJson(shot, scratch / "a.pinion");
+    REQUIRE(parseShot(whole, scratch / "a.pinion"));
+    const auto messageOf = [&](const std::function<void(nlohmann::json&)>& spoil) {
+        nlohmann::json document = nlohmann::json::parse(whole);
+        spoil(document);
+        const auto read = parseShot(document.dump(), scratch / "a.pinion");
+        return read ? std::string("read") : read.error().message;
+    };
+    using J = nlohmann::json;
+    const auto insert = [](J& d) -> J& { return d["inserts"][0]; };
+    CHECK(messageOf([&](J& d) { insert(d).erase("look"); }).find("inserts[0]: 'look' is missing") != std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["look"]["blend"] = "dodge"; }).find("inserts[0].look.blend") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["look"]["opacity"] = 2; }).find("is 2, which is not from 0 to 1") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["shows"] = "dreams"; }).find("inserts[0].shows") != std::string::npos);
+    CHECK(messageOf([&](J& d) {
+              insert(d)["carrier"] = {{0, 0}, {9, 9}, {9, 0}, {0, 9}};
+          }).find("inserts[0].carrier") != std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["opacity_keys"][1][0] = 3; }).find("opacity_keys[1]: frames have to rise") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) {
+              insert(d)["shape"] = {{"crop", {0, 0, 2, 0}}, {"round", 0}, {"soft_edge_px", 0}};
+          }).find("inserts[0].shape.crop") != std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["shutter"] = -1; }).find("inserts[0].shutter") != std::string::npos);
+    CHECK(messageOf([&](J& d) { insert(d)["placing"]["centre"] = 3; }).find("inserts[0].placing.centre") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) { d["inserts"].push_back(d["inserts"][0]); }).find("inserts[1].id: is there twice") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) { d["clips"][0]["width"] = 0; }).find("clips[0]: the size is not above 0") !=
+          std::string::npos);
+    CHECK(messageOf([&](J& d) { d["clips"][0]["alpha"] = "half"; }).find("clips[0].alpha") != std::string::npos);
+    // A clip beside the shot is written relative to it, so that a folder can be moved whole.
+    CHECK(nlohmann::json::parse(whole)["clips"][0]["path"] == "lamp.####.png");
+    const auto moved = parseShot(whole, "/elsewhere/a.pinion");
+    REQUIRE(moved);
+    CHECK(moved->clips[0].path == "/elsewhere/lamp.####.png");
 }

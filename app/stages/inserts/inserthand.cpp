@@ -5,6 +5,8 @@
 #include "shot/edits/insertedits.h"
 #include "stages/reasons.h"
 
+#include <QDateTime>
+
 #include <algorithm>
 
 namespace pinion {
@@ -93,9 +95,17 @@ std::optional<Quad> InsertHand::cornersNow(const Insert& insert) const {
 }
 
 bool InsertHand::isMissing(const Clip& clip) const {
-    std::error_code code;
-    const bool isSequence = clip.path.filename().string().find_first_of("#%") != std::string::npos;
-    return !std::filesystem::exists(isSequence ? frameFile(clip.path, clip.frames.first) : clip.path, code);
+    constexpr qint64 kEvery_ms = 1000;
+    const qint64 now = QDateTime::currentMSecsSinceEpoch();
+    Looked& looked = looked_[clip.path];
+    if (now - looked.when > kEvery_ms) {
+        std::error_code code;
+        const bool isSequence = clip.path.filename().string().find_first_of("#%") != std::string::npos;
+        looked.missing =
+            !std::filesystem::exists(isSequence ? frameFile(clip.path, clip.frames.first) : clip.path, code);
+        looked.when = now;
+    }
+    return looked.missing;
 }
 
 }  // namespace pinion

@@ -6,7 +6,9 @@
 
 #include <QObject>
 
+#include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -56,8 +58,10 @@ public:
     std::optional<Quad> cornersNow(const Insert& insert) const;
 
     const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
-    /// Its file is not where it was.
+    /// Its file is not where it was; looked for once in a while.
     bool isMissing(const Clip& clip) const;
+    /// Looks again at the next question.
+    void lookAgain() { looked_.clear(); }
 
 signals:
     void changed();       ///< another insert is held, or it is dragged
@@ -71,6 +75,11 @@ private:
     std::optional<Placing> draft_;
     std::shared_ptr<ArtShelf> shelf_ = std::make_shared<ArtShelf>();
     Derived<InsertScene, SceneKey> scene_;
+    struct Looked {
+        qint64 when = 0;
+        bool missing = false;
+    };
+    mutable std::map<std::filesystem::path, Looked> looked_;
     mutable std::shared_ptr<const InsertScene> below_;
     mutable std::shared_ptr<const InsertScene> belowOf_;
 };

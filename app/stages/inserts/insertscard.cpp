@@ -55,7 +55,8 @@ public:
         connect(&hand_, &InsertHand::changed, this, [this] { refresh(); });
         connect(&hand_, &InsertHand::sceneChanged, this, [this] { refresh(); });
         connect(&stage, &InsertsStage::viewChanged, this, [this] { refresh(); });
-        connect(&session.player, &Player::frameChanged, this, [this] { refresh(); });
+        // At the plate's rate while it plays: only what depends on the frame.
+        connect(&session.player, &Player::frameChanged, this, [this] { showFrame_(); });
         refresh();
     }
 
@@ -391,14 +392,15 @@ private:
         auto* shutterLabel = row("Shutter", shutter);
         showWhile({title, blend, blendLabel, opacity, opacityLabel, keys, matches, gains, lifts, gamma, gammaLabel,
                    saturation, saturationLabel, blur, blurLabel, shutter, shutterLabel});
-        onRefresh([this, opacity, key, there] {
+        showFrame_ = [this, opacity, key, there] {
             opacity->setEnabled(mayChange());
             if (!held()) return;
             setQuietly(opacity, 100 * opacityHere());
             key->setChecked(isKeyed());
             there->setText(isThere(held()->turns.vector(), session_.player.frame()) ? "Gone from here"
                                                                                     : "Back from here");
-        });
+        };
+        onRefresh(showFrame_);
     }
     bool isKeyed() const {
         return held() && std::any_of(held()->opacityKeys.begin(), held()->opacityKeys.end(),
@@ -701,6 +703,7 @@ private:
 
     InsertsStage& stage_;
     InsertHand& hand_;
+    std::function<void()> showFrame_;
     bool filling_ = false;
 };
 

@@ -267,6 +267,7 @@ void InsertsStage::relink(ClipId clip, const std::filesystem::path& path) {
         if (!before) return;
         const bool other = before->width != found.width || before->height != found.height;
         const QString name = text(before->name);
+        hand.lookAgain();
         session_.edit("Find " + name, withClipReplaced(session_.shot(), clip, found));
         session_.say(
             name + ": " + text(found.path.string()) +

@@ -11,16 +11,31 @@ namespace {
 
 using On = Matte::Ride::On;
 
-/// What of a missing carrier there is to say.
+/// The planar track with a surface that carries it, itself or through a locator; null: none does.
+const PlanarTrack* surfaceOf(const Shot& shot, const Insert& insert) {
+    if (!insert.ride) return nullptr;
+    const Locator* locator = insert.ride->on == On::locator ? findLocator(shot, insert.ride->locator) : nullptr;
+    const std::string& name = locator ? locator->plane : insert.ride->plane;
+    return name.empty() ? nullptr : findPlane(shot, name);
+}
+
+/// What of a missing carrier there is to say. Asked at every edit: what takes time to work out is left to the picture.
 std::string lostWords(const Shot& shot, const Insert& insert) {
     const FrameRange used = insert.frames.value_or(shot.plate.range);
-    // What the whole picture does is not asked here: working it out takes its time.
     if (!insert.ride || insert.ride->on == On::picture || insert.ride->tracks.size() > 4) return {};
-    const Carrier carrier(insert, carriersOf(shot));
-    if (!carrier.problem().empty()) return carrier.problem();
     std::vector<int> missing;
-    for (const int frame : carrier.missing())
+    const auto take = [&](int frame) {
         if (used.holds(frame) && opacityAt(insert, frame) > 0) missing.push_back(frame);
+    };
+    if (const PlanarTrack* plane = surfaceOf(shot, insert); plane && plane->samples.size() > 1) {
+        for (int frame = used.first; frame <= used.last; ++frame)
+            if (!sampleAt(*plane, frame)) take(frame);
+    } else {
+        // Kept with the version of the tracks.
+        const auto motion = rideMotion(*insert.ride, carriersOf(shot));
+        if (!motion->problem.empty()) return motion->problem;
+        for (const int frame : motion->missing) take(frame);
+    }
     if (missing.empty()) return {};
     const char* does = insert.lost == Insert::Lost::ends    ? "it is not shown there"
                        : insert.lost == Insert::Lost::holds ? "it stays where it was"
