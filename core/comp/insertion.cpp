@@ -84,20 +84,35 @@ Placing fitted(Fitting fitting, double art, double carrier) {
 
 // ---- the carrier
 
-Carrier::Carrier(const Insert& insert, const Carriers& carriers) : carrier_(insert.carrier), range_(carriers.range) {
-    const auto length = [&](std::size_t a, std::size_t b) { return (carrier_[a] - carrier_[b]).norm(); };
-    widthToHeight_ = (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
-    if (!insert.ride) return;
+namespace {
+
+/// The planar track with a surface that carries it, itself or through a locator; null: none does.
+const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carriers) {
+    if (insert.wholeFrame || !insert.ride) return nullptr;
     std::string name = insert.ride->on == Matte::Ride::On::plane ? insert.ride->plane : std::string();
     if (insert.ride->on == Matte::Ride::On::locator)
         for (const Locator& locator : carriers.locators)
             if (locator.name == insert.ride->locator) name = locator.plane;
-    if (!insert.wholeFrame && !name.empty())
-        for (const PlanarTrack& plane : carriers.planes)
-            if (plane.name == name && !plane.ties.isEmpty()) {
-                plane_ = std::make_shared<const PlanarTrack>(plane);
-                if (const auto size = squaredSize(plane)) widthToHeight_ = double(size->width) / size->height;
-            }
+    for (const PlanarTrack& plane : carriers.planes)
+        if (!name.empty() && plane.name == name && !plane.ties.isEmpty()) return &plane;
+    return nullptr;
+}
+
+}  // namespace
+
+double carrierRatio(const Insert& insert, const Carriers& carriers) {
+    if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
+        if (const auto size = squaredSize(*plane)) return double(size->width) / size->height;
+    const Quad& quad = insert.carrier;
+    const auto length = [&](std::size_t a, std::size_t b) { return (quad[a] - quad[b]).norm(); };
+    return (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
+}
+
+Carrier::Carrier(const Insert& insert, const Carriers& carriers)
+    : carrier_(insert.carrier), widthToHeight_(carrierRatio(insert, carriers)), range_(carriers.range) {
+    if (!insert.ride) return;
+    if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
+        plane_ = std::make_shared<const PlanarTrack>(*plane);
     if (!plane_) {
         motion_ = rideMotion(*insert.ride, carriers);
         problem_ = motion_->problem;
@@ -107,7 +122,7 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers) : carrier_(inse
     }
     for (int frame = range_.first; frame <= range_.last; ++frame)
         if (!surfaceAt(*plane_, frame)) missing_.push_back(frame);
-    if (int(missing_.size()) == range_.count()) problem_ = "the plane " + name + " is on none of the frames";
+    if (int(missing_.size()) == range_.count()) problem_ = "the plane " + plane_->name + " is on none of the frames";
 }
 
 Carrier::Carrier(std::vector<PlaneTie> corners) : corners_(std::move(corners)), carrier_(kUnit) {
@@ -119,6 +134,8 @@ Carrier::Carrier(std::vector<PlaneTie> corners) : corners_(std::move(corners)), 
 
 std::optional<int> Carrier::nearestTo(int frame) const {
     if (missing_.empty() && !corners_) return frame;
+    // Beside the range it may be there too.
+    if (!range_.holds(frame) && at(frame)) return frame;
     const auto isThere = [&](int one) {
         return range_.holds(one) && !std::binary_search(missing_.begin(), missing_.end(), one);
     };

@@ -116,6 +116,9 @@ Quad placedInside(const Placing& placing, double widthToHeight);
 enum class Fitting { inside, covering, corners };
 Placing fitted(Fitting fitting, double art, double carrier);
 
+/// Width to height of what carries an insert, without working out how that moves.
+double carrierRatio(const Insert& insert, const Carriers& carriers);
+
 /// What carries an insert, over a shot: where its corners are, frame by frame.
 class Carrier {
 public:

@@ -662,6 +662,10 @@ TEST_CASE("places inside a carrier and on the plate are each other's inverse, an
     CHECK(carrier.away(8) == 0);
     CHECK(carrier.away(12) == 4);
     CHECK((*carrier.at(12, true))[0] == (*carrier.at(8))[0]);
+    // Beside the frames that are worked on it is where it is.
+    const Carrier narrow(insert, {{}, {}, {3, 5}, List<PlanarTrack>({movingPlane(4)})});
+    CHECK((*narrow.at(2, true))[0] == (*narrow.at(2))[0]);
+    CHECK((*narrow.at(7, true))[0] == (*narrow.at(4))[0]);
     // A picture of the whole frame has the frame for a carrier, moved as the plane moves.
     insert.wholeFrame = true;
     insert.carrier = {Vector2d(0, 0), {kWidth, 0}, {kWidth, kHeight}, {0, kHeight}};

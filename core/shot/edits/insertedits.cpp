@@ -64,7 +64,7 @@ void placeFresh(const Shot& shot, Insert& insert) {
     insert.carrier = frameOf(shot);
     const auto art = artRatio(shot, insert);
     const auto fitInside = [&] {
-        if (art) insert.placing = fitted(Fitting::inside, *art, Carrier(insert, carriersOf(shot)).widthToHeight());
+        if (art) insert.placing = fitted(Fitting::inside, *art, carrierRatio(insert, carriersOf(shot)));
     };
     if (insert.wholeFrame || !insert.ride || insert.ride->on == On::picture || hasSurface(shot, insert.ride)) {
         fitInside();
@@ -236,7 +236,7 @@ Shot withInsertPinned(const Shot& shot, InsertId id, const std::optional<Matte::
 
 Shot withInsertFitted(const Shot& shot, InsertId id, Fitting fitting) {
     return withInsertEdited(shot, id, [&](Insert& insert) {
-        const double carrier = Carrier(insert, carriersOf(shot)).widthToHeight();
+        const double carrier = carrierRatio(insert, carriersOf(shot));
         const auto trims = insert.placing.trims;
         insert.placing = fitted(fitting, artRatio(shot, insert).value_or(carrier), carrier);
         insert.placing.trims = trims;
