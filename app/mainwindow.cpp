@@ -73,6 +73,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), stages_(makeStage
     makeMenus();
     connectParts();
     qApp->installEventFilter(this);
+    // Nor does the wheel give a field of a card the focus, by which the next turn would change its number.
+    for (QWidget* field : docket_->findChildren<QWidget*>())
+        if (field->focusPolicy() == Qt::WheelFocus) field->setFocusPolicy(Qt::StrongFocus);
     toolBar_->openStage(docket_->openStage());
     show("plate");
     refreshCommands();
@@ -380,12 +383,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if ((event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) &&
         handleKey(watched, static_cast<QKeyEvent*>(event)))
         return true;
-    // The wheel over a field that nobody works in scrolls the card, and changes no number; nor does it give it the
-    // focus.
-    if (auto* field = event->type() == QEvent::Polish ? qobject_cast<QWidget*>(watched) : nullptr;
-        field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) &&
-        field->focusPolicy() == Qt::WheelFocus)
-        field->setFocusPolicy(Qt::StrongFocus);
+    // The wheel over a field that nobody works in scrolls the card, and changes no number.
     if (auto* field = event->type() == QEvent::Wheel ? qobject_cast<QWidget*>(watched) : nullptr;
         field && (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) && !field->hasFocus()) {
         event->ignore();
