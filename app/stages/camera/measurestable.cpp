@@ -7,6 +7,7 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QTableWidget>
+#include <QTimer>
 
 #include <cmath>
 
@@ -220,7 +221,10 @@ QWidget* makeMeasuresTable(Session& session) {
         const int row = int(shot.solveSettings.distances.size()) - 1;
         session.edit("Add a distance", std::move(shot));
         table->setCurrentCell(row, metres);
-        table->editItem(table->item(row, metres));
+        // When the row has its place: an editor that is laid out anew is taken away.
+        QTimer::singleShot(0, table, [table, row] {
+            if (auto* item = table->item(row, metres)) table->editItem(item);
+        });
     });
     QObject::connect(place, &QPushButton::clicked, panel, [&session, table] {
         Shot shot = session.shot();
@@ -232,7 +236,10 @@ QWidget* makeMeasuresTable(Session& session) {
         const int row = int(shot.solveSettings.distances.size() + shot.solveSettings.places.size()) - 1;
         session.edit("Add a place", std::move(shot));
         table->setCurrentCell(row, metres);
-        table->editItem(table->item(row, metres));
+        // When the row has its place: an editor that is laid out anew is taken away.
+        QTimer::singleShot(0, table, [table, row] {
+            if (auto* item = table->item(row, metres)) table->editItem(item);
+        });
     });
     const auto refreshButtons = [&session, distance, place] {
         const SolveSettings& s = session.shot().solveSettings;
