@@ -1063,12 +1063,14 @@ TEST_CASE(
     f.session.selection.set({ids[0], ids[1]});
     REQUIRE(distance->isEnabled());
     CHECK_FALSE(place->isEnabled());
+    QTest::qWait(100);  // the card is laid out anew
     QTest::mouseClick(distance, Qt::LeftButton);
     type("2.5 m");
     REQUIRE(f.session.shot().solveSettings.distances.size() == 1);
     CHECK(f.session.shot().solveSettings.distances[0].metres == 2.5);
     CHECK(f.session.shot().solveSettings.distances[0].b == ids[1]);
     f.session.selection.set({ids[2]});
+    QTest::qWait(100);
     QTest::mouseClick(place, Qt::LeftButton);
     type("1, 0.5, -2");
     REQUIRE(f.session.shot().solveSettings.places.size() == 1);
