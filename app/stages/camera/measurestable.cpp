@@ -7,7 +7,6 @@
 #include <QHeaderView>
 #include <QKeyEvent>
 #include <QTableWidget>
-#include <QTimer>
 
 #include <cmath>
 
@@ -221,10 +220,7 @@ QWidget* makeMeasuresTable(Session& session) {
         const int row = int(shot.solveSettings.distances.size()) - 1;
         session.edit("Add a distance", std::move(shot));
         table->setCurrentCell(row, metres);
-        // When the row has its place: an editor that is laid out anew is taken away.
-        QTimer::singleShot(0, table, [table, row] {
-            if (auto* item = table->item(row, metres)) table->editItem(item);
-        });
+        table->editItem(table->item(row, metres));
     });
     QObject::connect(place, &QPushButton::clicked, panel, [&session, table] {
         Shot shot = session.shot();
@@ -236,10 +232,7 @@ QWidget* makeMeasuresTable(Session& session) {
         const int row = int(shot.solveSettings.distances.size() + shot.solveSettings.places.size()) - 1;
         session.edit("Add a place", std::move(shot));
         table->setCurrentCell(row, metres);
-        // When the row has its place: an editor that is laid out anew is taken away.
-        QTimer::singleShot(0, table, [table, row] {
-            if (auto* item = table->item(row, metres)) table->editItem(item);
-        });
+        table->editItem(table->item(row, metres));
     });
     const auto refreshButtons = [&session, distance, place] {
         const SolveSettings& s = session.shot().solveSettings;
