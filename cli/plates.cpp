@@ -56,6 +56,14 @@ Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts
     return std::move(file->tracks);
 }
 
+Expected<Lens> lensFor(const std::string& path, const PlateFacts& facts) {
+    auto lens = readLens(path);
+    if (lens && (lens->width != facts.width || lens->height != facts.height))
+        return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", path, lens->width, lens->height,
+                       facts.width, facts.height);
+    return lens;
+}
+
 Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::string& tracks, const FrameRange& range,
                                        const PlateFacts& facts) {
     auto mattes = readMattes(path);

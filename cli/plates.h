@@ -1,6 +1,7 @@
 #pragma once
 
 #include "console.h"
+#include "lens/lens.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
 #include "track/tracking.h"
@@ -24,6 +25,9 @@ std::size_t budget(const Console& console);
 
 /// Tracks from a file, checked against the plate's size, rate and frames.
 Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts& facts);
+
+/// A lens from a file, checked against the plate's size.
+Expected<Lens> lensFor(const std::string& path, const PlateFacts& facts);
 
 /// Mattes from a file, those that ride carried by the tracks of another over `range`. Fails when one rides and no
 /// tracks are given.

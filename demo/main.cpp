@@ -148,7 +148,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
     std::unique_ptr<pinion::VideoWriter> video;
     if (!sequence) {
         auto created = pinion::VideoWriter::create(out, size.width, size.height, pinion::frameRateNear(size.fps),
-                                                   {.quality = quality});
+                                                   {.quality = quality, .small = true});
         if (!created) {
             fmt::print(stderr, "{}\n", created.error().message);
             return 1;

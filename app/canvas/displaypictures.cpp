@@ -7,8 +7,9 @@ namespace {
 
 constexpr std::size_t kKept = 12;
 
-QImage imageOf(const Picture& picture, const ViewTransform& view, const Rendering* rendering) {
-    if (rendering) return rendering->made(picture, view);
+}  // namespace
+
+QImage imageOf(const Picture& picture, const ViewTransform& view) {
     auto* pixels = new std::vector<std::uint32_t>(displayPixels(picture, view));
     return {reinterpret_cast<const uchar*>(pixels->data()),
             picture.width,
@@ -18,8 +19,6 @@ QImage imageOf(const Picture& picture, const ViewTransform& view, const Renderin
             [](void* held) { delete static_cast<std::vector<std::uint32_t>*>(held); },
             pixels};
 }
-
-}  // namespace
 
 DisplayPictures::DisplayPictures(JobRunner& jobs, std::function<void()> arrived)
     : jobs_(jobs), arrived_(std::move(arrived)), state_(std::make_shared<State>()) {}
@@ -42,7 +41,7 @@ QImage DisplayPictures::get(const PicturePtr& picture, const ViewTransform& view
     if (entries.size() > kKept) entries.pop_back();
     jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture, view, rendering, isIt] {
         if (weak.expired()) return;
-        QImage image = imageOf(*picture, view, rendering.get());
+        QImage image = rendering ? rendering->made(*picture, view) : imageOf(*picture, view);
         QMetaObject::invokeMethod(&jobs, [this, weak, isIt, image = std::move(image)] {
             const auto held = weak.lock();  // while it is held, so is this
             if (!held) return;

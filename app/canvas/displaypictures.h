@@ -12,6 +12,9 @@
 
 namespace pinion {
 
+/// A picture as it is shown. From any thread.
+QImage imageOf(const Picture& picture, const ViewTransform& view);
+
 /// Pictures of the plate, ready for the screen, made beside the interface. A few are kept: those of the frames that
 /// playing comes to next can be asked for ahead.
 class DisplayPictures {

@@ -2,6 +2,7 @@
 
 #include "session/document.h"
 #include "session/jobrunner.h"
+#include "session/liveplanes.h"
 #include "session/notes.h"
 #include "session/player.h"
 #include "session/selection.h"
@@ -27,6 +28,7 @@ public:
     Player player{document};
     JobRunner jobs{notes};
     Ties ties{document, player, jobs, notes};
+    LivePlanes livePlanes;
 
     const Shot& shot() const { return document.shot(); }
     void edit(const QString& name, Shot shot) { document.edit(name, std::move(shot)); }

@@ -47,6 +47,14 @@ private:
     QGridLayout* grid_;
 };
 
+/// Under the name that tests and style sheets know it by, with a tip.
+template <class Widget>
+Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
+    widget->setObjectName(name);
+    widget->setToolTip(tip);
+    return widget;
+}
+
 inline QWidget* buttonRow(std::initializer_list<QWidget*> buttons) {
     auto* row = new QWidget;
     auto* layout = new QHBoxLayout(row);

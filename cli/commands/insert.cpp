@@ -2,8 +2,11 @@
 #include "jobs/inserting.h"
 #include "outputs.h"
 #include "plates.h"
+#include "shot/edits/plateedits.h"
+#include "shot/file/shotfile.h"
 
 #include <CLI/CLI.hpp>
+#include <filesystem>
 #include <memory>
 #include <nlohmann/json.hpp>
 
@@ -11,16 +14,66 @@ namespace pinion::cli {
 namespace {
 
 struct Words {
-    std::string plate, corners, art, out, blend = "over", heldOut, rides, alpha, range;
+    std::string plate, corners, art, out, blend = "over", heldOut, rides, alpha, range, lens;
     double opacity = 1, softEdge = 0, shutter = 0;
     bool alone = false;
 };
 
+int told(const Console& console, const Words& w, const Expected<InsertReport>& report) {
+    if (!report) return fail(report.error());
+    const RenderReport& render = report->render;
+    if (render.stopped) return fail({Fault::stopped, ""});
+    std::string words = fmt::format("{} frames{}: {}", render.frames, w.alone ? " of the insert alone" : "", w.out);
+    if (report->kept > 0) words += fmt::format("; {} were there from an earlier run", report->kept);
+    for (const std::string& problem : report->problems) words += "\n" + problem;
+    say(console,
+        {{"frames", render.frames},
+         {"kept", report->kept},
+         {"missing", render.missing},
+         {"problems", report->problems},
+         {"out", w.out}},
+        words);
+    return 0;
+}
+
+/// A shot's own inserts, as its card renders them.
+int runShot(const Console& console, const Words& w) {
+    auto shot = loadShot(w.plate);
+    if (!shot) return fail(shot.error());
+    PlateOptions opening = plateOptions(console);
+    opening.firstFrameOfVideo = shot->plate.frames.first;
+    const auto plate = openPlate(console, shot->plate.path.string(), opening);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    if (facts.width != shot->plate.width || facts.height != shot->plate.height)
+        return fail({Fault::input, fmt::format("{}: is {}x{}, the shot's plate was {}x{}", facts.path.string(),
+                                               facts.width, facts.height, shot->plate.width, shot->plate.height)});
+    std::vector<std::string> inputs{w.plate, facts.path.string()};
+    for (const Clip& clip : shot->clips) inputs.push_back(clip.path.string());
+    if (const auto free = checkOutput("--out", w.out, inputs); !free) return fail(free.error());
+    if (!w.range.empty()) {
+        const auto range = parseRange(w.range, facts);
+        if (!range) return fail(range.error());
+        *shot = withRange(*shot, *range);
+    }
+    FrameCache frames(*plate, budget(console));
+    ArtShelf shelf;
+    return told(console, w, runInserts(*shot, frames, shelf, w.out, w.alone, consoleProgress("Inserting")));
+}
+
 int run(const Console& console, const Words& w) {
+    const bool isShot = std::filesystem::path(w.plate).extension() == ".pinion";
+    if (isShot && (!w.corners.empty() || !w.art.empty()))
+        return fail({Fault::input, w.plate + ": a shot has its own inserts; leave --corners and --art away"});
+    if (isShot) return runShot(console, w);
+    if (w.corners.empty() || w.art.empty())
+        return fail({Fault::input, fmt::format("insert: {} is missing; only a shot has inserts of its own",
+                                               w.corners.empty() ? "--corners" : "--art")});
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.corners, w.art, w.heldOut});
+    if (const auto free =
+            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.corners, w.art, w.heldOut, w.lens});
         !free)
         return fail(free.error());
     const auto range = parseRange(w.range, facts);
@@ -40,18 +93,14 @@ int run(const Console& console, const Words& w) {
     options.shutter = w.shutter;
     options.alone = w.alone;
     if (!w.alpha.empty()) options.alphaKind = w.alpha == "straight" ? AlphaKind::straight : AlphaKind::premultiplied;
+    if (!w.lens.empty()) {
+        const auto lens = lensFor(w.lens, facts);
+        if (!lens) return fail(lens.error());
+        options.lens = std::make_shared<const Lens>(*lens);
+    }
     FrameCache frames(*plate, budget(console));
-    const auto report =
-        runInsert(frames, *range, *corners, w.art, w.out, options, heldOut, consoleProgress("Inserting"));
-    if (!report) return fail(report.error());
-    const RenderReport& render = report->render;
-    if (render.stopped) return fail({Fault::stopped, ""});
-    std::string words = fmt::format("{} frames{}: {}", render.frames, w.alone ? " of the insert alone" : "", w.out);
-    for (const std::string& problem : report->problems) words += "\n" + problem;
-    say(console,
-        {{"frames", render.frames}, {"missing", render.missing}, {"problems", report->problems}, {"out", w.out}},
-        words);
-    return 0;
+    return told(console, w,
+                runInsert(frames, *range, *corners, w.art, w.out, options, heldOut, consoleProgress("Inserting")));
 }
 
 }  // namespace
@@ -59,10 +108,9 @@ int run(const Console& console, const Words& w) {
 Runner addInsert(CLI::App& command) {
     const auto words = std::make_shared<Words>();
     Words& w = *words;
-    command.add_option("PLATE", w.plate)->required();
-    command.add_option("--corners", w.corners, "corners.json: where the art's own corners go")->required();
-    command.add_option("--art", w.art, "a picture, or a clip that begins with the first corners and holds its last")
-        ->required();
+    command.add_option("PLATE", w.plate, "a plate, or a shot whose own inserts are rendered")->required();
+    command.add_option("--corners", w.corners, "corners.json: where the art's own corners go");
+    command.add_option("--art", w.art, "a picture, or a clip that begins with the first corners and holds its last");
     command.add_option("--out", w.out, "out.####.exr, .png, .tif, or a video")->required();
     command.add_option("--blend", w.blend, "over, multiply, screen, add or overlay")
         ->check(CLI::IsMember({"over", "multiply", "screen", "add", "overlay"}));
@@ -70,6 +118,7 @@ Runner addInsert(CLI::App& command) {
     command.add_option("--soft-edge", w.softEdge, "pixels over which it fades in from its border")
         ->check(CLI::Range(0.0, 1000.0));
     command.add_option("--hold-out", w.heldOut, "mattes.json of what passes in front");
+    command.add_option("--lens", w.lens, "lens.json: what lies on the corners is bent as the lens bends it");
     command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     command.add_option("--shutter", w.shutter, "frames over which its motion blurs it")->check(CLI::Range(0.0, 2.0));
     command.add_option("--alpha", w.alpha, "the art's colours: premultiplied or straight; else as its format has it")

@@ -90,11 +90,8 @@ Expected<Shot> shotToTrack(const Words& w, const PlateFacts& facts) {
                        facts.height);
     shot.planes = List<PlanarTrack>({*plane});
     if (!w.lens.empty()) {
-        const auto lens = readLens(w.lens);
+        const auto lens = lensFor(w.lens, facts);
         if (!lens) return tl::unexpected(lens.error());
-        if (lens->width != facts.width || lens->height != facts.height)
-            return failure(Fault::input, "{}: is for {}x{}, the plate is {}x{}", w.lens, lens->width, lens->height,
-                           facts.width, facts.height);
         shot.lens.source = LensCard::Source::file;
         shot.lens.lens = *lens;
     }

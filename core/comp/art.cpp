@@ -1,6 +1,7 @@
 #include "comp/art.h"
 
 #include "base/parallel.h"
+#include "comp/keying.h"
 #include "planar/surface.h"
 
 #include <Eigen/LU>
@@ -17,7 +18,6 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr int kMostSide = 16384;
 constexpr double kMostReach = 4;     // of the art, that a pixel covers across or down; beyond, a smaller level is read
 constexpr double kPerSmaller = 1.2;  // the same of a smaller level
 constexpr double kPerPixel = 0.7;    // samples for a pixel of the art, each way
@@ -27,10 +27,6 @@ constexpr double kNear_px = 0.8;     // a pixel may touch the border
 float toned(float value, bool isLinear, bool wanted) {
     if (isLinear == wanted) return value;
     return wanted ? decodeSrgb(value) : encodeSrgb(value);
-}
-
-float valueAt(const Picture& picture, std::size_t i) {
-    return picture.depth == Picture::Depth::bits8 ? float(picture.bytes[i]) / 255.0F : picture.floats[i];
 }
 
 /// 0 to 1, smoothly.
@@ -95,17 +91,23 @@ public:
     Laying(const Art& art, const ArtPiece& piece, const ArtShape& shape, float share, bool isOneOfMany)
         : levels_(art.levels_),
           outline_(shape, art.width(), art.height()),
-          w_(art.width()),
-          h_(art.height()),
-          left_(piece.left * w_),
-          right_(piece.right * w_),
           soft_(shape.softEdge_px),
           share_(share),
           least_(isOneOfMany ? 1 : 2),
           border_(isOneOfMany ? 2 : kBorderSamples) {
-        const auto plateFromArt = quadFromQuad(
-            piece.corners, {Vector2d(left_, 0), Vector2d(right_, 0), Vector2d(right_, h_), Vector2d(left_, h_)});
-        works_ = plateFromArt && !outline_.isEmpty() && troubleOf(piece.corners).empty();
+        const double w = art.width(), h = art.height();
+        const double left = piece.left * w, right = piece.right * w, top = piece.top * h, bottom = piece.bottom * h;
+        const auto plateFromArt = quadFromQuad(piece.corners, {Vector2d(left, top), Vector2d(right, top),
+                                                               Vector2d(right, bottom), Vector2d(left, bottom)});
+        const auto& c = piece.corners;
+        if (piece.left > 0) joints_.push_back({c[0], c[3], true});
+        if (piece.right < 1) joints_.push_back({c[1], c[2], false});
+        if (piece.top > 0) joints_.push_back({c[0], c[1], false});
+        if (piece.bottom < 1) joints_.push_back({c[3], c[2], true});
+        // A piece may be narrow, all of the art not.
+        const bool isUpright =
+            joints_.empty() ? troubleOf(c).empty() : sideOf(c[0], c[2], c[1]) < sideOf(c[0], c[2], c[3]);
+        works_ = plateFromArt && !outline_.isEmpty() && isUpright;
         if (!works_) return;
         artFromPlate_ = plateFromArt->inverse();
         ahead_ = artFromPlate_.determinant() > 0 ? 1 : -1;
@@ -114,6 +116,7 @@ public:
 
     /// Adds what the pixel at (x, y) sees of it.
     void addTo(float* out, int x, int y) const {
+        if (!joints_.empty() && !owns({x + 0.5, y + 0.5})) return;
         const Vector3d middle = artFromPlate_ * Vector3d(x + 0.5, y + 0.5, 1);
         if (!(middle.z() * ahead_ > 0)) return;
         const double inverse = 1 / middle.z();
@@ -132,14 +135,8 @@ public:
             Vector2d inwards;
             const double inArt = outline_.depth(place.x(), place.y(), inwards);
             depth = inPixels(inArt, inwards);
-            double near = depth;
-            if (left_ > 0 || right_ < w_) {
-                const double beside =
-                    std::min(left_ > 0 ? place.x() - left_ : 1e300, right_ < w_ ? right_ - place.x() : 1e300);
-                near = std::min(near, inPixels(beside, {1, 0}));
-            }
-            if (near < -kNear_px) return;
-            touches = near < kNear_px;
+            if (depth < -kNear_px) return;
+            touches = depth < kNear_px;
         }
         std::size_t index = 0;
         double scale = 1;
@@ -164,10 +161,23 @@ public:
 private:
     using Array4f = Eigen::Array4f;
 
+    /// A side on which another piece goes on, down or to the right: two pieces hold the same two corners, so a pixel
+    /// is the one's or the other's, and never both's or none's.
+    struct Joint {
+        Vector2d from, to;
+        bool isLeft;  ///< of the line as it runs, the piece is on its left hand
+    };
+    static double sideOf(const Vector2d& from, const Vector2d& to, const Vector2d& at) {
+        return (to.x() - from.x()) * (at.y() - from.y()) - (to.y() - from.y()) * (at.x() - from.x());
+    }
+    bool owns(const Vector2d& pixel) const {
+        return std::all_of(joints_.begin(), joints_.end(), [&](const Joint& joint) {
+            return (sideOf(joint.from, joint.to, pixel) < 0) == joint.isLeft;
+        });
+    }
     /// Pixels of the art to the nearest side of what is shown of it, or less.
     double deepIn(const Vector2d& place) const {
-        const double across =
-                         std::min(place.x() - std::max(outline_.x0, left_), std::min(outline_.x1, right_) - place.x()),
+        const double across = std::min(place.x() - outline_.x0, outline_.x1 - place.x()),
                      down = std::min(place.y() - outline_.y0, outline_.y1 - place.y());
         return std::min(across, down) - outline_.radius;
     }
@@ -206,7 +216,7 @@ private:
         for (int j = 0; j < ny; ++j)
             for (int i = 0; i < nx; ++i) {
                 const Vector2d at = place + ((i + 0.5) / nx - 0.5) * across + ((j + 0.5) / ny - 0.5) * down;
-                if (at.x() >= left_ && at.x() < right_ && outline_.holds(at.x(), at.y()))
+                if (outline_.holds(at.x(), at.y()))
                     sum += read(level, float(at.x() / scale - 0.5), float(at.y() / scale - 0.5));
             }
         return sum;
@@ -214,9 +224,10 @@ private:
 
     const std::vector<Level>& levels_;
     Outline outline_;
-    double w_, h_, left_, right_, soft_;
+    double soft_;
     float share_;
     int least_, border_;
+    std::vector<Joint> joints_;
     bool works_ = false;
     Matrix3d artFromPlate_;
     double ahead_ = 1;

@@ -1,10 +1,8 @@
 #pragma once
 
-#include "comp/keying.h"
+#include "comp/insertchoices.h"
 #include "lens/stmap.h"
 #include "picture/picture.h"
-#include "planar/surfacepose.h"
-#include "plate/framewriter.h"
 
 #include <memory>
 #include <optional>
@@ -31,26 +29,18 @@ private:
     }
 };
 
-/// Which part of the art is shown: what is cut off its sides, as shares of its width and height; how round its corners
-/// are, as a share of its shorter side; and how it fades in from its border.
-struct ArtShape {
-    double left = 0, top = 0, right = 0, bottom = 0;
-    double round = 0;        ///< 0 to 0.5
-    double softEdge_px = 0;  ///< pixels of the plate
-
-    bool operator==(const ArtShape&) const = default;
-};
-
-/// Where a part of the art lies on the plate: all of it, or of art that is bent round something an upright stripe from
-/// `left` to `right`, shares of its width.
+/// Where a part of the art lies on the plate: all of it, or of art that is bent a field from `left` to `right` and from
+/// `top` to `bottom`, shares of its width and height.
 struct ArtPiece {
     Quad corners;
-    double left = 0, right = 1;
+    double left = 0, right = 1, top = 0, bottom = 1;
 };
 
 /// Art made ready to be laid, for a plate whose values are linear or not. Safe to read from several threads.
 class Art {
 public:
+    static constexpr int kMostSide = 16384;  ///< pixels
+
     /// `alpha` of the picture's size, or none: opaque. What is of `key`'s colour is taken out. Fails for a picture of
     /// no size, or one with a side of more than 16,384 pixels, with what to do.
     static Expected<Art> create(const Picture& picture, const Plane* alpha, AlphaKind kind, bool forLinear,

@@ -1,5 +1,6 @@
 #include "comp/artshelf.h"
 
+#include "plate/framewriter.h"
 #include "plate/still.h"
 
 #include <algorithm>
@@ -10,7 +11,6 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kClipBudget = std::size_t(256) << 20;
-constexpr int kMostSide = 16384;
 
 /// A still is one picture; by a number in its name it could be a frame of a clip, and is when others lie beside it.
 Expected<std::shared_ptr<const Plate>> opened(const fs::path& path, bool& still) {
@@ -25,22 +25,19 @@ Expected<std::shared_ptr<const Plate>> opened(const fs::path& path, bool& still)
 
 Expected<Clip> clipOf(const fs::path& path) {
     std::error_code code;
-    if (!fs::exists(path, code) && path.string().find_first_of("#%") == std::string::npos)
+    if (!fs::exists(path, code) && !isSequencePattern(path))
         return failure(Fault::input, "{}: there is no such file", path.string());
     bool still = false;
     const auto plate = opened(path, still);
     if (!plate) return tl::unexpected(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (facts.width > kMostSide || facts.height > kMostSide)
+    if (facts.width > Art::kMostSide || facts.height > Art::kMostSide)
         return failure(Fault::input, "{}: is {}x{} pixels; make it smaller, {} on a side at most", path.string(),
-                       facts.width, facts.height, kMostSide);
+                       facts.width, facts.height, Art::kMostSide);
     if (facts.width < 1 || facts.height < 1) return failure(Fault::input, "{}: has no pixels", path.string());
     Clip clip;
     clip.path = facts.path.empty() ? path : facts.path;
-    // "lamp.####.png" is the lamp.
-    clip.name = clip.path.stem().string();
-    clip.name = clip.name.substr(0, clip.name.find_first_of("#%"));
-    while (!clip.name.empty() && (clip.name.back() == '.' || clip.name.back() == '_')) clip.name.pop_back();
+    clip.name = nameWithoutNumber(clip.path);
     if (clip.name.empty()) clip.name = "clip";
     clip.width = facts.width;
     clip.height = facts.height;
@@ -65,8 +62,7 @@ Expected<AlphaKind> alphaKindOf(const Clip& clip) {
 Expected<std::shared_ptr<FrameCache>> ArtShelf::open(const Clip& clip) {
     const std::lock_guard lock(mutex_);
     std::error_code code;
-    const bool isOneFile = clip.path.string().find_first_of("#%") == std::string::npos;
-    if (isOneFile && !fs::exists(clip.path, code)) {
+    if (!isSequencePattern(clip.path) && !fs::exists(clip.path, code)) {
         open_.erase(clip.path);
         return failure(Fault::input, "{}: is not there any more", clip.path.string());
     }

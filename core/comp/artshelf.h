@@ -1,6 +1,6 @@
 #pragma once
 
-#include "comp/insertion.h"
+#include "comp/art.h"
 #include "plate/framecache.h"
 
 #include <list>

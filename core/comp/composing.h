@@ -1,6 +1,8 @@
 #pragma once
 
 #include "comp/artshelf.h"
+#include "comp/insert.h"
+#include "comp/insertion.h"
 
 #include <span>
 #include <string>

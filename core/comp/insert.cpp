@@ -4,15 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <opencv2/imgproc.hpp>
 
 namespace pinion {
 namespace {
 
 constexpr std::array<std::string_view, 5> kBlends{"over", "multiply", "screen", "add", "overlay"};
-
-float valueAt(const Picture& picture, std::size_t i) {
-    return picture.depth == Picture::Depth::bits8 ? float(picture.bytes[i]) / 255.0F : picture.floats[i];
-}
 
 /// Of one colour: the art's (not multiplied by its alpha) and what lies under it.
 float mixed(Blend blend, float art, float under) {
@@ -37,49 +34,11 @@ void eachRow(const Layer& layer, const std::function<void(int y)>& body) {
         std::size_t(layer.box.height()), [&](std::size_t row) { body(layer.box.y0 + int(row)); }, 8);
 }
 
-std::vector<float> gaussian(double deviation) {
-    const int reach = reachOf(deviation);
-    std::vector<float> weights;
-    double sum = 0;
-    for (int i = -reach; i <= reach; ++i) sum += std::exp(-0.5 * i * i / (deviation * deviation));
-    for (int i = -reach; i <= reach; ++i)
-        weights.push_back(float(std::exp(-0.5 * i * i / (deviation * deviation)) / sum));
-    return weights;
-}
-
-/// Four interleaved channels blurred within their box; nothing lies beyond it.
-std::vector<float> blurred(const std::vector<float>& from, int width, int height, double deviation) {
-    const std::vector<float> weights = gaussian(deviation);
-    const int reach = int(weights.size() / 2);
-    const auto row = 4 * std::size_t(width);
-    std::vector<float> across(from.size()), both(from.size());
-    parallelFor(
-        std::size_t(height),
-        [&](std::size_t y) {
-            for (int x = 0; x < width; ++x) {
-                float sum[4] = {0, 0, 0, 0};
-                for (int k = std::max(-reach, -x); k <= std::min(reach, width - 1 - x); ++k) {
-                    const float weight = weights[std::size_t(k + reach)];
-                    const float* at = &from[y * row + 4 * std::size_t(x + k)];
-                    for (int c = 0; c < 4; ++c) sum[c] += weight * at[c];
-                }
-                std::copy(sum, sum + 4, &across[y * row + 4 * std::size_t(x)]);
-            }
-        },
-        8);
-    parallelFor(
-        std::size_t(height),
-        [&](std::size_t row_y) {
-            const int y = int(row_y);
-            float* out = &both[row_y * row];
-            for (int k = std::max(-reach, -y); k <= std::min(reach, height - 1 - y); ++k) {
-                const float weight = weights[std::size_t(k + reach)];
-                const float* at = &across[std::size_t(y + k) * row];
-                for (std::size_t i = 0; i < row; ++i) out[i] += weight * at[i];
-            }
-        },
-        8);
-    return both;
+/// Blurred within its box; nothing lies beyond it.
+void blurInside(Layer& layer, double deviation) {
+    const cv::Mat pixels(layer.box.height(), layer.box.width(), CV_32FC4, layer.rgba.data());
+    const int size = 2 * reachOf(deviation) + 1;
+    cv::GaussianBlur(pixels, pixels, {size, size}, deviation, deviation, cv::BORDER_CONSTANT | cv::BORDER_ISOLATED);
 }
 
 void growBox(Layer& layer, const PixelBox& box) {
@@ -127,7 +86,7 @@ void blurLayer(Layer& layer, double deviation_px, int width, int height, int mar
     if (reach == 0 || layer.isEmpty()) return;
     growBox(layer, {std::max(-margin, layer.box.x0 - reach), std::max(-margin, layer.box.y0 - reach),
                     std::min(width + margin, layer.box.x1 + reach), std::min(height + margin, layer.box.y1 + reach)});
-    layer.rgba = blurred(layer.rgba, layer.box.width(), layer.box.height(), deviation_px);
+    blurInside(layer, deviation_px);
 }
 
 void cropLayer(Layer& layer, int width, int height) {
@@ -171,7 +130,7 @@ void wrapLight(Layer& layer, const Picture& plate, const LightWrap& wrap) {
             for (std::size_t c = 0; c < 3; ++c) out[c] = share * valueAt(plate, 3 * pixel + c);
         }
     });
-    beyond.rgba = blurred(beyond.rgba, beyond.box.width(), beyond.box.height(), deviation);
+    blurInside(beyond, deviation);
     eachRow(layer, [&](int y) {
         for (int x = layer.box.x0; x < layer.box.x1; ++x) {
             float* pixel = layer.at(x, y);

@@ -2,47 +2,9 @@
 
 #include "comp/art.h"
 
-#include <array>
-#include <optional>
-#include <string_view>
-
 namespace pinion {
 
 // What is done to a layer of art so that it belongs into the plate, and how it is mixed with it.
-
-/// How the art's colours are mixed with the plate's, where its alpha is; of values from 0 to 1 (the compositing
-/// operators of the W3C's Compositing and Blending Level 1).
-enum class Blend { over, multiply, screen, add, overlay };
-std::string_view toString(Blend blend);
-std::optional<Blend> blendFrom(std::string_view word);
-
-/// In the plate's tones, in this order: saturation about luma (ITU-R BT.709), gamma (above 1 lifts), gain, lift.
-struct Grade {
-    std::array<double, 3> gain{1, 1, 1};
-    std::array<double, 3> lift{0, 0, 0};
-    double gamma = 1;
-    double saturation = 1;
-
-    bool operator==(const Grade&) const = default;
-};
-
-/// The plate's light from beyond the edge, screened over what lies within about `width_px` of it.
-struct LightWrap {
-    double amount = 0;  ///< 0 to 1
-    double width_px = 12;
-
-    bool operator==(const LightWrap&) const = default;
-};
-
-struct InsertLook {
-    Blend blend = Blend::over;
-    double opacity = 1;  ///< 0 to 1
-    Grade grade{};
-    double blur_px = 0;  ///< standard deviation, pixels of the plate
-    LightWrap wrap{};
-
-    bool operator==(const InsertLook&) const = default;
-};
 
 void gradeLayer(Layer& layer, const Grade& grade);
 /// By a Gaussian; the box grows by what flows out of it, within `margin` pixels of a frame of `width` x `height`.

@@ -12,7 +12,10 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 
 constexpr int kMostInstants = 64;
-constexpr int kStripes = 24;  // of art that is bent round a cylinder
+constexpr int kStripes = 24;        // of art that is bent round a cylinder
+constexpr int kMostFields = 32;     // of bent art, across or down
+constexpr double kBend_px = 0.02;   // that a homography through the corners of a field may miss
+constexpr int kOutlinePieces = 16;  // of a bent side
 
 const Quad kUnit{Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}};
 
@@ -86,16 +89,10 @@ Placing fitted(Fitting fitting, double art, double carrier) {
 
 namespace {
 
-/// The planar track with a surface that carries it, itself or through a locator; null: none does.
+/// The planar track whose surface carries it; null: none does.
 const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carriers) {
-    if (insert.wholeFrame || !insert.ride) return nullptr;
-    std::string name = insert.ride->on == Matte::Ride::On::plane ? insert.ride->plane : std::string();
-    if (insert.ride->on == Matte::Ride::On::locator)
-        for (const Locator& locator : carriers.locators)
-            if (locator.name == insert.ride->locator) name = locator.plane;
-    for (const PlanarTrack& plane : carriers.planes)
-        if (!name.empty() && plane.name == name && !plane.ties.isEmpty()) return &plane;
-    return nullptr;
+    const PlanarTrack* plane = insert.ride && !insert.wholeFrame ? planeCarrying(*insert.ride, carriers) : nullptr;
+    return plane && !plane->ties.isEmpty() ? plane : nullptr;
 }
 
 }  // namespace
@@ -125,7 +122,8 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers)
     if (int(missing_.size()) == range_.count()) problem_ = "the plane " + plane_->name + " is on none of the frames";
 }
 
-Carrier::Carrier(std::vector<PlaneTie> corners) : corners_(std::move(corners)), carrier_(kUnit) {
+Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens)
+    : corners_(std::move(corners)), lens_(std::move(lens)), carrier_(kUnit) {
     if (corners_->empty()) return;
     range_ = {corners_->front().frame, corners_->back().frame};
     for (int frame = range_.first; frame <= range_.last; ++frame)
@@ -167,8 +165,10 @@ std::optional<Quad> Carrier::at(int frame, bool nearest) const {
 }
 
 std::optional<SurfaceSheet> Carrier::sheetAt(int frame) const {
-    auto sheet = plane_ ? SurfaceSheet::of(*plane_, frame) : std::nullopt;
-    if (sheet && !sheet->isCurved()) sheet.reset();
+    std::optional<SurfaceSheet> sheet;
+    if (plane_) sheet = SurfaceSheet::of(*plane_, frame);
+    else if (const auto quad = lens_ ? at(frame) : std::nullopt) sheet = SurfaceSheet::of(*quad, lens_);
+    if (sheet && sheet->isFlat()) sheet.reset();
     return sheet;
 }
 
@@ -186,35 +186,76 @@ std::optional<Vector2d> Carrier::onPlate(const Vector2d& place, int frame) const
     return map ? std::optional(through(*map, place)) : std::nullopt;
 }
 
-std::vector<ArtPiece> Carrier::piecesAt(const Placing& placing, int frame) const {
+std::function<Vector2d(const Vector2d&)> Carrier::plateFromArt(const Placing& placing, int frame) const {
     const Quad inside = placedInside(placing, widthToHeight_);
-    if (const auto sheet = sheetAt(frame)) {
+    if (auto sheet = sheetAt(frame)) {
         const auto insideFromArt = quadFromQuad(inside, kUnit);
-        if (!insideFromArt) return {};
-        std::vector<ArtPiece> pieces;
-        for (int k = 0; k < kStripes; ++k) {
-            ArtPiece piece{{}, double(k) / kStripes, double(k + 1) / kStripes};
-            const std::array<Vector2d, 4> ends{
-                Vector2d(piece.left, 0), {piece.right, 0}, {piece.right, 1}, {piece.left, 1}};
-            for (std::size_t i = 0; i < 4; ++i) piece.corners[i] = sheet->onPlate(through(*insideFromArt, ends[i]));
-            pieces.push_back(piece);
-        }
-        return pieces;
+        if (!insideFromArt) return nullptr;
+        return [sheet, insideFromArt](const Vector2d& art) { return sheet->onPlate(through(*insideFromArt, art)); };
     }
     const auto quad = at(frame);
     const auto map = quad ? quadFromQuad(*quad, kUnit) : std::nullopt;
-    if (!map) return {};
+    if (!map) return nullptr;
     Quad corners;
     for (std::size_t i = 0; i < 4; ++i) corners[i] = through(*map, inside[i]);
-    return {ArtPiece{corners}};
+    const auto plate = quadFromQuad(corners, kUnit);
+    if (!plate) return nullptr;
+    return [plate](const Vector2d& art) { return through(*plate, art); };
+}
+
+Carrier::Fields Carrier::fieldsOn(const Placing& placing, int frame) const {
+    const auto sheet = sheetAt(frame);
+    const auto onPlate = sheet ? plateFromArt(placing, frame) : nullptr;
+    if (!onPlate) return {};
+    const auto flat = quadFromQuad({onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])}, kUnit);
+    const auto fieldsFor = [&](int axis) {
+        double bend = 0;
+        for (const double beside : {0.0, 1.0})
+            for (const double along : {0.25, 0.5, 0.75}) {
+                const Vector2d place = axis == 0 ? Vector2d(along, beside) : Vector2d(beside, along);
+                if (flat) bend = std::max(bend, (onPlate(place) - through(*flat, place)).norm());
+            }
+        // A half as wide is bent by a quarter.
+        return std::clamp(int(std::ceil(std::sqrt(std::min(1e4, bend) / kBend_px))), 1, kMostFields);
+    };
+    return {sheet->isCurved() ? kStripes : fieldsFor(0), fieldsFor(1)};
+}
+
+std::vector<ArtPiece> Carrier::piecesAt(const Placing& placing, int frame, const Fields& fields) const {
+    const auto onPlate = plateFromArt(placing, frame);
+    if (!onPlate) return {};
+    std::vector<ArtPiece> pieces;
+    for (int k = 0; k < fields.across; ++k)
+        for (int i = 0; i < fields.down; ++i) {
+            ArtPiece piece{{},
+                           double(k) / fields.across,
+                           double(k + 1) / fields.across,
+                           double(i) / fields.down,
+                           double(i + 1) / fields.down};
+            piece.corners = {onPlate({piece.left, piece.top}), onPlate({piece.right, piece.top}),
+                             onPlate({piece.right, piece.bottom}), onPlate({piece.left, piece.bottom})};
+            pieces.push_back(piece);
+        }
+    return pieces;
 }
 
 std::optional<Quad> Carrier::corners(const Placing& placing, int frame, bool nearest) const {
     if (nearest) frame = nearestTo(frame).value_or(frame);
-    const auto pieces = piecesAt(placing, frame);
-    if (pieces.empty()) return std::nullopt;
-    const Quad &first = pieces.front().corners, &last = pieces.back().corners;
-    return Quad{first[0], last[1], last[2], first[3]};
+    const auto onPlate = plateFromArt(placing, frame);
+    if (!onPlate) return std::nullopt;
+    return Quad{onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])};
+}
+
+Polygon Carrier::outline(const Placing& placing, int frame, bool nearest) const {
+    if (nearest) frame = nearestTo(frame).value_or(frame);
+    const auto onPlate = plateFromArt(placing, frame);
+    Polygon outline;
+    if (!onPlate) return outline;
+    const int pieces = sheetAt(frame) ? kOutlinePieces : 1;
+    for (std::size_t side = 0; side < 4; ++side)
+        for (int i = 0; i < pieces; ++i)
+            outline.push_back(onPlate(kUnit[side] + double(i) / pieces * (kUnit[(side + 1) % 4] - kUnit[side])));
+    return outline;
 }
 
 std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int frame, double shutter,
@@ -224,7 +265,8 @@ std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int f
         if (there != frame) shutter = 0;  // it holds
         frame = there;
     }
-    std::vector<ArtPiece> here = piecesAt(placing, frame);
+    const Fields fields = fieldsOn(placing, frame);
+    const std::vector<ArtPiece> here = piecesAt(placing, frame, fields);
     if (here.empty()) return {};
     std::vector<bool> faces(here.size(), true);
     if (const auto sheet = sheetAt(frame)) {
@@ -235,7 +277,7 @@ std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int f
     }
     std::vector<std::vector<ArtPiece>> beside(5);  // of the frames from two before to two after
     if (shutter > 0)
-        for (int step = -2; step <= 2; ++step) beside[std::size_t(step + 2)] = piecesAt(placing, frame + step);
+        for (int step = -2; step <= 2; ++step) beside[std::size_t(step + 2)] = piecesAt(placing, frame + step, fields);
     std::vector<double> instants{0};
     const auto pieceAt = [&](std::size_t k) {
         return [&beside, frame, k](int one) -> std::optional<Quad> {

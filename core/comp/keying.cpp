@@ -54,9 +54,7 @@ std::array<float, 3> meanColour(const Picture& picture, int x, int y, int reach)
     for (int py = std::max(0, y - reach); py <= std::min(picture.height - 1, y + reach); ++py)
         for (int px = std::max(0, x - reach); px <= std::min(picture.width - 1, x + reach); ++px) {
             const std::size_t at = 3 * (std::size_t(py) * std::size_t(picture.width) + std::size_t(px));
-            for (std::size_t c = 0; c < 3; ++c)
-                sum[c] += picture.depth == Picture::Depth::bits8 ? float(picture.bytes[at + c]) / 255.0F
-                                                                 : picture.floats[at + c];
+            for (std::size_t c = 0; c < 3; ++c) sum[c] += valueAt(picture, at + c);
             ++count;
         }
     for (float& value : sum) value /= float(std::max(1, count));

@@ -1,21 +1,10 @@
 #pragma once
 
-#include "picture/picture.h"
+#include "comp/insertchoices.h"
 
 #include <array>
 
 namespace pinion {
-
-/// A flat backing that is taken out of art: what of a pixel is the backing's colour, by colour difference.
-struct ColourKey {
-    std::array<float, 3> colour{0.1F, 0.7F, 0.2F};  ///< of the backing, in the art's own tones
-    float clears =
-        0.1F;  ///< share of the way from the backing to the foreground that is clear all the same: uneven light
-    float keeps = 0.02F;  ///< share of the backing's colour that the foreground may have and stays opaque
-    float spill = 1;      ///< how much of the backing's light on the foreground is taken down, 0 to 1
-
-    bool operator==(const ColourKey&) const = default;
-};
 
 /// The colour difference of a pixel: how far its colour goes in the backing's direction beyond what a foreground's
 /// may. Colours less than 60 degrees of hue from the backing's have some; of a pure green backing it is green less the

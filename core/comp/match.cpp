@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <opencv2/imgproc.hpp>
 #include <random>
 
 namespace pinion {
@@ -17,7 +18,7 @@ constexpr std::size_t kLeastEdges = 24;
 constexpr double kFine = 1.0, kCoarse = 2.2;  // the two scales edges are looked at, pixels
 constexpr double kMostBlur_px = 12;
 constexpr double kLeastBlur_px = 0.35;  // narrower a Gaussian lies within one pixel, and does nothing
-constexpr double kShare = 0.02;  // of the pixels is darker, or lighter
+constexpr double kShare = 0.02;         // of the pixels is darker, or lighter
 constexpr int kEdge = 4;  // pixels beside the border that are not asked: smoothing mixes them with what is beyond
 
 /// Colours of a rectangle of the plate, and where they are wanted.
@@ -30,25 +31,12 @@ struct Patch {
 };
 
 Plane smoothed(const Plane& from, double deviation) {
-    const int reach = std::max(1, int(std::ceil(3.2 * deviation)));
-    std::vector<float> weights;
-    float sum = 0;
-    for (int i = -reach; i <= reach; ++i) {
-        weights.push_back(float(std::exp(-0.5 * i * i / (deviation * deviation))));
-        sum += weights.back();
-    }
-    Plane across(from.width, from.height), both(from.width, from.height);
-    for (int y = 0; y < from.height; ++y)
-        for (int x = 0; x < from.width; ++x)
-            for (int k = -reach; k <= reach; ++k)
-                across.row(y)[x] +=
-                    weights[std::size_t(k + reach)] / sum * from.row(y)[std::clamp(x + k, 0, from.width - 1)];
-    for (int y = 0; y < from.height; ++y)
-        for (int k = -reach; k <= reach; ++k) {
-            const float* line = across.row(std::clamp(y + k, 0, from.height - 1));
-            for (int x = 0; x < from.width; ++x) both.row(y)[x] += weights[std::size_t(k + reach)] / sum * line[x];
-        }
-    return both;
+    Plane to(from.width, from.height);
+    const cv::Mat in(from.height, from.width, CV_32F, const_cast<float*>(from.values.data()));
+    cv::Mat out(to.height, to.width, CV_32F, to.values.data());
+    const int size = 2 * std::max(1, reachOf(deviation)) + 1;
+    cv::GaussianBlur(in, out, {size, size}, deviation, deviation, cv::BORDER_REPLICATE);
+    return to;
 }
 
 Plane lumaOf(const Patch& patch) {
@@ -177,10 +165,7 @@ Patch patchOf(const Picture& plate, std::span<const Vector2d> area) {
     for (int y = y0; y < y1; ++y)
         for (int x = x0; x < x1; ++x) {
             const std::size_t from = 3 * (std::size_t(y) * std::size_t(plate.width) + std::size_t(x));
-            for (std::size_t c = 0; c < 3; ++c)
-                patch.colours[c].row(y - y0)[x - x0] = plate.depth == Picture::Depth::bits8
-                                                           ? float(plate.bytes[from + c]) / 255.0F
-                                                           : plate.floats[from + c];
+            for (std::size_t c = 0; c < 3; ++c) patch.colours[c].row(y - y0)[x - x0] = valueAt(plate, from + c);
             patch.counts.push_back(contains(outline, {x + 0.5, y + 0.5}));
         }
     return patch;

@@ -26,7 +26,7 @@ Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& nu
                                   const std::filesystem::path& pattern, FrameWriter& writer, const MakeFrame& made,
                                   const Progress& progress) {
     RenderReport report;
-    const bool video = pattern.filename().string().find_first_of("#%") == std::string::npos;
+    const bool video = !isSequencePattern(pattern);
     const auto read = [&frames, &numbers](std::size_t i) { return frames.get(numbers[i]); };
     std::future<Expected<PicturePtr>> ahead = std::async(std::launch::async, read, std::size_t(0));
     // Compressing a picture takes longer than warping it: of a sequence two are written at once, a video takes them in

@@ -1,6 +1,7 @@
 #include "exchange/newshot.h"
 
 #include "exchange/deliverables.h"
+#include "plate/framewriter.h"
 
 #include <cmath>
 
@@ -11,9 +12,7 @@ Shot shotOf(const PlateFacts& facts) {
     shot.plate = plateRef(facts);
     // Pixels wider than high: the plate was squeezed by as much.
     if (std::abs(facts.pixelAspect - 1) > 0.001) shot.solveSettings.squeeze = 1 / facts.pixelAspect;
-    std::string name = facts.path.stem().string();
-    if (const auto cut = name.find_first_of("#%"); cut != std::string::npos) name = name.substr(0, cut);
-    while (!name.empty() && (name.back() == '.' || name.back() == '_' || name.back() == '-')) name.pop_back();
+    const std::string name = nameWithoutNumber(facts.path);
     shot.name = name.empty() ? "shot" : name;
     std::vector<Deliverable> usual;
     for (const DeliverableRow& row : deliverableRows())

@@ -5,11 +5,8 @@
 #include "shot/file/shotfile.h"
 #include "shot/fingerprint.h"
 #include "shot/stages/mattesstage.h"
-#include "shot/stages/planesstage.h"
 
 #include <algorithm>
-#include <fmt/format.h>
-#include <mutex>
 #include <numeric>
 #include <set>
 
@@ -36,10 +33,6 @@ Expected<InsertReport> rendered(FrameCache& frames, const std::vector<int>& numb
     return report;
 }
 
-bool isSequence(const fs::path& pattern) {
-    return pattern.filename().string().find_first_of("#%") != std::string::npos;
-}
-
 /// What a render of the shot's inserts depends on.
 std::uint64_t renderKey(const Shot& shot, bool alone) {
     Shot parts;
@@ -57,10 +50,7 @@ std::uint64_t renderKey(const Shot& shot, bool alone) {
 
 /// Beside a sequence while it is not whole: of what it is, so that it can go on.
 fs::path partPath(const fs::path& pattern) {
-    std::string stem = pattern.stem().string();
-    stem = stem.substr(0, stem.find_first_of("#%"));
-    while (!stem.empty() && (stem.back() == '.' || stem.back() == '_')) stem.pop_back();
-    return pattern.parent_path() / (stem + ".unfinished.json");
+    return pattern.parent_path() / (nameWithoutNumber(pattern) + ".unfinished.json");
 }
 
 /// The frames that an earlier run of the same render has written: those that are younger than its mark.
@@ -130,7 +120,7 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
     one.insert.shutter = options.shutter;
     one.insert.time.start = first->frame;
     one.clip = *clip;
-    one.carrier = std::make_shared<const Carrier>(corners);
+    one.carrier = std::make_shared<const Carrier>(corners, options.lens);
     one.heldOut.assign(heldOut.begin(), heldOut.end());
     const InsertScene scene{{one}, facts.width, facts.height, facts.fps, {}};
     std::vector<int> numbers(std::size_t(range.count()));
@@ -151,7 +141,7 @@ Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf
     if (const auto whole = checkClips(scene, shelf, pattern); !whole) return tl::unexpected(whole.error());
     std::vector<int> numbers(std::size_t(shot.plate.range.count()));
     std::iota(numbers.begin(), numbers.end(), shot.plate.range.first);
-    if (!isSequence(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
+    if (!isSequencePattern(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
     const std::uint64_t key = renderKey(shot, alone);
     const std::set<int> before = writtenBefore(pattern, key, shot.plate.range);
     const auto all = numbers.size();

@@ -18,6 +18,7 @@ struct InsertOptions {
     double shutter = 0;                  ///< frames over which it is blurred by its motion; 0: not at all
     bool alone = false;                  ///< by itself with its alpha, not over the plate
     std::optional<AlphaKind> alphaKind;  ///< of the art; none: as its format has it, else it is asked
+    PlaneLens lens;                      ///< that bends what lies on the corners; null: it is straight between them
     int quality = 16;
 };
 

@@ -46,7 +46,7 @@ Expected<PlanarResult> runPlanes(const Shot& shot, FrameCache& frames, const std
 
 namespace {
 
-/// The way back: where pixels of the plate are found on a cylinder's surface unrolled to `width` x `height`.
+/// The way back: where pixels of the plate are found on a surface unrolled to `width` x `height`.
 LookUp rolledUp(const SurfaceSheet& sheet, int width, int height, const PixelBox& frame) {
     // Beyond what its edges enclose there is nothing to ask for.
     constexpr int kPieces = 16;
@@ -83,7 +83,7 @@ Expected<RenderReport> runSquared(const Shot& shot, FrameCache& frames, PlaneId 
         return failure(Fault::input, "there is no surface to square up; place its four corners first");
     if (width < 8 || height < 8 || width > 16384 || height > 16384)
         return failure(Fault::input, "{} x {}: a size between 8 and 16384 pixels is expected", width, height);
-    if (plane->geometry().cylinder) {
+    if (plane->geometry().cylinder || plane->lens) {
         std::vector<int> numbers;
         std::vector<SurfaceSheet> sheets;
         for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame)
@@ -120,7 +120,7 @@ Expected<PutBackReport> runPutBackSurface(const Shot& shot, FrameCache& frames, 
         const auto sheet = SurfaceSheet::of(*plane, number);
         const auto flat = plateFromSurface(*plane, number);
         if (!sheet || !flat) continue;
-        if (!sheet->isCurved()) {
+        if (sheet->isFlat()) {
             const Eigen::Matrix3d plate = *flat * Eigen::Vector3d(1.0 / width, 1.0 / height, 1).asDiagonal();
             maps.push_back({number,
                             [plate, width, height](const Picture& picture) {

@@ -25,6 +25,14 @@ struct Picture {
 
 using PicturePtr = std::shared_ptr<const Picture>;
 
+/// The `i`th value of a picture's list, 0 to 1 where it is of 8 bits.
+inline float valueAt(const Picture& picture, std::size_t i) {
+    return picture.depth == Picture::Depth::bits8 ? float(picture.bytes[i]) / 255.0F : picture.floats[i];
+}
+
+/// Whether the colours are already multiplied by the alpha.
+enum class AlphaKind { premultiplied, straight };
+
 /// One channel of floats, rows from the top. Sample (i, j) is the pixel whose centre is (i + 0.5, j + 0.5).
 struct Plane {
     int width = 0;

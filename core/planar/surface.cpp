@@ -246,16 +246,24 @@ std::optional<double> turnAt(const PlanarTrack& plane, int frame) {
 }
 
 std::optional<SurfaceSheet> SurfaceSheet::of(const PlanarTrack& plane, int frame) {
-    auto map = SurfaceMap::of(plane, frame);
     const auto corners = surfaceAt(plane, frame);
-    if (!map || !corners) return std::nullopt;
-    SurfaceSheet sheet(*std::move(map), *corners);
-    if (plane.geometry().cylinder) {
-        sheet.curved_ = true;
-        sheet.corners_ = placesOnSurface(plane, frame);
-        return sheet;
-    }
-    const auto flat = plateFromSurface(plane, frame);
+    if (!corners) return std::nullopt;
+    if (!plane.geometry().cylinder) return of(*corners, plane.lens);
+    auto map = SurfaceMap::of(plane, frame);
+    if (!map) return std::nullopt;
+    SurfaceSheet sheet;
+    sheet.map_ = *std::move(map);
+    sheet.corners_ = placesOnSurface(plane, frame);
+    sheet.curved_ = true;
+    return sheet;
+}
+
+std::optional<SurfaceSheet> SurfaceSheet::of(const Quad& corners, const PlaneLens& lens) {
+    SurfaceSheet sheet;
+    if (lens && lens->isDistorted()) sheet.lens_ = lens;
+    Quad straight = corners;
+    for (Vector2d& corner : straight) corner = straightened(sheet.lens_, corner);
+    const auto flat = quadFromQuad(straight, {Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}});
     if (!flat) return std::nullopt;
     sheet.flat_ = *flat;
     return sheet;
@@ -267,7 +275,7 @@ Vector2d SurfaceSheet::onSurface(const Vector2d& sheet) const {
 }
 
 Vector2d SurfaceSheet::onPlate(const Vector2d& sheet) const {
-    return curved_ ? map_.onPlate(onSurface(sheet)) : Vector2d((flat_ * sheet.homogeneous()).hnormalized());
+    return curved_ ? map_.onPlate(onSurface(sheet)) : bent(lens_, (flat_ * sheet.homogeneous()).hnormalized());
 }
 
 double SurfaceSheet::widthToHeight() const {
@@ -278,7 +286,7 @@ double SurfaceSheet::widthToHeight() const {
 
 std::optional<Vector2d> SurfaceSheet::onSheet(const Vector2d& plate) const {
     if (!curved_) {
-        const Eigen::Vector3d at = flat_.inverse() * plate.homogeneous();
+        const Eigen::Vector3d at = flat_.inverse() * straightened(lens_, plate).homogeneous();
         if (!(at.z() * flat_.determinant() > 0)) return std::nullopt;
         return at.hnormalized();
     }

@@ -69,21 +69,26 @@ class SurfaceSheet {
 public:
     /// None where the plane is not, or has no surface.
     static std::optional<SurfaceSheet> of(const PlanarTrack& plane, int frame);
+    /// Of a flat surface whose corners are seen there through a lens; none where they enclose nothing.
+    static std::optional<SurfaceSheet> of(const Quad& corners, const PlaneLens& lens);
     Eigen::Vector2d onPlate(const Eigen::Vector2d& sheet) const;
     /// The place of the sheet that is seen there, also beyond its edges; none where it cannot be told.
     std::optional<Eigen::Vector2d> onSheet(const Eigen::Vector2d& plate) const;
     bool faces(const Eigen::Vector2d& sheet) const;
+    /// Of a cylinder.
     bool isCurved() const { return curved_; }
+    /// A homography takes it to the plate: it is not curved, and no lens bends it.
+    bool isFlat() const { return !curved_ && !lens_; }
     /// Of a cylinder's, unrolled.
     double widthToHeight() const;
 
 private:
-    SurfaceSheet(SurfaceMap map, Quad corners) : map_(std::move(map)), corners_(corners) {}
     Eigen::Vector2d onSurface(const Eigen::Vector2d& sheet) const;
-    SurfaceMap map_;
-    Quad corners_;  ///< of the surface's places
+    SurfaceMap map_;  ///< of a cylinder
+    Quad corners_;    ///< of a cylinder: of the surface's places
     bool curved_ = false;
-    Eigen::Matrix3d flat_ = Eigen::Matrix3d::Identity();  ///< of a plane: the plate from the sheet
+    PlaneLens lens_;                                      ///< of a plane, where it bends; else null
+    Eigen::Matrix3d flat_ = Eigen::Matrix3d::Identity();  ///< of a plane: the undistorted picture from the sheet
 };
 
 /// The plate of a frame from the surface as a unit square, (0, 0) its top left corner.

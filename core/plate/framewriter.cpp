@@ -208,6 +208,17 @@ Expected<Numbered> numbered(const fs::path& pattern) {
 
 }  // namespace
 
+bool isSequencePattern(const fs::path& path) {
+    return path.filename().string().find_first_of("#%") != std::string::npos;
+}
+
+std::string nameWithoutNumber(const fs::path& path) {
+    std::string name = path.stem().string();
+    name = name.substr(0, name.find_first_of("#%"));
+    while (!name.empty() && (name.back() == '.' || name.back() == '_' || name.back() == '-')) name.pop_back();
+    return name;
+}
+
 std::filesystem::path frameFile(const fs::path& pattern, int frame) {
     const auto name = numbered(pattern);
     return name ? pattern.parent_path() / name->name(frame) : pattern;
@@ -220,7 +231,7 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
     const std::string ending = pattern.extension().string();
     const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
     if (kVideos.contains(ending)) {
-        if (pattern.filename().string().find_first_of("#%") != std::string::npos)
+        if (isSequencePattern(pattern))
             return failure(
                 Fault::input,
                 "{}: a video is one file, and '#' and '%' stand for frame numbers; take them out of its name",

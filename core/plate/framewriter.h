@@ -25,9 +25,10 @@ struct FrameWriterOptions {
     std::optional<FrameWindow> window;
 };
 
-/// Whether the colours are already multiplied by the alpha.
-enum class AlphaKind { premultiplied, straight };
-
+/// Whether a path stands for the files of a sequence: it has #### or %04d for the frame's number.
+bool isSequencePattern(const std::filesystem::path& path);
+/// What a video or a sequence is called, without number and ending: "lamp" of "lamp.####.png".
+std::string nameWithoutNumber(const std::filesystem::path& path);
 /// The file of one frame of a sequence written to `pattern`; of a video itself.
 std::filesystem::path frameFile(const std::filesystem::path& pattern, int frame);
 

@@ -58,11 +58,11 @@ public:
         encoder_->colorspace = AVCOL_SPC_BT709;
         encoder_->color_primaries = AVCOL_PRI_BT709;
         encoder_->color_trc = AVCOL_TRC_BT709;
-        // The quick preset needs finer steps for the same picture (45.4 dB at 11, where "medium" has 45.6 at 16): a
-        // third of the time, twice the bytes.
-        const int rate = options.quality == 0 ? 0 : std::max(1, options.quality - 5);
+        // The quickest preset needs finer steps for the same picture: a tenth of the time, two and a half times the
+        // bytes.
+        const int rate = options.small || options.quality == 0 ? options.quality : std::max(1, options.quality - 4);
         av_opt_set(encoder_->priv_data, "crf", std::to_string(rate).c_str(), 0);
-        av_opt_set(encoder_->priv_data, "preset", "superfast", 0);
+        av_opt_set(encoder_->priv_data, "preset", options.small ? "medium" : "ultrafast", 0);
         if (format_->oformat->flags & AVFMT_GLOBALHEADER) encoder_->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
         code = avcodec_open2(encoder_, codec, nullptr);
         if (code < 0) return failure(Fault::system, "{}: the encoder does not start: {}", path_.string(), avText(code));

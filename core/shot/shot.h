@@ -3,7 +3,7 @@
 #include "base/list.h"
 #include "camera/solve.h"
 #include "comp/choices.h"
-#include "comp/insertion.h"
+#include "comp/insertchoices.h"
 #include "lens/chart.h"
 #include "lens/lines.h"
 #include "matte/matte.h"

@@ -100,8 +100,8 @@ Expected<PlateMotion> motionOfRide(const Matte::Ride& ride, const Carriers& carr
     const FrameRange whole{std::min(carriers.range.first, ride.referenceFrame),
                            std::max(carriers.range.last, ride.referenceFrame)};
     if (const std::string name = planeOf(ride, carriers); !name.empty()) {
-        for (const PlanarTrack& plane : carriers.planes)
-            if (plane.name == name) return motionOf(plane, ride.referenceFrame, whole);
+        if (const PlanarTrack* plane = planeCarrying(ride, carriers))
+            return motionOf(*plane, ride.referenceFrame, whole);
         return failure(Fault::input, "rides on the plane {}, and there is no such plane", name);
     }
     if (ride.on == Matte::Ride::On::picture) {
@@ -189,6 +189,23 @@ std::shared_ptr<const RideMotion> kept(KnownRides::Kept& rides, const RideKey& k
 }
 
 }  // namespace
+
+std::string wordsOf(const Matte::Ride& ride) {
+    using On = Matte::Ride::On;
+    if (ride.on == On::picture) return "the whole picture";
+    if (ride.on == On::locator) return "the locator " + ride.locator;
+    if (ride.on == On::plane) return ride.plane;
+    if (ride.tracks.size() > 2) return fmt::format("{} tracks", ride.tracks.size());
+    if (ride.tracks.empty()) return "nothing";
+    return ride.tracks.front() + (ride.tracks.size() == 2 ? " and " + ride.tracks.back() : std::string());
+}
+
+const PlanarTrack* planeCarrying(const Matte::Ride& ride, const Carriers& carriers) {
+    const std::string name = planeOf(ride, carriers);
+    for (const PlanarTrack& plane : carriers.planes)
+        if (!name.empty() && plane.name == name) return &plane;
+    return nullptr;
+}
 
 Eigen::Matrix3d RideMotion::plateFromReference(int frame) const {
     if (motion.frames.empty()) return Eigen::Matrix3d::Identity();

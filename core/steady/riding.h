@@ -19,6 +19,12 @@ struct Carriers {
     List<PlanarTrack> planes{};
 };
 
+/// In words: "the whole picture", "a and b", "4 tracks".
+std::string wordsOf(const Matte::Ride& ride);
+
+/// The planar track that a ride is on, by itself or through a locator; null: on none, or it is gone.
+const PlanarTrack* planeCarrying(const Matte::Ride& ride, const Carriers& carriers);
+
 /// Where a ride takes a shape, frame by frame.
 struct RideMotion {
     PlateMotion motion;

@@ -196,6 +196,74 @@ TEST_CASE("while it is dragged it stays to be seen, and that is said on the pict
     QTest::mouseRelease(&f.canvas, Qt::LeftButton, {}, b);
     CHECK_FALSE(f.inserts.hand.isDragged());
     CHECK(f.insert().placing.centre == Vector2d(0.5, 0.5));
+    // And it is to be seen there again.
+    const Quad back = f.corners();
+    const Vector2d place = back[0] + 0.04 * (back[2] - back[0]);
+    f.checkSeen(place.x(), place.y());
+    CHECK(f.isSeen(place.x(), place.y(), [](const QColor& c) { return c.blue() > c.red() + 30; }));
+    CHECK(f.canvas.shownSight()->words(1050) == "with inserts");
+}
+
+TEST_CASE("what hangs on a plane stays to be seen while its surface is dragged, and while it is tracked") {
+    InsertFixture f;
+    f.inserts.addPlain(Insert::Shows::colour);
+    f.wait();
+    f.session.edit("Red", withInsertEdited(f.session.shot(), f.insert().id, [](Insert& one) {
+                       one.colour = {1, 0, 0};
+                       Matte::Ride ride;
+                       ride.on = Matte::Ride::On::plane;
+                       ride.plane = "sheet";
+                       ride.referenceFrame = 1050;
+                       one.ride = ride;
+                   }));
+    f.settle();
+    const auto isRed = [](const QColor& c) { return c.red() > 180 && c.green() < 60 && c.blue() < 60; };
+    const auto isNot = [&](const QColor& c) { return !isRed(c); };
+    REQUIRE(f.isSeen(655, 385, isRed));
+    f.window.docket().open("planes");
+    f.key(Qt::Key_A, Qt::ShiftModifier);
+    REQUIRE(f.canvas.toolInHand() == "surface");
+    REQUIRE(f.isSeen(880, 480, isNot));
+    // While the button is down.
+    const QPoint from = f.screen(860, 490), to = f.screen(920, 530);
+    QTest::mousePress(&f.canvas, Qt::LeftButton, {}, from);
+    f.move(from, to);
+    CHECK(f.isSeen(880, 480, isRed));
+    CHECK(f.inserts.hand.isMoving());
+    const Sight* sight = f.canvas.shownSight();
+    REQUIRE(sight);
+    CHECK(sight->words(1050).contains("at the view's resolution"));
+    CHECK(f.session.shot().planes[0].ties[0].corners[2].x() == 860);
+    f.key(Qt::Key_Escape);
+    CHECK(f.isSeen(880, 480, isNot));
+    CHECK_FALSE(f.inserts.hand.isMoving());
+    QTest::mouseRelease(&f.canvas, Qt::LeftButton, {}, to);
+    CHECK(f.session.shot().planes[0].ties[0].corners[2].x() == 860);
+    if (f.canvas.toolInHand() != "surface") f.key(Qt::Key_A, Qt::ShiftModifier);
+    f.drag(from, to);
+    CHECK(f.session.shot().planes[0].ties[0].corners[2].x() == Approx(920).margin(2));
+    CHECK(f.isSeen(880, 480, isRed));
+    CHECK_FALSE(f.inserts.hand.isMoving());
+    CHECK(sight->words(1050) == "with inserts");
+    // Tracked anew, frame by frame: it is where the track has it at that moment.
+    int seen = 0;
+    double apart = 0;
+    QObject::connect(&f.inserts.hand, &InsertHand::moved, &f.canvas, [&] {
+        const auto& live = f.session.livePlanes.now();
+        if (live.empty() || f.inserts.hand.moving().empty()) return;
+        ++seen;
+        const auto surface = surfaceAt(live.begin()->second, f.session.player.frame());
+        const auto corners = f.inserts.hand.cornersNow(f.insert());
+        REQUIRE(surface);
+        REQUIRE(corners);
+        apart = std::max(apart, ((*surface)[2] - (*corners)[2]).norm());
+    });
+    f.key(Qt::Key_Y);
+    f.wait();
+    f.settle();
+    CHECK(seen >= 1);
+    CHECK(apart < 1e-6);
+    CHECK_FALSE(f.inserts.hand.isMoving());
 }
 
 TEST_CASE("a corner is trimmed on top of the track, nudged by keys, and the trims are undone at once") {

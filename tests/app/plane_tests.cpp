@@ -288,10 +288,3 @@ TEST_CASE("the proof and the thread sheet speak of the plane while its card is o
     f.window.docket().open("planes");
     CHECK_FALSE(proof->frames().empty());
 }
-
-TEST_CASE("the test picture is upright, numbered and as wide as the surface") {
-    const QImage wide = testPicture(1.5), high = testPicture(0.5);
-    CHECK(double(wide.width()) / wide.height() == Approx(1.5));
-    CHECK(double(high.width()) / high.height() == Approx(0.5));
-    CHECK(qGray(wide.pixel(40, 12)) < qGray(wide.pixel(104, 12)));
-}

@@ -22,10 +22,11 @@ struct Outcome {
     std::string err;
 };
 
-inline Outcome run(const std::string& words) {
+/// `before`: what the shell does first.
+inline Outcome run(const std::string& words, const std::string& before = {}) {
     const Scratch scratch;
     const std::string errors = (scratch / "err").string();
-    std::FILE* pipe = ::popen((kCli + " " + words + " 2>" + errors).c_str(), "r");
+    std::FILE* pipe = ::popen((before + kCli + " " + words + " 2>" + errors).c_str(), "r");
     REQUIRE(pipe);
     Outcome outcome{0, "", ""};
     std::array<char, 4096> buffer{};

@@ -2,6 +2,8 @@
 // and what comes out as files. Photographs are those of Debian's opencv-doc.
 
 #include "comp/insert.h"
+#include "comp/insertion.h"
+#include "comp/keying.h"
 #include "jobs/inserting.h"
 #include "planar/surface.h"
 #include "planes/photograph.h"
@@ -95,6 +97,67 @@ TEST_CASE("art in perspective is what a fine sampling of it gives, to 40 dB and 
         INFO("scale " << scale);
         CHECK(10 * std::log10(count / squares) > 40);
     }
+}
+
+TEST_CASE("art on a surface that a lens bends is bent with it, to 40 dB and better") {
+    const cv::Mat photograph = planes::photograph("home.jpg");
+    REQUIRE_FALSE(photograph.empty());
+    const Art art = artOf(greyPicture(photograph));
+    const int width = 320, height = 240;
+    Lens lens = pinholeLens(width, height, 260);
+    lens.k1 = GENERATE(-0.18, 0.06);
+    const Quad straight{Vector2d(20, 24), {300, 12}, {290, 226}, {34, 216}};
+    Quad seen = straight;
+    for (Vector2d& corner : seen) corner = *plateFromUndistorted(lens, corner);
+    const Carrier carrier({{1, seen}}, std::make_shared<const Lens>(lens));
+    const Layer layer = art.laid(carrier.pieces({}, 1), width, height);
+    // The truth: the undistorted art looked up at 8 x 8 places of a pixel.
+    constexpr int kFine = 8;
+    const double w = photograph.cols, h = photograph.rows;
+    const auto artFrom = quadFromQuad(box(0, 0, w, h), straight);
+    REQUIRE(artFrom);
+    cv::Mat mapX(height * kFine, width * kFine, CV_32F), mapY = mapX.clone();
+    for (int y = 0; y < mapX.rows; ++y)
+        for (int x = 0; x < mapX.cols; ++x) {
+            const auto at = undistortedFromPlate(lens, {(x + 0.5) / kFine, (y + 0.5) / kFine});
+            const Vector2d place = at ? Vector2d((*artFrom * at->homogeneous()).hnormalized()) : Vector2d(-1e4, -1e4);
+            mapX.at<float>(y, x) = float(place.x() - 0.5);
+            mapY.at<float>(y, x) = float(place.y() - 0.5);
+        }
+    cv::Mat fine, truth;
+    cv::remap(photograph, fine, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
+    cv::resize(fine, truth, {width, height}, 0, 0, cv::INTER_AREA);
+    const auto levelOf = [&](const Layer& made) {
+        double squares = 0;
+        int count = 0;
+        for (int y = made.box.y0; y < made.box.y1; ++y)
+            for (int x = made.box.x0; x < made.box.x1; ++x) {
+                const float* pixel = at(made, x, y);
+                if (pixel[3] < 0.999F) continue;
+                squares += std::pow(double(pixel[1]) - double(truth.at<float>(y, x)) / 255.0, 2);
+                ++count;
+            }
+        REQUIRE(count > 10000);
+        return 10 * std::log10(count / squares);
+    };
+    INFO("k1 " << lens.k1);
+    CHECK(levelOf(layer) > 40);
+    // Straight between its corners it would be another picture.
+    CHECK(levelOf(laid(art, seen, width, height)) < 30);
+    // No seam between the fields, and its sides are those of its outline.
+    const Polygon outline = carrier.outline({}, 1);
+    REQUIRE(outline.size() == 64);
+    for (std::size_t i = 0; i < 16; ++i) {
+        const Vector2d side = straight[0] + [&] {
+            const auto flat = quadFromQuad(straight, box(0, 0, 1, 1));
+            return Vector2d((*flat * Eigen::Vector3d(double(i) / 16, 0, 1)).hnormalized() - straight[0]);
+        }();
+        CHECK((outline[i] - *plateFromUndistorted(lens, side)).norm() < 1e-6);
+    }
+    int holes = 0;
+    for (int y = 60; y < 180; ++y)
+        for (int x = 60; x < 260; ++x) holes += std::abs(at(layer, x, y)[3] - 1) > 0.02F;
+    CHECK(holes == 0);
 }
 
 TEST_CASE("art of odd sizes stays in its place when it is shrunk") {
@@ -614,4 +677,20 @@ TEST_CASE("layers alone are laid one over the other, premultiplied") {
     CHECK(alone.alpha.row(4)[6] == Approx(1.0F));
     CHECK(alone.alpha.row(4)[10] == Approx(0.5F));
     CHECK(alone.alpha.row(4)[14] == 0.0F);
+}
+
+TEST_CASE("the test picture is upright, numbered and as wide as the surface; a plain one is its colour") {
+    const Picture wide = testArt(1.5), high = testArt(0.5);
+    CHECK(double(wide.width) / wide.height == Approx(1.5));
+    CHECK(double(high.width) / high.height == Approx(0.5));
+    const auto value = [&](int x, int y) { return wide.bytes[3 * std::size_t(y * wide.width + x)]; };
+    CHECK(value(20, 14) + 60 < value(84, 14));
+    // A number in the middle of each field, or the fields could not be told apart.
+    int inks = 0;
+    for (int x = 70; x < 122; ++x) inks += value(x, 32) < 150;
+    CHECK(inks > 4);
+    const Picture plain = plainArt({0.25, 0.5, 1}, 3);
+    CHECK(double(plain.width) / plain.height == Approx(3).margin(0.02));
+    CHECK(plain.floats[3] == 0.25F);
+    CHECK(plain.floats[5] == 1.0F);
 }

@@ -3,6 +3,7 @@
 #include "jobs/inserting.h"
 #include "plate/framewriter.h"
 #include "shot/edits/insertedits.h"
+#include "shot/stages/mattesstage.h"
 #include "stages/reasons.h"
 
 #include <QDateTime>
@@ -21,8 +22,41 @@ bool SceneKey::operator==(const SceneKey& other) const {
            range == other.range;
 }
 
-InsertHand::InsertHand(Session& session) : session_(session), scene_(session.jobs, [this] { emit sceneChanged(); }) {
+InsertHand::InsertHand(Session& session)
+    : session_(session), scene_(session.jobs, [this] {
+          followPlanes();
+          emit sceneChanged();
+      }) {
     connect(&session.document, &Document::changed, this, &InsertHand::refresh);
+    // When all that follows at once has been said: a tracked plane is told anew for each frame.
+    connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes, Qt::QueuedConnection);
+}
+
+void InsertHand::followPlanes() {
+    const auto& now = session_.livePlanes.now();
+    // What moved last stays in its place until the scene has it.
+    if (!now.empty()) setLive(now);
+    else if (!live_.empty() && !scene_.isPending()) setLive({});
+}
+
+void InsertHand::setLive(std::map<PlaneId, PlanarTrack> live) {
+    live_ = std::move(live);
+    liveCarriers_.clear();
+    const Shot& shot = session_.shot();
+    const int frame = session_.player.frame();
+    const Carriers before = carriersOf(shot);
+    Carriers carriers = before;
+    carriers.range = {frame, frame};
+    carriers.planes = carriers.planes.edited([&](auto& planes) {
+        for (PlanarTrack& plane : planes)
+            if (const auto moved = live_.find(plane.id); moved != live_.end()) plane = moved->second;
+    });
+    for (const Insert& insert : shot.inserts) {
+        const PlanarTrack* plane = insert.ride && !live_.empty() ? planeCarrying(*insert.ride, before) : nullptr;
+        if (plane && live_.contains(plane->id))
+            liveCarriers_.emplace(insert.id, std::make_shared<const Carrier>(insert, carriers));
+    }
+    emit moved();
 }
 
 void InsertHand::refresh() {
@@ -59,10 +93,14 @@ void InsertHand::edit(const QString& what, const std::function<void(Insert&)>& c
 }
 
 void InsertHand::setDraft(const std::optional<Placing>& placing) {
-    const bool begins = placing && !draft_;
     draft_ = placing;
-    if (begins) emit sceneChanged();
-    emit changed();
+    emit moved();
+}
+
+std::optional<Placing> InsertHand::endDrag() {
+    const auto brought = held() && draft_ && !(*draft_ == held()->placing) ? draft_ : std::nullopt;
+    if (!brought && draft_) setDraft(std::nullopt);
+    return brought;
 }
 
 std::optional<Placing> InsertHand::placingNow() const {
@@ -71,13 +109,39 @@ std::optional<Placing> InsertHand::placingNow() const {
 }
 
 std::shared_ptr<const InsertScene> InsertHand::sceneBelow() const {
-    if (!scene() || !held_) return scene();
-    if (belowOf_ == scene() && below_) return below_;
+    if (!scene()) return scene();
+    std::vector<InsertId> without;
+    for (const InsertScene::One* one : moving()) without.push_back(one->insert.id);
+    if (belowOf_ == scene() && belowWithout_ == without && below_) return below_;
     auto below = std::make_shared<InsertScene>(*scene());
-    std::erase_if(below->inserts, [&](const InsertScene::One& one) { return one.insert.id == *held_; });
+    std::erase_if(below->inserts, [&](const InsertScene::One& one) {
+        return std::find(without.begin(), without.end(), one.insert.id) != without.end();
+    });
     belowOf_ = scene();
+    belowWithout_ = std::move(without);
     below_ = std::move(below);
     return below_;
+}
+
+std::vector<const InsertScene::One*> InsertHand::moving() const {
+    std::vector<const InsertScene::One*> found;
+    if (!scene()) return found;
+    for (const InsertScene::One& one : scene()->inserts)
+        if ((draft_ && held_ == one.insert.id) || liveCarriers_.contains(one.insert.id)) found.push_back(&one);
+    return found;
+}
+
+std::shared_ptr<const Carrier> InsertHand::carrierOf(const Insert& insert) const {
+    const InsertScene::One* part = partOf(insert.id);
+    const auto live = liveCarriers_.find(insert.id);
+    return live != liveCarriers_.end() ? live->second : part ? part->carrier : nullptr;
+}
+
+std::vector<ArtPiece> InsertHand::piecesNow(const Insert& insert) const {
+    const auto carrier = carrierOf(insert);
+    if (!carrier) return {};
+    auto instants = carrier->pieces(placingOf(insert), session_.player.frame(), 0, insert.lost != Insert::Lost::ends);
+    return instants.empty() ? std::vector<ArtPiece>{} : std::move(instants.front());
 }
 
 const InsertScene::One* InsertHand::partOf(InsertId insert) const {
@@ -88,10 +152,15 @@ const InsertScene::One* InsertHand::partOf(InsertId insert) const {
 }
 
 std::optional<Quad> InsertHand::cornersNow(const Insert& insert) const {
-    const InsertScene::One* part = partOf(insert.id);
-    if (!part) return std::nullopt;
-    const Placing placing = held_ == insert.id && draft_ ? *draft_ : insert.placing;
-    return part->carrier->corners(placing, session_.player.frame(), insert.lost != Insert::Lost::ends);
+    const auto carrier = carrierOf(insert);
+    if (!carrier) return std::nullopt;
+    return carrier->corners(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
+}
+
+Polygon InsertHand::outlineNow(const Insert& insert) const {
+    const auto carrier = carrierOf(insert);
+    if (!carrier) return {};
+    return carrier->outline(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
 }
 
 bool InsertHand::isMissing(const Clip& clip) const {
@@ -100,9 +169,8 @@ bool InsertHand::isMissing(const Clip& clip) const {
     Looked& looked = looked_[clip.path];
     if (now - looked.when > kEvery_ms) {
         std::error_code code;
-        const bool isSequence = clip.path.filename().string().find_first_of("#%") != std::string::npos;
-        looked.missing =
-            !std::filesystem::exists(isSequence ? frameFile(clip.path, clip.frames.first) : clip.path, code);
+        looked.missing = !std::filesystem::exists(
+            isSequencePattern(clip.path) ? frameFile(clip.path, clip.frames.first) : clip.path, code);
         looked.when = now;
     }
     return looked.missing;

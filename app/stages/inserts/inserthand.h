@@ -45,17 +45,27 @@ public:
 
     /// The held insert as it is dragged; none: as the shot has it.
     void setDraft(const std::optional<Placing>& placing);
+    /// The drag is over: where it has brought the insert; none, and it falls back, where that is where it was.
+    std::optional<Placing> endDrag();
     bool isDragged() const { return draft_.has_value(); }
     std::optional<Placing> placingNow() const;
 
     /// Null until it has been worked out.
     const std::shared_ptr<const InsertScene>& scene() const { return scene_.value(); }
-    /// The same without the insert that is dragged.
+    /// The same without the inserts that move.
     std::shared_ptr<const InsertScene> sceneBelow() const;
+    /// Those that move at this moment, the lowest first: the one that is dragged, and what hangs on a plane that is
+    /// being tracked or dragged.
+    std::vector<const InsertScene::One*> moving() const;
+    bool isMoving() const { return isDragged() || !live_.empty(); }
+    /// Where an insert's art lies on the frame that is shown.
+    std::vector<ArtPiece> piecesNow(const Insert& insert) const;
     /// What of the scene is an insert's; null while it is not there.
     const InsertScene::One* partOf(InsertId insert) const;
     /// Where an insert's own corners are on the frame that is shown.
     std::optional<Quad> cornersNow(const Insert& insert) const;
+    /// Its sides there; curves where it is bent.
+    Polygon outlineNow(const Insert& insert) const;
 
     const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
     /// Its file is not where it was; looked for once in a while.
@@ -64,11 +74,18 @@ public:
     void lookAgain() { looked_.clear(); }
 
 signals:
-    void changed();       ///< another insert is held, or it is dragged
+    void changed();       ///< another insert is held
+    void moved();         ///< inserts move, or no more: as often as the mouse does, or a track goes on by a frame
     void sceneChanged();  ///< what inserts look like
 
 private:
     void refresh();
+    /// As it is dragged.
+    Placing placingOf(const Insert& insert) const { return held_ == insert.id && draft_ ? *draft_ : insert.placing; }
+    /// What carries it at this moment; null until that has been worked out.
+    std::shared_ptr<const Carrier> carrierOf(const Insert& insert) const;
+    void followPlanes();
+    void setLive(std::map<PlaneId, PlanarTrack> live);
 
     Session& session_;
     std::optional<InsertId> held_;
@@ -82,6 +99,10 @@ private:
     mutable std::map<std::filesystem::path, Looked> looked_;
     mutable std::shared_ptr<const InsertScene> below_;
     mutable std::shared_ptr<const InsertScene> belowOf_;
+    mutable std::vector<InsertId> belowWithout_;
+    /// Planes that move; they stay until what they have become is worked out.
+    std::map<PlaneId, PlanarTrack> live_;
+    std::map<InsertId, std::shared_ptr<const Carrier>> liveCarriers_;
 };
 
 }  // namespace pinion

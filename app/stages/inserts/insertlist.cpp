@@ -3,20 +3,17 @@
 #include "shot/edits/insertedits.h"
 #include "widgets/theme.h"
 
-#include <QDropEvent>
 #include <QTimer>
 
 #include <algorithm>
 
 namespace pinion {
 
-InsertList::InsertList(Session& session, InsertHand& hand) : session_(session), hand_(hand) {
-    setObjectName("insertList");
-    setAccessibleName("Inserts");
-    setDragDropMode(InternalMove);
-    setDefaultDropAction(Qt::MoveAction);
-    setEditTriggers(DoubleClicked | EditKeyPressed);
-    setToolTip("The first lies on top. Tick: shown and rendered. Double click: another name. Drag: another place.");
+InsertList::InsertList(Session& session, InsertHand& hand)
+    : OrderedList("insertList", "Inserts",
+                  "The first lies on top. Tick: shown and rendered. Double click: another name. Drag: another place."),
+      session_(session),
+      hand_(hand) {
     connect(this, &QListWidget::itemChanged, this, &InsertList::take);
     connect(this, &QListWidget::currentRowChanged, this, [this](int row) {
         if (!filling_ && row >= 0 && std::size_t(row) < session_.shot().inserts.size())
@@ -27,12 +24,7 @@ InsertList::InsertList(Session& session, InsertHand& hand) : session_(session), 
 void InsertList::refresh() {
     filling_ = true;
     const Shot& shot = session_.shot();
-    while (count() > int(shot.inserts.size())) delete takeItem(count() - 1);
-    while (count() < int(shot.inserts.size())) {
-        auto* item = new QListWidgetItem(this);
-        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable | Qt::ItemIsUserCheckable |
-                       Qt::ItemIsDragEnabled);
-    }
+    setRows(int(shot.inserts.size()));
     for (int row = 0; row < count(); ++row) {
         const Insert& insert = shot.inserts[placeOf(row)];
         item(row)->setText(text(insert.name));
@@ -41,7 +33,6 @@ void InsertList::refresh() {
         item(row)->setForeground(clip && hand_.isMissing(*clip) ? theme::kCoral : theme::kText);
         if (hand_.insert() == insert.id) setCurrentRow(row);
     }
-    setFixedHeight(std::clamp(count(), 1, 6) * std::max(22, sizeHintForRow(0)) + 6);
     filling_ = false;
 }
 
@@ -62,19 +53,9 @@ void InsertList::take(QListWidgetItem* changed) {
     });
 }
 
-void InsertList::dropEvent(QDropEvent* event) {
-    const int from = currentRow();
-    const QModelIndex over = indexAt(event->position().toPoint());
-    int to = over.isValid() ? over.row() : count() - 1;
-    // Between two rows it goes in before or after the one it is nearer to.
-    if (over.isValid() && dropIndicatorPosition() == BelowItem && to < from) ++to;
-    if (over.isValid() && dropIndicatorPosition() == AboveItem && to > from) --to;
-    event->setDropAction(Qt::IgnoreAction);
-    event->accept();
-    if (from < 0 || from == to || session_.isBusy()) return;
-    QTimer::singleShot(0, this, [this, from, to] {
-        session_.edit("Order of inserts", withInsertMoved(session_.shot(), placeOf(from), placeOf(to)));
-    });
+void InsertList::moved(int from, int to) {
+    if (session_.isBusy()) return;
+    session_.edit("Order of inserts", withInsertMoved(session_.shot(), placeOf(from), placeOf(to)));
 }
 
 }  // namespace pinion

@@ -1,19 +1,18 @@
 #pragma once
 
 #include "stages/inserts/inserthand.h"
-
-#include <QListWidget>
+#include "widgets/orderedlist.h"
 
 namespace pinion {
 
 /// The inserts, the topmost first: a tick shows one, a double click renames it, a drag gives another order.
-class InsertList : public QListWidget {
+class InsertList : public OrderedList {
 public:
     InsertList(Session& session, InsertHand& hand);
     void refresh();
 
 protected:
-    void dropEvent(QDropEvent* event) override;
+    void moved(int from, int to) override;
 
 private:
     void take(QListWidgetItem* item);

@@ -20,13 +20,6 @@
 namespace pinion {
 namespace {
 
-template <class Widget>
-Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
-    widget->setObjectName(name);
-    widget->setToolTip(tip);
-    return widget;
-}
-
 QString placeOf(const Shot& shot) {
     if (!shot.insertsPlace.empty()) return text(shot.insertsPlace);
     return text(shot.name) + (shot.insertsAlone ? ".inserts.####.exr" : ".inserts.mp4");
@@ -54,7 +47,6 @@ public:
         addRender();
         connect(&hand_, &InsertHand::changed, this, [this] { refresh(); });
         connect(&hand_, &InsertHand::sceneChanged, this, [this] { refresh(); });
-        connect(&stage, &InsertsStage::viewChanged, this, [this] { refresh(); });
         // At the plate's rate while it plays: only what depends on the frame.
         connect(&session.player, &Player::frameChanged, this, [this] { showFrame_(); });
         refresh();
@@ -126,8 +118,7 @@ private:
         wide(list);
         auto* start = words("insertStart");
         auto* art = named(button("Picture or clip…", "quiet"), "insertArt",
-                          "Pinned to the selected tracks, else to the last "
-                          "plane's surface (Ctrl+Shift+I)");
+                          "Pinned to the selected tracks, else to the last plane's surface (Ctrl+Shift+I)");
         auto* patch = named(button("Patch…", "quiet"), "insertPatch",
                             "A picture of the frame that is shown, painted: what it has of the plate's shape");
         auto* test = named(button("Test picture", "quiet"), "insertTest", "Numbered chequers (Shift+M)");
@@ -519,18 +510,24 @@ private:
         auto* pickRow = buttonRow({pick});
         wide(pickRow);
         onClick(pick, [this] { stage_.takeTool("insert key"); });
-        // Where there is no key the fields are not shown.
-        static ColourKey none;
-        const auto keyOf = [](Insert& i) -> ColourKey& { return i.key ? *i.key : none; };
-        auto* clears = number(
-            percent(0, 45, "insertKeyClears", "Of the backing, in uneven light"),
-            "Key", [keyOf](Insert & i) -> auto& { return keyOf(i).clears; }, 100);
-        auto* keeps = number(
-            percent(0, 45, "insertKeyKeeps", "Of the backing's colour that the foreground may have"),
-            "Key", [keyOf](Insert & i) -> auto& { return keyOf(i).keeps; }, 100);
-        auto* spill = number(
-            percent(0, 100, "insertKeySpill", "The backing's light on the foreground, taken down"),
-            "Key", [keyOf](Insert & i) -> auto& { return keyOf(i).spill; }, 100);
+        const auto part = [this](const char* name, double most, const QString& tip, float ColourKey::*member) {
+            auto* box = percent(0, most, name, tip);
+            connect(box, &QDoubleSpinBox::valueChanged, this, [this, member](double value) {
+                hand_.edit("Key", [&](Insert& insert) {
+                    if (insert.key) (*insert.key).*member = float(value / 100);
+                });
+            });
+            onRefresh([this, box, member] {
+                box->setEnabled(mayChange());
+                if (held() && held()->key) setQuietly(box, 100.0 * double((*held()->key).*member));
+            });
+            return box;
+        };
+        auto* clears = part("insertKeyClears", 45, "Of the backing, in uneven light", &ColourKey::clears);
+        auto* keeps =
+            part("insertKeyKeeps", 45, "Of the backing's colour that the foreground may have", &ColourKey::keeps);
+        auto* spill =
+            part("insertKeySpill", 100, "The backing's light on the foreground, taken down", &ColourKey::spill);
         auto* fields = columns({{"Clears", clears}, {"Keeps", keeps}, {"Spill", spill}});
         wide(fields);
         showWhile({on}, [](const Insert& i) { return i.shows == Insert::Shows::clip; });

@@ -1,7 +1,8 @@
 #include "stages/inserts/insertsight.h"
 
+#include "canvas/displaypictures.h"
+
 #include <algorithm>
-#include <cstring>
 
 namespace pinion {
 namespace {
@@ -15,11 +16,7 @@ public:
         : scene_(std::move(scene)), shelf_(std::move(shelf)), frame_(frame), problems_(std::move(problems)) {}
     QImage made(const Picture& picture, const ViewTransform& view) const override {
         std::vector<std::string> problems;
-        const auto pixels = displayPixels(composed(*scene_, frame_, picture, *shelf_, &problems), view);
-        QImage image(picture.width, picture.height, QImage::Format_RGB32);
-        for (int y = 0; y < picture.height; ++y)
-            std::memcpy(image.scanLine(y), &pixels[std::size_t(y) * std::size_t(picture.width)],
-                        4 * std::size_t(picture.width));
+        QImage image = imageOf(composed(*scene_, frame_, picture, *shelf_, &problems), view);
         const std::lock_guard lock(problems_->mutex);
         problems_->byFrame[frame_] = std::move(problems);
         return image;
@@ -35,7 +32,7 @@ private:
 }  // namespace
 
 std::shared_ptr<const Rendering> InsertSight::rendering(int frame) const {
-    const auto scene = hand_.isDragged() ? hand_.sceneBelow() : hand_.scene();
+    const auto scene = hand_.isMoving() ? hand_.sceneBelow() : hand_.scene();
     if (!scene || scene->inserts.empty() || !session_.hasPlate()) return nullptr;
     const auto known = std::find_if(made_.begin(), made_.end(),
                                     [&](const Made& one) { return one.frame == frame && one.scene == scene; });
@@ -63,7 +60,7 @@ QString InsertSight::words(int frame) const {
     if (shot.inserts.isEmpty()) return "there are no inserts yet: add one in the Inserts card";
     if (const QString problem = problemAt(frame); !problem.isEmpty()) return problem;
     if (!hand_.scene()) return "working out where the inserts go…";
-    return hand_.isDragged() ? "the dragged insert at the view's resolution" : "with inserts";
+    return hand_.isMoving() ? "with inserts · what moves at the view's resolution" : "with inserts";
 }
 
 }  // namespace pinion

@@ -17,7 +17,7 @@ constexpr int kMostShown = 640;  // pixels of the art's longer side while it is 
 constexpr double kStem = 26;     // of the turning handle, on the screen
 
 /// The art by itself, small, for the screen.
-QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame, ArtShelf& shelf) {
+QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame, bool linear, ArtShelf& shelf) {
     InsertScene alone{{}, kMostShown, kMostShown, scene.fps, {}};
     InsertScene::One copy = one;
     double ratio = one.clip ? double(one.clip->width) / one.clip->height : one.carrier->widthToHeight();
@@ -28,10 +28,9 @@ QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame
     copy.carrier =
         std::make_shared<const Carrier>(std::vector<PlaneTie>{{frame, {Vector2d(0, 0), {w, 0}, {w, h}, {0, h}}}});
     copy.insert.placing = {};
-    copy.insert.look.grade = one.insert.look.grade;
     alone.width = width;
     alone.height = height;
-    Layer layer = bareLayerOf(alone, copy, frame, false, shelf);
+    Layer layer = bareLayerOf(alone, copy, frame, linear, shelf);
     gradeLayer(layer, one.insert.look.grade);
     QImage image(width, height, QImage::Format_ARGB32_Premultiplied);
     image.fill(Qt::transparent);
@@ -40,7 +39,11 @@ QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame
         for (int x = layer.box.x0; x < layer.box.x1; ++x) {
             const float* p = layer.at(x, y);
             const int a = byte(p[3]);
-            image.setPixel(x, y, qRgba(std::min(a, byte(p[0])), std::min(a, byte(p[1])), std::min(a, byte(p[2])), a));
+            const auto tone = [&](int c) {
+                const float shown = linear && p[3] > 0 ? p[3] * encodeSrgb(p[c] / p[3]) : p[c];
+                return std::min(a, byte(shown));
+            };
+            image.setPixel(x, y, qRgba(tone(0), tone(1), tone(2), a));
         }
     return image;
 }
@@ -78,26 +81,43 @@ std::optional<QPointF> turnHandle(const PlateView& view, const Quad& corners) {
     return length < 1 ? std::nullopt : std::optional(top + up / length * kStem);
 }
 
-void InsertsOverlay::paintDragged(QPainter& painter, const PlateView& view, const Insert& insert,
-                                  const Quad& corners) const {
-    const InsertScene::One* part = hand_.partOf(insert.id);
-    if (!part) return;
-    if (artOf_ != hand_.scene() || artInsert_ != insert.id) {
-        art_ = shownArt(*hand_.scene(), *part, session_.player.frame(), *hand_.shelf());
-        artOf_ = hand_.scene();
-        artInsert_ = insert.id;
-    }
-    const QPolygonF to = onScreen(view, corners);
-    QPolygonF from(QRectF(0, 0, art_.width(), art_.height()));
-    from.pop_back();
-    QTransform transform;
-    if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) return;
+const QImage& InsertsOverlay::artOf(const InsertScene::One& part) const {
+    if (artsOf_ != hand_.scene()) arts_.clear();
+    artsOf_ = hand_.scene();
+    const int frame = session_.player.frame();
+    const bool changes = part.insert.shows == Insert::Shows::clip && part.clip && !part.clip->still;
+    Shown& kept = arts_[part.insert.id];
+    if (kept.art.isNull() || (changes && kept.frame != frame))
+        kept.art = shownArt(*hand_.scene(), part, frame, session_.player.picture() && session_.player.picture()->linear,
+                            *hand_.shelf());
+    kept.frame = frame;
+    return kept.art;
+}
+
+void InsertsOverlay::paintMoving(QPainter& painter, const PlateView& view, const InsertScene::One& part) const {
+    const Insert& insert = part.insert;
+    const auto pieces = hand_.piecesNow(insert);
+    const double opacity = opacityAt(insert, session_.player.frame());
+    if (pieces.empty() || opacity <= 0) return;
+    const QImage& art = artOf(part);
     painter.save();
-    painter.setOpacity(std::max(0.15, opacityAt(insert, session_.player.frame())));
+    painter.setOpacity(std::max(0.15, opacity));
     painter.setCompositionMode(modeOf(insert.look.blend));
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    painter.setTransform(transform * painter.transform());
-    painter.drawImage(0, 0, art_);
+    // Smooth edges would show between two pieces.
+    painter.setRenderHint(QPainter::Antialiasing, pieces.size() == 1);
+    const QTransform before = painter.transform();
+    for (const ArtPiece& piece : pieces) {
+        const QRectF field(piece.left * art.width(), piece.top * art.height(), (piece.right - piece.left) * art.width(),
+                           (piece.bottom - piece.top) * art.height());
+        QPolygonF from(field);
+        from.pop_back();
+        const QPolygonF to = onScreen(view, piece.corners);
+        QTransform transform;
+        if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
+        painter.setTransform(transform * before);
+        painter.drawImage(field, art, field);
+    }
     painter.restore();
 }
 
@@ -122,13 +142,13 @@ void InsertsOverlay::paint(QPainter& painter, const PlateView& view) {
         if (insert.hidden || !clip || !hand_.isMissing(*clip)) continue;
         if (const auto corners = hand_.cornersNow(insert)) paintMissing(painter, view, insert, *corners);
     }
+    for (const InsertScene::One* part : hand_.moving()) paintMoving(painter, view, *part);
     const Insert* held = hand_.held();
     if (!shown || !held) return;
     const auto corners = hand_.cornersNow(*held);
     if (!corners) return;
-    if (hand_.isDragged()) paintDragged(painter, view, *held, *corners);
     painter.setBrush(Qt::NoBrush);
-    const QPainterPath edge = view.line(*corners, true);
+    const QPainterPath edge = view.line(hand_.outlineNow(*held), true);
     overShadow(painter, theme::kBrass, 1.3, [&] { painter.drawPath(edge); });
     if (const auto turn = turnHandle(view, *corners)) {
         const QPolygonF quad = onScreen(view, *corners);

@@ -1,6 +1,7 @@
 #include "stages/inserts/insertsstage.h"
 
 #include "canvas/canvas.h"
+#include "comp/keying.h"
 #include "comp/match.h"
 #include "planar/surface.h"
 #include "sheet/threadsheet.h"
@@ -98,10 +99,10 @@ void InsertsStage::addTools(const Desk& desk) {
     canvas.addTool(std::move(key));
     canvas.addSight(std::make_unique<InsertSight>(session_, hand));
     connect(&hand, &InsertHand::sceneChanged, &canvas, &Canvas::refreshView);
+    connect(&hand, &InsertHand::moved, &canvas, &Canvas::refreshView);
     connect(&hand, &InsertHand::changed, &canvas, [&canvas] { canvas.update(); });
     connect(&hand, &InsertHand::changed, &desk.sheet, [sheet = &desk.sheet] { sheet->refreshStrips(); });
     connect(&hand, &InsertHand::sceneChanged, &desk.sheet, [sheet = &desk.sheet] { sheet->refreshStrips(); });
-    connect(&canvas, &Canvas::looked, this, &InsertsStage::viewChanged);
     const auto take = [this](const QString& tool) { return [this, tool] { takeTool(tool); }; };
     desk.tools.addTool("insert", "Place", "move",
                        "The held insert inside its surface: moved, sized by its corners (Shift: freely), turned (Z)",
@@ -171,10 +172,6 @@ void InsertsStage::addCommands(const Desk& desk) {
         [desk] { desk.show(desk.shown() == "inserts" ? "plate" : "inserts"); }, insert);
     connect(&hand, &InsertHand::changed, &c, [commands = &c] { commands->refresh(); });
 }
-
-void InsertsStage::look(const QString& view) { show_(view); }
-
-QString InsertsStage::looked() const { return shown_ ? shown_() : QString("plate"); }
 
 // ---- what is added
 

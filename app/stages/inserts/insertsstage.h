@@ -47,11 +47,6 @@ public:
     void removeOpacityKey();
     void drawInFront();
     void render(const std::filesystem::path& pattern);
-    void look(const QString& view);
-    QString looked() const;
-
-signals:
-    void viewChanged();
 
 private:
     void addTools(const Desk& desk);

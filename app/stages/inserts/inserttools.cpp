@@ -114,13 +114,9 @@ void PlaceInsertTool::drag(const CanvasEvent& event) {
 }
 
 void PlaceInsertTool::release(const CanvasEvent&) {
-    const auto placing = hand_.isDragged() ? hand_.placingNow() : std::nullopt;
-    const bool changed = start_ && placing && !(*placing == *start_);
     start_.reset();
-    if (!changed) {
-        hand_.setDraft(std::nullopt);
-        return;
-    }
+    const auto placing = hand_.endDrag();
+    if (!placing) return;
     const QString what = grip_ == Part::all ? "Move" : grip_ == Part::turn ? "Turn" : "Size";
     session_.edit(what + " " + text(hand_.held()->name),
                   withInsertEdited(session_.shot(), *hand_.insert(), [&](Insert& i) { i.placing = *placing; }));
@@ -173,13 +169,9 @@ void TrimInsertTool::drag(const CanvasEvent& event) {
 }
 
 void TrimInsertTool::release(const CanvasEvent&) {
-    const auto placing = hand_.isDragged() ? hand_.placingNow() : std::nullopt;
-    const bool changed = start_ && placing && !(*placing == *start_);
     start_.reset();
-    if (!changed) {
-        hand_.setDraft(std::nullopt);
-        return;
-    }
+    const auto placing = hand_.endDrag();
+    if (!placing) return;
     if (const auto now = hand_.cornersNow(*hand_.held()); now && !troubleOf(*now).empty()) {
         hand_.setDraft(std::nullopt);
         session_.say("The corners would cross. Move one by less.");

@@ -33,13 +33,6 @@ constexpr std::array kSensors{SensorFormat{"full frame", 36.0}, SensorFormat{"Su
 
 const QStringList kViews{"plate", "undistorted", "round trip", "difference", "residual"};
 
-template <class Widget>
-Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
-    widget->setObjectName(name);
-    widget->setToolTip(tip);
-    return widget;
-}
-
 QString within(double value, double deviation, int digits) {
     return deviation > 0 ? QString("%1 ± %2").arg(value, 0, 'f', digits).arg(deviation, 0, 'f', digits)
                          : QString::number(value, 'f', digits);

@@ -3,7 +3,6 @@
 #include "shot/edits/matteedits.h"
 #include "widgets/theme.h"
 
-#include <QDropEvent>
 #include <QPainter>
 #include <QTimer>
 
@@ -28,15 +27,12 @@ QIcon markOf(const Matte& matte) {
 
 }  // namespace
 
-MatteList::MatteList(Session& session, MatteHand& hand) : session_(session), hand_(hand) {
-    setObjectName("matteList");
-    setAccessibleName("Shapes");
-    setDragDropMode(InternalMove);
-    setDefaultDropAction(Qt::MoveAction);
-    setEditTriggers(DoubleClicked | EditKeyPressed);
-    setToolTip(
-        "In this order: each is added to, taken from or cut with those before it. Tick: drawn. Double click: "
-        "another name. Drag: another place.");
+MatteList::MatteList(Session& session, MatteHand& hand)
+    : OrderedList("matteList", "Shapes",
+                  "In this order: each is added to, taken from or cut with those before it. Tick: drawn. Double click: "
+                  "another name. Drag: another place."),
+      session_(session),
+      hand_(hand) {
     connect(this, &QListWidget::itemChanged, this, &MatteList::take);
     connect(this, &QListWidget::currentRowChanged, this, [this](int row) {
         if (!filling_ && row >= 0) hand_.hold(std::size_t(row));
@@ -46,12 +42,7 @@ MatteList::MatteList(Session& session, MatteHand& hand) : session_(session), han
 void MatteList::refresh() {
     filling_ = true;
     const auto& mattes = session_.shot().mattes;
-    while (count() > int(mattes.size())) delete takeItem(count() - 1);
-    while (count() < int(mattes.size())) {
-        auto* item = new QListWidgetItem(this);
-        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable | Qt::ItemIsUserCheckable |
-                       Qt::ItemIsDragEnabled);
-    }
+    setRows(int(mattes.size()));
     for (int i = 0; i < count(); ++i) {
         const Matte& matte = mattes[std::size_t(i)];
         item(i)->setText(text(matte.name));
@@ -63,7 +54,6 @@ void MatteList::refresh() {
     }
     const auto held = hand_.matte();
     setCurrentRow(held ? int(*held) : -1);
-    setFixedHeight(std::clamp(count(), 1, 6) * std::max(22, sizeHintForRow(0)) + 6);
     filling_ = false;
 }
 
@@ -85,20 +75,10 @@ void MatteList::take(QListWidgetItem* changed) {
     });
 }
 
-void MatteList::dropEvent(QDropEvent* event) {
-    const int from = currentRow();
-    const QModelIndex over = indexAt(event->position().toPoint());
-    int to = over.isValid() ? over.row() : count() - 1;
-    // Between two rows it goes in before or after the one it is nearer to.
-    if (over.isValid() && dropIndicatorPosition() == BelowItem && to < from) ++to;
-    if (over.isValid() && dropIndicatorPosition() == AboveItem && to > from) --to;
-    event->setDropAction(Qt::IgnoreAction);
-    event->accept();
-    if (from < 0 || from == to || session_.isBusy()) return;
-    QTimer::singleShot(0, this, [this, from, to] {
-        session_.edit("Order of shapes", withMatteMoved(session_.shot(), std::size_t(from), std::size_t(to)));
-        hand_.hold(std::size_t(to));
-    });
+void MatteList::moved(int from, int to) {
+    if (session_.isBusy()) return;
+    session_.edit("Order of shapes", withMatteMoved(session_.shot(), std::size_t(from), std::size_t(to)));
+    hand_.hold(std::size_t(to));
 }
 
 }  // namespace pinion

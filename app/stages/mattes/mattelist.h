@@ -1,20 +1,19 @@
 #pragma once
 
 #include "stages/mattes/mattehand.h"
-
-#include <QListWidget>
+#include "widgets/orderedlist.h"
 
 namespace pinion {
 
 /// The shapes in the order in which they are laid over each other: a tick draws them, a double click renames, a drag
 /// gives another order.
-class MatteList : public QListWidget {
+class MatteList : public OrderedList {
 public:
     MatteList(Session& session, MatteHand& hand);
     void refresh();
 
 protected:
-    void dropEvent(QDropEvent* event) override;
+    void moved(int from, int to) override;
 
 private:
     void take(QListWidgetItem* item);

@@ -18,13 +18,6 @@ namespace {
 
 const QStringList kViews{"plate", "matte", "cut out"};
 
-template <class Widget>
-Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
-    widget->setObjectName(name);
-    widget->setToolTip(tip);
-    return widget;
-}
-
 class MattesCard : public ShotForm {
 public:
     MattesCard(Session& session, MattesStage& stage) : ShotForm(session), stage_(stage), hand_(stage.hand) {
@@ -268,7 +261,7 @@ private:
             if (!drawn) return;
             on->clear();
             on->addItem("nothing", "nothing");
-            if (matte->ride) on->addItem(rideWords(*matte->ride), "as it is");
+            if (matte->ride) on->addItem(text(wordsOf(*matte->ride)), "as it is");
             if (!session_.selection.isEmpty())
                 on->addItem(QString("%1 selected track%2")
                                 .arg(session_.selection.size())
@@ -297,13 +290,13 @@ private:
         Matte::Ride ride;
         for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
             ride.tracks.push_back(track.name);
-        stage_.ride(ride, rideWords(ride));
+        stage_.ride(ride, text(wordsOf(ride)));
     }
     void rideOn(Matte::Ride::On what, const std::string& name) {
         Matte::Ride ride;
         ride.on = what;
         (what == Matte::Ride::On::plane ? ride.plane : ride.locator) = name;
-        stage_.ride(ride, rideWords(ride));
+        stage_.ride(ride, text(wordsOf(ride)));
     }
 
     void addView() {

@@ -27,14 +27,6 @@ namespace pinion {
 
 using K = QKeySequence;
 
-QString rideWords(const Matte::Ride& ride) {
-    if (ride.on == Matte::Ride::On::picture) return "the whole picture";
-    if (ride.on == Matte::Ride::On::locator) return "the locator " + text(ride.locator);
-    if (ride.on == Matte::Ride::On::plane) return text(ride.plane);
-    if (ride.tracks.size() > 2) return QString("%1 tracks").arg(ride.tracks.size());
-    return text(ride.tracks.front()) + (ride.tracks.size() == 2 ? " and " + text(ride.tracks.back()) : QString());
-}
-
 MattesStage::MattesStage(Session& session)
     : Stage(session), hand(session), proposals(session), covered_(session.jobs, [this] { emit viewChanged(); }) {
     connect(&session.document, &Document::changed, this, [this] {
@@ -262,7 +254,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
             Matte::Ride on;
             for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
                 on.tracks.push_back(track.name);
-            ride(on, rideWords(on));
+            ride(on, text(wordsOf(on)));
         },
         [this] {
             const QString none = whyNoShape();
@@ -275,7 +267,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
         [this] {
             Matte::Ride on;
             on.on = Matte::Ride::On::picture;
-            ride(on, rideWords(on));
+            ride(on, text(wordsOf(on)));
         },
         [this] {
             const QString none = whyNoShape();
@@ -421,7 +413,7 @@ void MattesStage::toggleStill() {
         session_.say("There is nothing to stand still on: place a track and track it, or scatter, first.");
         return;
     }
-    standStill(on, rideWords(on));
+    standStill(on, text(wordsOf(on)));
 }
 
 // ---- between shots, and what becomes of tracks

@@ -93,7 +93,4 @@ private:
     Derived<Covered, CoveredKey> covered_;
 };
 
-/// "p-1", "p-1 and p-2", "4 tracks".
-QString rideWords(const Matte::Ride& ride);
-
 }  // namespace pinion

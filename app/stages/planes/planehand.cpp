@@ -20,6 +20,14 @@ PlaneHand::PlaneHand(Session& session) : session_(session) {
         draft_.reset();
         emit changed();
     });
+    connect(this, &PlaneHand::changed, this, [this] {
+        std::map<PlaneId, PlanarTrack> now;
+        for (const PlanarTrack& plane : session_.shot().planes) {
+            const bool tracked = liveFrame_ == session_.player.frame() && live_.contains(plane.id);
+            if (tracked || (draft_ && plane.id == plane_)) now.emplace(plane.id, trackNow(plane));
+        }
+        session_.livePlanes.set(std::move(now));
+    });
 }
 
 const PlanarTrack* PlaneHand::held() const { return plane_ ? findPlane(session_.shot(), *plane_) : nullptr; }

@@ -17,13 +17,6 @@
 namespace pinion {
 namespace {
 
-template <class Widget>
-Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
-    widget->setObjectName(name);
-    widget->setToolTip(tip);
-    return widget;
-}
-
 class PlanesCard : public ShotForm {
 public:
     PlanesCard(Session& session, PlanesStage& stage) : ShotForm(session), stage_(stage), hand_(stage.hand) {

@@ -1,7 +1,9 @@
 #include "stages/planes/planesoverlay.h"
 
 #include "canvas/marks.h"
+#include "canvas/displaypictures.h"
 #include "canvas/plateview.h"
+#include "comp/art.h"
 #include "shot/stages/planesstage.h"
 #include "widgets/theme.h"
 
@@ -10,35 +12,8 @@
 #include <cmath>
 
 namespace pinion {
-namespace {
 
 using Eigen::Vector2d;
-
-/// From the unit square to a surface.
-}  // namespace
-
-QImage testPicture(double widthOverHeight) {
-    constexpr int kSide = 64;
-    const int rows = widthOverHeight >= 1 ? 6 : std::clamp(int(std::lround(6 / widthOverHeight)), 6, 18);
-    const int columns = widthOverHeight >= 1 ? std::clamp(int(std::lround(6 * widthOverHeight)), 6, 18) : 6;
-    QImage image(columns * kSide, rows * kSide, QImage::Format_RGB32);
-    QPainter painter(&image);
-    QFont font = painter.font();
-    font.setPixelSize(22);
-    font.setWeight(QFont::DemiBold);
-    painter.setFont(font);
-    for (int row = 0; row < rows; ++row)
-        for (int column = 0; column < columns; ++column) {
-            const QRect field(column * kSide, row * kSide, kSide, kSide);
-            const bool dark = (row + column) % 2 == 0;
-            painter.fillRect(field, dark ? QColor(0x3a, 0x3f, 0x45) : QColor(0xd8, 0xd4, 0xc8));
-            painter.setPen(dark ? QColor(0xd8, 0xd4, 0xc8) : QColor(0x3a, 0x3f, 0x45));
-            painter.drawText(field, Qt::AlignCenter, QString("%1%2").arg(QChar('A' + row)).arg(column + 1));
-        }
-    painter.setPen(QPen(QColor(0xD9, 0xA4, 0x41), 6));
-    painter.drawRect(image.rect().adjusted(3, 3, -3, -3));
-    return image;
-}
 
 void PlanesOverlay::paintOutlines(QPainter& painter, const PlateView& view, const PlanarTrack& inShot) const {
     const PlanarTrack plane = hand_.trackNow(inShot);
@@ -98,24 +73,28 @@ void PlanesOverlay::paintContours(QPainter& painter, const PlateView& view, cons
 void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, const PlanarTrack& plane) const {
     const auto size = squaredSize(plane);
     const double ratio = size ? double(size->width) / size->height : 1.0;
-    if (picture_.isNull() || pictureRatio_ != ratio) picture_ = testPicture(ratio);
+    if (picture_.isNull() || pictureRatio_ != ratio) picture_ = imageOf(testArt(ratio), {});
     pictureRatio_ = ratio;
     const auto sheet = SurfaceSheet::of(hand_.trackNow(plane), session_.player.frame());
     if (!sheet) return;
-    // Round a cylinder it goes in strips.
-    const int strips = sheet->isCurved() ? 24 : 1;
+    // Round a cylinder it goes in strips, through a lens in fields.
+    const int columns = sheet->isCurved() ? 24 : sheet->isFlat() ? 1 : 8, rows = sheet->isFlat() ? 1 : 8;
     painter.save();
     painter.setOpacity(0.85);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    painter.setRenderHint(QPainter::Antialiasing, strips == 1);
+    painter.setRenderHint(QPainter::Antialiasing, sheet->isFlat());
     const QTransform before = painter.transform();
-    for (int strip = 0; strip < strips; ++strip) {
-        const double left = double(strip) / strips, right = double(strip + 1) / strips;
+    for (int field = 0; field < columns * rows; ++field) {
+        const int column = field % columns, row = field / columns;
+        const double left = double(column) / columns, right = double(column + 1) / columns;
+        const double top = double(row) / rows, bottom = double(row + 1) / rows;
         if (!sheet->faces({left, 0.5}) || !sheet->faces({right, 0.5})) continue;
-        const QRectF part(left * picture_.width(), 0, (right - left) * picture_.width(), picture_.height());
+        const QRectF part(left * picture_.width(), top * picture_.height(), (right - left) * picture_.width(),
+                          (bottom - top) * picture_.height());
         QPolygonF from(part), to;
         from.pop_back();
-        for (const Vector2d& corner : {Vector2d(left, 0), Vector2d(right, 0), Vector2d(right, 1), Vector2d(left, 1)})
+        for (const Vector2d& corner :
+             {Vector2d(left, top), Vector2d(right, top), Vector2d(right, bottom), Vector2d(left, bottom)})
             if (const auto at = view.screenFromPlate(sheet->onPlate(corner))) to << *at;
         QTransform transform;
         if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
@@ -133,8 +112,8 @@ void PlanesOverlay::paintSurface(QPainter& painter, const PlateView& view, const
     painter.setBrush(Qt::NoBrush);
     const auto sheet = SurfaceSheet::of(hand_.trackNow(plane), session_.player.frame());
     const auto line = [&](const Vector2d& from, const Vector2d& to) {
-        // Round a cylinder lines are curves.
-        const int pieces = sheet && sheet->isCurved() ? 16 : 1;
+        // Round a cylinder, and through a lens, lines are curves.
+        const int pieces = sheet && !sheet->isFlat() ? 16 : 1;
         Polygon places;
         for (int i = 0; i <= pieces; ++i) places.push_back(sheet->onPlate(from + double(i) / pieces * (to - from)));
         return view.line(places);

@@ -30,7 +30,4 @@ private:
     mutable double pictureRatio_ = 0;
 };
 
-/// Numbered chequers, upright, for a surface of those sides' ratio: it shows at once what slides, turns or is mirrored.
-QImage testPicture(double widthOverHeight);
-
 }  // namespace pinion

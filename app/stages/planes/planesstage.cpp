@@ -467,7 +467,7 @@ void PlanesStage::refreshProof() {
         return sample ? QString::number(double(sample->fit), 'f', 3) : QString();
     };
     subject->cut = [kept](const Picture& picture, int frame, const QSize& wanted, const ViewTransform& view) {
-        if (const auto sheet = kept->sides ? SurfaceSheet::of(*kept, frame) : std::nullopt) {
+        if (const auto sheet = SurfaceSheet::of(*kept, frame); sheet && !sheet->isFlat()) {
             const LookUp table = unrolled(*sheet, wanted.width(), wanted.height());
             const auto cut = DisplayBend(table, picture.width, picture.height).bent(displayPixels(picture, view));
             return QImage(reinterpret_cast<const uchar*>(cut.get()), wanted.width(), wanted.height(),

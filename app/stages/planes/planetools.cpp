@@ -263,6 +263,13 @@ void SurfaceTool::release(const CanvasEvent& event) {
                 (corner_ ? "Move a corner of the surface of " : "Move the surface of ") + text(hand_.held()->name));
 }
 
+void SurfaceTool::putDown() {
+    placed_.clear();
+    // A drag that is given up leaves the surface where it was.
+    if (start_) hand_.setDraft(std::nullopt);
+    start_.reset();
+}
+
 bool SurfaceTool::hover(const CanvasEvent& event) {
     at_ = event.at;
     hovered_ = true;

@@ -62,7 +62,7 @@ public:
     void nudge(const Eigen::Vector2d& by) override;
     bool remove() override;
     bool removes() const override { return !placed_.empty() || hand_.held() != nullptr; }
-    void putDown() override { placed_.clear(); }
+    void putDown() override;
     void paint(QPainter& painter, const PlateView& view) override;
 
 private:

@@ -71,7 +71,7 @@ private:
     Quad surface_;
 };
 
-/// Between the plate and a cylinder's surface, unrolled into a rectangle.
+/// Between the plate and a surface that is curved or bent by the lens, unrolled into a rectangle.
 class SheetBend : public PlateBend {
 public:
     SheetBend(SurfaceSheet sheet, const QRectF& rect) : sheet_(std::move(sheet)), rect_(rect) {}
@@ -91,7 +91,7 @@ private:
     QRectF rect_;
 };
 
-/// A cylinder's surface unrolled, or what differs there from the reference frame, within a picture of the plate's size.
+/// Such a surface unrolled, or what differs there from the reference frame, within a picture of the plate's size.
 class UnrolledPicture : public Rendering {
 public:
     UnrolledPicture(const SurfaceSheet& sheet, const QRectF& rect) : sheet_(sheet), rect_(rect.toRect()) {}
@@ -163,7 +163,7 @@ PlateWarp SquaredSight::warpAt(int frame) const {
     const auto rect = shownRect();
     const auto surface = plane ? surfaceAt(*plane, frame) : std::nullopt;
     if (!rect || !surface) return warp;
-    if (const auto sheet = SurfaceSheet::of(*plane, frame); sheet && sheet->isCurved()) {
+    if (const auto sheet = SurfaceSheet::of(*plane, frame); sheet && !sheet->isFlat()) {
         warp.bend = std::make_shared<SheetBend>(*sheet, QRectF(rect->toRect()));
         return warp;
     }
@@ -195,7 +195,7 @@ std::shared_ptr<const Rendering> SquaredSight::made(const PlanarTrack& plane, in
     const auto surface = surfaceAt(plane, frame), onReference = surfaceAt(plane, plane.referenceFrame);
     const auto sheet = SurfaceSheet::of(plane, frame), there = SurfaceSheet::of(plane, plane.referenceFrame);
     const auto rect = shownRect();
-    if (sheet && sheet->isCurved() && rect) {
+    if (sheet && !sheet->isFlat() && rect) {
         auto picture = std::make_shared<UnrolledPicture>(*sheet, *rect);
         if (difference_ && there) picture->against(session_.player.sharedFrames(), plane.referenceFrame, *there);
         return picture;

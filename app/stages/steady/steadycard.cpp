@@ -20,13 +20,6 @@ QSpinBox* percent(int most = 100) {
     return box;
 }
 
-template <class Widget>
-Widget* named(Widget* widget, const char* name, const QString& tip = {}) {
-    widget->setObjectName(name);
-    widget->setToolTip(tip);
-    return widget;
-}
-
 QString placeOf(const Shot& shot) {
     return text(shot.steady.renderPlace.empty()
                     ? shot.name + (shot.steady.shake ? ".shaken.####.png" : ".steady.####.png")

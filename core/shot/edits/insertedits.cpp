@@ -52,9 +52,7 @@ std::vector<Vector2d> placesOf(const Shot& shot, const Matte::Ride& ride) {
 }
 
 bool hasSurface(const Shot& shot, const std::optional<Matte::Ride>& ride) {
-    if (!ride) return false;
-    const Locator* locator = ride->on == On::locator ? findLocator(shot, ride->locator) : nullptr;
-    const PlanarTrack* plane = findPlane(shot, locator ? locator->plane : ride->plane);
+    const PlanarTrack* plane = ride ? planeCarrying(*ride, carriersOf(shot)) : nullptr;
     return plane && !plane->ties.isEmpty();
 }
 

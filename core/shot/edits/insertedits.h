@@ -1,5 +1,6 @@
 #pragma once
 
+#include "comp/insertion.h"
 #include "shot/shot.h"
 
 #include <functional>

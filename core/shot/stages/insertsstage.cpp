@@ -1,6 +1,7 @@
 #include "shot/stages/insertsstage.h"
 
 #include "comp/artshelf.h"
+#include "comp/insertion.h"
 #include "shot/stages/mattesstage.h"
 
 #include <algorithm>
@@ -11,14 +12,6 @@ namespace {
 
 using On = Matte::Ride::On;
 
-/// The planar track with a surface that carries it, itself or through a locator; null: none does.
-const PlanarTrack* surfaceOf(const Shot& shot, const Insert& insert) {
-    if (!insert.ride) return nullptr;
-    const Locator* locator = insert.ride->on == On::locator ? findLocator(shot, insert.ride->locator) : nullptr;
-    const std::string& name = locator ? locator->plane : insert.ride->plane;
-    return name.empty() ? nullptr : findPlane(shot, name);
-}
-
 /// What of a missing carrier there is to say. Asked at every edit: what takes time to work out is left to the picture.
 std::string lostWords(const Shot& shot, const Insert& insert) {
     const FrameRange used = insert.frames.value_or(shot.plate.range);
@@ -27,7 +20,7 @@ std::string lostWords(const Shot& shot, const Insert& insert) {
     const auto take = [&](int frame) {
         if (used.holds(frame) && opacityAt(insert, frame) > 0) missing.push_back(frame);
     };
-    if (const PlanarTrack* plane = surfaceOf(shot, insert); plane && plane->samples.size() > 1) {
+    if (const PlanarTrack* plane = planeCarrying(*insert.ride, carriersOf(shot)); plane && plane->samples.size() > 1) {
         for (int frame = used.first; frame <= used.last; ++frame)
             if (!sampleAt(*plane, frame)) take(frame);
     } else {
@@ -67,20 +60,7 @@ void clipWords(const Shot& shot, const Insert& insert, std::vector<std::string>&
 
 }  // namespace
 
-std::string wordsOf(const std::optional<Matte::Ride>& ride) {
-    if (!ride) return "the frame";
-    switch (ride->on) {
-        case On::plane:
-            return ride->plane;
-        case On::locator:
-            return ride->locator;
-        case On::picture:
-            return "the whole picture";
-        case On::tracks:
-            break;
-    }
-    return ride->tracks.size() == 1 ? ride->tracks.front() : fmt::format("{} tracks", ride->tracks.size());
-}
+std::string wordsOf(const std::optional<Matte::Ride>& ride) { return ride ? wordsOf(*ride) : "the frame"; }
 
 std::vector<std::string> notesOf(const Shot& shot, const Insert& insert) {
     std::vector<std::string> notes;
