@@ -16,7 +16,8 @@ namespace {
 using Eigen::Vector2d;
 
 constexpr double kWipeGrip = 8.0;  // screen pixels from the wipe's line that mean it
-constexpr int kAhead = 3;          // pictures made ready ahead while playing
+constexpr int kBehind = 12;        // among so many the latest that was made is looked for
+constexpr int kAhead = 6;          // pictures made ready ahead while playing
 
 }  // namespace
 
@@ -41,8 +42,9 @@ Canvas::Canvas(Session& session, QWidget* parent)
     connect(&session.jobs, &JobRunner::busyChanged, this, redraw);
     connect(&session.player, &Player::frameChanged, this, [this] {
         if (Tool* tool = this->tool()) tool->refresh();
+        aim();
         refreshImage();
-        refreshView();
+        update();
         reportPointed();
     });
     connect(&session.player, &Player::viewChanged, this, [this] {
@@ -125,32 +127,48 @@ void Canvas::setHold(Sight* hold) {
 }
 
 void Canvas::refreshView() {
+    if (aim()) refreshImage();
+    update();
+}
+
+bool Canvas::aim() {
     const Sight* sight = shownSight();
     view_.setWarp(sight ? sight->warpAt(session_.player.frame()) : PlateWarp{});
     view_.setExtent(sight_ ? sight_->extent() : std::nullopt);
     const auto rendering = sight ? sight->rendering(session_.player.pictureFrame()) : nullptr;
-    if (rendering != rendering_) {
-        rendering_ = rendering;
-        refreshImage();
-    }
-    update();
+    return std::exchange(rendering_, rendering) != rendering;
 }
 
 void Canvas::refreshImage() {
     const Player& player = session_.player;
-    if (const QImage image = pictures_.get(player.picture(), player.view()); !image.isNull()) {
+    pictures_.begin();
+    // While a sight's own pictures are played, the plate's are seen beside them or not at all.
+    const bool isSeen = !rendering_ || rendered_.isNull() || !player.isPlaying() || compare_ != Compare::none;
+    if (const QImage image = isSeen ? pictures_.get(player.picture(), player.view()) : QImage(); !image.isNull()) {
         image_ = image;
         imageFrame_ = player.pictureFrame();
     }
     if (!rendering_) rendered_ = {};
     else if (const QImage made = pictures_.get(player.picture(), player.view(), rendering_); !made.isNull())
         rendered_ = made;
+    else if (player.isPlaying()) rendered_ = lastRendered();
     if (!player.isPlaying()) return;
     for (int i = 1; i <= kAhead; ++i) {
         const int frame = player.frame() + i;
         (void)pictures_.get(player.frames()->peek(frame), player.view(),
                             rendering_ ? shownSight()->rendering(frame) : nullptr);
     }
+}
+
+/// Where playing is quicker than a sight can follow, the latest that it has made.
+QImage Canvas::lastRendered() const {
+    const Player& player = session_.player;
+    for (int i = 1; i <= kBehind; ++i) {
+        const int frame = player.frame() - i;
+        const QImage made = pictures_.peek(player.frames()->peek(frame), player.view(), shownSight()->rendering(frame));
+        if (!made.isNull()) return made;
+    }
+    return rendered_;
 }
 
 void Canvas::fit() {

@@ -97,7 +97,10 @@ private:
     bool showsPlate() const { return !shownSight() || shownSight()->isOfPlate(); }
     bool toolsWork() const { return session_.shot().plate.isOpen() && compare_ != Compare::beside && showsPlate(); }
     void updateSizes();
+    /// How the plate lies on the frame that is shown, and what makes its picture; whether that is another than before.
+    bool aim();
     void refreshImage();
+    QImage lastRendered() const;
     void paintPicture(QPainter& painter);
     void paintOne(QPainter& painter, const QRectF& area, bool filmed, const QPointF& by);
     void paintMarks(QPainter& painter);

@@ -5,7 +5,8 @@
 namespace pinion {
 namespace {
 
-constexpr std::size_t kKept = 12;
+constexpr std::size_t kKept = 24;
+constexpr int kAtOnce = 2;
 
 }  // namespace
 
@@ -29,28 +30,54 @@ QImage DisplayPictures::get(const PicturePtr& picture, const ViewTransform& view
                             const std::shared_ptr<const Rendering>& rendering) {
     if (!picture) return {};
     auto& entries = state_->entries;
-    const auto isIt = [picture, view, rendering](const Entry& entry) {
+    auto found = std::find_if(entries.begin(), entries.end(), [&](const Entry& entry) {
         return entry.picture == picture && entry.view == view && entry.rendering == rendering;
-    };
-    const auto found = std::find_if(entries.begin(), entries.end(), isIt);
-    if (found != entries.end()) {
-        entries.splice(entries.begin(), entries, found);
-        return entries.front().image;
-    }
-    entries.push_front({picture, view, rendering, {}});
+    });
+    if (found == entries.end()) found = entries.insert(entries.begin(), Entry{picture, view, rendering});
+    entries.splice(entries.begin(), entries, found);
+    entries.front().round = state_->round;
     if (entries.size() > kKept) entries.pop_back();
-    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture, view, rendering, isIt] {
-        if (weak.expired()) return;
-        QImage image = rendering ? rendering->made(*picture, view) : imageOf(*picture, view);
-        QMetaObject::invokeMethod(&jobs, [this, weak, isIt, image = std::move(image)] {
+    // When all that is asked for in this round is known: the latest first.
+    if (entries.front().image.isNull() && !entries.front().begun)
+        QMetaObject::invokeMethod(
+            &jobs_,
+            [this, weak = std::weak_ptr(state_)] {
+                if (weak.lock()) makeNext();
+            },
+            Qt::QueuedConnection);
+    return entries.front().image;
+}
+
+QImage DisplayPictures::peek(const PicturePtr& picture, const ViewTransform& view,
+                             const std::shared_ptr<const Rendering>& rendering) const {
+    for (const Entry& entry : state_->entries)
+        if (entry.picture == picture && entry.view == view && entry.rendering == rendering) return entry.image;
+    return {};
+}
+
+void DisplayPictures::makeNext() {
+    State& state = *state_;
+    if (state.running >= kAtOnce) return;
+    const auto next = std::find_if(state.entries.begin(), state.entries.end(), [&](const Entry& entry) {
+        return entry.image.isNull() && !entry.begun && entry.round == state.round;
+    });
+    if (next == state.entries.end()) return;
+    next->begun = true;
+    ++state.running;
+    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture = next->picture, view = next->view,
+                        rendering = next->rendering] {
+        QImage image;
+        if (!weak.expired()) image = rendering ? rendering->made(*picture, view) : imageOf(*picture, view);
+        QMetaObject::invokeMethod(&jobs, [this, weak, picture, view, rendering, image = std::move(image)] {
             const auto held = weak.lock();  // while it is held, so is this
             if (!held) return;
+            --held->running;
             for (Entry& entry : held->entries)
-                if (isIt(entry)) entry.image = image;
+                if (entry.picture == picture && entry.view == view && entry.rendering == rendering) entry.image = image;
+            makeNext();
             arrived_();
         });
     });
-    return {};
 }
 
 }  // namespace pinion

@@ -1,10 +1,12 @@
-// pinion-editing [PLATE]: how long the interface stands still at an edit of a long shot with thousands of tracks, and
-// while somebody scrubs through PLATE and a scatter runs.
+// pinion-editing [PLATE [ANOTHER]]: how long the interface stands still at an edit of a long shot with thousands of
+// tracks, and while somebody scrubs through PLATE and a scatter runs; and pictures a second while it, or ANOTHER, plays
+// with inserts.
 
 #include "exchange/deliverables.h"
 #include "mainwindow.h"
 #include "stages/tracks/trackjobs.h"
 #include "plate/videowriter.h"
+#include "shot/edits/insertedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
@@ -133,6 +135,53 @@ void measureShapes(MainWindow& window, const std::string& plate) {
     });
 }
 
+/// Pictures a second with inserts that the canvas shows while PLATE is played, its frames being in memory.
+void measurePlaying(MainWindow& window, const std::string& plate, int inserts) {
+    Session& session = window.session();
+    session.open(plate);
+    if (!QTest::qWaitFor([&] { return session.isReady() && session.shot().inserts.isEmpty(); }, 20000)) return;
+    const FrameRange all = session.shot().plate.range;
+    Shot shot = session.shot();
+    shot.plate.range = {all.first, std::min(all.last, all.first + 71)};
+    for (int i = 0; i < inserts; ++i) {
+        Insert insert;
+        insert.shows = Insert::Shows::test;
+        InsertId id = 0;
+        shot = withInsertAdded(shot, insert, all.first, &id);
+        // Of a quarter of the frame's width and a third of its height.
+        shot = withInsertEdited(shot, id, [&](Insert& one) {
+            one.placing.scale = {0.27, 0.33};
+            one.placing.centre = {0.25 + 0.06 * i, 0.4 + 0.02 * i};
+        });
+    }
+    session.edit("Inserts", shot);
+    window.docket().open("inserts");
+    for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame) {  // read once
+        session.player.goTo(frame);
+        QTest::qWait(10);
+    }
+    session.player.goTo(shot.plate.range.first);
+    QTest::qWait(300);
+    int shown = 0;
+    qint64 before = 0;
+    QTimer look;
+    QObject::connect(&look, &QTimer::timeout, &window, [&] {
+        const QImage& image = window.canvas().renderedImage();
+        shown += !image.isNull() && image.cacheKey() != before;
+        before = image.cacheKey();
+    });
+    QElapsedTimer clock;
+    look.start(3);
+    session.player.setPlaying(true);
+    clock.start();
+    QTest::qWait(6000);
+    const double seconds = double(clock.elapsed()) / 1000;
+    session.player.setPlaying(false);
+    const PlateRef& ref = session.shot().plate;
+    std::printf("playing %dx%d at %.0f frames/s with %d inserts: %.1f pictures a second\n", ref.width, ref.height,
+                ref.fps.perSecond(), inserts, shown / seconds);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -199,6 +248,8 @@ int main(int argc, char** argv) {
     measure(window, "undo", [&](int) { session.document.undo(); });
     if (argc > 1) measureScrubbing(window, argv[1]);
     if (argc > 1) measureShapes(window, argv[1]);
+    for (const int inserts : {1, 3, 10})
+        if (argc > 1) measurePlaying(window, argv[argc - 1], inserts);
     window.setProperty("closing", true);
     window.close();
     return 0;

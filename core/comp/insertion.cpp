@@ -89,6 +89,11 @@ Placing fitted(Fitting fitting, double art, double carrier) {
 
 namespace {
 
+double ratioOf(const Quad& quad) {
+    const auto length = [&](std::size_t a, std::size_t b) { return (quad[a] - quad[b]).norm(); };
+    return (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
+}
+
 /// The planar track whose surface carries it; null: none does.
 const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carriers) {
     const PlanarTrack* plane = insert.ride && !insert.wholeFrame ? planeCarrying(*insert.ride, carriers) : nullptr;
@@ -100,9 +105,7 @@ const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carr
 double carrierRatio(const Insert& insert, const Carriers& carriers) {
     if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
         if (const auto size = squaredSize(*plane)) return double(size->width) / size->height;
-    const Quad& quad = insert.carrier;
-    const auto length = [&](std::size_t a, std::size_t b) { return (quad[a] - quad[b]).norm(); };
-    return (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
+    return ratioOf(insert.carrier);
 }
 
 Carrier::Carrier(const Insert& insert, const Carriers& carriers)
@@ -125,6 +128,7 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers)
 Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens)
     : corners_(std::move(corners)), lens_(std::move(lens)), carrier_(kUnit) {
     if (corners_->empty()) return;
+    widthToHeight_ = ratioOf(corners_->front().corners);
     range_ = {corners_->front().frame, corners_->back().frame};
     for (int frame = range_.first; frame <= range_.last; ++frame)
         if (!at(frame)) missing_.push_back(frame);

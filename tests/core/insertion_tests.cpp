@@ -256,6 +256,19 @@ TEST_CASE("an insert rides on a plane's surface, one, two and four tracks, a loc
     CHECK(carrier.at(5).has_value());
 }
 
+TEST_CASE("corners by themselves carry art in their own shape") {
+    const Carrier carrier({{1, {Vector2d(10, 10), {90, 10}, {90, 50}, {10, 50}}}});
+    CHECK(carrier.widthToHeight() == Approx(2));
+    // Turned by a quarter inside, what is as wide as half of it is upright and as high.
+    Placing placing;
+    placing.scale = {0.5, 0.5};
+    placing.turn_deg = 90;
+    const auto corners = carrier.corners(placing, 1);
+    REQUIRE(corners);
+    CHECK(((*corners)[1] - (*corners)[0]).norm() == Approx(40));
+    CHECK(((*corners)[1] - (*corners)[0]).x() == Approx(0).margin(1e-9));
+}
+
 TEST_CASE("where its track has ended an insert ends, stays or fades, as was chosen") {
     const test::Scratch scratch;
     Shot shot = emptyShot();

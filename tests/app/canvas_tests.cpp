@@ -1,0 +1,115 @@
+// Which pictures are made ready for the screen, and in which order, when more is asked for than can be made in time.
+
+#include "canvas/displaypictures.h"
+#include "fixture.h"
+
+#include <atomic>
+#include <mutex>
+
+namespace {
+
+/// Makes nothing until it may; tells what was made.
+struct Gate {
+    std::mutex mutex;
+    std::vector<int> made;
+    std::atomic<bool> open{false};
+};
+
+class GatedRendering : public Rendering {
+public:
+    GatedRendering(std::shared_ptr<Gate> gate, int number) : gate_(std::move(gate)), number_(number) {}
+    QImage made(const Picture& picture, const ViewTransform& view) const override {
+        while (!gate_->open) QThread::msleep(1);
+        const std::lock_guard lock(gate_->mutex);
+        gate_->made.push_back(number_);
+        return imageOf(picture, view);
+    }
+
+private:
+    std::shared_ptr<Gate> gate_;
+    int number_;
+};
+
+}  // namespace
+
+TEST_CASE("pictures that were asked for and would come too late are left, and the latest are made first") {
+    Notes notes;
+    JobRunner jobs(notes);
+    int arrived = 0;
+    DisplayPictures pictures(jobs, [&] { ++arrived; });
+    const auto plate = std::make_shared<const Picture>(
+        Picture{8, 6, Picture::Depth::bits8, false, std::vector<std::uint8_t>(8 * 6 * 3, 90), {}});
+    const auto gate = std::make_shared<Gate>();
+    std::vector<std::shared_ptr<const Rendering>> renderings;
+    for (int i = 0; i < 8; ++i) renderings.push_back(std::make_shared<const GatedRendering>(gate, i));
+    const auto ask = [&](int i) { return pictures.get(plate, {}, renderings[std::size_t(i)]); };
+    pictures.begin();
+    for (const int i : {0, 1, 2, 3}) CHECK(ask(i).isNull());
+    QTest::qWait(30);  // two are begun: the latest that were asked for
+    pictures.begin();
+    for (const int i : {4, 5, 6}) CHECK(ask(i).isNull());
+    QTest::qWait(30);
+    gate->open = true;
+    REQUIRE(QTest::qWaitFor([&] { return arrived == 5; }, 5000));
+    QTest::qWait(50);
+    CHECK(arrived == 5);
+    const std::vector<int> made = gate->made;  // no thread makes more
+    REQUIRE(made.size() == 5);
+    CHECK(std::set<int>(made.begin(), made.begin() + 2) == std::set<int>{2, 3});
+    CHECK(std::set<int>(made.begin() + 2, made.end()) == std::set<int>{4, 5, 6});
+    CHECK(made[2] != 4);
+    CHECK_FALSE(pictures.peek(plate, {}, renderings[6]).isNull());
+    CHECK(pictures.peek(plate, {}, renderings[0]).isNull());
+    // Asked for again it is made after all.
+    pictures.begin();
+    CHECK(ask(0).isNull());
+    REQUIRE(QTest::qWaitFor([&] { return !pictures.peek(plate, {}, renderings[0]).isNull(); }, 5000));
+}
+
+namespace {
+
+/// A sight that makes its own pictures, and tells of which frames it was asked to make which.
+class CountingSight : public Sight {
+public:
+    QString name() const override { return "counting"; }
+    PlateWarp warpAt(int) const override { return {}; }
+    QString words(int) const override { return {}; }
+    std::shared_ptr<const Rendering> rendering(int frame) const override {
+        auto& known = known_[frame];
+        if (!known) known = std::make_shared<const Made>(frame, &count);
+        return known;
+    }
+    mutable std::map<int, std::atomic<int>> count;
+
+private:
+    class Made : public Rendering {
+    public:
+        Made(int frame, std::map<int, std::atomic<int>>* count) : count_((*count)[frame]) {}
+        QImage made(const Picture& picture, const ViewTransform& view) const override {
+            ++count_;
+            return imageOf(picture, view);
+        }
+
+    private:
+        std::atomic<int>& count_;
+    };
+    mutable std::map<int, std::shared_ptr<const Rendering>> known_;
+};
+
+}  // namespace
+
+TEST_CASE("stepping makes each picture of a sight once, by what makes that frame") {
+    Fixture f;
+    f.openPlate(kPlate);
+    auto owned = std::make_unique<CountingSight>();
+    const CountingSight& sight = *owned;
+    f.canvas.addSight(std::move(owned));
+    f.canvas.look("counting", Compare::none);
+    const int first = f.session.player.frame();
+    for (int step = 1; step <= 4; ++step) {
+        f.session.player.goTo(first + step);
+        REQUIRE(QTest::qWaitFor([&] { return f.canvas.imageFrame() == first + step; }, 5000));
+        QTest::qWait(60);
+    }
+    for (int step = 1; step <= 4; ++step) CHECK(sight.count[first + step] == 1);
+}
