@@ -118,6 +118,9 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers)
         problem_ = motion_->problem;
         missing_ = motion_->missing;
         if (!problem_.empty()) motion_ = nullptr;
+        // Four tracks and more make a surface of the scene, which the lens bends.
+        const bool isSurface = insert.ride->on == Matte::Ride::On::tracks && insert.ride->tracks.size() >= 4;
+        if (motion_ && isSurface && !insert.wholeFrame) lens_ = carriers.lens;
         return;
     }
     for (int frame = range_.first; frame <= range_.last; ++frame)

@@ -72,7 +72,7 @@ private:
     std::shared_ptr<const PlanarTrack> plane_;  ///< with a surface
     std::shared_ptr<const RideMotion> motion_;
     std::optional<std::vector<PlaneTie>> corners_;
-    PlaneLens lens_;  ///< of the corners
+    PlaneLens lens_;  ///< of the corners, or of four tracks
     Quad carrier_;
     double widthToHeight_ = 1;
     std::string problem_;

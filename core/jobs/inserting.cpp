@@ -4,6 +4,7 @@
 #include "base/json.h"
 #include "shot/file/shotfile.h"
 #include "shot/fingerprint.h"
+#include "shot/stages/lensstage.h"
 #include "shot/stages/mattesstage.h"
 
 #include <algorithm>
@@ -45,6 +46,7 @@ std::uint64_t renderKey(const Shot& shot, bool alone) {
     Fingerprint print;
     addText(print, shotJson(parts, "/shot.pinion"));
     addTracks(print, shot.tracks, true);
+    if (const PlaneLens lens = insertCarriersOf(shot).lens) addLens(print, *lens);
     return print.add(alone ? 1 : 0).value();
 }
 
@@ -129,8 +131,16 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
     return rendered(frames, numbers, scene, shelf, pattern, options.alone, options.quality, progress);
 }
 
+Carriers insertCarriersOf(const Shot& shot) {
+    Carriers carriers = carriersOf(shot);
+    const auto lens = lensInForce(shot);
+    // Of a zoom it is another one on every frame.
+    if (lens && lens->isDistorted() && !isOfZoom(shot)) carriers.lens = std::make_shared<const Lens>(*lens);
+    return carriers;
+}
+
 InsertScene insertSceneOf(const Shot& shot) {
-    return InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), carriersOf(shot),
+    return InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), insertCarriersOf(shot),
                            shot.plate.width, shot.plate.height, shot.plate.fps);
 }
 

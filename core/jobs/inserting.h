@@ -42,6 +42,8 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
 /// beside it are taken in where they are known.
 std::vector<Quad> cornersOverShutter(const CornersFile& corners, std::size_t index, double shutter);
 
+/// What inserts ride on, with the lens in force where it bends.
+Carriers insertCarriersOf(const Shot& shot);
 /// All that the shot's inserts are made from.
 InsertScene insertSceneOf(const Shot& shot);
 

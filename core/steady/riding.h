@@ -17,6 +17,7 @@ struct Carriers {
     List<Locator> locators{};
     FrameRange range;  ///< over which their motion is worked out
     List<PlanarTrack> planes{};
+    PlaneLens lens{};  ///< that bends what is flat; null: none is known
 };
 
 /// In words: "the whole picture", "a and b", "4 tracks".

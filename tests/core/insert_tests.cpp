@@ -160,6 +160,60 @@ TEST_CASE("art on a surface that a lens bends is bent with it, to 40 dB and bett
     CHECK(holes == 0);
 }
 
+TEST_CASE("bent art has neither seams nor holes, whatever the lens and the corners") {
+    const Art art = artOf(flat(90, 60, {200, 120, 60}));
+    std::mt19937 random(811);
+    std::uniform_real_distribution<double> unit(0, 1);
+    const auto between = [&](double low, double high) { return low + (high - low) * unit(random); };
+    int inside = 0, cases = 0;
+    for (int i = 0; i < 60; ++i) {
+        const int width = 200, height = 140;
+        Lens lens = pinholeLens(width, height, between(130, 400));
+        lens.k1 = between(-0.12, 0.12);
+        lens.cx += between(-15, 15);
+        lens.cy += between(-10, 10);
+        if (!checkLens(lens)) continue;
+        Quad seen{Vector2d(between(-30, 70), between(-20, 50)),
+                  {between(120, 230), between(-20, 50)},
+                  {between(120, 230), between(90, 160)},
+                  {between(-30, 70), between(90, 160)}};
+        if (i % 5 == 0)  // some are narrow
+            for (Vector2d& corner : seen) corner.x() = 100 + 0.05 * (corner.x() - 100);
+        if (!troubleOf(seen).empty()) continue;
+        const Carrier carrier({{1, seen}, {2, seen}}, std::make_shared<const Lens>(lens));
+        const Layer layer = art.laid(carrier.pieces({}, 1, i % 3 == 0 ? 0.5 : 0.0), width, height);
+        if (layer.isEmpty()) continue;
+        ++cases;
+        const Polygon outline = carrier.outline({}, 1);
+        INFO("case " << i);
+        int wrong = 0;
+        for (int y = layer.box.y0; y < layer.box.y1; ++y)
+            for (int x = layer.box.x0; x < layer.box.x1; ++x) {
+                const Vector2d middle(x + 0.5, y + 0.5);
+                double nearest = 1e9;
+                for (const Vector2d& corner : outline) nearest = std::min(nearest, (corner - middle).norm());
+                const float alpha = at(layer, x, y)[3];
+                REQUIRE(std::isfinite(alpha));
+                // About the sides a pixel is covered in part.
+                bool isDeep = contains(outline, middle);
+                for (const Vector2d& by : {Vector2d(2, 0), {-2, 0}, {0, 2}, {0, -2}})
+                    isDeep = isDeep && contains(outline, middle + by);
+                if (isDeep) {
+                    ++inside;
+                    wrong += std::abs(alpha - 1) > 1e-3F;
+                    wrong += std::abs(at(layer, x, y)[0] - 200.0F / 255) > 1e-3F;
+                }
+                bool isOff = !contains(outline, middle);
+                for (const Vector2d& by : {Vector2d(2, 0), {-2, 0}, {0, 2}, {0, -2}})
+                    isOff = isOff && !contains(outline, middle + by);
+                if (isOff && nearest > 3) wrong += alpha > 1e-3F;
+            }
+        CHECK(wrong == 0);
+    }
+    CHECK(cases > 40);
+    CHECK(inside > 100000);
+}
+
 TEST_CASE("art of odd sizes stays in its place when it is shrunk") {
     // A white bar at the far side of 383 x 255 pixels: its middle is asked for, at a twelfth of its size.
     cv::Mat bar = cv::Mat::zeros(255, 383, CV_32F);

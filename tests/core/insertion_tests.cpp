@@ -269,6 +269,47 @@ TEST_CASE("corners by themselves carry art in their own shape") {
     CHECK(((*corners)[1] - (*corners)[0]).x() == Approx(0).margin(1e-9));
 }
 
+TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rides on two are not") {
+    Shot shot = emptyShot();
+    Lens lens = pinholeLens(kWidth, kHeight, 120);
+    lens.k1 = -0.15;
+    shot.lens.source = LensCard::Source::typed;
+    shot.lens.lens = lens;
+    const Quad corners{Vector2d(20, 15), {140, 15}, {140, 105}, {20, 105}};
+    std::vector<Track> tracks;
+    for (std::size_t i = 0; i < 4; ++i) {
+        tracks.push_back(movingTrack(std::string(1, char('a' + i)), corners[i], {0.5, 0}));
+        tracks.back().id = TrackId(i + 1);
+    }
+    shot.tracks = tracks;
+    Insert insert;
+    insert.shows = Insert::Shows::test;
+    Matte::Ride ride;
+    ride.on = On::tracks;
+    ride.referenceFrame = 1;
+    ride.tracks = {"a", "b", "c", "d"};
+    insert.ride = ride;
+    insert.carrier = corners;
+    const auto middleOfTop = [&](const Insert& one) {
+        const Polygon outline = Carrier(one, insertCarriersOf(shot)).outline({}, 1);
+        return outline.size() == 4 ? Vector2d(0.5 * (outline[0] + outline[1])) : outline[outline.size() / 8];
+    };
+    // The straight side between the undistorted corners, bent.
+    const Vector2d a = *undistortedFromPlate(lens, corners[0]), b = *undistortedFromPlate(lens, corners[1]);
+    const Vector2d bent = *plateFromUndistorted(lens, 0.5 * (a + b));
+    CHECK(bent.y() < 13.5);
+    CHECK((middleOfTop(insert) - bent).norm() < 0.01);
+    Insert patch = insert;
+    patch.wholeFrame = true;
+    CHECK(middleOfTop(patch).y() == Approx(15));
+    Insert two = insert;
+    two.ride->tracks = {"a", "b"};
+    CHECK(middleOfTop(two).y() == Approx(15));
+    // A lens that bends nothing leaves it straight.
+    shot.lens.lens = pinholeLens(kWidth, kHeight, 120);
+    CHECK(middleOfTop(insert).y() == Approx(15));
+}
+
 TEST_CASE("where its track has ended an insert ends, stays or fades, as was chosen") {
     const test::Scratch scratch;
     Shot shot = emptyShot();

@@ -3,7 +3,7 @@
 #include "jobs/inserting.h"
 #include "plate/framewriter.h"
 #include "shot/edits/insertedits.h"
-#include "shot/stages/mattesstage.h"
+#include "shot/stages/lensstage.h"
 #include "stages/reasons.h"
 
 #include <QDateTime>
@@ -13,13 +13,14 @@
 namespace pinion {
 
 SceneKey SceneKey::of(const Shot& shot) {
-    return {shot.inserts, shot.clips, shot.mattes, shot.planes, shot.tracks, shot.locators, shot.plate.range};
+    return {shot.inserts, shot.clips,    shot.mattes,      shot.planes,
+            shot.tracks,  shot.locators, shot.plate.range, lensInForce(shot)};
 }
 
 bool SceneKey::operator==(const SceneKey& other) const {
     return inserts.sharedWith(other.inserts) && clips.sharedWith(other.clips) && mattes.sharedWith(other.mattes) &&
            planes.sharedWith(other.planes) && tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) &&
-           range == other.range;
+           range == other.range && lens == other.lens;
 }
 
 InsertHand::InsertHand(Session& session)
@@ -44,7 +45,7 @@ void InsertHand::setLive(std::map<PlaneId, PlanarTrack> live) {
     liveCarriers_.clear();
     const Shot& shot = session_.shot();
     const int frame = session_.player.frame();
-    const Carriers before = carriersOf(shot);
+    const Carriers before = insertCarriersOf(shot);
     Carriers carriers = before;
     carriers.range = {frame, frame};
     carriers.planes = carriers.planes.edited([&](auto& planes) {

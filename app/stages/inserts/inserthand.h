@@ -23,6 +23,7 @@ struct SceneKey {
     List<Track> tracks;
     List<Locator> locators;
     FrameRange range;
+    std::optional<Lens> lens;
 
     static SceneKey of(const Shot& shot);
     bool operator==(const SceneKey& other) const;
