@@ -251,7 +251,7 @@ void InsertsStage::addPatch(const std::filesystem::path& path) {
         insert.wholeFrame = true;
         insert.ride = rideAtHand();
         if (!insert.ride && !shot.tracks.isEmpty()) {
-            insert.ride.emplace();
+            insert.ride = Matte::Ride{};
             insert.ride->on = Matte::Ride::On::picture;
         }
         addInsert(insert, "Patch", shot);

@@ -124,7 +124,8 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
             session_.say("What the picture stands still on is still being worked out. Close the shape again then.");
             return false;
         }
-        onPlate = carried(motion->plateFromReference(onPlate.frame).inverse(), std::move(onPlate));
+        const Eigen::Matrix3d home = motion->plateFromReference(onPlate.frame).inverse();
+        onPlate = carried(home, std::move(onPlate));
     }
     matte.keys = {std::move(onPlate)};
     const Shot shot = withMatteAdded(session_.shot(), std::move(matte));

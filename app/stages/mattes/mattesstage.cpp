@@ -317,7 +317,7 @@ QString MattesStage::looked() const { return shown_ ? shown_() : QString("plate"
 
 // ---- riding
 
-void MattesStage::ride(Matte::Ride on, const QString& words) {
+void MattesStage::ride(const Matte::Ride& on, const QString& words) {
     if (!hand.mayEdit()) return;
     const Matte before = *hand.held();
     if (before.pictures) {

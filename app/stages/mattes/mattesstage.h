@@ -32,7 +32,7 @@ public:
 
     // What the card's buttons do; each says why when it cannot.
     void takeTool(const QString& tool);
-    void ride(Matte::Ride ride, const QString& on);
+    void ride(const Matte::Ride& on, const QString& words);
     void part();
     void bake();
     void goToKey(int direction);
