@@ -35,14 +35,25 @@ void writeArt(const std::filesystem::path& pattern, const Plane* alpha = nullptr
     REQUIRE((alpha ? (*writer)->write(1, art, *alpha, AlphaKind::straight) : (*writer)->write(1, art)));
 }
 
-/// In a part of the frame.
-Shot withSmallTint(const Shot& shot, const Insert& tint) {
+/// A shot over p.####.png with a red tint in a part of the frame, saved.
+std::filesystem::path shotWithTint(const test::Scratch& scratch) {
+    const auto plate = Plate::open(scratch / "p.####.png");
+    REQUIRE(plate);
+    Shot shot;
+    shot.name = "quay";
+    shot.plate = plateRef((*plate)->facts());
+    Insert tint;
+    tint.shows = Insert::Shows::colour;
+    tint.colour = {1, 0, 0};
     InsertId id = 0;
-    const Shot added = withInsertAdded(shot, tint, 1, &id);
-    return withInsertEdited(added, id, [](Insert& insert) {
+    shot = withInsertAdded(shot, tint, 1, &id);
+    shot = withInsertEdited(shot, id, [](Insert& insert) {
         insert.placing.centre = {0.4, 0.4};
         insert.placing.scale = {0.5, 0.5};
     });
+    const auto file = scratch / "quay.pinion";
+    REQUIRE(saveShot(shot, file));
+    return file;
 }
 
 }  // namespace
@@ -120,17 +131,7 @@ TEST_CASE("a shot's own inserts are rendered from the command line, and a sequen
                 frame, Picture{64, 48, Picture::Depth::bits8, false, std::vector<std::uint8_t>(64 * 48 * 3, 90), {}}));
         REQUIRE((*writer)->finish());
     }
-    const auto plate = Plate::open(scratch / "p.####.png");
-    REQUIRE(plate);
-    Shot shot;
-    shot.name = "quay";
-    shot.plate = plateRef((*plate)->facts());
-    Insert tint;
-    tint.shows = Insert::Shows::colour;
-    tint.colour = {1, 0, 0};
-    shot = withSmallTint(shot, tint);
-    const auto file = scratch / "quay.pinion";
-    REQUIRE(saveShot(shot, file));
+    const auto file = shotWithTint(scratch);
     const std::string call = "--json insert " + file.string() + " --out " + (scratch / "o.####.png").string();
     const auto run = test::run(call);
     INFO(run.err);
@@ -184,16 +185,7 @@ TEST_CASE("a disk that fills in the middle of a render leaves whole frames, says
         }
         REQUIRE((*writer)->finish());
     }
-    const auto plate = Plate::open(scratch / "p.####.png");
-    REQUIRE(plate);
-    Shot shot;
-    shot.name = "quay";
-    shot.plate = plateRef((*plate)->facts());
-    Insert tint;
-    tint.shows = Insert::Shows::colour;
-    shot = withSmallTint(shot, tint);
-    const auto file = scratch / "quay.pinion";
-    REQUIRE(saveShot(shot, file));
+    const auto file = shotWithTint(scratch);
     const std::string call = "--threads 1 insert " + file.string() + " --out " + (scratch / "out/o.####.png").string();
     std::filesystem::create_directories(scratch / "out");
     // No file may be larger than 16 KiB (POSIX counts in 512 bytes): to the program that is a write that fails, as on a
