@@ -17,8 +17,9 @@ constexpr std::size_t kLeastPixels = 300;
 constexpr std::size_t kLeastEdges = 24;
 constexpr double kFine = 1.0, kCoarse = 2.2;  // the two scales edges are looked at, pixels
 constexpr double kMostBlur_px = 12;
-constexpr double kLeastBlur_px = 0.35;  // narrower a Gaussian lies within one pixel, and does nothing
-constexpr double kShare = 0.02;         // of the pixels is darker, or lighter
+constexpr double kFirstBlur_px = 0.3;
+constexpr double kLeastBlur_px = 0.4;  // narrower a Gaussian lies within one pixel, and does nothing
+constexpr double kShare = 0.02;        // of the pixels is darker, or lighter
 constexpr int kEdge = 4;  // pixels beside the border that are not asked: smoothing mixes them with what is beyond
 
 /// Colours of a rectangle of the plate, and where they are wanted.
@@ -104,12 +105,15 @@ std::optional<double> steepness(const Plane& luma, const std::vector<bool>& coun
     // Strong ones: a third of the steepest and more. Weak ones are grain.
     std::sort(edges.begin(), edges.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
     const float least = 0.33F * edges[edges.size() / 50].first;
-    std::vector<double> ratios;
-    for (const auto& [steep, flat] : edges)
-        if (steep >= least && flat > 0) ratios.push_back(double(steep / flat));
-    if (ratios.size() < kLeastEdges) return std::nullopt;
-    std::nth_element(ratios.begin(), ratios.begin() + std::ptrdiff_t(ratios.size() / 2), ratios.end());
-    return ratios[ratios.size() / 2];
+    double steeps = 0, flats = 0;
+    std::size_t count = 0;
+    for (const auto& [steep, flat] : edges) {
+        if (!(steep >= least && flat > 0)) continue;
+        steeps += double(steep) * double(steep);
+        flats += double(steep) * double(flat);
+        ++count;
+    }
+    return count < kLeastEdges ? std::nullopt : std::optional(steeps / flats);
 }
 
 /// The deviation of what is finer than a pixel where the picture is plainest: grain.
@@ -204,32 +208,53 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
     for (const std::vector<bool>* inner : {&innerThere, &innerHere})
         if (std::size_t(std::count(inner->begin(), inner->end(), true)) < kLeastPixels / 4)
             return failure(Fault::input, "the area is too narrow to take levels from; drag a larger one");
+    const auto lacking = [&](double grain, const Plane& plane) {
+        const double has = grainOf(plane, innerHere);
+        return std::sqrt(std::max(0.0, grain * grain - has * has));
+    };
     const auto takeLevels = [&] {
-        const double fine = std::hypot(kFine, result.blur_px);
         for (std::size_t c = 0; c < 3; ++c) {
             const auto [dark, light] = ends(smoothed(there.colours[c], kFine), innerThere);
-            const auto [ownDark, ownLight] = ends(smoothed(here.colours[c], fine), innerHere);
-            const bool isPlain = ownLight - ownDark < 0.02;
+            // With as much grain as the plate has, which makes its ends wider.
+            const double gain = std::max(0.05, result.grade.gain[c]);
+            const Plane soft = result.blur_px > 0 ? smoothed(here.colours[c], result.blur_px) : here.colours[c];
+            const auto [ownDark, ownLight] =
+                ends(smoothed(withGrain(soft, lacking(grainOf(there.colours[c], innerThere) / gain, soft)), kFine),
+                     innerHere);
+            const auto [bareDark, bareLight] = ends(smoothed(soft, kFine), innerHere);
+            const bool isPlain = bareLight - bareDark < 0.02;
             result.grade.gain[c] = isPlain ? 1 : (light - dark) / (ownLight - ownDark);
             result.grade.lift[c] =
                 isPlain ? 0.5 * (dark + light - ownDark - ownLight) : dark - result.grade.gain[c] * ownDark;
         }
     };
     takeLevels();
-    // Grain makes edges look as no blur does: the art gets as much before its edges are looked at.
+    // Grain makes edges look as no blur does: the art gets what it has less of before its edges are looked at.
     const Plane luma = lumaOf(here), wantedLuma = lumaOf(there);
     const double grain = grainOf(wantedLuma, innerThere) / std::max(0.05, result.grade.gain[1]);
-    const auto wanted = steepness(wantedLuma, innerThere), own = steepness(withGrain(luma, grain), innerHere);
+    const auto steepnessAt = [&](double blur) {
+        const Plane soft = blur > 0 ? smoothed(luma, blur) : luma;
+        return steepness(withGrain(soft, lacking(grain, soft)), innerHere);
+    };
+    const auto wanted = steepness(wantedLuma, innerThere), own = steepnessAt(0);
     result.hasEdges = wanted && own;
     if (result.hasEdges && *own > *wanted) {
-        double low = 0, high = kMostBlur_px;
-        for (int step = 0; step < 14; ++step) {
-            const double middle = 0.5 * (low + high);
-            const auto softer = steepness(withGrain(smoothed(luma, std::max(0.05, middle)), grain), innerHere);
-            (softer && *softer > *wanted ? low : high) = middle;
+        const auto isSofter = [&](double blur) {
+            const auto softer = steepnessAt(blur);
+            return softer && *softer <= *wanted;
+        };
+        // From no blur upwards: beyond the one that is looked for the grain is steeper than what is left of edges.
+        double low = 0, high = kFirstBlur_px;
+        while (high < kMostBlur_px && !isSofter(high)) {
+            low = high;
+            high *= 1.5;
         }
-        result.blur_px = 0.5 * (low + high);
-        if (result.blur_px < kLeastBlur_px) result.blur_px = 0;
+        result.hasEdges = high < kMostBlur_px;
+        for (int step = 0; result.hasEdges && step < 9; ++step) {
+            const double middle = 0.5 * (low + high);
+            (isSofter(middle) ? high : low) = middle;
+        }
+        result.blur_px = result.hasEdges && high >= kLeastBlur_px ? 0.5 * (low + high) : 0;
     }
     takeLevels();
     return result;

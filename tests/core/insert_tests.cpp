@@ -653,6 +653,46 @@ TEST_CASE("match finds the blur and the gain that a plate was made with") {
     CHECK(levels->grade.lift[1] == Approx(50.0 / 255).margin(0.01));
 }
 
+TEST_CASE("match holds on photographs, sizes, areas, grades and grain of all kinds") {
+    constexpr std::array kNames{"graf3.png",     "baboon.jpg", "building.jpg", "aero1.jpg",        "fruits.jpg",
+                                "messi5.jpg",    "cards.png",  "left01.jpg",   "leuvenA.jpg",      "board.jpg",
+                                "butterfly.jpg", "apple.jpg",  "orange.jpg",   "box_in_scene.png", "notes.png"};
+    int told = 0, within = 0;
+    for (unsigned seed = 900; seed < 945; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> unit(0, 1);
+        const auto between = [&](double low, double high) { return low + (high - low) * unit(random); };
+        const char* name = kNames[seed % kNames.size()];
+        const cv::Mat photograph = planes::photograph(name);
+        REQUIRE_FALSE(photograph.empty());
+        const double w = between(100, 330), h = between(80, 240), x = between(20, 375 - w), y = between(20, 280 - h);
+        const Layer layer = laid(artOf(greyPicture(photograph)),
+                                 {Vector2d(x, y), {x + w, y + 6}, {x + 0.96 * w, y + h}, {x + 8, y + h - 5}}, 400, 300);
+        const double blur = seed % 4 == 0 ? 0 : between(0.5, 2.6), grain = between(0, 3);
+        Grade grade;
+        for (std::size_t c = 0; c < 3; ++c) {
+            grade.gain[c] = between(0.45, 0.9);
+            grade.lift[c] = between(0, 0.08);
+        }
+        const Picture plate = plateShowing(layer, blur, grade, grain, seed);
+        // All of it, or a part.
+        const double part = seed % 2 == 0 ? 1 : between(0.55, 0.9);
+        const double x1 = x + 0.92 * w * part, y1 = y + (h - 12) * part;
+        const std::vector<Vector2d> area{{x + 12, y + 10}, {x1, y + 10}, {x1, y1}, {x + 12, y1}};
+        const auto found = matched(plate, layer, area);
+        INFO(name << ", seed " << seed << ", blur " << blur << ", grain " << grain);
+        REQUIRE(found);
+        if (!found->hasEdges) continue;  // it is said
+        ++told;
+        INFO("found " << found->blur_px << ", gain " << found->grade.gain[1] / grade.gain[1]);
+        CHECK(std::abs(found->blur_px - blur) < 0.6);
+        CHECK(std::abs(found->grade.gain[1] / grade.gain[1] - 1) < 0.06);
+        within += std::abs(found->blur_px - blur) < 0.2 && std::abs(found->grade.gain[1] / grade.gain[1] - 1) < 0.02;
+    }
+    CHECK(told >= 40);
+    CHECK(within >= 36);
+}
+
 TEST_CASE("match brings other art to the plate's black, white and sharpness") {
     // The plate shows a sheet with bars, blurred and dull; the art is another one, crisp.
     cv::Mat sheet(220, 320, CV_32F, cv::Scalar(225)), other(220, 320, CV_32F, cv::Scalar(240));
