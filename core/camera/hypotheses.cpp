@@ -21,6 +21,7 @@ constexpr std::size_t kCarried = 4;    // candidates that go through all keyfram
 constexpr std::size_t kSecondTry = 8;  // when those explain too little
 constexpr double kPoor = 0.27;         // badness over all keyframes
 constexpr std::size_t kMotions = 3;    // that may explain one pair
+constexpr double kMostSay = 0.74;      // the share of the tracks that an unusual place of the axis has to suit better
 
 /// Keyframes around a pair: between its frames, and one beyond each.
 std::vector<int> windowOf(const std::vector<int>& keys, const BasePair& pair) {
@@ -191,14 +192,52 @@ void settle(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     }
 }
 
+namespace {
+
+/// The share of the tracks placed in both that the first explains better, each counting as one: a few that are wrong
+/// by much weigh no more than others.
+double shareBetter(const Reconstruction& first, const Reconstruction& second) {
+    const auto squares = [](const Reconstruction& scene, std::size_t i) {
+        double sum = 0;
+        for (const auto& [index, error] : scene.errorsOf(scene.material().trails[i], *scene.point(i)))
+            sum += error.squaredNorm();
+        return sum;
+    };
+    int better = 0, count = 0;
+    for (std::size_t i = 0; i < first.material().trails.size(); ++i) {
+        if (!first.point(i) || !second.point(i) || first.isDropped(i) || second.isDropped(i)) continue;
+        better += squares(first, i) < squares(second, i);
+        ++count;
+    }
+    return count > 0 ? double(better) / count : 0;
+}
+
+/// Where the tracks pull the optical axis farther off than lenses have it: a cropped plate, which nearly all tracks
+/// say; or a few tracks that are wrong, where the scene hardly tells the axis (a plane, a long lens).
+void settleAxis(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
+    Reconstruction usual = scene;
+    LensPlan centred = plan;
+    centred.fine.remove(LensTerm::cx).remove(LensTerm::cy);
+    usual.centreAxis();
+    for (int pass = 0; pass < 2; ++pass) {
+        usual.adjust(centred.fine, lossWidth(usual), 30, progress, 2e-5);
+        sortOut(usual, 0);
+    }
+    scene.widenAxis();
+    scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
+    sortOut(scene, 0);
+    if (shareBetter(scene, usual) < kMostSay) {
+        usual.adjust(plan.fine, lossWidth(usual), 30, progress, 2e-5);
+        scene = std::move(usual);
+    }
+}
+
+}  // namespace
+
 void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progress) {
     sortOut(scene, 0);
     scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
-    if (scene.axisStrains() && plan.fine.has(LensTerm::cx)) {
-        // A cropped plate: what is usual of lenses does not hold for it.
-        scene.widenAxis();
-        scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
-    }
+    if (scene.axisStrains() && plan.fine.has(LensTerm::cx)) settleAxis(scene, plan, progress);
     sortOut(scene, 0);
     scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
 }

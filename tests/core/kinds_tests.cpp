@@ -210,6 +210,24 @@ TEST_CASE("the range that a slide names holds the true focal length, and its dev
     CHECK(*solve->focalDeviation_mm < 2 * found);
 }
 
+TEST_CASE("a few wrong tracks do not pull the optical axis out of the plate's middle, and a crop's is found") {
+    // A plane through a long lens hardly tells the axis: it had gone 215 px off, and the focal length 16 %.
+    const MadeShot flat = make(drawPlan("flat", 466));
+    const auto solve = solveCamera(flat.tracks, optionsFor(flat, Knowledge::unknown));
+    REQUIRE(solve);
+    const auto offBy = [](const Solve& found, const MadeShot& shot) {
+        return (Vector2d(found.lens.cx, found.lens.cy) - Vector2d(shot.lens.cx, shot.lens.cy)).norm();
+    };
+    CHECK(offBy(*solve, flat) < 90);
+    CHECK(std::abs(solve->lens.focal_px / flat.lens.focal_px - 1) < 0.06);
+    // Where nearly all tracks say it, it lies beside the middle.
+    const MadeShot crop = made("crop", 466);
+    const auto cropped = solveCamera(crop.tracks, optionsFor(crop, Knowledge::unknown));
+    REQUIRE(cropped);
+    CHECK((Vector2d(crop.lens.cx, crop.lens.cy) - Vector2d(960, 540)).norm() > 24);
+    CHECK(offBy(*cropped, crop) < 6);
+}
+
 TEST_CASE("a focal length that contradicts the tracks is kept or drawn to, and both are said") {
     const MadeShot shot = made("handheld", 50, 60, 250);
     SolveOptions options = optionsFor(shot, Knowledge::known);
