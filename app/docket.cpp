@@ -4,16 +4,23 @@
 
 #include <QApplication>
 #include <QScrollArea>
+#include <QScrollBar>
+#include <QTimer>
 #include <QVBoxLayout>
 
 namespace pinion {
+namespace {
+
+constexpr int kInSight = 240;  // pixels of an open card that are in sight when it opens
+
+}  // namespace
 
 Docket::Docket(Session& session, const std::vector<std::unique_ptr<Stage>>& stages, QWidget* parent) : QWidget(parent) {
     setObjectName("docket");
     setMinimumWidth(232);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
-    auto* scroll = new QScrollArea(this);
+    auto* scroll = scroll_ = new QScrollArea(this);
     scroll->setWidgetResizable(true);
     scroll->setFocusPolicy(Qt::NoFocus);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -61,6 +68,14 @@ void Docket::open(const QString& stage) {
     }
     for (const Entry& entry : entries_)
         if (entry.stage->id() == stage && before != stage) entry.stage->enter();
+    // Its head, its main action and what came of that, once they have their places.
+    QTimer::singleShot(0, this, [this] {
+        if (Card* opened = card(open_)) {
+            const int top = opened->mapTo(scroll_->widget(), QPoint(0, 0)).y();
+            QScrollBar* bar = scroll_->verticalScrollBar();
+            if (top < bar->value() || top + kInSight > bar->value() + scroll_->viewport()->height()) bar->setValue(top);
+        }
+    });
     emit opened(stage);
 }
 

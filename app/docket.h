@@ -9,6 +9,8 @@
 #include <memory>
 #include <vector>
 
+class QScrollArea;
+
 namespace pinion {
 
 /// The left column: the shot's stages in the order of work, one open.
@@ -31,6 +33,7 @@ private:
         Card* card;
     };
     std::vector<Entry> entries_;
+    QScrollArea* scroll_;
     QString open_;
 };
 

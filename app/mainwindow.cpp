@@ -34,6 +34,7 @@ namespace {
 
 // At 1280x800 they leave the canvas more than half of the window.
 constexpr int kDocketWidth = 246, kProofWidth = 150, kSheetHeight = 106;
+constexpr int kLookAgain_ms = 4000, kLooks = 15;  // for what a window that just died has left
 
 QVBoxLayout* stacked(QWidget* widget) {
     auto* layout = new QVBoxLayout(widget);
@@ -140,6 +141,14 @@ void MainWindow::connectParts() {
     connect(canvas_, &Canvas::pointed, transport_, &Transport::setPointed);
     connect(canvas_, &Canvas::toolChanged, toolBar_, &ToolBar::setTool);
     connect(titleBar_, &TitleBar::deliverAsked, this, [this] { commands_->action("Deliver all")->trigger(); });
+    connect(&session_, &Session::outsideAsked, this, &MainWindow::askOutside);
+    // A window that died a moment ago may hold its lock yet.
+    lookAgain_.setInterval(kLookAgain_ms);
+    connect(&lookAgain_, &QTimer::timeout, this, [this] {
+        if (!recoveryBar_->isVisible()) offerRecovery();
+        if (++looks_ >= kLooks) lookAgain_.stop();
+    });
+    lookAgain_.start();
     connect(recoveryBar_, &RecoveryBar::recoverAsked, this, [this](const LostShot& lost) {
         // What is open may not be saved either.
         leaveOr([this, lost] {
@@ -290,6 +299,16 @@ void MainWindow::leaveOr(const std::function<void()>& go) {
 }
 
 void MainWindow::offerRecovery() { recoveryBar_->offer(session_.document.lostShots()); }
+
+void MainWindow::askOutside(const QStringList& places, const std::function<void()>& write) {
+    QMessageBox box(QMessageBox::NoIcon, "Pinion",
+                    "This shot would write outside its delivery folder:\n" + places.join("\n"), QMessageBox::NoButton,
+                    this);
+    auto* there = box.addButton("Write there", QMessageBox::AcceptRole);
+    box.setDefaultButton(qobject_cast<QPushButton*>(box.addButton("Cancel", QMessageBox::RejectRole)));
+    box.exec();
+    if (box.clickedButton() == there) write();
+}
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     QSettings().setValue("window", saveGeometry());

@@ -10,6 +10,7 @@
 #include "widgets/commands.h"
 
 #include <QMainWindow>
+#include <QTimer>
 
 class QSplitter;
 class QStackedWidget;
@@ -88,6 +89,8 @@ private:
     /// Asks about unsaved changes first; `go` only when nothing would be lost.
     void leaveOr(const std::function<void()>& go);
     void openAnother(const QString& path);
+    /// What would be written outside the delivery folder: only when told so.
+    void askOutside(const QStringList& places, const std::function<void()>& write);
     void setFullScreenPicture(bool full);
 
     Session session_;
@@ -105,6 +108,8 @@ private:
     Transport* transport_;
     NoteBar* noteBar_;
     RecoveryBar* recoveryBar_;
+    QTimer lookAgain_;
+    int looks_ = 0;
     QWidget* sceneBar_ = nullptr;
     QString view_ = "plate";
     QString compared_;  ///< the sight that is compared with the plate: the one looked at last

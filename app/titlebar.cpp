@@ -3,10 +3,29 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
+#include <QPainter>
 #include <QProgressBar>
 #include <QPushButton>
 
 namespace pinion {
+namespace {
+
+/// Words that give way to what stands beside them: with dots where they do not fit, and not at all in a gap.
+class GivingWay : public QLabel {
+protected:
+    void paintEvent(QPaintEvent*) override {
+        constexpr int kLeast = 90;
+        const bool fits = fontMetrics().horizontalAdvance(text()) <= width();
+        setToolTip(fits ? QString() : text());
+        if (!fits && width() < kLeast) return;
+        QPainter painter(this);
+        painter.setPen(palette().color(QPalette::WindowText));
+        painter.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter,
+                         fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+    }
+};
+
+}  // namespace
 
 TitleBar::TitleBar(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     setObjectName("titleBar");
@@ -19,7 +38,7 @@ TitleBar::TitleBar(Session& session, QWidget* parent) : QWidget(parent), session
     shotName_ = new QLabel;
     shotName_->setObjectName("shotName");
     shotName_->setProperty("title", true);
-    facts_ = new QLabel;
+    facts_ = new GivingWay;
     facts_->setProperty("dim", true);
     // The facts give way first, so that a narrow screen does not cut the window off.
     facts_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);

@@ -16,12 +16,12 @@ namespace {
 
 // The one job that Ctrl-C ends. A second Ctrl-C ends the process as usual.
 std::atomic<const Progress*> running{nullptr};
-std::atomic<bool> interrupted{false};
+std::atomic<int> interrupted{0};  // the signal
 
-void onInterrupt(int) {
-    interrupted = true;
+void onInterrupt(int signal) {
+    interrupted = signal;
     if (const Progress* progress = running.load()) progress->stop();
-    std::signal(SIGINT, SIG_DFL);
+    std::signal(signal, SIG_DFL);
 }
 
 }  // namespace
@@ -60,6 +60,7 @@ Progress consoleProgress(const std::string& what) {
     // Ctrl-C may fall between two jobs of one command; the next one is not to start then.
     if (interrupted) progress.stop();
     std::signal(SIGINT, onInterrupt);
+    std::signal(SIGTERM, onInterrupt);  // what queues send
     return progress;
 }
 
@@ -72,9 +73,15 @@ void say(const Console& console, const nlohmann::json& figures, const std::strin
 int fail(const Error& error) {
     if (error.fault == Fault::stopped) {
         std::fprintf(stderr, "stopped\n");
-        return 130;
+        return interrupted == SIGTERM ? 128 + SIGTERM : 130;
     }
-    std::fprintf(stderr, "pinion-cli: %s\n", error.message.c_str());
+    // One line, whatever is in a name.
+    std::string line;
+    for (const char letter : error.message)
+        if (letter == '\n' || letter == '\r') line += "; ";
+        else if (static_cast<unsigned char>(letter) < 32 || letter == 127) line += '?';
+        else line += letter;
+    std::fprintf(stderr, "pinion-cli: %s\n", line.c_str());
     return error.fault == Fault::input ? 2 : 1;
 }
 

@@ -1,6 +1,7 @@
 #include "plates.h"
 
 #include "exchange/formats.h"
+#include "matte/sequence.h"
 #include "steady/riding.h"
 
 #include <algorithm>
@@ -64,10 +65,30 @@ Expected<Lens> lensFor(const std::string& path, const PlateFacts& facts) {
     return lens;
 }
 
+Expected<std::shared_ptr<const Plate>> openPlateOf(const Console& console, const Shot& shot) {
+    PlateOptions opening = plateOptions(console);
+    opening.firstFrameOfVideo = shot.plate.frames.first;
+    auto plate = openPlate(console, shot.plate.path.string(), opening);
+    if (!plate) return plate;
+    const PlateFacts& facts = (*plate)->facts();
+    if (facts.width != shot.plate.width || facts.height != shot.plate.height)
+        return failure(Fault::input, "{}: is {}x{}, the shot's plate was {}x{}", facts.path.string(), facts.width,
+                       facts.height, shot.plate.width, shot.plate.height);
+    if (!facts.holds(shot.plate.range.first) || !facts.holds(shot.plate.range.last))
+        return failure(Fault::input,
+                       "{}: holds the frames {}-{}, the shot works on {}-{}; put the plate back as it was, or trim the "
+                       "range in the window",
+                       facts.path.string(), facts.firstFrame, facts.lastFrame, shot.plate.range.first,
+                       shot.plate.range.last);
+    return plate;
+}
+
 Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::string& tracks, const FrameRange& range,
                                        const PlateFacts& facts) {
     auto mattes = readMattes(path);
     if (!mattes) return mattes;
+    for (const std::string& trouble : pictureTroubles(*mattes, range, facts.width, facts.height))
+        return failure(Fault::input, "{}: shape {}", path, trouble);
     const auto riding = std::find_if(mattes->begin(), mattes->end(), [](const Matte& matte) { return matte.ride; });
     if (riding == mattes->end()) return mattes;
     if (tracks.empty())

@@ -4,6 +4,7 @@
 #include "lens/lens.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
+#include "shot/shot.h"
 #include "track/tracking.h"
 
 #include <memory>
@@ -19,6 +20,9 @@ Expected<FrameRange> parseRange(const std::string& text, const PlateFacts& facts
 PlateOptions plateOptions(const Console& console);
 Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path, PlateOptions options);
 Expected<std::shared_ptr<const Plate>> openPlate(const Console& console, const std::string& path);
+
+/// The plate of a shot, which still has the shot's size and holds the frames it works on.
+Expected<std::shared_ptr<const Plate>> openPlateOf(const Console& console, const Shot& shot);
 
 /// The frame cache's budget in bytes.
 std::size_t budget(const Console& console);

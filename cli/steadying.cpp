@@ -130,7 +130,7 @@ int render(const Console& console, const PictureWords& w, const Shot& shot, Fram
     }
     if (!w.transforms.empty()) {
         const TransformSource source{shot.name, shot.plate.width, shot.plate.height, shot.plate.fps};
-        const bool csv = fs::path(w.transforms).extension() == ".csv";
+        const bool csv = loweredEnding(w.transforms) == ".csv";
         if (const auto written = put(
                 w.transforms, csv ? transformsCsv(plan->motion, source, {}) : transformsJson(plan->motion, source, {}));
             !written)

@@ -24,6 +24,9 @@ struct PictureWords {
 
 void addPictureOptions(CLI::App& command, PictureWords& words);
 
+/// A component's own share, or where it has none that of all.
+inline double amountOf(double own, double all) { return own >= 0 ? own : all; }
+
 /// Filter, edges and fit as the words say.
 void applyPictureWords(const PictureWords& words, SteadySettings& settings);
 

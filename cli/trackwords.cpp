@@ -1,4 +1,5 @@
 #include "trackwords.h"
+#include "base/files.h"
 
 #include "exchange/formats.h"
 #include "figures.h"
@@ -39,7 +40,7 @@ int finishTracks(const Console& console, const Expected<TrackingResult>& result,
     if (!result) return fail(result.error());
     if (result->stopped) return fail({Fault::stopped, ""});
     const TrackFile file{facts.width, facts.height, facts.fps, result->tracks, facts.times};
-    const bool csv = fs::path(out).extension() == ".csv";
+    const bool csv = loweredEnding(out) == ".csv";
     if (const auto written = put(out, csv ? tracksCsv(file) : tracksJson(file)); !written) return fail(written.error());
     json figures = tracksFigures(*result);
     figures["out"] = out;

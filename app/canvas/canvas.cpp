@@ -15,9 +15,9 @@ namespace {
 
 using Eigen::Vector2d;
 
-constexpr double kWipeGrip = 8.0;  // screen pixels from the wipe's line that mean it
-constexpr int kBehind = 12;        // among so many the latest that was made is looked for
-constexpr int kAhead = 6;          // pictures made ready ahead while playing
+constexpr double kWipeGrip = 8.0;    // screen pixels from the wipe's line that mean it
+constexpr std::size_t kBehind = 12;  // among so many frames that were shown the latest that was made is looked for
+constexpr int kAhead = 6;            // pictures made ready ahead while playing
 
 }  // namespace
 
@@ -55,7 +55,9 @@ Canvas::Canvas(Session& session, QWidget* parent)
         pictures_.clear();
         image_ = {};
         rendered_ = {};
+        before_.clear();
         imageFrame_ = 0;
+        look({}, Compare::none);  // a view of the shot before
         updateSizes();
         fit();
     });
@@ -110,7 +112,7 @@ void Canvas::look(const QString& name, Compare compare) {
         if (sight->name() == name) wanted = sight.get();
     sight_ = wanted;
     compare_ = wanted ? compare : Compare::none;
-    refreshView();
+    lookAnew();
     emit looked();
 }
 
@@ -123,7 +125,14 @@ QStringList Canvas::sights() const {
 
 void Canvas::setHold(Sight* hold) {
     hold_ = hold;
-    refreshView();
+    lookAnew();
+}
+
+void Canvas::lookAnew() {
+    aim();
+    before_.clear();  // by another sight
+    refreshImage();
+    update();
 }
 
 void Canvas::refreshView() {
@@ -136,7 +145,16 @@ bool Canvas::aim() {
     view_.setWarp(sight ? sight->warpAt(session_.player.frame()) : PlateWarp{});
     view_.setExtent(sight_ ? sight_->extent() : std::nullopt);
     const auto rendering = sight ? sight->rendering(session_.player.pictureFrame()) : nullptr;
-    return std::exchange(rendering_, rendering) != rendering;
+    if (rendering == rendering_ && session_.player.picture() == aimedAt_) return false;
+    // What it was asked for before may come while this is made.
+    if (rendering_) {
+        before_.emplace_front(aimedAt_, rendering_);
+        if (before_.size() > kBehind) before_.pop_back();
+    }
+    const bool isAnother = rendering != rendering_;
+    rendering_ = rendering;
+    aimedAt_ = session_.player.picture();
+    return isAnother;
 }
 
 void Canvas::refreshImage() {
@@ -162,12 +180,8 @@ void Canvas::refreshImage() {
 
 /// Where playing is quicker than a sight can follow, the latest that it has made.
 QImage Canvas::lastRendered() const {
-    const Player& player = session_.player;
-    for (int i = 1; i <= kBehind; ++i) {
-        const int frame = player.frame() - i;
-        const QImage made = pictures_.peek(player.frames()->peek(frame), player.view(), shownSight()->rendering(frame));
-        if (!made.isNull()) return made;
-    }
+    for (const auto& [picture, rendering] : before_)
+        if (const QImage made = pictures_.peek(picture, session_.player.view(), rendering); !made.isNull()) return made;
     return rendered_;
 }
 

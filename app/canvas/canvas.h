@@ -12,8 +12,10 @@
 #include <QStringList>
 #include <QWidget>
 
+#include <deque>
 #include <memory>
 #include <optional>
+#include <utility>
 #include <vector>
 
 namespace pinion {
@@ -99,6 +101,7 @@ private:
     void updateSizes();
     /// How the plate lies on the frame that is shown, and what makes its picture; whether that is another than before.
     bool aim();
+    void lookAnew();
     void refreshImage();
     QImage lastRendered() const;
     void paintPicture(QPainter& painter);
@@ -116,6 +119,8 @@ private:
     int imageFrame_ = 0;
     QImage rendered_;  ///< by `rendering_`
     std::shared_ptr<const Rendering> rendering_;
+    PicturePtr aimedAt_;                                                          ///< by `rendering_`
+    std::deque<std::pair<PicturePtr, std::shared_ptr<const Rendering>>> before_;  ///< the latest first
     std::vector<std::unique_ptr<Overlay>> overlays_;
     std::vector<std::unique_ptr<Tool>> tools_;
     std::vector<std::unique_ptr<Sight>> sights_;

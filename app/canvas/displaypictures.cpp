@@ -1,6 +1,10 @@
 #include "canvas/displaypictures.h"
 
+#include "base/log.h"
+
 #include <algorithm>
+#include <exception>
+#include <utility>
 
 namespace pinion {
 namespace {
@@ -38,7 +42,7 @@ QImage DisplayPictures::get(const PicturePtr& picture, const ViewTransform& view
     entries.front().round = state_->round;
     if (entries.size() > kKept) entries.pop_back();
     // When all that is asked for in this round is known: the latest first.
-    if (entries.front().image.isNull() && !entries.front().begun)
+    if (entries.front().image.isNull() && !entries.front().begun && !std::exchange(state_->called, true))
         QMetaObject::invokeMethod(
             &jobs_,
             [this, weak = std::weak_ptr(state_)] {
@@ -57,23 +61,34 @@ QImage DisplayPictures::peek(const PicturePtr& picture, const ViewTransform& vie
 
 void DisplayPictures::makeNext() {
     State& state = *state_;
-    if (state.running >= kAtOnce) return;
-    const auto next = std::find_if(state.entries.begin(), state.entries.end(), [&](const Entry& entry) {
-        return entry.image.isNull() && !entry.begun && entry.round == state.round;
-    });
-    if (next == state.entries.end()) return;
-    next->begun = true;
-    ++state.running;
-    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture = next->picture, view = next->view,
-                        rendering = next->rendering] {
+    state.called = false;
+    while (state.running < kAtOnce) {
+        const auto next = std::find_if(state.entries.begin(), state.entries.end(), [&](const Entry& entry) {
+            return entry.image.isNull() && !entry.begun && entry.round == state.round;
+        });
+        if (next == state.entries.end()) return;
+        make(*next);
+    }
+}
+
+void DisplayPictures::make(Entry& entry) {
+    entry.begun = true;
+    ++state_->running;
+    jobs_.live().start([this, &jobs = jobs_, weak = std::weak_ptr(state_), picture = entry.picture, view = entry.view,
+                        rendering = entry.rendering] {
         QImage image;
-        if (!weak.expired()) image = rendering ? rendering->made(*picture, view) : imageOf(*picture, view);
+        try {
+            if (!weak.expired()) image = rendering ? rendering->made(*picture, view) : imageOf(*picture, view);
+        } catch (const std::exception& error) {
+            // Out of memory, mostly: the view stays without it, and the program goes on.
+            log::error("a picture for the screen failed: {}", error.what());
+        }
         QMetaObject::invokeMethod(&jobs, [this, weak, picture, view, rendering, image = std::move(image)] {
             const auto held = weak.lock();  // while it is held, so is this
             if (!held) return;
             --held->running;
-            for (Entry& entry : held->entries)
-                if (entry.picture == picture && entry.view == view && entry.rendering == rendering) entry.image = image;
+            for (Entry& one : held->entries)
+                if (one.picture == picture && one.view == view && one.rendering == rendering) one.image = image;
             makeNext();
             arrived_();
         });

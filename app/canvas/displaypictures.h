@@ -46,8 +46,10 @@ private:
         std::list<Entry> entries;  ///< the latest used first
         int round = 0;
         int running = 0;
+        bool called = false;  ///< `makeNext` is on its way
     };
     void makeNext();
+    void make(Entry& entry);
 
     JobRunner& jobs_;
     std::function<void()> arrived_;

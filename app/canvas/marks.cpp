@@ -58,6 +58,27 @@ void drawCross(QPainter& painter, const QPointF& at, double reach, bool turned) 
     painter.drawLine(at - b, at + b);
 }
 
+void drawLaid(QPainter& painter, const PlateView& view, const QImage& picture, std::span<const ArtPiece> pieces) {
+    painter.save();
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    // Smooth edges would show between two pieces.
+    painter.setRenderHint(QPainter::Antialiasing, pieces.size() == 1);
+    const QTransform before = painter.transform();
+    for (const ArtPiece& piece : pieces) {
+        const QRectF field(QPointF(piece.left * picture.width(), piece.top * picture.height()),
+                           QPointF(piece.right * picture.width(), piece.bottom * picture.height()));
+        QPolygonF from(field), to;
+        from.pop_back();
+        for (const Eigen::Vector2d& corner : piece.corners)
+            if (const auto at = view.screenFromPlate(corner)) to << *at;
+        QTransform transform;
+        if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
+        painter.setTransform(transform * before);
+        painter.drawImage(field, picture, field);
+    }
+    painter.restore();
+}
+
 void drawBand(QPainter& painter, const QPointF& from, const QPointF& to) {
     painter.setPen(QPen(theme::kBrass, 1, Qt::DashLine));
     painter.setBrush(QColor(217, 164, 65, 24));

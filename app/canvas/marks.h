@@ -1,5 +1,7 @@
 #pragma once
 
+#include "canvas/plateview.h"
+#include "comp/art.h"
 #include "widgets/theme.h"
 
 #include <QBrush>
@@ -7,6 +9,8 @@
 #include <QPainter>
 #include <QPointF>
 #include <QString>
+
+#include <span>
 
 class QImage;
 class QWidget;
@@ -25,6 +29,9 @@ void drawLoupe(QPainter& painter, const QImage& picture, const QPointF& centre, 
 
 /// A thin cross, `reach` to each side: upright, or turned by 45 degrees.
 void drawCross(QPainter& painter, const QPointF& at, double reach, bool turned);
+
+/// A picture as it lies on the plate by its pieces (core/comp/art.h).
+void drawLaid(QPainter& painter, const PlateView& view, const QImage& picture, std::span<const ArtPiece> pieces);
 
 /// A dashed rubber band.
 void drawBand(QPainter& painter, const QPointF& from, const QPointF& to);

@@ -4,7 +4,6 @@
 
 #include <QComboBox>
 #include <QHBoxLayout>
-#include <QLabel>
 #include <QToolButton>
 
 namespace pinion {
@@ -30,13 +29,11 @@ SceneBar::SceneBar(WorldView& view, QWidget* parent) : QWidget(parent) {
         row->addWidget(button);
     }
     row->addSpacing(10);
-    auto* label = new QLabel("Coloured by");
-    label->setProperty("dim", true);
-    row->addWidget(label);
     auto* colours = new QComboBox;
     colours->setObjectName("cloudColours");
     colours->setAccessibleName("Coloured by");
-    colours->addItems({"error", "the plate"});
+    colours->setToolTip("What the points are coloured by");
+    colours->addItems({"by error", "as filmed"});
     connect(colours, &QComboBox::activated, this, [&view](int index) { view.setColours(WorldView::Colours(index)); });
     row->addWidget(colours);
 }

@@ -3,6 +3,7 @@
 #include "base/expected.h"
 #include "session/livework.h"
 
+#include <exception>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -23,7 +24,7 @@ public:
         key_ = key;
         pending_ = true;
         work_.start([this, make = std::move(make)](const Progress& progress) -> std::function<void()> {
-            auto made = std::make_shared<Expected<Value>>(make(progress));
+            auto made = std::make_shared<Expected<Value>>(tried(make, progress));
             // Only reached while this stands: the work is cancelled with it.
             return [this, made] { take(std::move(*made)); };
         });
@@ -48,6 +49,14 @@ public:
     const QString& problem() const { return problem_; }
 
 private:
+    static Expected<Value> tried(const std::function<Expected<Value>(const Progress&)>& make,
+                                 const Progress& progress) {
+        try {
+            return make(progress);
+        } catch (const std::exception& error) {
+            return failure(Fault::system, "this could not be worked out: {}", error.what());
+        }
+    }
     void take(Expected<Value> made) {
         pending_ = false;
         value_ = made ? std::make_shared<const Value>(std::move(*made)) : nullptr;

@@ -4,6 +4,8 @@
 
 #include <QSettings>
 
+#include <utility>
+
 namespace pinion {
 namespace {
 
@@ -14,7 +16,9 @@ constexpr int kMostRecent = 10;
 
 }  // namespace
 
-Document::Document(Notes& notes) : notes_(notes), savedStamp_(history_.stamp()), recovery_(writer_) {
+Document::Document(Notes& notes) : notes_(notes), savedStamp_(history_.stamp()), recovery_(writer_, [this](const std::string& why) {
+          QMetaObject::invokeMethod(this, [this, why] { sayNotKept(why); });
+      }) {
     writer_.setMaxThreadCount(1);
     autosaveTimer_.setSingleShot(true);
     autosaveTimer_.setInterval(kAutosaveAfter);
@@ -94,6 +98,12 @@ void Document::save(const fs::path& to, const std::function<void(bool)>& done) {
             if (done) done(saved.has_value());
         });
     });
+}
+
+void Document::sayNotKept(const std::string& why) {
+    // Once, and again when it went well between: it is tried every few seconds.
+    if (std::exchange(saidNotKept_, true)) return;
+    notes_.sayError(QString("Your work is not kept for a crash: %1\nSave the shot (Ctrl+S) now and then.").arg(text(why)));
 }
 
 void Document::autosaveNow() {

@@ -57,6 +57,7 @@ signals:
 
 private:
     void noteChange();
+    void sayNotKept(const std::string& why);
 
     Notes& notes_;
     History history_;
@@ -66,6 +67,7 @@ private:
     std::filesystem::path file_;
     QTimer autosaveTimer_;
     QThreadPool writer_;  ///< one thread: what is written later lands later
+    bool saidNotKept_ = false;
     Recovery recovery_;
 };
 

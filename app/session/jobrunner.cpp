@@ -2,6 +2,8 @@
 
 #include "base/parallel.h"
 
+#include <optional>
+
 namespace pinion {
 
 JobRunner::JobRunner(Notes& notes) : notes_(notes) {
@@ -30,14 +32,14 @@ void JobRunner::takeReport(double fraction, const QString& detail) {
     state_.detail = detail;
     state_.framesPerSecond = seconds > 0.2 ? fraction * frames_ / seconds : 0;
     state_.secondsLeft = fraction > 0.03 && seconds > 0.5 ? seconds * (1 - fraction) / fraction : -1;
-    int frame = 0;
+    std::optional<int> frame;
     {
         const std::lock_guard lock(liveMutex_);
         livePoints_ = livePending_;
         if (!livePoints_.empty()) frame = liveFrame_;
     }
     emit progressed();
-    if (frame != 0) emit liveMoved(frame);
+    if (frame) emit liveMoved(*frame);
 }
 
 void JobRunner::run(const QString& name, int frames, const Work& work) {

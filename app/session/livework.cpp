@@ -1,5 +1,9 @@
 #include "session/livework.h"
 
+#include "base/log.h"
+
+#include <exception>
+
 namespace pinion {
 
 void LiveWork::start(Work work) {
@@ -24,7 +28,13 @@ void LiveWork::begin(JobRunner& jobs, const std::shared_ptr<State>& state, Work 
     state->progress = Progress();
     jobs.live().start([&jobs, weak = std::weak_ptr(state), work = std::move(work), progress = state->progress,
                        number = state->wanted] {
-        std::function<void()> arrive = progress.stopped() ? std::function<void()>() : work(progress);
+        std::function<void()> arrive;
+        try {
+            if (!progress.stopped()) arrive = work(progress);
+        } catch (const std::exception& error) {
+            // Out of memory, mostly: what was asked for does not come, and the program goes on.
+            log::error("live work failed: {}", error.what());
+        }
         // The runner outlives its threads; whoever asked may be gone by then.
         QMetaObject::invokeMethod(&jobs, [&jobs, weak, number, arrive = std::move(arrive)] {
             const auto held = weak.lock();

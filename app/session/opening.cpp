@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "base/parallel.h"
 #include "exchange/newshot.h"
+#include "jobs/delivering.h"
+#include "jobs/places.h"
 #include "session/session.h"
 #include "shot/edits/plateedits.h"
 #include "shot/file/shotfile.h"
@@ -46,6 +48,7 @@ Expected<OpenedShot> readShot(const fs::path& path, const Progress& progress) {
         return opened;
     }
     opened.plate = *plate;
+    opened.shot.plate.pixelAspect = facts.pixelAspect;  // which older shots do not hold
     if (facts.firstFrame != was.frames.first || facts.lastFrame != was.frames.last)
         opened.problem = QString("The plate now holds frames %1-%2, the shot was made on %3-%4.")
                              .arg(facts.firstFrame)
@@ -92,7 +95,7 @@ void Session::open(const fs::path& path) {
     std::error_code code;
     // Where the program was started does not matter later.
     const fs::path absolute = fs::absolute(path, code);
-    if (path.extension() == ".pinion") openShot(absolute);
+    if (loweredEnding(path) == ".pinion") openShot(absolute);
     else if (shot().plate.isOpen() && !hasPlate()) relinkPlate(absolute);
     else openPlate(absolute);
 }
@@ -154,6 +157,14 @@ void Session::relinkPlate(const fs::path& path) {
         .run = [path, first = shot().plate.frames.first](
                    const JobLink& link) { return Plate::open(path, {.firstFrameOfVideo = first}, link.progress); },
         .merge = merge});
+}
+
+void Session::writeTo(const std::vector<fs::path>& places, const std::function<void()>& write) {
+    QStringList outside;
+    for (const fs::path& place : places)
+        if (liesOutside(place, deliveryFolderOf(shot(), document.file()))) outside << text(place.string());
+    if (outside.isEmpty()) write();
+    else emit outsideAsked(outside, write);
 }
 
 void Session::recover(const LostShot& lost) {

@@ -25,7 +25,8 @@ void Player::tick() {
     const double due = double(clock_.nsecsElapsed()) * 1e-9 * plate.fps.perSecond();
     if (due < shown_ + 1) return;
     const int next = frame_ >= plate.range.last || frame_ < plate.range.first ? plate.range.first : frame_ + 1;
-    if (!frames_->peek(next)) {
+    // A frame that cannot be read is passed over with the picture before it, not waited for.
+    if (!frames_->peek(next) && !unreadable_.contains(next)) {
         wantAround();
         // Waiting for the disk is not to be made up for by a burst.
         shown_ = int(due);
@@ -34,6 +35,7 @@ void Player::tick() {
     ++shown_;
     if (due > shown_ + 2) shown_ = int(due);
     frame_ = next;
+    frameProblem_ = unreadable_.contains(next) ? unreadable_.at(next) : QString();
     refreshPicture();
     wantAround();
     emit frameChanged();
@@ -45,6 +47,7 @@ void Player::take(const std::shared_ptr<const Plate>& plate) {
     frames_ = plate ? std::make_shared<FrameCache>(plate, budget_) : nullptr;
     picture_.reset();
     frameProblem_.clear();
+    unreadable_.clear();
     if (frames_) {
         frames_->setListener([this](int frame, const Error* error) {
             const QString problem = error ? text(error->message) : QString();
@@ -58,6 +61,8 @@ void Player::take(const std::shared_ptr<const Plate>& plate) {
 }
 
 void Player::onFrameRead(int frame, const QString& problem) {
+    if (problem.isEmpty()) unreadable_.erase(frame);
+    else unreadable_[frame] = problem;
     if (frame != frame_) return;
     frameProblem_ = problem;
     refreshPicture();
@@ -69,7 +74,8 @@ void Player::wantAround() {
     const FrameRange& range = document_.shot().plate.range;
     std::vector<int> wanted;
     const auto want = [&](int frame) {
-        if (frames_->facts().holds(frame)) wanted.push_back(frame);
+        // Read anew by whoever stops on it; while playing it would be at every step.
+        if (frames_->facts().holds(frame) && !(isPlaying() && unreadable_.contains(frame))) wanted.push_back(frame);
     };
     want(frame_);
     // Ahead by as much as fits comfortably, round the loop when playing.

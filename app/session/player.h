@@ -8,6 +8,7 @@
 #include <QObject>
 #include <QTimer>
 
+#include <map>
 #include <memory>
 
 namespace pinion {
@@ -64,6 +65,7 @@ private:
     QTimer timer_;
     QElapsedTimer clock_;
     int shown_ = 0;
+    std::map<int, QString> unreadable_;  ///< frames that could not be read, and why
 };
 
 }  // namespace pinion

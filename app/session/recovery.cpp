@@ -39,7 +39,8 @@ std::unique_ptr<QLockFile> lockOn(const fs::path& autosave) {
 
 }  // namespace
 
-Recovery::Recovery(QThreadPool& writer) : writer_(writer) {}
+Recovery::Recovery(QThreadPool& writer, std::function<void(const std::string&)> failed)
+    : writer_(writer), failed_(std::move(failed)) {}
 Recovery::~Recovery() = default;
 
 const fs::path& Recovery::ownFile() {
@@ -58,10 +59,11 @@ const fs::path& Recovery::ownFile() {
 }
 
 void Recovery::write(const Shot& shot, const fs::path& file, const std::optional<LostShot>& successorOf) {
-    writer_.start([shot, to = ownFile(), from = file.string(), successorOf] {
-        const bool stands =
-            writeFile(to, shotJson(shot, to)) && writeFile(beside(to, ".from"), from + "\n" + shot.name + "\n");
-        if (stands && successorOf) removeShotFiles(successorOf->autosave);
+    writer_.start([shot, to = ownFile(), from = file.string(), successorOf, failed = failed_] {
+        auto written = saveShot(shot, to);
+        if (written) written = writeFile(beside(to, ".from"), from + "\n" + shot.name + "\n");
+        if (!written) failed(written.error().message);
+        else if (successorOf) removeShotFiles(successorOf->autosave);
     });
     if (successorOf) discarded_.insert(successorOf->autosave);
 }

@@ -5,6 +5,7 @@
 #include <QString>
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <set>
@@ -26,7 +27,8 @@ struct LostShot {
 /// lock was left by a crash. Everything is written in the writer's thread.
 class Recovery {
 public:
-    explicit Recovery(QThreadPool& writer);
+    /// `failed` is told, in the writer's thread, why a shot could not be kept.
+    Recovery(QThreadPool& writer, std::function<void(const std::string& why)> failed);
     ~Recovery();
 
     /// Writes the shot; `successorOf` is removed once it stands.
@@ -39,6 +41,7 @@ private:
     const std::filesystem::path& ownFile();
 
     QThreadPool& writer_;
+    std::function<void(const std::string&)> failed_;
     std::unique_ptr<QLockFile> lock_;
     std::filesystem::path file_;
     std::set<std::filesystem::path> discarded_;  ///< about to be removed by the writer

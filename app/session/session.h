@@ -10,8 +10,11 @@
 #include "session/ties.h"
 
 #include <QObject>
+#include <QStringList>
 
 #include <filesystem>
+#include <functional>
+#include <vector>
 
 namespace pinion {
 
@@ -49,6 +52,13 @@ public:
     void relinkPlate(const std::filesystem::path& path);
     /// What an earlier run lost.
     void recover(const LostShot& lost);
+
+    /// Does what writes to `places`; asks by `outsideAsked` first where one lies outside the delivery folder: a shot
+    /// from somebody else may name any file of this machine.
+    void writeTo(const std::vector<std::filesystem::path>& places, const std::function<void()>& write);
+
+signals:
+    void outsideAsked(const QStringList& places, const std::function<void()>& write);
 
 private:
     bool refusesToOpen(const QString& what);

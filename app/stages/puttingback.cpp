@@ -1,6 +1,8 @@
 #include "stages/puttingback.h"
+#include "base/files.h"
 
 #include "jobs/delivering.h"
+#include "jobs/places.h"
 #include "plate/still.h"
 
 namespace pinion {
@@ -9,12 +11,12 @@ void startPutBack(Session& session, const std::filesystem::path& changed, const 
                   const PutBackRun& run) {
     if (!session.isReady()) return;
     const Shot& shot = session.shot();
-    const std::string ending = changed.extension().string();
+    const std::string ending = loweredEnding(changed);
     // A painted patch says nothing of what the frames should be: they become what the plate is.
     const bool isSequence =
         !isStillPicture(changed) && (ending == ".exr" || ending == ".png" || ending == ".tif" || ending == ".tiff");
     const auto pattern = deliveryFolderOf(shot, session.document.file()) /
-                         (name + (isSequence ? ".####" + ending : std::string(".mp4")));
+                         (fileNameOf(name) + (isSequence ? ".####" + ending : std::string(".mp4")));
     const auto work = [run, changed, pattern,
                        range = shot.plate.frames](const JobLink& link) -> Expected<PutBackReport> {
         const auto made = isStillPicture(changed) ? openStill(changed, range.first, range.last)

@@ -12,6 +12,8 @@
 #include <QVBoxLayout>
 #include <QWidget>
 
+#include <algorithm>
+
 namespace pinion {
 namespace {
 
@@ -19,6 +21,23 @@ QString keysOf(const QAction* action) {
     QStringList keys;
     for (const QKeySequence& key : action->shortcuts()) keys << key.toString(QKeySequence::NativeText);
     return keys.join("  ");
+}
+
+/// How well a command is what was typed, 0 the best: its very name, a name that begins so, words that begin so, parts of
+/// the name, of the menu. Below 0: it is not.
+int rankOf(const Command& command, const QStringList& parts) {
+    const QString whole = command.menu + " " + command.name, typed = parts.join(' ');
+    for (const QString& part : parts)
+        if (!whole.contains(part, Qt::CaseInsensitive)) return -1;
+    if (typed.isEmpty()) return 0;
+    if (command.name.compare(typed, Qt::CaseInsensitive) == 0) return 0;
+    if (command.name.startsWith(typed, Qt::CaseInsensitive)) return 1;
+    const auto beginsWord = [&](const QString& part) {
+        return (" " + command.name).contains(" " + part, Qt::CaseInsensitive);
+    };
+    if (std::all_of(parts.begin(), parts.end(), beginsWord)) return 2;
+    const auto isInName = [&](const QString& part) { return command.name.contains(part, Qt::CaseInsensitive); };
+    return std::all_of(parts.begin(), parts.end(), isInName) ? 3 : 4;
 }
 
 class Finder : public QDialog {
@@ -64,12 +83,13 @@ private:
         list_->clear();
         shown_.clear();
         const QStringList parts = input_->text().split(' ', Qt::SkipEmptyParts);
-        for (std::size_t i = 0; i < commands_.all().size(); ++i) {
+        std::vector<std::pair<int, std::size_t>> found;
+        for (std::size_t i = 0; i < commands_.all().size(); ++i)
+            if (const int rank = rankOf(commands_.all()[i], parts); rank >= 0) found.emplace_back(rank, i);
+        // In the menus' order where they fit alike.
+        std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        for (const auto& [rank, i] : found) {
             const Command& command = commands_.all()[i];
-            const QString whole = command.menu + " " + command.name;
-            bool holds = true;
-            for (const QString& part : parts) holds = holds && whole.contains(part, Qt::CaseInsensitive);
-            if (!holds) continue;
             const QString why = command.whyNot ? command.whyNot() : QString();
             QString line = command.name + "   " + keysOf(command.action);
             if (!why.isEmpty()) line += "   — " + why;

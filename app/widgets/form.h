@@ -10,6 +10,7 @@
 #include <QPushButton>
 #include <QSignalBlocker>
 #include <QSpinBox>
+#include <QVBoxLayout>
 
 #include <initializer_list>
 
@@ -41,10 +42,28 @@ public:
         grid_->addWidget(field, row, 1);
         return name;
     }
-    void wide(QWidget* widget) { grid_->addWidget(widget, grid_->rowCount(), 0, 1, 2); }
+    void wide(QWidget* widget) {
+        if (isOnTop_) top_->addWidget(widget);
+        else grid_->addWidget(widget, grid_->rowCount(), 0, 1, 2);
+    }
+    /// What is added by it stands above all rows: the card's main action and what came of it, always in one place.
+    template <class Add>
+    void onTop(Add&& add) {
+        if (!top_) {
+            top_ = new QVBoxLayout;
+            top_->setContentsMargins(0, 0, 0, 4);
+            top_->setSpacing(5);
+            grid_->addLayout(top_, 0, 0, 1, 2);
+        }
+        isOnTop_ = true;
+        add();
+        isOnTop_ = false;
+    }
 
 private:
     QGridLayout* grid_;
+    QVBoxLayout* top_ = nullptr;
+    bool isOnTop_ = false;
 };
 
 /// Under the name that tests and style sheets know it by, with a tip.

@@ -3,6 +3,7 @@
 #include "commands/command.h"
 #include "exchange/formats.h"
 #include "jobs/lensing.h"
+#include "lens/maps.h"
 #include "lens/stmap.h"
 #include "outputs.h"
 #include "plates.h"
@@ -19,13 +20,13 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct BendWords {
     std::string plate, lens, map, out, size, overscan = "auto", filter = "bicubic", range, edges = "empty";
     int samples = 1, quality = 16;
 };
 
 /// The lens or the map that was named.
-Expected<Glass> glassOf(const Words& w) {
+Expected<Glass> glassOf(const BendWords& w) {
     if (w.lens.empty() == w.map.empty()) return failure(Fault::input, "give either --lens or --map");
     if (!w.lens.empty()) {
         auto lens = readLens(w.lens);
@@ -52,14 +53,14 @@ Expected<Overscan> overscanOf(const std::string& word) {
     return Overscan{Overscan::Kind::pixels, pixels};
 }
 
-BendChoices choicesOf(const Words& w) {
+BendChoices choicesOf(const BendWords& w) {
     return {.filter = *bendFilterFrom(w.filter),
             .edges = *edgeModeFrom(w.edges),
             .samples = w.samples,
             .quality = w.quality};
 }
 
-int tell(const Console& console, const Words& w, const Expected<BentFrames>& bent) {
+int tell(const Console& console, const BendWords& w, const Expected<BentFrames>& bent) {
     if (!bent) return fail(bent.error());
     if (bent->report.stopped) return fail({Fault::stopped, ""});
     const PixelBox& box = bent->box;
@@ -81,7 +82,7 @@ struct Start {
     FrameRange range;
     Glass glass;
 };
-Expected<Start> startOf(const Console& console, const Words& w, const PlateOptions& options) {
+Expected<Start> startOf(const Console& console, const BendWords& w, const PlateOptions& options) {
     const auto plate = openPlate(console, w.plate, options);
     if (!plate) return tl::unexpected(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -95,10 +96,13 @@ Expected<Start> startOf(const Console& console, const Words& w, const PlateOptio
                           ? checkSize(*glass, facts.window->width, facts.window->height, "the pictures' frame is")
                           : checkSize(*glass, facts.width, facts.height, "the plate is");
     if (!fits) return failure(Fault::input, "{}{}: {}", w.lens, w.map, fits.error().message);
+    if (const auto* map = std::get_if<StMap>(&*glass))
+        if (const auto sound = checkStMap(*map, options.overscan); !sound)
+            return failure(Fault::input, "{}: {}", w.map, sound.error().message);
     return Start{*plate, *range, std::move(*glass)};
 }
 
-int undistort(const Console& console, const Words& w) {
+int undistort(const Console& console, const BendWords& w) {
     const auto overscan = overscanOf(w.overscan);
     if (!overscan) return fail(overscan.error());
     const auto start = startOf(console, w, plateOptions(console));
@@ -110,7 +114,7 @@ int undistort(const Console& console, const Words& w) {
                 undistortPlate(frames, start->range, start->glass, w.out, choices, consoleProgress("Undistorting")));
 }
 
-int redistort(const Console& console, const Words& w) {
+int redistort(const Console& console, const BendWords& w) {
     PlateOptions options = plateOptions(console);
     options.overscan = true;
     const auto start = startOf(console, w, options);
@@ -136,7 +140,7 @@ int redistort(const Console& console, const Words& w) {
         redistortPictures(frames, start->range, start->glass, w.out, choicesOf(w), consoleProgress("Redistorting")));
 }
 
-void addBendOptions(CLI::App& command, Words& w) {
+void addBendOptions(CLI::App& command, BendWords& w) {
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--lens", w.lens, "lens.json");
     command.add_option("--map", w.map, "an ST map in place of a lens");
@@ -153,14 +157,14 @@ void addBendOptions(CLI::App& command, Words& w) {
 }  // namespace
 
 Runner addUndistort(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
+    const auto words = std::make_shared<BendWords>();
     addBendOptions(command, *words);
     command.add_option("--overscan", words->overscan, "auto: what the lens needs; none; or pixels on every side");
     return [words](const Console& console) { return undistort(console, *words); };
 }
 
 Runner addRedistort(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
+    const auto words = std::make_shared<BendWords>();
     addBendOptions(command, *words);
     command.add_option("--size", words->size, "WxH of the frame; it is checked against the pictures' own");
     return [words](const Console& console) { return redistort(console, *words); };

@@ -14,12 +14,12 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct DeliverWords {
     std::string shot, only, folder;
     bool outside = false;
 };
 
-int run(const Console& console, const Words& w) {
+int deliverCommand(const Console& console, const DeliverWords& w) {
     const auto opened = loadShot(w.shot);
     if (!opened) return fail(opened.error());
     if (const auto free = checkDeliveries(*opened, w.folder, w.shot, w.outside, w.only); !free)
@@ -53,13 +53,13 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addDeliver(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<DeliverWords>();
+    DeliverWords& w = *words;
     command.add_option("SHOT", w.shot)->required();
     command.add_option("--only", w.only, "the name of one deliverable");
     command.add_option("--out-dir", w.folder)->required();
-    command.add_flag("--allow-outside", w.outside, "write deliveries whose place lies w.outside the w.folder too");
-    return [words](const Console& console) { return run(console, *words); };
+    command.add_flag("--allow-outside", w.outside, "write deliveries whose place lies outside the folder too");
+    return [words](const Console& console) { return deliverCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

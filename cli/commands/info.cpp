@@ -14,11 +14,11 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct InfoWords {
     std::string plate;
 };
 
-int run(const Console& console, const Words& w) {
+int infoCommand(const Console& console, const InfoWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& f = (*plate)->facts();
@@ -58,10 +58,10 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addInfo(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<InfoWords>();
+    InfoWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return infoCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

@@ -1,4 +1,5 @@
 #include "commands/command.h"
+#include "base/files.h"
 #include "jobs/inserting.h"
 #include "outputs.h"
 #include "plates.h"
@@ -13,13 +14,13 @@
 namespace pinion::cli {
 namespace {
 
-struct Words {
+struct InsertWords {
     std::string plate, corners, art, out, blend = "over", heldOut, rides, alpha, range, lens;
     double opacity = 1, softEdge = 0, shutter = 0;
     bool alone = false;
 };
 
-int told(const Console& console, const Words& w, const Expected<InsertReport>& report) {
+int told(const Console& console, const InsertWords& w, const Expected<InsertReport>& report) {
     if (!report) return fail(report.error());
     const RenderReport& render = report->render;
     if (render.stopped) return fail({Fault::stopped, ""});
@@ -37,17 +38,15 @@ int told(const Console& console, const Words& w, const Expected<InsertReport>& r
 }
 
 /// A shot's own inserts, as its card renders them.
-int runShot(const Console& console, const Words& w) {
+int runShot(const Console& console, const InsertWords& w) {
     auto shot = loadShot(w.plate);
     if (!shot) return fail(shot.error());
-    PlateOptions opening = plateOptions(console);
-    opening.firstFrameOfVideo = shot->plate.frames.first;
-    const auto plate = openPlate(console, shot->plate.path.string(), opening);
+    // A range of its own is checked by itself.
+    Shot asked = *shot;
+    if (!w.range.empty()) asked.plate.range = {asked.plate.frames.first, asked.plate.frames.first};
+    const auto plate = openPlateOf(console, asked);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (facts.width != shot->plate.width || facts.height != shot->plate.height)
-        return fail({Fault::input, fmt::format("{}: is {}x{}, the shot's plate was {}x{}", facts.path.string(),
-                                               facts.width, facts.height, shot->plate.width, shot->plate.height)});
     std::vector<std::string> inputs{w.plate, facts.path.string()};
     for (const Clip& clip : shot->clips) inputs.push_back(clip.path.string());
     if (const auto free = checkOutput("--out", w.out, inputs); !free) return fail(free.error());
@@ -61,8 +60,8 @@ int runShot(const Console& console, const Words& w) {
     return told(console, w, runInserts(*shot, frames, shelf, w.out, w.alone, consoleProgress("Inserting")));
 }
 
-int run(const Console& console, const Words& w) {
-    const bool isShot = std::filesystem::path(w.plate).extension() == ".pinion";
+int insertCommand(const Console& console, const InsertWords& w) {
+    const bool isShot = loweredEnding(w.plate) == ".pinion";
     if (isShot && (!w.corners.empty() || !w.art.empty()))
         return fail({Fault::input, w.plate + ": a shot has its own inserts; leave --corners and --art away"});
     if (isShot) return runShot(console, w);
@@ -106,11 +105,12 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addInsert(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<InsertWords>();
+    InsertWords& w = *words;
     command.add_option("PLATE", w.plate, "a plate, or a shot whose own inserts are rendered")->required();
     command.add_option("--corners", w.corners, "corners.json: where the art's own corners go");
-    command.add_option("--art", w.art, "a picture, or a clip that begins with the first corners and holds its last");
+    command.add_option("--art", w.art, "a picture, or a clip (a video, or all numbered pictures: name.####.png) that begins with the first "
+                       "corners and holds its last");
     command.add_option("--out", w.out, "out.####.exr, .png, .tif, or a video")->required();
     command.add_option("--blend", w.blend, "over, multiply, screen, add or overlay")
         ->check(CLI::IsMember({"over", "multiply", "screen", "add", "overlay"}));
@@ -125,7 +125,7 @@ Runner addInsert(CLI::App& command) {
         ->check(CLI::IsMember({"premultiplied", "straight"}));
     command.add_flag("--alone", w.alone, "the insert by itself, with its alpha");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return insertCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

@@ -17,7 +17,7 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct LensWords {
     std::string plate, lines, out, undistorting, redistorting, terms = "auto", axis = "auto", squares = "9x6";
     std::vector<std::string> pictures;
     double focal_mm = 0, sensorWidth_mm = 36, squeeze = 0, squareSize = 1;
@@ -57,7 +57,7 @@ json figuresOf(const LinesLens& found, const std::vector<LensLine>& traced) {
             {"lines", lines}};
 }
 
-int fromLines(const Console& console, const Words& w) {
+int fromLines(const Console& console, const LensWords& w) {
     const auto lines = readLines(w.lines);
     if (!lines) return fail(lines.error());
     const auto plate = openPlate(console, w.plate);
@@ -66,13 +66,15 @@ int fromLines(const Console& console, const Words& w) {
     if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.lines}); !free)
         return fail(free.error());
     if (const auto inside = checkFrames(*lines, facts, w.lines); !inside) return fail(inside.error());
+    if (const auto inside = checkPlaces(*lines, facts.width, facts.height); !inside)
+        return fail({Fault::input, w.lines + ": " + inside.error().message});
     FrameCache frames(*plate, budget(console));
     std::vector<LensLine> traced;
     if (w.asClicked) {
         for (const StraightLine& line : *lines) traced.push_back({line.frame, List<Eigen::Vector2d>(line.points), {}});
     } else {
         auto found = traceLines(frames, *lines, consoleProgress("Edges"));
-        if (!found) return fail(found.error());
+        if (!found) return fail({found.error().fault, found.error().message.empty() ? "" : w.lines + ": " + found.error().message});
         traced = std::move(*found);
     }
     std::vector<int> onFrames;
@@ -117,7 +119,7 @@ int fromLines(const Console& console, const Words& w) {
     return 0;
 }
 
-int fromGrid(const Console& console, const Words& w) {
+int fromGrid(const Console& console, const LensWords& w) {
     Chart chart{.square = w.squareSize};
     char rest = 0;
     if (std::sscanf(w.squares.c_str(), "%dx%d%c", &chart.columns, &chart.rows, &rest) != 2 || chart.columns < 3 ||
@@ -161,7 +163,7 @@ int fromGrid(const Console& console, const Words& w) {
     return 0;
 }
 
-int fromMaps(const Console& console, const Words& w) {
+int fromMaps(const Console& console, const LensWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -192,8 +194,8 @@ int fromMaps(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addLens(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<LensWords>();
+    LensWords& w = *words;
     command.require_subcommand(1);
     command.fallthrough();
     CLI::App* lines = command.add_subcommand("lines", "the distortion from what is straight in life");

@@ -1,4 +1,5 @@
 #include "commands/command.h"
+#include "base/files.h"
 #include "jobs/delivering.h"
 #include "jobs/matting.h"
 #include "outputs.h"
@@ -12,13 +13,13 @@
 namespace pinion::cli {
 namespace {
 
-struct Words {
+struct MatteWords {
     std::string plate, mattes, out, tracks, alpha, range;
 };
 
 /// The shapes themselves, rides taken in: as JSON, or as SVG a file a keyframe (`name.####.svg`), or one of the range's
 /// first frame.
-int writeShapes(const Console& console, const Words& w, const std::vector<Matte>& mattes, const FrameRange& range,
+int writeShapes(const Console& console, const MatteWords& w, const std::vector<Matte>& mattes, const FrameRange& range,
                 const PlateFacts& facts) {
     Shot shot;
     shot.plate = plateRef(facts);
@@ -27,7 +28,7 @@ int writeShapes(const Console& console, const Words& w, const std::vector<Matte>
     Deliverable item;
     item.name = "shapes";
     item.kind = DeliverableKind::mattes;
-    item.format = std::filesystem::path(w.out).extension() == ".svg" ? DeliverableFormat::svg : DeliverableFormat::json;
+    item.format = loweredEnding(w.out) == ".svg" ? DeliverableFormat::svg : DeliverableFormat::json;
     item.place = std::filesystem::path(w.out).filename().string();
     const auto written = deliver(shot, item, std::filesystem::absolute(w.out).parent_path());
     if (!written) return fail(written.error());
@@ -37,7 +38,7 @@ int writeShapes(const Console& console, const Words& w, const std::vector<Matte>
     return 0;
 }
 
-int run(const Console& console, const Words& w) {
+int matteCommand(const Console& console, const MatteWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -47,7 +48,7 @@ int run(const Console& console, const Words& w) {
     if (!range) return fail(range.error());
     const auto mattes = mattesFor(w.mattes, w.tracks, *range, facts);
     if (!mattes) return fail(mattes.error());
-    const std::string ending = std::filesystem::path(w.out).extension().string();
+    const std::string ending = loweredEnding(w.out);
     if (ending == ".svg" || ending == ".json") return writeShapes(console, w, *mattes, *range, facts);
     const MatteAs as = w.alpha.empty()         ? MatteAs::alone
                        : w.alpha == "straight" ? MatteAs::straight
@@ -66,8 +67,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addMatte(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<MatteWords>();
+    MatteWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--mattes", w.mattes, "mattes.json")->required();
     command
@@ -79,7 +80,7 @@ Runner addMatte(CLI::App& command) {
     command.add_option("--alpha", w.alpha, "the plate with the mattes as its alpha: premultiplied or straight")
         ->check(CLI::IsMember({"premultiplied", "straight"}));
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return matteCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

@@ -8,24 +8,35 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <memory>
+#include <optional>
+#include <sstream>
 #include <nlohmann/json.hpp>
 
 namespace pinion::cli {
 namespace {
 
-struct Words {
+struct PinWords {
     std::string plate, tracks, out, range;
-    std::vector<std::string> names;
-    int reference = -1;
+    std::string names;
+    std::optional<int> reference;
 };
 
-Expected<CornersFile> pinned(const Words& w, const PlateFacts& facts) {
+/// "a,b,c,d" taken apart; what is left out is no name.
+std::vector<std::string> namesIn(const std::string& words) {
+    std::vector<std::string> names;
+    std::stringstream rest(words);
+    for (std::string name; std::getline(rest, name, ',');)
+        if (!name.empty()) names.push_back(name);
+    return names;
+}
+
+Expected<CornersFile> pinned(const PinWords& w, const PlateFacts& facts) {
     const auto range = parseRange(w.range, facts);
     if (!range) return tl::unexpected(range.error());
     const auto all = tracksFor(w.tracks, facts);
     if (!all) return tl::unexpected(all.error());
     std::vector<Track> four;
-    for (const std::string& name : w.names) {
+    for (const std::string& name : namesIn(w.names)) {
         const auto found =
             std::find_if(all->begin(), all->end(), [&](const Track& track) { return track.name == name; });
         if (found == all->end()) return failure(Fault::input, "{}: there is no track '{}'", w.tracks, name);
@@ -35,13 +46,16 @@ Expected<CornersFile> pinned(const Words& w, const PlateFacts& facts) {
         return failure(Fault::input, "--names: a surface has four corners, {} track{} named", four.size(),
                        four.size() == 1 ? " is" : "s are");
     // The frame they are put in order on: the first that all four share.
-    int reference = w.reference;
-    for (int frame = range->first; reference < 0 && frame <= range->last; ++frame)
+    std::optional<int> reference = w.reference;
+    if (reference && !range->holds(*reference))
+        return failure(Fault::input, "--reference {}: lies outside the frames {}-{}", *reference, range->first,
+                       range->last);
+    for (int frame = range->first; !reference && frame <= range->last; ++frame)
         if (std::all_of(four.begin(), four.end(), [&](const Track& track) { return sampleAt(track, frame); }))
             reference = frame;
-    if (reference < 0)
+    if (!reference)
         return failure(Fault::outcome, "the four tracks share no frame of {}-{}", range->first, range->last);
-    const auto motion = motionOf(four, reference, *range, MotionKind::cornerPin);
+    const auto motion = motionOf(four, *reference, *range, MotionKind::cornerPin);
     if (!motion) return tl::unexpected(motion.error());
     CornersFile corners;
     for (const FrameMotion& frame : motion->frames) {
@@ -53,7 +67,7 @@ Expected<CornersFile> pinned(const Words& w, const PlateFacts& facts) {
     return corners;
 }
 
-int run(const Console& console, const Words& w) {
+int pinCommand(const Console& console, const PinWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -76,15 +90,15 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addPin(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<PinWords>();
+    PinWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--tracks", w.tracks, "tracks.json or .csv")->required();
-    command.add_option("--names", w.names, "a,b,c,d: four tracks, in any order")->required()->delimiter(',');
+    command.add_option("--names", w.names, "a,b,c,d: four tracks, in any order")->required();
     command.add_option("--out", w.out, "corners.json; - for standard output")->required();
     command.add_option("--reference", w.reference, "the frame on which they are put in order");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return pinCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

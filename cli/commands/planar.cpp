@@ -14,6 +14,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <nlohmann/json.hpp>
 
 namespace pinion::cli {
@@ -21,15 +22,15 @@ namespace {
 
 using nlohmann::json;
 
-struct Words {
+struct PlanarWords {
     std::string plate, outline, out, surface, lens, sides, motion = "auto", exclude, rides, range;
-    int reference = -1;
+    std::optional<int> reference;
     double leastSeen = 0.2;
 };
 
 /// The plane that the outline's file draws: four corners on one frame, or shapes of a mattes.json, of which those that
 /// subtract are taken out.
-Expected<PlanarTrack> drawnPlane(const Words& w) {
+Expected<PlanarTrack> drawnPlane(const PlanarWords& w) {
     PlanarTrack plane;
     plane.id = 1;
     plane.name = "plane 1";
@@ -37,14 +38,15 @@ Expected<PlanarTrack> drawnPlane(const Words& w) {
     if (w.motion != "auto") plane.motion = motionModelFrom(w.motion);
     auto corners = readCorners(w.outline);
     if (corners) {
-        if (w.reference < 0 && corners->size() > 1)
+        if (!w.reference && corners->size() > 1)
             return failure(Fault::input, "{}: has {} frames; say with --reference which one is meant", w.outline,
                            corners->size());
         const auto meant = std::find_if(corners->begin(), corners->end(), [&](const PlaneTie& one) {
-            return w.reference < 0 || one.frame == w.reference;
+            return !w.reference || one.frame == *w.reference;
         });
         if (meant == corners->end())
-            return failure(Fault::input, "{}: has no corners on the reference frame {}", w.outline, w.reference);
+            return failure(Fault::input, "{}: has no corners on the reference frame {}", w.outline,
+                           *w.reference);
         plane.referenceFrame = meant->frame;
         plane.outlines = List<Polygon>({Polygon(meant->corners.begin(), meant->corners.end())});
         plane.ties = List<PlaneTie>({*meant});
@@ -56,9 +58,9 @@ Expected<PlanarTrack> drawnPlane(const Words& w) {
         return tl::unexpected(mattes.error().message.find("pinion.corners") != std::string::npos ? corners.error()
                                                                                                  : mattes.error());
     std::vector<Polygon> outlines, takenOut;
-    plane.referenceFrame = w.reference >= 0               ? w.reference
-                           : mattes->front().keys.empty() ? 0
-                                                          : mattes->front().keys.front().frame;
+    const auto drawn = std::find_if(mattes->begin(), mattes->end(), [](const Matte& one) { return !one.keys.empty(); });
+    if (drawn == mattes->end()) return failure(Fault::input, "{}: holds no outline to track by", w.outline);
+    plane.referenceFrame = w.reference.value_or(drawn->keys.front().frame);
     for (const Matte& matte : *mattes) {
         if (matte.ride)
             return failure(Fault::input, "{}: shape '{}' rides; an outline is drawn on the reference frame", w.outline,
@@ -76,7 +78,7 @@ Expected<PlanarTrack> drawnPlane(const Words& w) {
     return plane;
 }
 
-Expected<Shot> shotToTrack(const Words& w, const PlateFacts& facts) {
+Expected<Shot> shotToTrack(const PlanarWords& w, const PlateFacts& facts) {
     const auto range = parseRange(w.range, facts);
     if (!range) return tl::unexpected(range.error());
     Shot shot = withRange(shotOf(facts), *range);
@@ -113,7 +115,7 @@ Expected<Shot> shotToTrack(const Words& w, const PlateFacts& facts) {
     return shot;
 }
 
-int run(const Console& console, const Words& w) {
+int planarCommand(const Console& console, const PlanarWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -183,8 +185,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addPlanar(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<PlanarWords>();
+    PlanarWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command
         .add_option("--outline", w.outline,
@@ -208,7 +210,7 @@ Runner addPlanar(CLI::App& command) {
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
     command.add_option("--least-seen", w.leastSeen, "the share of the texture below which it ends")
         ->check(CLI::Range(0.02, 1.0));
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return planarCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

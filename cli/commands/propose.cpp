@@ -15,7 +15,7 @@
 namespace pinion::cli {
 namespace {
 
-struct Words {
+struct ProposeWords {
     std::string plate, tracks, out;
 };
 
@@ -27,7 +27,7 @@ Matte withoutRide(const MoverProposal& proposal) {
         .front();
 }
 
-int run(const Console& console, const Words& w) {
+int proposeCommand(const Console& console, const ProposeWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -61,12 +61,12 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addPropose(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<ProposeWords>();
+    ProposeWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--tracks", w.tracks, "tracks.json of a scatter")->required();
     command.add_option("--out", w.out, "mattes.json")->required();
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return proposeCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

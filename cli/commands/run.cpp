@@ -24,7 +24,7 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct RunWords {
     std::string shot, save, folder;
     std::vector<std::string> steps;
     bool outside = false;
@@ -33,7 +33,7 @@ struct Words {
 /// What the steps work on, and what they have to say.
 struct Work {
     const Console& console;
-    const Words& words;
+    const RunWords& words;
     std::string target;  ///< the file to save as
     Shot shot;
     json figures;
@@ -41,9 +41,12 @@ struct Work {
 };
 
 Expected<void> scatterStep(Work& work) {
-    const auto plate = Plate::open(work.shot.plate.path, {}, consoleProgress("Opening"));
+    // A fresh shot may know its plate by name alone.
+    const bool isKnown = work.shot.plate.width > 0;
+    const auto plate = isKnown ? openPlateOf(work.console, work.shot)
+                               : Plate::open(work.shot.plate.path, {}, consoleProgress("Opening"));
     if (!plate) return tl::unexpected(plate.error());
-    work.shot = withPlate(work.shot, (*plate)->facts());
+    if (!isKnown) work.shot = withPlate(work.shot, (*plate)->facts());
     FrameCache frames(*plate, budget(work.console));
     const auto result = runScatter(work.shot, frames, work.shot.plate.range.first, consoleProgress("Scattering"));
     if (!result) return tl::unexpected(result.error());
@@ -66,7 +69,7 @@ Expected<void> solveStep(Work& work) {
 
 Expected<void> deliverStep(Work& work) {
     json files = json::array();
-    const Words& w = work.words;
+    const RunWords& w = work.words;
     const fs::path to = w.folder.empty() ? deliveryFolderOf(work.shot, w.shot) : fs::path(w.folder);
     if (auto free = checkDeliveries(work.shot, to, work.target, w.outside); !free) return free;
     const Progress progress = consoleProgress("Delivering");
@@ -76,7 +79,7 @@ Expected<void> deliverStep(Work& work) {
         const auto report = deliver(work.shot, deliverable, to);
         if (!report) return tl::unexpected(report.error());
         for (const fs::path& file : report->files) files.push_back(file.string());
-        work.shot = withDelivered(work.shot, deliverable.name);
+        work.shot = withDelivered(work.shot, deliverable.name, work.shot);
         work.changed = true;
     }
     work.figures["files"] = files;
@@ -104,7 +107,7 @@ std::vector<std::string> openSteps(const Shot& shot) {
     return steps;
 }
 
-int run(const Console& console, const Words& w) {
+int runCommand(const Console& console, const RunWords& w) {
     auto loaded = loadShot(w.shot);
     if (!loaded) return fail(loaded.error());
     const std::vector<std::string> steps = w.steps.empty() ? openSteps(*loaded) : w.steps;
@@ -135,14 +138,14 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addRun(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<RunWords>();
+    RunWords& w = *words;
     command.add_option("SHOT", w.shot)->required();
     command.add_option("--steps", w.steps, "scatter, solve, deliver")->delimiter(',');
-    command.add_flag("--allow-outside", w.outside, "write deliveries whose place lies w.outside the w.folder too");
-    command.add_option("--save", w.save, "the file to w.save as; the same by default");
+    command.add_flag("--allow-outside", w.outside, "write deliveries whose place lies outside the folder too");
+    command.add_option("--save", w.save, "the file to save as; the same by default");
     command.add_option("--out-dir", w.folder, "delivery folder");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return runCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

@@ -17,14 +17,14 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct ScatterWords {
     std::string plate, out, exclude, rides;
     int features = 500;
     double distance = 16.0;
     TrackWords track;
 };
 
-int run(const Console& console, const Words& w) {
+int scatterCommand(const Console& console, const ScatterWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -60,8 +60,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addScatter(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<ScatterWords>();
+    ScatterWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--out", w.out, "tracks.json, or a .csv; - for standard output")->required();
     command.add_option("--features", w.features, "how many to keep in each frame")->check(CLI::Range(1, 100000));
@@ -69,7 +69,7 @@ Runner addScatter(CLI::App& command) {
     command.add_option("--exclude", w.exclude, "mattes.json");
     command.add_option("--ride", w.rides, "tracks.json that the mattes ride on");
     addTrackOptions(command, w.track);
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return scatterCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

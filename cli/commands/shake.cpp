@@ -13,15 +13,13 @@
 namespace pinion::cli {
 namespace {
 
-double amountOf(double own, double all) { return own >= 0 ? own : all; }
-
-struct Words {
+struct ShakeWords {
     PictureWords picture;
     std::string profile;
     double amount = 1.0, above = 0.0;
 };
 
-int take(const Console& console, const Words& w) {
+int take(const Console& console, const ShakeWords& w) {
     const auto plate = openFor(console, w.picture);
     if (!plate) return fail(plate.error());
     FrameCache frames(*plate, budget(console));
@@ -43,7 +41,7 @@ int take(const Console& console, const Words& w) {
     return 0;
 }
 
-int lend(const Console& console, const Words& w) {
+int lend(const Console& console, const ShakeWords& w) {
     const auto plate = openFor(console, w.picture, w.profile);
     if (!plate) return fail(plate.error());
     const auto profile = readShake(w.profile);
@@ -66,8 +64,8 @@ int lend(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addShake(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<ShakeWords>();
+    ShakeWords& w = *words;
     command.require_subcommand(1);
     command.fallthrough();
     CLI::App* take = command.add_subcommand("take", "a shake profile from a plate");

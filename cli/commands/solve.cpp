@@ -1,4 +1,5 @@
 #include "commands/command.h"
+#include "base/files.h"
 #include "base/units.h"
 #include "exchange/formats.h"
 #include "exchange/newshot.h"
@@ -25,7 +26,7 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct SolveWords {
     std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto",
                                              basePair;
     std::vector<std::string> distances, places;
@@ -36,7 +37,7 @@ struct Words {
     bool zoom = false, fixed = false;
 };
 
-Expected<void> applySolveWords(const Words& words, Shot& shot) {
+Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
     SolveSettings& settings = shot.solveSettings;
     settings.sensorWidth_mm = words.sensorWidth;
     if (words.zoom || words.fixed) settings.zoom = words.zoom;
@@ -87,7 +88,7 @@ Expected<void> applySolveWords(const Words& words, Shot& shot) {
 }
 
 /// Measures by the tracks' names: A,B=METRES~TRUST and A=X,Y,Z~TRUST; a trust of a centimetre when none is given.
-Expected<void> applyMeasures(const Words& words, Shot& shot) {
+Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
     const auto idOf = [&](const std::string& name, const std::string& whole) -> Expected<TrackId> {
         for (const Track& track : shot.tracks)
             if (track.name == name) return track.id;
@@ -132,8 +133,8 @@ Expected<void> applyMeasures(const Words& words, Shot& shot) {
     return {};
 }
 
-int run(const Console& console, const Words& w) {
-    const std::string ending = w.out == "-" ? ".json" : fs::path(w.out).extension().string();
+int solveCommand(const Console& console, const SolveWords& w) {
+    const std::string ending = w.out == "-" ? ".json" : loweredEnding(w.out);
     if (ending != ".json" && ending != ".usda")
         return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", w.out)});
     const auto plate = openPlate(console, w.plate);
@@ -184,8 +185,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addSolve(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<SolveWords>();
+    SolveWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--out", w.out, ".json or .usda; - for JSON on standard output")->required();
     command.add_option("--tracks", w.tracks, "tracks.json; scattered otherwise");
@@ -205,14 +206,14 @@ Runner addSolve(CLI::App& command) {
     command
         .add_option(
             "--squeeze", w.squeeze,
-            "anamorphic squeeze: pixels across over pixels down of one angle; as the w.plate's pixels say by default")
+            "anamorphic squeeze: pixels across over pixels down of one angle; as the plate's pixels say by default")
         ->check(CLI::Range(0.05, 20.0));
     command.add_option("--base-pair", w.basePair, "A,B: the frames to start from");
     command.add_option("--distance", w.distances,
                        "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
     command.add_option("--place", w.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
     command.add_option("--trim", w.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return solveCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

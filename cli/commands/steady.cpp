@@ -8,24 +8,23 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <memory>
+#include <optional>
 #include <nlohmann/json.hpp>
 
 namespace pinion::cli {
 namespace {
 
-double amountOf(double own, double all) { return own >= 0 ? own : all; }
-
-struct Words {
+struct SteadyWords {
     PictureWords picture;
     std::string motion = "auto", mode = "hold", smoother = "gaussian";
     std::vector<std::string> names;
     bool cornerPin = false, squareUp = false;
     double strength = 1.0, smooth = 12, leeway = 0.05;
-    int reference = 0;
+    std::optional<int> reference;
 };
 
 /// The tracks that are named, or all of fewer than three.
-Expected<void> chooseTracks(const Words& w, Shot& shot) {
+Expected<void> chooseTracks(const SteadyWords& w, Shot& shot) {
     SteadySettings& s = shot.steady;
     if (!w.names.empty() || shot.tracks.size() < 3) {
         std::vector<TrackId> chosen;
@@ -44,13 +43,13 @@ Expected<void> chooseTracks(const Words& w, Shot& shot) {
     return {};
 }
 
-Expected<void> applyWords(const Words& w, Shot& shot) {
+Expected<void> applyWords(const SteadyWords& w, Shot& shot) {
     SteadySettings& s = shot.steady;
     s.steady = true;
-    if (w.reference != 0 && !shot.plate.range.holds(w.reference))
-        return failure(Fault::input, "--reference {}: lies outside the frames {}-{}", w.reference,
+    if (w.reference && !shot.plate.range.holds(*w.reference))
+        return failure(Fault::input, "--reference {}: lies outside the frames {}-{}", *w.reference,
                        shot.plate.range.first, shot.plate.range.last);
-    s.referenceFrame = w.reference;
+    s.referenceFrame = w.reference.value_or(shot.plate.range.first);
     s.options.mode = w.mode == "hold" ? SteadyOptions::Mode::hold : SteadyOptions::Mode::ease;
     s.options.position = amountOf(w.picture.position, w.strength);
     s.options.rotation = amountOf(w.picture.rotation, w.strength);
@@ -68,7 +67,7 @@ Expected<void> applyWords(const Words& w, Shot& shot) {
     return chooseTracks(w, shot);
 }
 
-int run(const Console& console, const Words& w) {
+int steadyCommand(const Console& console, const SteadyWords& w) {
     const auto plate = openFor(console, w.picture);
     if (!plate) return fail(plate.error());
     FrameCache frames(*plate, budget(console));
@@ -81,8 +80,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addSteady(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<SteadyWords>();
+    SteadyWords& w = *words;
     const auto share = CLI::Range(0.0, 1.0);
     command.add_option("PLATE", w.picture.plate)->required();
     command
@@ -121,7 +120,7 @@ Runner addSteady(CLI::App& command) {
     command.add_option("--put-back-matte", w.picture.putBackMatte,
                        "pictures of a matte, drawn on the held frames: what it covers is put back");
     command.add_option("--transforms", w.picture.transforms, "also write the motion taken out, .json or .csv");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return steadyCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

@@ -15,11 +15,11 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct StmapWords {
     std::string lens, size, folder;
 };
 
-int run(const Console& console, const Words& w) {
+int stmapCommand(const Console& console, const StmapWords& w) {
     auto lens = readLens(w.lens);
     if (!lens) return fail(lens.error());
     if (!w.size.empty()) {
@@ -32,6 +32,8 @@ int run(const Console& console, const Words& w) {
             return fail({Fault::input, fmt::format("--size {}: has another shape than the lens's {}x{}", w.size,
                                                    lens->width, lens->height)});
         *lens = atSize(*lens, width, height);
+        if (const auto sound = checkLens(*lens); !sound)
+            return fail({Fault::input, fmt::format("--size {}: {}", w.size, sound.error().message)});
     }
     if (const auto made = makeFolder(w.folder); !made) return fail(made.error());
     const Progress progress = consoleProgress("ST maps");  // so that Ctrl-C ends it between the two
@@ -56,12 +58,12 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addStmap(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<StmapWords>();
+    StmapWords& w = *words;
     command.add_option("--lens", w.lens, "lens.json")->required();
     command.add_option("--size", w.size, "WxH; the lens's own by default");
     command.add_option("--out-dir", w.folder)->required();
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return stmapCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

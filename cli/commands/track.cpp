@@ -15,13 +15,13 @@ namespace {
 using nlohmann::json;
 namespace fs = std::filesystem;
 
-struct Words {
+struct TrackingWords {
     std::string plate, points, out, exclude, rides;
     TrackWords track;
 };
 
 /// The tracks that the points begin, as the words say how.
-Expected<std::vector<Track>> tracksAt(const PointList& points, const PlateFacts& facts, const Words& w) {
+Expected<std::vector<Track>> tracksAt(const PointList& points, const PlateFacts& facts, const TrackingWords& w) {
     std::vector<Track> tracks;
     for (const auto& point : points.points) {
         if (!(point.at.x() >= 0 && point.at.y() >= 0 && point.at.x() <= facts.width && point.at.y() <= facts.height))
@@ -53,7 +53,7 @@ Expected<std::vector<Track>> tracksAt(const PointList& points, const PlateFacts&
     return tracks;
 }
 
-int run(const Console& console, const Words& w) {
+int trackCommand(const Console& console, const TrackingWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -87,8 +87,8 @@ int run(const Console& console, const Words& w) {
 }  // namespace
 
 Runner addTrack(CLI::App& command) {
-    const auto words = std::make_shared<Words>();
-    Words& w = *words;
+    const auto words = std::make_shared<TrackingWords>();
+    TrackingWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--points", w.points, "points.json")->required();
     command.add_option("--out", w.out, "tracks.json, or a .csv; - for standard output")->required();
@@ -98,7 +98,7 @@ Runner addTrack(CLI::App& command) {
     command.add_flag("--pick-up,!--no-pick-up", w.track.pickUp,
                      "look for the pattern again after it was lost: done unless it is taken away");
     command.add_flag("--bridge", w.track.bridge, "lay the track smoothly across gaps");
-    return [words](const Console& console) { return run(console, *words); };
+    return [words](const Console& console) { return trackCommand(console, *words); };
 }
 
 }  // namespace pinion::cli

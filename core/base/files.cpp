@@ -1,10 +1,20 @@
 #include "base/files.h"
 
+#include <algorithm>
+#include <array>
 #include <atomic>
+#include <cctype>
 #include <cerrno>
+#include <chrono>
+#include <csignal>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <fcntl.h>
+#include <mutex>
+#include <regex>
+#include <set>
+#include <sys/types.h>
 #include <unistd.h>
 
 namespace pinion {
@@ -32,14 +42,56 @@ std::string reason(int code) {
     }
 }
 
-fs::path pathBeside(const fs::path& path) {
-    static std::atomic<unsigned> counter{0};
-    // The ending stays the same: picture libraries choose the format by it.
-    return path.parent_path() /
-           fmt::format(".{}.{}-{}.part{}", path.stem().string(), ::getpid(), counter++, path.extension().string());
+/// This machine's name in the name of a part: the same number of a process runs on others too.
+std::string hostWord() {
+    std::array<char, 64> name{};
+    ::gethostname(name.data(), name.size() - 1);
+    std::string word;
+    for (const char* letter = name.data(); *letter && word.size() < 24; ++letter)
+        word += std::isalnum(static_cast<unsigned char>(*letter)) ? *letter : '_';
+    return word;
+}
+
+/// Parts that a killed process of this machine left are removed; of other machines those that nobody has touched for a
+/// day.
+void sweepParts(const fs::path& folder) {
+    static const std::regex kPart("\\..*\\.([A-Za-z0-9_]*)-([0-9]+)-[0-9]+\\.part(\\..*)?");
+    const std::string host = hostWord();
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(folder, code)) {
+        const std::string name = entry.path().filename().string();
+        std::smatch match;
+        if (!name.starts_with('.') || !std::regex_match(name, match, kPart)) continue;
+        const bool isOwn = match[1] == host;
+        const auto process = pid_t(std::strtol(match[2].str().c_str(), nullptr, 10));
+        if (isOwn && (::kill(process, 0) == 0 || errno != ESRCH)) continue;
+        std::error_code unknown;
+        const auto written = fs::last_write_time(entry.path(), unknown);
+        if (unknown || (!isOwn && fs::file_time_type::clock::now() - written < std::chrono::hours(24))) continue;
+        fs::remove(entry.path(), unknown);
+    }
+}
+
+/// Once for each folder: a long sequence is not to be looked through for each of its frames.
+void sweepOnce(const fs::path& folder) {
+    static std::mutex mutex;
+    static std::set<fs::path> swept;
+    std::error_code code;
+    const fs::path whole = fs::absolute(folder, code);
+    const std::lock_guard lock(mutex);
+    if (swept.insert(whole).second) sweepParts(whole);
 }
 
 }  // namespace
+
+fs::path pathBeside(const fs::path& path) {
+    static std::atomic<unsigned> counter{0};
+    const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
+    sweepOnce(folder);
+    // The ending stays the same: picture libraries choose the format by it.
+    return path.parent_path() / fmt::format(".{}.{}-{}-{}.part{}", path.stem().string(), hostWord(), ::getpid(),
+                                            counter++, path.extension().string());
+}
 
 Expected<std::string> readFile(const fs::path& path, std::size_t limit) {
     std::error_code code;
@@ -94,6 +146,7 @@ Expected<void> writeBeside(const fs::path& path, const std::function<Expected<vo
 }
 
 Expected<void> makeFolder(const fs::path& folder) {
+    if (folder.empty()) return {};  // here
     std::error_code code;
     fs::create_directories(folder, code);
     if (code) return failure(Fault::system, "{}: the folder cannot be made: {}", folder.string(), reason(code.value()));
@@ -107,6 +160,12 @@ std::string writeProblem(const fs::path& path, const std::string& libraryWords) 
         return reason(ENOSPC);
     if (::access(folder.c_str(), W_OK) != 0) return reason(errno);
     return libraryWords.empty() ? "the disk is full or cannot be written" : libraryWords;
+}
+
+std::string loweredEnding(const std::filesystem::path& path) {
+    std::string ending = path.extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    return ending;
 }
 
 }  // namespace pinion

@@ -20,9 +20,16 @@ Expected<void> writeFile(const std::filesystem::path& path, std::string_view con
 Expected<void> writeBeside(const std::filesystem::path& path,
                            const std::function<Expected<void>(const std::filesystem::path& beside)>& write);
 
+/// Where something is written before it is renamed to `path`: a hidden file beside it, named by machine and process. What
+/// killed processes left there is removed first.
+std::filesystem::path pathBeside(const std::filesystem::path& path);
+
 /// Why a library could not write below `path`: our words for a full disk, a missing permission or a disk that may not
 /// be written, its own for the rest.
 std::string writeProblem(const std::filesystem::path& path, const std::string& libraryWords);
+
+/// ".png" of "LOGO.PNG".
+std::string loweredEnding(const std::filesystem::path& path);
 
 /// Makes the folder and its parents; an existing one is fine.
 Expected<void> makeFolder(const std::filesystem::path& folder);

@@ -28,6 +28,17 @@ inline std::string dumped(const json& value, int indent = -1) {
     return value.dump(indent, ' ', false, json::error_handler_t::replace);
 }
 
+/// With every number finite, which JSON has no others: what is none becomes 0, what is without bounds very large.
+inline void makeFinite(json& value) {
+    if (value.is_number_float()) {
+        const double number = value.get<double>();
+        if (std::isnan(number)) value = 0.0;
+        else if (std::isinf(number)) value = number > 0 ? 1e300 : -1e300;
+    } else if (value.is_structured()) {
+        for (json& part : value) makeFinite(part);
+    }
+}
+
 /// A member that has to be there.
 inline const json& member(const json& object, const char* name, const std::string& where) {
     if (!object.is_object()) malformed(where + ": is not an object");
@@ -47,10 +58,14 @@ inline double number(const json& object, const char* name, const std::string& wh
     return number(member(object, name, where), where + "." + name);
 }
 
+inline int whole(const json& value, const std::string& where) {
+    const double found = number(value, where);
+    if (found != std::floor(found) || std::abs(found) > 1e9) malformed(where + ": is not a whole number");
+    return int(found);
+}
+
 inline int whole(const json& object, const char* name, const std::string& where) {
-    const double value = number(object, name, where);
-    if (value != std::floor(value) || std::abs(value) > 1e9) malformed(where + "." + name + ": is not a whole number");
-    return int(value);
+    return whole(member(object, name, where), where + "." + name);
 }
 
 inline bool flagOr(const json& object, const char* name, bool otherwise, const std::string& where) {
@@ -122,8 +137,13 @@ inline FrameTimes takeTimes(const json& document, const std::string& where) {
     const std::string here = where + ".frame_times";
     times.firstFrame = whole(entry, "first_frame", here);
     std::vector<double> seconds;
-    for (std::size_t i = 0; const json& value : list(entry, "seconds", here))
-        seconds.push_back(number(value, here + ".seconds[" + std::to_string(i++) + "]"));
+    for (std::size_t i = 0; const json& value : list(entry, "seconds", here)) {
+        const std::string place = here + ".seconds[" + std::to_string(i++) + "]";
+        const double second = number(value, place);
+        if (std::abs(second) > 1e9 || (!seconds.empty() && second < seconds.back()))
+            malformed(place + ": frames are shown one after the other, within 30 years");
+        seconds.push_back(second);
+    }
     times.seconds = std::move(seconds);
     return times;
 }

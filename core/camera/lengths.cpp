@@ -16,7 +16,7 @@ using Eigen::VectorXd;
 
 constexpr int kRounds = 4;
 
-Vector3d placeOf(const Bundle& bundle, int point) {
+Vector3d parameterOf(const Bundle& bundle, int point) {
     const Eigen::Vector4d& at = bundle.points[std::size_t(point)];
     return at.head<3>() / at[3];
 }
@@ -54,7 +54,7 @@ private:
     static constexpr int B = Equations::B;
 
     double lengthOf(const KnownLength& known) const {
-        return (placeOf(bundle_, known.a) - placeOf(bundle_, known.b)).norm();
+        return (parameterOf(bundle_, known.a) - parameterOf(bundle_, known.b)).norm();
     }
 
     bool step(double factor, std::vector<double>* tests) {
@@ -145,7 +145,7 @@ private:
     }
 
     Slope slopeOf(const Equations& equations, const KnownLength& known) const {
-        const Vector3d apart = placeOf(bundle_, known.a) - placeOf(bundle_, known.b);
+        const Vector3d apart = parameterOf(bundle_, known.a) - parameterOf(bundle_, known.b);
         const Vector3d direction = apart / apart.squaredNorm();
         const auto byTangent = [&](int point) -> Matrix3d {
             const Eigen::Vector4d& at = bundle_.points[std::size_t(point)];

@@ -32,7 +32,7 @@ double squaredError(const Pose& pose, const Sighting& sighting) {
 }
 
 /// Gauss-Newton with Cauchy weights of the given width on the image plane.
-Pose refined(Pose pose, std::span<const Sighting> sightings, double width, int rounds) {
+Pose refinedPose(Pose pose, std::span<const Sighting> sightings, double width, int rounds) {
     for (int round = 0; round < rounds; ++round) {
         Eigen::Matrix<double, 6, 6> normal = Eigen::Matrix<double, 6, 6>::Zero();
         Eigen::Matrix<double, 6, 1> right = Eigen::Matrix<double, 6, 1>::Zero();
@@ -134,7 +134,7 @@ Expected<Pose> resect(std::span<const Sighting> sightings, double focal_px, cons
     };
     if (options.guess) {
         // Wide first: a neighbour's pose may be many pixels off.
-        consider(refined(refined(*options.guess, sightings, 10 * distance, 8), sightings, distance, 10));
+        consider(refinedPose(refinedPose(*options.guess, sightings, 10 * distance, 8), sightings, distance, 10));
     }
     if (!best || most < 0.6 * double(sightings.size())) {
         std::mt19937 random(4711);
@@ -146,12 +146,12 @@ Expected<Pose> resect(std::span<const Sighting> sightings, double focal_px, cons
                 consider(pose);
             if (best && most > 0.8 * double(sightings.size()) && round > 20) break;
         }
-        if (best) consider(refined(*best, sightings, distance, 15));
+        if (best) consider(refinedPose(*best, sightings, distance, 15));
     }
     if (!best || most < options.fewest)
         return failure(Fault::outcome, "only {} of {} tracks agree on a camera position; {} are needed", most,
                        sightings.size(), options.fewest);
-    return refined(*best, sightings, distance, 10);
+    return refinedPose(*best, sightings, distance, 10);
 }
 
 }  // namespace pinion

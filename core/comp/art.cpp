@@ -83,6 +83,36 @@ struct Outline {
     }
 };
 
+/// Pixels of which a value is no number, or without bounds, become the mean of those beside them: averaged over
+/// levels, one would spread.
+void fillHoles(std::vector<float>& rgba, int width, int height) {
+    const auto isHole = [&](int x, int y) {
+        const float* p = &rgba[4 * (std::size_t(y) * std::size_t(width) + std::size_t(x))];
+        return !std::isfinite(p[0] + p[1] + p[2] + p[3]);
+    };
+    std::vector<std::pair<int, int>> holes;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            if (isHole(x, y)) holes.emplace_back(x, y);
+    std::vector<Eigen::Array4f> filled;
+    for (const auto& [x, y] : holes) {
+        Eigen::Array4f sum = Eigen::Array4f::Zero();
+        int count = 0;
+        for (int j = std::max(0, y - 1); j <= std::min(height - 1, y + 1); ++j)
+            for (int i = std::max(0, x - 1); i <= std::min(width - 1, x + 1); ++i)
+                if (!isHole(i, j)) {
+                    sum += Eigen::Map<const Eigen::Array4f>(
+                        &rgba[4 * (std::size_t(j) * std::size_t(width) + std::size_t(i))]);
+                    ++count;
+                }
+        filled.push_back(count > 0 ? Eigen::Array4f(sum / float(count)) : Eigen::Array4f(Eigen::Array4f::Zero()));
+    }
+    for (std::size_t k = 0; k < holes.size(); ++k)
+        for (int c = 0; c < 4; ++c)
+            rgba[4 * (std::size_t(holes[k].second) * std::size_t(width) + std::size_t(holes[k].first)) +
+                 std::size_t(c)] = filled[k][c];
+}
+
 }  // namespace
 
 /// One piece of art being laid on one instant.
@@ -161,11 +191,11 @@ public:
 private:
     using Array4f = Eigen::Array4f;
 
-    /// A side on which another piece goes on, down or to the right: two pieces hold the same two corners, so a pixel
-    /// is the one's or the other's, and never both's or none's.
+    /// A side beyond which the next piece begins. Both ask the same line, through the same two corners in the same
+    /// order, so a pixel's middle belongs to one of them, and never to both or none.
     struct Joint {
         Vector2d from, to;
-        bool isLeft;  ///< of the line as it runs, the piece is on its left hand
+        bool isLeft;  ///< the piece is on the line's left hand, as it runs
     };
     static double sideOf(const Vector2d& from, const Vector2d& to, const Vector2d& at) {
         return (to.x() - from.x()) * (at.y() - from.y()) - (to.y() - from.y()) * (at.x() - from.x());
@@ -276,6 +306,7 @@ Expected<Art> Art::create(const Picture& picture, const Plane* alpha, AlphaKind 
             }
         },
         16);
+    fillHoles(level.rgba, level.width, level.height);
     art.levels_.push_back(std::move(level));
     while (std::min(art.levels_.back().width, art.levels_.back().height) >= 2 * int(kMostReach)) {
         const Level& from = art.levels_.back();

@@ -1,5 +1,7 @@
 #include "comp/artshelf.h"
 
+#include "base/files.h"
+#include "plate/filestamp.h"
 #include "plate/framewriter.h"
 #include "plate/still.h"
 
@@ -10,11 +12,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kClipBudget = std::size_t(256) << 20;
-
-/// A still is one picture; by a number in its name it could be a frame of a clip, and is when others lie beside it.
 Expected<std::shared_ptr<const Plate>> opened(const fs::path& path, bool& still) {
-    still = isStillPicture(path);
+    std::error_code code;
+    still = fs::is_regular_file(path, code) && isPictureName(path);
     if (still) return openStill(path, 1, 1);
     auto plate = Plate::open(path);
     if (plate && (*plate)->facts().frameCount() == 1) still = true;
@@ -44,13 +44,22 @@ Expected<Clip> clipOf(const fs::path& path) {
     clip.fps = facts.fps;
     clip.frames = {facts.firstFrame, facts.lastFrame};
     clip.still = still;
-    if (const auto alpha = (*plate)->readAlpha(facts.firstFrame); alpha) clip.hasAlpha = alpha->has_value();
+    clip.pixelAspect = facts.pixelAspect;
+    // Its first frames may be damaged.
+    constexpr int kLooked = 5;
+    for (int frame = facts.firstFrame; frame <= facts.lastFrame && frame < facts.firstFrame + kLooked; ++frame)
+        if (const auto alpha = (*plate)->readAlpha(frame)) {
+            clip.hasAlpha = alpha->has_value();
+            break;
+        }
+    // What the name does not tell, the file may.
+    if (clip.hasAlpha && !alphaKindOf(clip)) clip.alpha = facts.alphaKind;
     return clip;
 }
 
 Expected<AlphaKind> alphaKindOf(const Clip& clip) {
     if (clip.alpha) return *clip.alpha;
-    const std::string ending = clip.path.extension().string();
+    const std::string ending = loweredEnding(clip.path);
     if (ending == ".exr") return AlphaKind::premultiplied;
     if (ending == ".png") return AlphaKind::straight;
     return failure(Fault::input,
@@ -59,14 +68,18 @@ Expected<AlphaKind> alphaKindOf(const Clip& clip) {
                    clip.path.string());
 }
 
-Expected<std::shared_ptr<FrameCache>> ArtShelf::open(const Clip& clip) {
+Expected<std::shared_ptr<const Plate>> ArtShelf::open(const Clip& clip) {
     const std::lock_guard lock(mutex_);
     std::error_code code;
-    if (!isSequencePattern(clip.path) && !fs::exists(clip.path, code)) {
+    const bool isSequence = isSequencePattern(clip.path);
+    if (!isSequence && !fs::exists(clip.path, code)) {
         open_.erase(clip.path);
         return failure(Fault::input, "{}: is not there any more", clip.path.string());
     }
-    if (const auto found = open_.find(clip.path); found != open_.end()) return found->second;
+    // Of a sequence each frame has its own stamp.
+    const std::uint64_t stamp = isSequence ? 0 : stampOf(clip.path);
+    const auto found = open_.find(clip.path);
+    if (found != open_.end() && found->second.stamp == stamp) return found->second.plate;
     bool still = false;
     const auto plate = opened(clip.path, still);
     if (!plate) return tl::unexpected(plate.error());
@@ -74,7 +87,8 @@ Expected<std::shared_ptr<FrameCache>> ArtShelf::open(const Clip& clip) {
     if (facts.width != clip.width || facts.height != clip.height)
         return failure(Fault::input, "{}: is {}x{} now, and was {}x{}", clip.path.string(), facts.width, facts.height,
                        clip.width, clip.height);
-    return open_.emplace(clip.path, std::make_shared<FrameCache>(*plate, kClipBudget)).first->second;
+    open_[clip.path] = {stamp, *plate};
+    return *plate;
 }
 
 std::shared_ptr<const Art> ArtShelf::kept(const Made& made) {
@@ -102,16 +116,16 @@ std::shared_ptr<const Art> ArtShelf::keep(const Made& made, Art art) {
 
 Expected<std::shared_ptr<const Art>> ArtShelf::art(const Clip& clip, int frame, bool forLinear,
                                                    const std::optional<ColourKey>& key) {
-    const Made made{clip.path, frame, forLinear, key, clip.alpha, {}, 0};
-    const auto frames = open(clip);
-    if (!frames) return tl::unexpected(frames.error());
+    const auto plate = open(clip);
+    if (!plate) return tl::unexpected(plate.error());
+    const Made made{clip.path, stampOf((*plate)->fileOf(frame)), frame, forLinear, key, clip.alpha, {}, 0};
     if (auto known = kept(made)) return known;
-    const auto picture = (*frames)->get(frame);
+    const auto picture = (*plate)->read(frame);
     if (!picture) return tl::unexpected(picture.error());
     std::optional<Plane> alpha;
     auto kind = AlphaKind::straight;
     if (clip.hasAlpha) {
-        auto read = (*frames)->plate().readAlpha(frame);
+        auto read = (*plate)->readAlpha(frame);
         if (!read) return tl::unexpected(read.error());
         alpha = *std::move(read);
         const auto known = alphaKindOf(clip);
@@ -124,13 +138,13 @@ Expected<std::shared_ptr<const Art>> ArtShelf::art(const Clip& clip, int frame, 
 }
 
 std::shared_ptr<const Art> ArtShelf::test(double widthToHeight, bool forLinear) {
-    const Made made{{}, 1, forLinear, {}, {}, {}, widthToHeight};
+    const Made made{{}, 0, 1, forLinear, {}, {}, {}, widthToHeight};
     if (auto known = kept(made)) return known;
     return keep(made, *Art::create(testArt(widthToHeight), nullptr, AlphaKind::straight, forLinear));
 }
 
 std::shared_ptr<const Art> ArtShelf::plain(const std::array<double, 3>& colour, double widthToHeight, bool forLinear) {
-    const Made made{{}, 0, forLinear, {}, {}, colour, widthToHeight};
+    const Made made{{}, 0, 0, forLinear, {}, {}, colour, widthToHeight};
     if (auto known = kept(made)) return known;
     return keep(made, *Art::create(plainArt(colour, widthToHeight), nullptr, AlphaKind::straight, forLinear));
 }

@@ -1,8 +1,9 @@
 #pragma once
 
 #include "comp/art.h"
-#include "plate/framecache.h"
+#include "plate/plate.h"
 
+#include <cstdint>
 #include <list>
 #include <map>
 #include <memory>
@@ -10,7 +11,8 @@
 
 namespace pinion {
 
-/// What a file says of itself as a clip. Fails for one without pixels, one too large to be laid, or one that cannot be
+/// What a file says of itself as a clip: one picture is a still, whatever its name; all the numbered pictures about it
+/// are meant by their pattern, "lamp.####.png", or their folder. Fails for one without pixels, one too large to be laid, or one that cannot be
 /// read, with what to do.
 Expected<Clip> clipOf(const std::filesystem::path& path);
 
@@ -18,13 +20,14 @@ Expected<Clip> clipOf(const std::filesystem::path& path);
 /// does not (its own). Fails where nobody can tell.
 Expected<AlphaKind> alphaKindOf(const Clip& clip);
 
-/// Opens clips, and keeps their latest frames ready to be laid. Safe to use from several threads.
+/// Opens clips, and keeps their latest frames ready to be laid; a file that was replaced is read anew. Safe to use from
+/// several threads.
 class ArtShelf {
 public:
     explicit ArtShelf(std::size_t budgetBytes = std::size_t(512) << 20) : budget_(budgetBytes) {}
 
     /// The clip's pictures. Fails when the file is not there, or is another than it was; asked again, it looks again.
-    Expected<std::shared_ptr<FrameCache>> open(const Clip& clip);
+    Expected<std::shared_ptr<const Plate>> open(const Clip& clip);
     /// One frame of a clip, for a plate whose values are linear or not.
     Expected<std::shared_ptr<const Art>> art(const Clip& clip, int frame, bool forLinear,
                                              const std::optional<ColourKey>& key = std::nullopt);
@@ -34,6 +37,7 @@ public:
 private:
     struct Made {
         std::filesystem::path path;  ///< empty: none of a file
+        std::uint64_t stamp = 0;     ///< of the file
         int frame = 0;
         bool linear = false;
         std::optional<ColourKey> key;
@@ -47,7 +51,11 @@ private:
 
     std::size_t budget_;
     std::mutex mutex_;
-    std::map<std::filesystem::path, std::shared_ptr<FrameCache>> open_;
+    struct Opened {
+        std::uint64_t stamp;
+        std::shared_ptr<const Plate> plate;
+    };
+    std::map<std::filesystem::path, Opened> open_;
     std::list<std::pair<Made, std::shared_ptr<const Art>>> arts_;  ///< the latest used first
 };
 

@@ -17,7 +17,7 @@ using Eigen::Vector2d;
 using resampling::Pixel;
 using resampling::Source;
 
-constexpr std::array<std::string_view, 4> kFilters{"bilinear", "bicubic", "lanczos", "area"};
+constexpr std::array<std::string_view, 4> kBendFilters{"bilinear", "bicubic", "lanczos", "area"};
 constexpr float kRim = 4;  // pixels
 constexpr float kNowhere = std::numeric_limits<float>::quiet_NaN();
 
@@ -145,9 +145,9 @@ private:
 
 }  // namespace
 
-std::string_view toString(BendFilter filter) { return kFilters[std::size_t(filter)]; }
+std::string_view toString(BendFilter filter) { return kBendFilters[std::size_t(filter)]; }
 
-std::optional<BendFilter> bendFilterFrom(std::string_view word) { return fromWord<BendFilter>(kFilters, word); }
+std::optional<BendFilter> bendFilterFrom(std::string_view word) { return fromWord<BendFilter>(kBendFilters, word); }
 
 Expected<PixelBox> undistortedBox(const Lens& lens, const Overscan& overscan) {
     PixelBox box{0, 0, lens.width, lens.height};

@@ -1,6 +1,7 @@
 #include "comp/composing.h"
 
 #include "matte/coverage.h"
+#include "matte/sequence.h"
 
 #include <algorithm>
 #include <cmath>
@@ -99,6 +100,8 @@ InsertScene InsertScene::of(std::span<const Insert> inserts, std::span<const Cli
                 scene.notes.push_back(fmt::format("{}: there is no matte {} any more", insert.name, name));
                 continue;
             }
+            for (const std::string& trouble : pictureTroubles({&*matte, 1}, carriers.range, width, height))
+                if (!std::count(scene.notes.begin(), scene.notes.end(), trouble)) scene.notes.push_back(trouble);
             if (!carried.contains(name))
                 if (auto ridden = pinion::ridden({*matte}, carriers, carriers.range, &scene.notes))
                     carried.emplace(name, ridden->front());
@@ -148,8 +151,13 @@ InsertAlone composedAlone(const InsertScene& scene, int frame, const Picture& pl
                           std::vector<std::string>* problems) {
     InsertAlone alone(scene.width, scene.height, plate.linear);
     Covers covers;
-    for (const InsertScene::One& one : scene.inserts)
+    for (const InsertScene::One& one : scene.inserts) {
+        if (one.insert.look.blend != Blend::over)
+            note(problems, fmt::format("{}: {} mixes with the plate, which is not there: alone it is laid over; set the "
+                                       "blend where it is put together",
+                                       one.insert.name, toString(one.insert.look.blend)));
         alone.add(made(scene, one, frame, plate, shelf, problems, covers));
+    }
     return alone;
 }
 

@@ -11,15 +11,17 @@ namespace {
 
 constexpr std::array<std::string_view, 5> kBlends{"over", "multiply", "screen", "add", "overlay"};
 
-/// Of one colour: the art's (not multiplied by its alpha) and what lies under it.
+/// Of one colour: the art's (not multiplied by its alpha) and what lies under it. Screen and overlay are told of values
+/// from 0 to 1; what lies beyond is added to what they give.
 float mixed(Blend blend, float art, float under) {
+    const float a = std::min(art, 1.0F), u = std::min(under, 1.0F);
     switch (blend) {
         case Blend::multiply:
             return art * under;
         case Blend::screen:
-            return art + under - art * under;
+            return a + u - a * u + (art - a) + (under - u);
         case Blend::overlay:
-            return under <= 0.5F ? 2 * art * under : 1 - 2 * (1 - art) * (1 - under);
+            return (u <= 0.5F ? 2 * a * u : 1 - 2 * (1 - a) * (1 - u)) + (under - u);
         case Blend::over:
         case Blend::add:
             break;

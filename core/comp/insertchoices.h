@@ -82,6 +82,7 @@ struct Clip {
     std::string name;
     std::filesystem::path path;
     int width = 0, height = 0;
+    double pixelAspect = 1;  ///< width of a pixel to its height
     FrameRate fps;
     FrameRange frames;  ///< its own numbers; of a still one frame
     bool still = false;
@@ -133,6 +134,7 @@ struct Insert {
     std::optional<Matte::Ride> ride;  ///< what carries it; none: it stands still in the frame
     /// It is a picture of the whole frame as it is on the reference frame (a painted patch), not of a surface.
     bool wholeFrame = false;
+    bool onSurface = false;  ///< it was placed within a planar track's surface: without that it has no place
     /// The carrier on the ride's reference frame, in pixels of the plate; a planar track with a surface has its own.
     Quad carrier{Eigen::Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}};
     Placing placing;

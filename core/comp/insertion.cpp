@@ -3,6 +3,7 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 #include <numbers>
 
 namespace pinion {
@@ -14,7 +15,6 @@ using Eigen::Vector2d;
 constexpr int kMostInstants = 64;
 constexpr int kStripes = 24;        // of art that is bent round a cylinder
 constexpr int kMostFields = 32;     // of bent art, across or down
-constexpr double kBend_px = 0.02;   // that a homography through the corners of a field may miss
 constexpr int kOutlinePieces = 16;  // of a bent side
 
 const Quad kUnit{Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}};
@@ -89,9 +89,10 @@ Placing fitted(Fitting fitting, double art, double carrier) {
 
 namespace {
 
-double ratioOf(const Quad& quad) {
+/// Width to height as seen on a screen.
+double ratioOf(const Quad& quad, double pixelAspect) {
     const auto length = [&](std::size_t a, std::size_t b) { return (quad[a] - quad[b]).norm(); };
-    return (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
+    return pixelAspect * (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
 }
 
 /// The planar track whose surface carries it; null: none does.
@@ -100,12 +101,13 @@ const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carr
     return plane && !plane->ties.isEmpty() ? plane : nullptr;
 }
 
+
 }  // namespace
 
 double carrierRatio(const Insert& insert, const Carriers& carriers) {
     if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
-        if (const auto size = squaredSize(*plane)) return double(size->width) / size->height;
-    return ratioOf(insert.carrier);
+        if (const auto size = squaredSize(*plane)) return carriers.pixelAspect * size->width / size->height;
+    return ratioOf(insert.carrier, carriers.pixelAspect);
 }
 
 Carrier::Carrier(const Insert& insert, const Carriers& carriers)
@@ -117,10 +119,19 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers)
         motion_ = rideMotion(*insert.ride, carriers);
         problem_ = motion_->problem;
         missing_ = motion_->missing;
-        if (!problem_.empty()) motion_ = nullptr;
+        // On a surface that is gone: nobody knows where in the frame it lay.
+        if (problem_.empty() && insert.onSurface && !insert.wholeFrame)
+            problem_ = fmt::format("{} has no surface any more; place its four corners, or pin it to something else",
+                                   wordsOf(*insert.ride));
+        if (!problem_.empty()) {
+            motion_ = nullptr;
+            isGone_ = true;
+            return;
+        }
         // Four tracks and more make a surface of the scene, which the lens bends.
         const bool isSurface = insert.ride->on == Matte::Ride::On::tracks && insert.ride->tracks.size() >= 4;
-        if (motion_ && isSurface && !insert.wholeFrame) lens_ = carriers.lens;
+        isOfTracks_ = motion_ && isSurface && !insert.wholeFrame;
+        if (isOfTracks_) lens_ = carriers.lens;
         return;
     }
     for (int frame = range_.first; frame <= range_.last; ++frame)
@@ -128,26 +139,35 @@ Carrier::Carrier(const Insert& insert, const Carriers& carriers)
     if (int(missing_.size()) == range_.count()) problem_ = "the plane " + plane_->name + " is on none of the frames";
 }
 
-Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens)
+Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens, double pixelAspect)
     : corners_(std::move(corners)), lens_(std::move(lens)), carrier_(kUnit) {
     if (corners_->empty()) return;
-    widthToHeight_ = ratioOf(corners_->front().corners);
+    widthToHeight_ = ratioOf(corners_->front().corners, pixelAspect);
     range_ = {corners_->front().frame, corners_->back().frame};
     for (int frame = range_.first; frame <= range_.last; ++frame)
         if (!at(frame)) missing_.push_back(frame);
 }
 
 std::optional<int> Carrier::nearestTo(int frame) const {
-    if (missing_.empty() && !corners_) return frame;
-    // Beside the range it may be there too.
-    if (!range_.holds(frame) && at(frame)) return frame;
+    if (isGone_) return std::nullopt;
+    if (at(frame)) return frame;
     const auto isThere = [&](int one) {
         return range_.holds(one) && !std::binary_search(missing_.begin(), missing_.end(), one);
     };
-    for (int away = 0; away <= range_.count() + std::abs(frame - range_.first); ++away)
-        for (const int one : {frame - away, frame + away})
-            if (isThere(one)) return one;
-    return std::nullopt;
+    if (int(missing_.size()) < range_.count())
+        for (int away = 0; away <= range_.count() + std::abs(frame - range_.first); ++away)
+            for (const int one : {frame - away, frame + away})
+                if (isThere(one)) return one;
+    // Beside the range it may be there too.
+    std::vector<int> frames;
+    if (motion_)
+        for (const FrameMotion& one : motion_->motion.frames) frames.push_back(one.frame);
+    if (plane_)
+        for (const PlaneSample& sample : plane_->samples) frames.push_back(sample.frame);
+    std::stable_sort(frames.begin(), frames.end(),
+                     [&](int a, int b) { return std::abs(a - frame) < std::abs(b - frame); });
+    const auto found = std::find_if(frames.begin(), frames.end(), [&](int one) { return at(one).has_value(); });
+    return found == frames.end() ? std::nullopt : std::optional(*found);
 }
 
 int Carrier::away(int frame) const {
@@ -156,6 +176,7 @@ int Carrier::away(int frame) const {
 }
 
 std::optional<Quad> Carrier::at(int frame, bool nearest) const {
+    if (isGone_) return std::nullopt;
     if (nearest) frame = nearestTo(frame).value_or(frame);
     if (plane_) return surfaceAt(*plane_, frame);
     if (corners_) {
@@ -172,50 +193,66 @@ std::optional<Quad> Carrier::at(int frame, bool nearest) const {
 }
 
 std::optional<SurfaceSheet> Carrier::sheetAt(int frame) const {
-    std::optional<SurfaceSheet> sheet;
-    if (plane_) sheet = SurfaceSheet::of(*plane_, frame);
-    else if (const auto quad = lens_ ? at(frame) : std::nullopt) sheet = SurfaceSheet::of(*quad, lens_);
-    if (sheet && sheet->isFlat()) sheet.reset();
-    return sheet;
+    if (plane_) return SurfaceSheet::of(*plane_, frame);
+    const auto quad = at(frame);
+    return quad ? SurfaceSheet::of(*quad, lens_) : std::nullopt;
 }
 
 std::optional<Vector2d> Carrier::inside(const Vector2d& plate, int frame) const {
-    if (const auto sheet = sheetAt(frame)) return sheet->onSheet(plate);
-    const auto quad = at(frame);
-    const auto map = quad ? quadFromQuad(kUnit, *quad) : std::nullopt;
-    return map ? std::optional(through(*map, plate)) : std::nullopt;
+    const auto sheet = sheetAt(frame);
+    return sheet ? sheet->onSheet(plate) : std::nullopt;
 }
 
 std::optional<Vector2d> Carrier::onPlate(const Vector2d& place, int frame) const {
-    if (const auto sheet = sheetAt(frame)) return sheet->onPlate(place);
-    const auto quad = at(frame);
-    const auto map = quad ? quadFromQuad(*quad, kUnit) : std::nullopt;
-    return map ? std::optional(through(*map, place)) : std::nullopt;
-}
-
-std::function<Vector2d(const Vector2d&)> Carrier::plateFromArt(const Placing& placing, int frame) const {
-    const Quad inside = placedInside(placing, widthToHeight_);
-    if (auto sheet = sheetAt(frame)) {
-        const auto insideFromArt = quadFromQuad(inside, kUnit);
-        if (!insideFromArt) return nullptr;
-        return [sheet, insideFromArt](const Vector2d& art) { return sheet->onPlate(through(*insideFromArt, art)); };
-    }
-    const auto quad = at(frame);
-    const auto map = quad ? quadFromQuad(*quad, kUnit) : std::nullopt;
-    if (!map) return nullptr;
-    Quad corners;
-    for (std::size_t i = 0; i < 4; ++i) corners[i] = through(*map, inside[i]);
-    const auto plate = quadFromQuad(corners, kUnit);
-    if (!plate) return nullptr;
-    return [plate](const Vector2d& art) { return through(*plate, art); };
-}
-
-Carrier::Fields Carrier::fieldsOn(const Placing& placing, int frame) const {
     const auto sheet = sheetAt(frame);
-    const auto onPlate = sheet ? plateFromArt(placing, frame) : nullptr;
-    if (!onPlate) return {};
-    const auto flat = quadFromQuad({onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])}, kUnit);
-    const auto fieldsFor = [&](int axis) {
+    return sheet ? std::optional(sheet->onPlate(place)) : std::nullopt;
+}
+
+// ---- how the art lies
+
+namespace {
+
+/// Into how many fields art is cut, so that a homography fits each.
+struct Fields {
+    int across = 1, down = 1;
+};
+
+/// Art as it lies on one frame.
+class Laid {
+public:
+    Laid(const Matrix3d& carrierFromArt, SurfaceSheet sheet)
+        : carrierFromArt_(carrierFromArt), sheet_(std::move(sheet)) {}
+
+    /// Where a place of the art, (0, 0) to (1, 1), is seen.
+    Vector2d onPlate(const Vector2d& art) const { return sheet_.onPlate(through(carrierFromArt_, art)); }
+    bool faces(const Vector2d& art) const { return sheet_.faces(through(carrierFromArt_, art)); }
+    bool isFlat() const { return sheet_.isFlat(); }
+    Quad corners() const { return {onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])}; }
+
+    Fields fields(double bend_px) const {
+        if (isFlat()) return {};
+        return {sheet_.isCurved() ? kStripes : fieldsAlong(0, bend_px), fieldsAlong(1, bend_px)};
+    }
+    std::vector<ArtPiece> pieces(const Fields& fields) const {
+        std::vector<ArtPiece> pieces;
+        for (int k = 0; k < fields.across; ++k)
+            for (int i = 0; i < fields.down; ++i) {
+                ArtPiece piece{{},
+                               double(k) / fields.across,
+                               double(k + 1) / fields.across,
+                               double(i) / fields.down,
+                               double(i + 1) / fields.down};
+                piece.corners = {onPlate({piece.left, piece.top}), onPlate({piece.right, piece.top}),
+                                 onPlate({piece.right, piece.bottom}), onPlate({piece.left, piece.bottom})};
+                pieces.push_back(piece);
+            }
+        return pieces;
+    }
+    bool faces(const ArtPiece& piece) const { return faces({piece.left, 0.5}) && faces({piece.right, 0.5}); }
+
+private:
+    int fieldsAlong(int axis, double bend_px) const {
+        const auto flat = quadFromQuad(corners(), kUnit);
         double bend = 0;
         for (const double beside : {0.0, 1.0})
             for (const double along : {0.25, 0.5, 0.75}) {
@@ -223,68 +260,62 @@ Carrier::Fields Carrier::fieldsOn(const Placing& placing, int frame) const {
                 if (flat) bend = std::max(bend, (onPlate(place) - through(*flat, place)).norm());
             }
         // A half as wide is bent by a quarter.
-        return std::clamp(int(std::ceil(std::sqrt(std::min(1e4, bend) / kBend_px))), 1, kMostFields);
-    };
-    return {sheet->isCurved() ? kStripes : fieldsFor(0), fieldsFor(1)};
+        return std::clamp(int(std::ceil(std::sqrt(std::min(1e4, bend) / bend_px))), 1, kMostFields);
+    }
+
+    Matrix3d carrierFromArt_;
+    SurfaceSheet sheet_;
+};
+
+std::optional<Laid> laidOn(const std::optional<SurfaceSheet>& sheet, const Quad& inside) {
+    const auto carrierFromArt = quadFromQuad(inside, kUnit);
+    return sheet && carrierFromArt ? std::optional(Laid(*carrierFromArt, *sheet)) : std::nullopt;
 }
 
-std::vector<ArtPiece> Carrier::piecesAt(const Placing& placing, int frame, const Fields& fields) const {
-    const auto onPlate = plateFromArt(placing, frame);
-    if (!onPlate) return {};
-    std::vector<ArtPiece> pieces;
-    for (int k = 0; k < fields.across; ++k)
-        for (int i = 0; i < fields.down; ++i) {
-            ArtPiece piece{{},
-                           double(k) / fields.across,
-                           double(k + 1) / fields.across,
-                           double(i) / fields.down,
-                           double(i + 1) / fields.down};
-            piece.corners = {onPlate({piece.left, piece.top}), onPlate({piece.right, piece.top}),
-                             onPlate({piece.right, piece.bottom}), onPlate({piece.left, piece.bottom})};
-            pieces.push_back(piece);
-        }
+}  // namespace
+
+std::vector<ArtPiece> piecesOf(const SurfaceSheet& sheet, double bend_px) {
+    const Laid laid(Matrix3d::Identity(), sheet);
+    std::vector<ArtPiece> pieces = laid.pieces(laid.fields(bend_px));
+    std::erase_if(pieces, [&](const ArtPiece& piece) { return !laid.faces(piece); });
     return pieces;
 }
 
 std::optional<Quad> Carrier::corners(const Placing& placing, int frame, bool nearest) const {
     if (nearest) frame = nearestTo(frame).value_or(frame);
-    const auto onPlate = plateFromArt(placing, frame);
-    if (!onPlate) return std::nullopt;
-    return Quad{onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])};
+    const auto laid = laidOn(sheetAt(frame), placedInside(placing, widthToHeight_));
+    return laid ? std::optional(laid->corners()) : std::nullopt;
 }
 
 Polygon Carrier::outline(const Placing& placing, int frame, bool nearest) const {
     if (nearest) frame = nearestTo(frame).value_or(frame);
-    const auto onPlate = plateFromArt(placing, frame);
+    const auto laid = laidOn(sheetAt(frame), placedInside(placing, widthToHeight_));
     Polygon outline;
-    if (!onPlate) return outline;
-    const int pieces = sheetAt(frame) ? kOutlinePieces : 1;
+    if (!laid) return outline;
+    const int pieces = laid->isFlat() ? 1 : kOutlinePieces;
     for (std::size_t side = 0; side < 4; ++side)
         for (int i = 0; i < pieces; ++i)
-            outline.push_back(onPlate(kUnit[side] + double(i) / pieces * (kUnit[(side + 1) % 4] - kUnit[side])));
+            outline.push_back(laid->onPlate(kUnit[side] + double(i) / pieces * (kUnit[(side + 1) % 4] - kUnit[side])));
     return outline;
 }
 
-std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int frame, double shutter,
-                                                   bool nearest) const {
+std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int frame, double shutter, bool nearest,
+                                                   double bend_px) const {
     if (nearest) {
         const int there = nearestTo(frame).value_or(frame);
         if (there != frame) shutter = 0;  // it holds
         frame = there;
     }
-    const Fields fields = fieldsOn(placing, frame);
-    const std::vector<ArtPiece> here = piecesAt(placing, frame, fields);
-    if (here.empty()) return {};
-    std::vector<bool> faces(here.size(), true);
-    if (const auto sheet = sheetAt(frame)) {
-        const auto insideFromArt = quadFromQuad(placedInside(placing, widthToHeight_), kUnit);
-        for (std::size_t k = 0; k < here.size() && insideFromArt; ++k)
-            for (const double x : {here[k].left, here[k].right})
-                faces[k] = faces[k] && sheet->faces(through(*insideFromArt, {x, 0.5}));
-    }
+    const Quad inside = placedInside(placing, widthToHeight_);
+    const auto laid = laidOn(sheetAt(frame), inside);
+    if (!laid) return {};
+    const Fields fields = laid->fields(bend_px);
+    const std::vector<ArtPiece> here = laid->pieces(fields);
     std::vector<std::vector<ArtPiece>> beside(5);  // of the frames from two before to two after
     if (shutter > 0)
-        for (int step = -2; step <= 2; ++step) beside[std::size_t(step + 2)] = piecesAt(placing, frame + step, fields);
+        for (int step = -2; step <= 2; ++step)
+            if (const auto then = laidOn(sheetAt(frame + step), inside))
+                beside[std::size_t(step + 2)] = then->pieces(fields);
     std::vector<double> instants{0};
     const auto pieceAt = [&](std::size_t k) {
         return [&beside, frame, k](int one) -> std::optional<Quad> {
@@ -297,7 +328,7 @@ std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int f
     for (const double part : instants) {
         std::vector<ArtPiece> pieces;
         for (std::size_t k = 0; k < here.size(); ++k) {
-            if (!faces[k]) continue;
+            if (!laid->faces(here[k])) continue;
             ArtPiece piece = here[k];
             if (shutter > 0) piece.corners = cornersBetween(pieceAt(k), frame, part);
             pieces.push_back(piece);

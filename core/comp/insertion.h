@@ -29,18 +29,27 @@ Quad placedInside(const Placing& placing, double widthToHeight);
 enum class Fitting { inside, covering, corners };
 Placing fitted(Fitting fitting, double art, double carrier);
 
-/// Width to height of what carries an insert, without working out how that moves.
+/// Width to height of what carries an insert as seen on a screen, where pixels need not be square; without working out how that moves.
 double carrierRatio(const Insert& insert, const Carriers& carriers);
+
+/// What a homography through the corners of a piece of bent art may miss, about, in pixels: in what is rendered, and
+/// for a screen. In the worst piece it is up to four times as much.
+inline constexpr double kRenderBend_px = 0.02, kScreenBend_px = 0.5;
+
+/// A surface as pieces each of which moves by a homography; those that are turned away are left out.
+std::vector<ArtPiece> piecesOf(const SurfaceSheet& sheet, double bend_px = kRenderBend_px);
 
 /// What carries an insert, over a shot: where its corners are, frame by frame.
 class Carrier {
 public:
-    /// Of what it rides on; `problem` says what is missing, and it stays as it was placed.
+    /// Of what it rides on; `problem` says what is missing, and then it is nowhere.
     Carrier(const Insert& insert, const Carriers& carriers);
     /// Of corners a frame, by rising frame, seen through a lens; there is nothing between them.
-    explicit Carrier(std::vector<PlaneTie> corners, PlaneLens lens = nullptr);
+    explicit Carrier(std::vector<PlaneTie> corners, PlaneLens lens = nullptr, double pixelAspect = 1);
     const std::string& problem() const { return problem_; }
     double widthToHeight() const { return widthToHeight_; }
+    /// A surface of the scene by four tracks and more, which a lens would bend.
+    bool isOfTracks() const { return isOfTracks_; }
     /// Where it is on a frame; none where it is not. With `nearest`, on such frames as on the nearest where it is.
     std::optional<Quad> at(int frame, bool nearest = false) const;
     /// How many frames away the nearest is on which it is; 0 there.
@@ -49,7 +58,7 @@ public:
     const std::vector<int>& missing() const { return missing_; }
     /// The art's pieces on a frame; with an open shutter at its instants. Empty where it is not.
     std::vector<std::vector<ArtPiece>> pieces(const Placing& placing, int frame, double shutter = 0,
-                                              bool nearest = false) const;
+                                              bool nearest = false, double bend_px = kRenderBend_px) const;
     /// The art's own corners on a frame.
     std::optional<Quad> corners(const Placing& placing, int frame, bool nearest = false) const;
     /// Its sides, from the first corner round to the last; curves where it is bent. Empty where it is not.
@@ -61,14 +70,8 @@ public:
 private:
     std::optional<int> nearestTo(int frame) const;
     std::optional<SurfaceSheet> sheetAt(int frame) const;
-    /// Where places of the art, (0, 0) to (1, 1), are seen; null where it is not.
-    std::function<Eigen::Vector2d(const Eigen::Vector2d&)> plateFromArt(const Placing& placing, int frame) const;
-    struct Fields {
-        int across = 1, down = 1;
-    };
-    /// Into how many it is cut, so that each moves by a homography.
-    Fields fieldsOn(const Placing& placing, int frame) const;
-    std::vector<ArtPiece> piecesAt(const Placing& placing, int frame, const Fields& fields) const;
+    bool isOfTracks_ = false;
+    bool isGone_ = false;  ///< what carried it: it is nowhere
     std::shared_ptr<const PlanarTrack> plane_;  ///< with a surface
     std::shared_ptr<const RideMotion> motion_;
     std::optional<std::vector<PlaneTie>> corners_;

@@ -18,7 +18,7 @@ Colour chromaOf(const float* colour) {
 
 float dot(const Colour& a, const Colour& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
 
-float lumaOf(const float* c) { return 0.2126F * c[0] + 0.7152F * c[1] + 0.0722F * c[2]; }
+float lightOf(const float* c) { return 0.2126F * c[0] + 0.7152F * c[1] + 0.0722F * c[2]; }
 
 }  // namespace
 
@@ -41,10 +41,10 @@ float KeyExcess::of(const float* colour) const {
 void KeyExcess::takeSpill(float* colour, float share) const {
     const float excess = of(colour);
     if (excess <= 0 || share <= 0) return;
-    const float before = lumaOf(colour), down = share * excess * std::sqrt(2.0F) / kRoot3;
+    const float before = lightOf(colour), down = share * excess * std::sqrt(2.0F) / kRoot3;
     for (std::size_t c = 0; c < 3; ++c) colour[c] -= down * towards_[c];
     // Grey in place of the spill, so that it does not get dark; half of it, since the light was never the foreground's.
-    const float back = 0.5F * (before - lumaOf(colour));
+    const float back = 0.5F * (before - lightOf(colour));
     for (std::size_t c = 0; c < 3; ++c) colour[c] = std::max(0.0F, colour[c] + back);
 }
 

@@ -17,7 +17,7 @@ constexpr std::size_t kLeastPixels = 300;
 constexpr std::size_t kLeastEdges = 24;
 constexpr double kFine = 1.0, kCoarse = 2.2;  // the two scales edges are looked at, pixels
 constexpr double kMostBlur_px = 12;
-constexpr double kFirstBlur_px = 0.3;
+constexpr double kFirstBlur_px = 0.3;  // that is tried
 constexpr double kLeastBlur_px = 0.4;  // narrower a Gaussian lies within one pixel, and does nothing
 constexpr double kShare = 0.02;        // of the pixels is darker, or lighter
 constexpr int kEdge = 4;  // pixels beside the border that are not asked: smoothing mixes them with what is beyond
@@ -212,20 +212,30 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
         const double has = grainOf(plane, innerHere);
         return std::sqrt(std::max(0.0, grain * grain - has * has));
     };
+    struct Wanted {
+        double dark, light, grain;
+    };
+    std::array<Wanted, 3> wanted{};
+    for (std::size_t c = 0; c < 3; ++c) {
+        const auto [dark, light] = ends(smoothed(there.colours[c], kFine), innerThere);
+        wanted[c] = {dark, light, grainOf(there.colours[c], innerThere)};
+    }
     const auto takeLevels = [&] {
         for (std::size_t c = 0; c < 3; ++c) {
-            const auto [dark, light] = ends(smoothed(there.colours[c], kFine), innerThere);
-            // With as much grain as the plate has, which makes its ends wider.
-            const double gain = std::max(0.05, result.grade.gain[c]);
+            const auto& [dark, light, grain] = wanted[c];
+            double &gain = result.grade.gain[c], &lift = result.grade.lift[c];
             const Plane soft = result.blur_px > 0 ? smoothed(here.colours[c], result.blur_px) : here.colours[c];
-            const auto [ownDark, ownLight] =
-                ends(smoothed(withGrain(soft, lacking(grainOf(there.colours[c], innerThere) / gain, soft)), kFine),
-                     innerHere);
             const auto [bareDark, bareLight] = ends(smoothed(soft, kFine), innerHere);
-            const bool isPlain = bareLight - bareDark < 0.02;
-            result.grade.gain[c] = isPlain ? 1 : (light - dark) / (ownLight - ownDark);
-            result.grade.lift[c] =
-                isPlain ? 0.5 * (dark + light - ownDark - ownLight) : dark - result.grade.gain[c] * ownDark;
+            if (bareLight - bareDark < 0.02) {  // it is plain
+                gain = 1;
+                lift = 0.5 * (dark + light - bareDark - bareLight);
+                continue;
+            }
+            // With as much grain as the plate has, which makes its ends wider.
+            const Plane grainy = withGrain(soft, lacking(grain / std::max(0.05, gain), soft));
+            const auto [ownDark, ownLight] = ends(smoothed(grainy, kFine), innerHere);
+            gain = (light - dark) / (ownLight - ownDark);
+            lift = dark - gain * ownDark;
         }
     };
     takeLevels();
@@ -236,12 +246,12 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
         const Plane soft = blur > 0 ? smoothed(luma, blur) : luma;
         return steepness(withGrain(soft, lacking(grain, soft)), innerHere);
     };
-    const auto wanted = steepness(wantedLuma, innerThere), own = steepnessAt(0);
-    result.hasEdges = wanted && own;
-    if (result.hasEdges && *own > *wanted) {
+    const auto steep = steepness(wantedLuma, innerThere), own = steepnessAt(0);
+    result.hasEdges = steep && own;
+    if (result.hasEdges && *own > *steep) {
         const auto isSofter = [&](double blur) {
             const auto softer = steepnessAt(blur);
-            return softer && *softer <= *wanted;
+            return softer && *softer <= *steep;
         };
         // From no blur upwards: beyond the one that is looked for the grain is steeper than what is left of edges.
         double low = 0, high = kFirstBlur_px;

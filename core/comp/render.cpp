@@ -41,6 +41,14 @@ Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& nu
         return {};
     };
     std::shared_ptr<const WriteFrame> last;
+    int standIns = 0;  // of a video's first frames, which have none before them
+    const auto begin = [&](int frame) -> Expected<void> {
+        if (auto done = written(video ? 0 : 1); !done) return done;
+        underWay.push_back(
+            std::async(std::launch::async, [&writer, out = last, frame] { return (*out)(writer, frame); }));
+        ++report.frames;
+        return {};
+    };
     for (std::size_t i = 0; i < numbers.size(); ++i) {
         const auto picture = ahead.get();
         if (i + 1 < numbers.size()) ahead = std::async(std::launch::async, read, i + 1);
@@ -54,13 +62,16 @@ Expected<RenderReport> renderEach(FrameCache& frames, const std::vector<int>& nu
             last = std::make_shared<const WriteFrame>(*std::move(one));
         } else {
             report.missing.push_back(numbers[i]);
-            // A video has no gaps: the frame before stands in, so that the length stays right.
-            if (!video || !last) continue;
+            // A video has no gaps: its neighbour stands in, so that the length stays right.
+            if (!video) continue;
+            if (!last) {
+                ++standIns;
+                continue;
+            }
         }
-        if (const auto done = written(video ? 0 : 1); !done) return tl::unexpected(done.error());
-        underWay.push_back(std::async(std::launch::async,
-                                      [&writer, out = last, frame = numbers[i]] { return (*out)(writer, frame); }));
-        ++report.frames;
+        for (; standIns >= 0; --standIns)
+            if (auto done = begin(numbers[i]); !done) return tl::unexpected(done.error());
+        standIns = 0;
         progress.report(double(i + 1) / double(numbers.size()), fmt::format("frame {}", numbers[i]));
     }
     if (const auto done = written(0); !done) return tl::unexpected(done.error());
@@ -91,9 +102,8 @@ Expected<RenderReport> renderMade(FrameCache& frames, const std::vector<int>& nu
     const PlateFacts& facts = frames.facts();
     if (numbers.empty()) return failure(Fault::input, "there is no frame to render");
     if (auto elsewhere = checkElsewhere(frames, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const auto writer = FrameWriter::create(pattern, options.width > 0 ? options.width : facts.width,
-                                            options.height > 0 ? options.height : facts.height, facts.fps,
-                                            {.quality = options.quality, .half = isHalf(facts)});
+    const auto writer = FrameWriter::createFor(facts, pattern, {.quality = options.quality, .half = isHalf(facts)},
+                                               options.width, options.height);
     if (!writer) return tl::unexpected(writer.error());
     return renderEach(frames, numbers, pattern, **writer, made, progress);
 }
@@ -225,7 +235,7 @@ Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, cons
 Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
                                      const std::filesystem::path& pattern, const Progress& progress) {
     const PlateFacts& facts = frames.facts();
-    const auto writer = FrameWriter::create(pattern, facts.width, facts.height, facts.fps, {.half = true});
+    const auto writer = FrameWriter::createFor(facts, pattern, {.half = true});
     if (!writer) return tl::unexpected(writer.error());
     RenderReport report;
     for (const FrameMap& map : maps) {
@@ -264,7 +274,7 @@ Expected<RenderReport> renderBent(FrameCache& frames, const FrameRange& range,
     FrameWriterOptions writing{.quality = options.quality, .half = isHalf(facts)};
     if (!(box == PixelBox{0, 0, options.width, options.height}))
         writing.window = FrameWindow{options.width, options.height, box.x0, box.y0};
-    const auto writer = FrameWriter::create(pattern, box.width(), box.height(), facts.fps, writing);
+    const auto writer = FrameWriter::createFor(facts, pattern, writing, box.width(), box.height());
     if (!writer) return tl::unexpected(writer.error());
     std::vector<int> numbers(std::size_t(range.count()));
     std::iota(numbers.begin(), numbers.end(), range.first);

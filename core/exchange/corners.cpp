@@ -7,6 +7,12 @@
 
 namespace pinion {
 
+namespace {
+
+constexpr double kFarthest_px = 1e6;
+
+}  // namespace
+
 using namespace jsonfile;
 
 std::string cornersJson(const CornersFile& corners, const std::vector<double>& turns_deg) {
@@ -36,6 +42,8 @@ Expected<CornersFile> readCorners(const std::filesystem::path& path) {
                 if (!corners[i].is_array() || corners[i].size() != 2)
                     malformed(where + ".corners: a corner is not a pair of numbers");
                 one.corners[i] = {number(corners[i][0], where + ".corners"), number(corners[i][1], where + ".corners")};
+                if (one.corners[i].cwiseAbs().maxCoeff() > kFarthest_px)
+                    malformed(fmt::format("{}.corners: one lies farther than {:.0f} pixels off", where, kFarthest_px));
             }
             if (const std::string trouble = troubleOf(one.corners); !trouble.empty())
                 malformed(fmt::format("{}.corners: {} (top-left, top-right, bottom-right, bottom-left is expected)",

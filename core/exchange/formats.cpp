@@ -1,4 +1,5 @@
 #include "exchange/formats.h"
+#include "base/files.h"
 
 #include "base/units.h"
 #include "base/json.h"
@@ -113,7 +114,7 @@ std::string tracksJson(const TrackFile& file, Origin origin) {
 }
 
 Expected<TrackFile> readTracks(const std::filesystem::path& path) {
-    if (path.extension() == ".csv") {
+    if (loweredEnding(path) == ".csv") {
         const auto contents = readFile(path);
         if (!contents) return tl::unexpected(contents.error());
         return parseTracksCsv(*contents, path.string());
@@ -359,16 +360,16 @@ Expected<std::vector<StraightLine>> readLines(const std::filesystem::path& path)
 }
 
 Expected<std::vector<Matte>> readMattes(const std::filesystem::path& path) {
-    return parseFile(path, [](const json& document) {
+    return parseFile(path, [&path](const json& document) {
         expectFormat(document, "pinion.mattes", 1);
-        return takeMattes(list(document, "shapes", "file"), "shapes");
+        return takeMattes(list(document, "shapes", "file"), "shapes", path);
     });
 }
 
 Expected<std::vector<Matte>> mattesFromJson(const std::string& contents, const std::string& name) {
     return parseText(contents, name, [](const json& document) {
         expectFormat(document, "pinion.mattes", 1);
-        return takeMattes(list(document, "shapes", "text"), "shapes");
+        return takeMattes(list(document, "shapes", "text"), "shapes", {});
     });
 }
 

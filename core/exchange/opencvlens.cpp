@@ -9,7 +9,7 @@
 namespace pinion {
 namespace {
 
-Expected<Lens> takeLens(const cv::FileStorage& file, const std::string& name) {
+Expected<Lens> takeOpenCvLens(const cv::FileStorage& file, const std::string& name) {
     cv::Mat camera, distortion;
     int width = 0, height = 0;
     file["image_width"] >> width;
@@ -75,7 +75,7 @@ Expected<Lens> readOpenCvLens(const std::filesystem::path& path) {
     try {
         const cv::FileStorage file(*contents, cv::FileStorage::READ | cv::FileStorage::MEMORY);
         if (!file.isOpened()) return failure(Fault::input, "{}: is no calibration that can be read", path.string());
-        return takeLens(file, path.string());
+        return takeOpenCvLens(file, path.string());
     } catch (const cv::Exception& problem) {
         return failure(Fault::input, "{}: is no calibration that can be read: {}", path.string(), problem.err);
     }

@@ -3,6 +3,8 @@
 #include "base/files.h"
 #include "exchange/deliverables.h"
 
+#include <algorithm>
+
 namespace pinion {
 namespace {
 
@@ -43,11 +45,14 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
     return DeliveryReport{deliverable.name, {path}};
 }
 
-Shot withDelivered(const Shot& shot, const std::string& deliverableName) {
+Shot withDelivered(const Shot& shot, const std::string& deliverableName, const Shot& written) {
     Shot result = shot;
+    const auto was = std::find_if(written.deliverables.begin(), written.deliverables.end(),
+                                  [&](const Deliverable& one) { return one.name == deliverableName; });
+    if (was == written.deliverables.end()) return result;
     result.deliverables = shot.deliverables.edited([&](auto& deliverables) {
         for (Deliverable& deliverable : deliverables)
-            if (deliverable.name == deliverableName) deliverable.writtenKey = deliveryKey(shot, deliverable);
+            if (deliverable.name == deliverableName) deliverable.writtenKey = deliveryKey(written, *was);
     });
     return result;
 }

@@ -22,7 +22,8 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
 /// Where the shot's deliveries go: its delivery folder, relative to the shot's file; "delivery" beside it by default.
 std::filesystem::path deliveryFolderOf(const Shot& shot, const std::filesystem::path& shotFile);
 
-/// The shot after a successful delivery: the deliverable is marked as written from this version.
-Shot withDelivered(const Shot& shot, const std::string& deliverableName);
+/// The shot after a successful delivery: the deliverable is marked as written from the version `written`, which the
+/// shot may have left behind meanwhile.
+Shot withDelivered(const Shot& shot, const std::string& deliverableName, const Shot& written);
 
 }  // namespace pinion

@@ -2,6 +2,7 @@
 
 #include "base/files.h"
 #include "base/json.h"
+#include "plate/filestamp.h"
 #include "shot/file/shotfile.h"
 #include "shot/fingerprint.h"
 #include "shot/stages/lensstage.h"
@@ -25,7 +26,7 @@ Expected<InsertReport> rendered(FrameCache& frames, const std::vector<int>& numb
         if (!alone) return writingOf(composed(scene, numbers[i], picture, shelf, &report.problems));
         return [made = composedAlone(scene, numbers[i], picture, shelf, &report.problems)](FrameWriter& writer,
                                                                                            int number) {
-            return writer.write(number, made.picture, made.alpha, AlphaKind::premultiplied);
+            return writer.write(number, made.picture, made.alpha, AlphaKind::premultiplied, AlphaKind::premultiplied);
         };
     };
     auto render = renderMade(frames, numbers, pattern, {.quality = quality}, made, progress);
@@ -35,7 +36,7 @@ Expected<InsertReport> rendered(FrameCache& frames, const std::vector<int>& numb
 }
 
 /// What a render of the shot's inserts depends on.
-std::uint64_t renderKey(const Shot& shot, bool alone) {
+std::uint64_t renderKey(const Shot& shot, const FrameCache& frames, ArtShelf& shelf, bool alone) {
     Shot parts;
     parts.plate = shot.plate;
     parts.mattes = shot.mattes;
@@ -47,6 +48,13 @@ std::uint64_t renderKey(const Shot& shot, bool alone) {
     addText(print, shotJson(parts, "/shot.pinion"));
     addTracks(print, shot.tracks, true);
     if (const PlaneLens lens = insertCarriersOf(shot).lens) addLens(print, *lens);
+    // Files that are replaced make another render.
+    print.add(stampOf(frames.plate(), shot.plate.range));
+    for (const Clip& clip : shot.clips)
+        if (const auto plate = shelf.open(clip)) print.add(stampOf(**plate, clip.frames));
+    for (const Matte& matte : shot.mattes)
+        if (matte.pictures)
+            if (const auto plate = Plate::open(matte.pictures->path())) print.add(stampOf(**plate, shot.plate.range));
     return print.add(alone ? 1 : 0).value();
 }
 
@@ -122,7 +130,7 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
     one.insert.shutter = options.shutter;
     one.insert.time.start = first->frame;
     one.clip = *clip;
-    one.carrier = std::make_shared<const Carrier>(corners, options.lens);
+    one.carrier = std::make_shared<const Carrier>(corners, options.lens, facts.pixelAspect);
     one.heldOut.assign(heldOut.begin(), heldOut.end());
     const InsertScene scene{{one}, facts.width, facts.height, facts.fps, {}};
     std::vector<int> numbers(std::size_t(range.count()));
@@ -140,8 +148,17 @@ Carriers insertCarriersOf(const Shot& shot) {
 }
 
 InsertScene insertSceneOf(const Shot& shot) {
-    return InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), insertCarriersOf(shot),
-                           shot.plate.width, shot.plate.height, shot.plate.fps);
+    InsertScene scene =
+        InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), insertCarriersOf(shot),
+                        shot.plate.width, shot.plate.height, shot.plate.fps);
+    const auto lens = lensInForce(shot);
+    if (lens && lens->isDistorted() && isOfZoom(shot))
+        for (const InsertScene::One& one : scene.inserts)
+            if (one.carrier->isOfTracks())
+                scene.notes.push_back(fmt::format("{}: the lens zooms, and bends it by another measure on every frame: "
+                                                  "it is laid straight between its corners",
+                                                  one.insert.name));
+    return scene;
 }
 
 Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf& shelf, const fs::path& pattern,
@@ -152,7 +169,7 @@ Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf
     std::vector<int> numbers(std::size_t(shot.plate.range.count()));
     std::iota(numbers.begin(), numbers.end(), shot.plate.range.first);
     if (!isSequencePattern(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
-    const std::uint64_t key = renderKey(shot, alone);
+    const std::uint64_t key = renderKey(shot, frames, shelf, alone);
     const std::set<int> before = writtenBefore(pattern, key, shot.plate.range);
     const auto all = numbers.size();
     std::erase_if(numbers, [&](int frame) { return before.contains(frame); });

@@ -54,11 +54,8 @@ Expected<void> addFrames(ChartPictures& found, const fs::path& path, const Chart
 
 /// A picture by its ending; anything else is a plate.
 bool isStill(const fs::path& path) {
-    static const std::set<std::string> kStills{".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".dpx", ".bmp"};
-    std::string ending = path.extension().string();
-    for (char& letter : ending) letter = char(std::tolower(static_cast<unsigned char>(letter)));
     std::error_code code;
-    return kStills.contains(ending) && fs::is_regular_file(path, code);
+    return isPictureName(path) && fs::is_regular_file(path, code);
 }
 
 using Tables = std::function<std::shared_ptr<const LookUp>(int frame)>;
@@ -102,6 +99,8 @@ Expected<PixelBox> boxOver(const LensOverTime& zoom, const FrameRange& range, co
 
 Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const StraightLine> lines,
                                            const Progress& progress) {
+    if (const auto inside = checkPlaces(lines, frames.facts().width, frames.facts().height); !inside)
+        return tl::unexpected(inside.error());
     std::vector<LensLine> traced;
     std::map<int, Plane> planes;
     for (const StraightLine& line : lines) {

@@ -40,6 +40,17 @@ bool isFrameOf(const fs::path& path, const fs::path& pattern) {
 
 }  // namespace
 
+bool liesOutside(const fs::path& path, const fs::path& folder) { return !isWithin(settled(path), settled(folder)); }
+
+std::string fileNameOf(const std::string& name) {
+    std::string file = name;
+    for (char& letter : file)
+        if (letter == '/' || letter == '\\' || letter == '#' || letter == '%' || static_cast<unsigned char>(letter) < 32)
+            letter = '_';
+    if (file.empty() || file.front() == '.') file.insert(0, "_");
+    return file;
+}
+
 std::vector<OutsidePlace> placesOutside(const Shot& shot, const fs::path& folder,
                                         const std::vector<std::string>& names) {
     std::vector<OutsidePlace> outside;

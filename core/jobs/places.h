@@ -3,6 +3,7 @@
 #include "shot/shot.h"
 
 #include <filesystem>
+#include <string>
 #include <vector>
 
 namespace pinion {
@@ -12,6 +13,12 @@ struct OutsidePlace {
     std::string name;
     std::filesystem::path path;
 };
+
+/// Whether a path would be written outside `folder`: by an absolute place, by `..`, or through a link.
+bool liesOutside(const std::filesystem::path& path, const std::filesystem::path& folder);
+
+/// A name as one part of a file's: of what would lead elsewhere or cannot be typed, an underscore is left.
+std::string fileNameOf(const std::string& name);
 
 /// Those of the shot's deliveries that lie outside `folder`; of all when `names` is empty. A shot from somebody else
 /// may name any file of this machine.

@@ -18,25 +18,24 @@ Vector2d pixelsFromPlane(const Lens& lens, const Vector2d& plane) {
     return {plane.x() * lens.focal_px * lens.squeeze + lens.cx, plane.y() * lens.focal_px + lens.cy};
 }
 
+constexpr double kMostValue = 1e9, kMostSqueeze = 100;  // beyond, numbers are no lens's
+constexpr double kMostOffset = 1e6;                      // pixels that a field moves a place by
+constexpr int kMostCells = 4096;
+constexpr double kMostBend = 100;     // that a term moves the corner by, of its distance from the middle
+constexpr double kFarthestAxis = 50;  // from the plate's middle, in its widths
+
 constexpr double kNowhere = std::numeric_limits<double>::quiet_NaN();
 
 Expected<void> checkField(const Lens& lens) {
     const LensField& field = *lens.field;
     if (lens.k1 != 0 || lens.k2 != 0 || lens.k3 != 0 || lens.p1 != 0 || lens.p2 != 0)
-        return failure(Fault::input, "lens: it has both a field and coefficients; one of them bends");
+        return failure(Fault::input, "it has both a field and coefficients; one of them bends");
     if (field.width() != lens.width || field.height() != lens.height)
-        return failure(Fault::input, "lens: its field is for {}x{}, the lens for {}x{}", field.width(), field.height(),
+        return failure(Fault::input, "its field is for {}x{}, the lens for {}x{}", field.width(), field.height(),
                        lens.width, lens.height);
-    if (field.columns() < 1 || field.rows() < 1 ||
-        field.coefficients().size() != std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3))
-        return failure(Fault::input, "lens: a field of {}x{} cells has {} values, {} are there", field.columns(),
-                       field.rows(), std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3),
-                       field.coefficients().size());
-    for (const Vector2d& one : field.coefficients())
-        if (!one.allFinite()) return failure(Fault::input, "lens: a value of its field is not a finite number");
     if (const auto fold = field.fold())
         return failure(Fault::input,
-                       "lens: this distortion folds the picture over or turns it on its head at ({:.0f}, {:.0f})",
+                       "this distortion folds the picture over or turns it on its head at ({:.0f}, {:.0f})",
                        fold->x(), fold->y());
     return {};
 }
@@ -182,14 +181,42 @@ std::optional<Vector2d> plateFromUndistorted(const Lens& lens, const Vector2d& u
     return plateFromPlane(lens, planeFromPixels(lens, undistorted));
 }
 
-Expected<void> checkLens(const Lens& lens) {
+Expected<void> checkLensValues(const Lens& lens) {
     if (lens.width < 1 || lens.height < 1 || lens.width > 65536 || lens.height > 65536 ||
         std::int64_t(lens.width) * lens.height > (std::int64_t(1) << 28))
-        return failure(Fault::input, "lens: the size {}x{} is no plate size", lens.width, lens.height);
+        return failure(Fault::input, "the size {}x{} is no plate size", lens.width, lens.height);
     for (double value : {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
-        if (!std::isfinite(value)) return failure(Fault::input, "lens: a value is not a finite number");
-    if (lens.focal_px <= 0) return failure(Fault::input, "lens: focal_px is {}, it has to be above 0", lens.focal_px);
-    if (lens.squeeze <= 0) return failure(Fault::input, "lens: squeeze is {}, it has to be above 0", lens.squeeze);
+        if (!std::isfinite(value)) return failure(Fault::input, "a value is not a finite number");
+    if (lens.focal_px <= 0) return failure(Fault::input, "focal_px is {}, it has to be above 0", lens.focal_px);
+    if (lens.squeeze <= 0) return failure(Fault::input, "squeeze is {}, it has to be above 0", lens.squeeze);
+    if (lens.focal_px > kMostValue || lens.squeeze > kMostSqueeze || lens.squeeze < 1 / kMostSqueeze)
+        return failure(Fault::input, "focal_px {} with a squeeze of {} is no lens's", lens.focal_px, lens.squeeze);
+    for (double value : {lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy})
+        if (std::abs(value) > kMostValue) return failure(Fault::input, "the value {:g} is no lens's", value);
+    if (!lens.field) return {};
+    const LensField& field = *lens.field;
+    if (field.columns() < 1 || field.rows() < 1 || field.columns() > kMostCells || field.rows() > kMostCells)
+        return failure(Fault::input, "a field of {}x{} cells is none", field.columns(), field.rows());
+    if (field.coefficients().size() != std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3))
+        return failure(Fault::input, "a field of {}x{} cells has {} values, {} are there", field.columns(),
+                       field.rows(), std::size_t(field.columns() + 3) * std::size_t(field.rows() + 3),
+                       field.coefficients().size());
+    for (const Vector2d& one : field.coefficients())
+        if (!(one.cwiseAbs().maxCoeff() <= kMostOffset))
+            return failure(Fault::input, "its field moves a place by ({:g}, {:g}) pixels", one.x(), one.y());
+    return {};
+}
+
+Expected<void> checkLens(const Lens& lens) {
+    if (auto values = checkLensValues(lens); !values) return values;
+    const double reach = std::hypot(lens.width, lens.height) / (2 * lens.focal_px), r2 = reach * reach;
+    for (const double share : {lens.k1 * r2, lens.k2 * r2 * r2, lens.k3 * r2 * r2 * r2, lens.p1 * reach, lens.p2 * reach})
+        if (!(std::abs(share) <= kMostBend))
+            return failure(Fault::input, "it moves the plate's corner by {:.3g} times its distance from the middle",
+                           share);
+    if (std::abs(lens.cx - 0.5 * lens.width) > kFarthestAxis * lens.width ||
+        std::abs(lens.cy - 0.5 * lens.height) > kFarthestAxis * lens.height)
+        return failure(Fault::input, "its axis at ({:.0f}, {:.0f}) lies far outside the plate", lens.cx, lens.cy);
     if (lens.field)
         if (auto sound = checkField(lens); !sound) return sound;
     const double w = lens.width;
@@ -197,7 +224,7 @@ Expected<void> checkLens(const Lens& lens) {
     for (const Vector2d& corner : {Vector2d(0, 0), Vector2d(w, 0), Vector2d(w, h), Vector2d(0, h)})
         if (!planeFromPlate(lens, corner))
             return failure(Fault::input,
-                           "lens: this distortion folds the picture over before it reaches the corner ({:.0f}, {:.0f})",
+                           "this distortion folds the picture over before it reaches the corner ({:.0f}, {:.0f})",
                            corner.x(), corner.y());
     return {};
 }

@@ -67,5 +67,7 @@ std::optional<Eigen::Vector2d> plateFromUndistorted(const Lens& lens, const Eige
 
 /// Whether the numbers make a lens: a size, a positive focal length, finite values, the whole plate undistortable.
 Expected<void> checkLens(const Lens& lens);
+/// Only whether its values are numbers that can be reckoned with, and its field is whole.
+Expected<void> checkLensValues(const Lens& lens);
 
 }  // namespace pinion

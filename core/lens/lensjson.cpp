@@ -41,7 +41,7 @@ json lensValues(const Lens& lens) {
     return value;
 }
 
-Lens takeLensValues(const json& object, const std::string& where) {
+Lens takeOwnLensValues(const json& object, const std::string& where) {
     const std::string model =
         object.is_object() && object.contains("model") ? text(object, "model", where) : std::string("brown-conrady");
     if (model != "brown-conrady" && model != "field")
@@ -62,6 +62,12 @@ Lens takeLensValues(const json& object, const std::string& where) {
         lens.p1 = numberOr(object, "p1", 0, where);
         lens.p2 = numberOr(object, "p2", 0, where);
     }
+    if (const auto checked = checkLensValues(lens); !checked) malformed(where + ": " + checked.error().message);
+    return lens;
+}
+
+Lens takeLensValues(const json& object, const std::string& where) {
+    Lens lens = takeOwnLensValues(object, where);
     if (const auto checked = checkLens(lens); !checked) malformed(where + ": " + checked.error().message);
     return lens;
 }

@@ -12,6 +12,9 @@
 namespace pinion {
 namespace {
 
+constexpr double kSameLine_px = 0.1;  // clicks of a line that is drawn twice
+constexpr double kUnsure = 0.1;   // of the width: a border that is less sure is not known
+
 using namespace straightening;
 
 using Eigen::Index;
@@ -292,7 +295,9 @@ double bendOf(std::span<const Vector2d> points) {
     return rmsOf(errors);
 }
 
-Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const LinesOptions& options) {
+namespace {
+
+Expected<LinesLens> lensOfDistinct(std::span<const StraightLine> given, const LinesOptions& options) {
     auto lines = linesOf(given, options);
     if (!lines) return tl::unexpected(lines.error());
     std::size_t spare = 0;
@@ -385,6 +390,54 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
                        sound.error().message);
     warn(result, cover, given.size());
     return result;
+}
+
+/// Whether both are the same clicks, or nearly.
+bool isCopy(const StraightLine& a, const StraightLine& b) {
+    if (a.frame != b.frame || a.points.size() != b.points.size()) return false;
+    for (std::size_t i = 0; i < a.points.size(); ++i)
+        if ((a.points[i] - b.points[i]).norm() > kSameLine_px) return false;
+    return true;
+}
+
+}  // namespace
+
+Expected<void> checkPlaces(std::span<const StraightLine> lines, int width, int height) {
+    for (std::size_t i = 0; i < lines.size(); ++i)
+        for (const Vector2d& place : lines[i].points)
+            if (!(place.x() > -width && place.x() < 2.0 * width && place.y() > -height && place.y() < 2.0 * height))
+                return failure(Fault::input,
+                               "line {} has a place at ({:.6g}, {:.6g}), which is not on the plate of {}x{}", i + 1,
+                               place.x(), place.y(), width, height);
+    return {};
+}
+
+Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const LinesOptions& options) {
+    if (const auto inside = checkPlaces(given, options.width, options.height); !inside)
+        return tl::unexpected(inside.error());
+    // The same line once more is no more evidence.
+    std::vector<StraightLine> distinct;
+    std::vector<std::size_t> of;
+    for (const StraightLine& line : given) {
+        std::size_t place = 0;
+        while (place < distinct.size() && !isCopy(distinct[place], line)) ++place;
+        if (place == distinct.size()) distinct.push_back(line);
+        of.push_back(place);
+    }
+    auto found = lensOfDistinct(distinct, options);
+    if (!found) return found;
+    if (found->deviations.border_px > kUnsure * options.width)
+        return failure(Fault::outcome,
+                       "these lines do not tell the lens: the plate's border would be sure to {:.0f} px only; draw "
+                       "longer lines along what is straight, near the edges of the frame",
+                       std::min(found->deviations.border_px, 99999.0));
+    std::vector<LineBend> bends;
+    for (const std::size_t place : of) bends.push_back(found->lines[place]);
+    found->lines = std::move(bends);
+    if (distinct.size() < given.size())
+        found->warnings.push_back(fmt::format("{} of the lines are drawn twice and count once",
+                                              given.size() - distinct.size()));
+    return found;
 }
 
 }  // namespace pinion

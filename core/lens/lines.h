@@ -56,6 +56,9 @@ struct LinesLens {
     std::vector<std::string> warnings;  ///< what the lines do not say
 };
 
+/// Whether all places lie on a plate of that size or near it: an edge is followed from one to the next.
+Expected<void> checkPlaces(std::span<const StraightLine> lines, int width, int height);
+
 /// The distortion that makes the lines straight (Brown 1971; Devernay and Faugeras 2001): least squares of the places'
 /// distances, on the plate, from straight lines seen through the lens, robust against single places and against whole
 /// lines that are curved in life. A further term is taken when it lowers the sum of squares by more than chance does

@@ -60,7 +60,7 @@ struct Fitted {
     Vector2d worstAt{0, 0};
 };
 
-Fitted fitted(const StMap& map, int cell) {
+Fitted fittedField(const StMap& map, int cell) {
     const auto offset = [&](int x, int y) -> Vector2d {
         return *placeOf(map, indexOf(map, x, y)) - Vector2d(x + 0.5, y + 0.5);
     };
@@ -111,10 +111,71 @@ bool answersAnywhere(const StMap& map) {
     return false;
 }
 
+/// How pixels stand to the places that they and their neighbours look at.
+struct Steps {
+    int asked = 0, jumps = 0, still = 0, mirrored = 0;
+    Vector2d worstAt{0, 0};
+};
+
+Steps stepsOf(const StMap& map) {
+    constexpr double kFarthest = 20, kNearest = 0.02;  // pixels, from one pixel's place to the next one's
+    Steps steps;
+    const PixelBox& box = map.data;
+    const int step = std::max(1, int(std::sqrt(double(box.width()) * box.height() / 2e5)));
+    for (int y = box.y0; y + 1 < box.y1; y += step)
+        for (int x = box.x0; x + 1 < box.x1; x += step) {
+            const auto here = placeOf(map, indexOf(map, x, y)), right = placeOf(map, indexOf(map, x + 1, y)),
+                       below = placeOf(map, indexOf(map, x, y + 1));
+            if (!here || !right || !below) continue;
+            ++steps.asked;
+            const Vector2d across = *right - *here, down = *below - *here;
+            if (std::max(across.norm(), down.norm()) > kFarthest) {
+                if (steps.jumps++ == 0) steps.worstAt = {x, y};
+            } else if (std::min(across.norm(), down.norm()) < kNearest) {
+                ++steps.still;
+            } else if (!(across.x() > 0 && down.y() > 0)) {
+                ++steps.mirrored;
+            }
+        }
+    return steps;
+}
+
 }  // namespace
 
-Expected<MapsLens> lensFromMaps(const StMap& undistorting, const StMap& redistorting, int width, int height,
-                                double focal_px) {
+Expected<void> checkStMap(const StMap& map, bool isRedistorting) {
+    const PixelBox& box = map.data;
+    if (isRedistorting) {
+        if (auto whole = checkWhole(map); !whole) return whole;
+    } else if (box.x1 <= 0 || box.y1 <= 0 || box.x0 >= map.width || box.y0 >= map.height) {
+        return failure(Fault::input, "the map has answers from ({}, {}) to ({}, {}) only, none of them in the frame of {}x{}",
+                       box.x0, box.y0, box.x1, box.y1, map.width, map.height);
+    }
+    double largest = 0;
+    for (const float value : map.st) largest = std::max(largest, std::abs(double(value)));
+    constexpr double kMost = 8;  // frames: no lens looks farther
+    if (largest > kMost)
+        return failure(Fault::input,
+                       "the map's values reach {:.4g}: they seem to be pixels; shares of the frame from 0 to 1 are needed",
+                       largest);
+    const Steps steps = stepsOf(map);
+    constexpr double kMostWrong = 0.02;
+    const auto many = [&](int count) { return count > kMostWrong * steps.asked; };
+    if (steps.asked == 0) return failure(Fault::input, "the map has no answer anywhere");
+    if (many(steps.still)) return failure(Fault::input, "the map looks at one place from many pixels: it is no lens's");
+    if (many(steps.jumps))
+        return failure(Fault::input, "the map is no lens's: neighbouring pixels jump, the first at ({:.0f}, {:.0f})",
+                       steps.worstAt.x(), steps.worstAt.y());
+    if (many(steps.mirrored))
+        return failure(Fault::input, "the map turns the picture over: its first channel has to grow to the right, its "
+                                     "second upwards");
+    if (!answersAnywhere(map)) return failure(Fault::input, "the map looks nowhere on the picture");
+    return {};
+}
+
+namespace {
+
+Expected<MapsLens> lensOfPair(const StMap& undistorting, const StMap& redistorting, int width, int height,
+                              double focal_px) {
     for (const auto& [map, which] : {std::pair{&undistorting, "undistorting"}, {&redistorting, "redistorting"}})
         if (auto fits = checkMap(*map, which, width, height); !fits) return tl::unexpected(fits.error());
     if (auto whole = checkWhole(redistorting); !whole) return tl::unexpected(whole.error());
@@ -123,8 +184,8 @@ Expected<MapsLens> lensFromMaps(const StMap& undistorting, const StMap& redistor
     const double coarse = coarseness(redistorting);
     // The rounding of half floats beats with the pixels over some 15 of them: wide cells average over that.
     int cell = redistorting.isHalf ? 96 : 16;
-    Fitted field = fitted(redistorting, cell);
-    while (cell > 4 && field.rms_px > kFine_px + 0.6 * coarse) field = fitted(redistorting, cell /= 2);
+    Fitted field = fittedField(redistorting, cell);
+    while (cell > 4 && field.rms_px > kFine_px + 0.6 * coarse) field = fittedField(redistorting, cell /= 2);
     if (field.rms_px > kRough_px + coarse)
         return failure(Fault::input,
                        "the redistorting map is no lens's: neighbouring pixels jump, by {:.1f} px at ({:.0f}, {:.0f})",
@@ -156,6 +217,17 @@ Expected<MapsLens> lensFromMaps(const StMap& undistorting, const StMap& redistor
         result.warnings.push_back(fmt::format("a place comes back up to {:.2f} px beside itself, at ({:.0f}, {:.0f})",
                                               result.returns_px, result.worstAt.x(), result.worstAt.y()));
     return result;
+}
+
+}  // namespace
+
+Expected<MapsLens> lensFromMaps(const StMap& undistorting, const StMap& redistorting, int width, int height,
+                                double focal_px) {
+    auto lens = lensOfPair(undistorting, redistorting, width, height, focal_px);
+    if (!lens && lensOfPair(redistorting, undistorting, width, height, focal_px))
+        return failure(lens.error().fault, "{}. The other way round they fit: the two are swapped",
+                       lens.error().message);
+    return lens;
 }
 
 }  // namespace pinion

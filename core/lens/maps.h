@@ -17,6 +17,10 @@ struct MapsLens {
     std::vector<std::string> warnings;
 };
 
+/// Whether one map by itself can bend pictures: it has answers within the frame (a redistorting one for all of it), and
+/// neighbouring pixels look at neighbouring places the right way up. Fails with where and what it seems to be instead.
+Expected<void> checkStMap(const StMap& map, bool isRedistorting);
+
 /// The lens that a pair of maps describes: a field (LensField) of what the redistorting one says, fitted with cells of
 /// 16 pixels, or finer while that misses it by more than 0.02 px; of half floats 96, which smooths their rounding. The
 /// focal length is not in the maps. Fails when a map is of another size than the plate, leaves a part of the frame

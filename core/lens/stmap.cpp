@@ -6,11 +6,15 @@
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 
 namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
+
+constexpr int kMostSide = 65536;
+constexpr std::int64_t kMostPixels = 400'000'000;
 
 template <class Mapping>
 StMap mapOver(const Lens& lens, const PixelBox& data, Mapping&& mapping) {
@@ -113,6 +117,9 @@ Expected<StMap> readStMap(const std::filesystem::path& path) {
                        spec.y - spec.full_y + spec.height},
               .st = {},
               .isHalf = spec.format == OIIO::TypeDesc::HALF};
+    if (spec.width > kMostSide || spec.height > kMostSide || std::int64_t(spec.width) * spec.height > kMostPixels)
+        return failure(Fault::input, "{}: says that it is {}x{} pixels; {} on a side are the most", path.string(),
+                       spec.width, spec.height, kMostSide);
     const auto channels = std::size_t(spec.nchannels);
     std::vector<float> all(std::size_t(spec.width) * std::size_t(spec.height) * channels);
     if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, all.data()))

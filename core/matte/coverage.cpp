@@ -17,6 +17,9 @@ using Eigen::Vector2d;
 constexpr int kMostCairo = 32767;     // pixels across and down
 constexpr double kFarthest_px = 1e5;  // its places are fixed-point numbers
 
+constexpr double kMostWork = 2e9;     // points by pixels of a feather: a second or two
+constexpr double kFinest = 100;       // steps that a feather keeps
+
 /// What is far outside moves to where it does the same within the frame, nearly.
 Polygon nearby(Polygon outline) {
     for (Vector2d& p : outline)
@@ -178,6 +181,25 @@ struct Covered {
     Plane plane;
 };
 
+/// A plane of every `step`th pixel, read between its own pixels.
+Plane enlarged(const Plane& small, const Box& coarse, int step, const Box& box) {
+    Plane plane(box.width(), box.height());
+    parallelFor(std::size_t(box.height()), [&](std::size_t line) {
+        const double v = (box.y0 + double(line) + 0.5) / step - 0.5 - coarse.y0;
+        const int y = std::clamp(int(std::floor(v)), 0, small.height - 2);
+        const auto down = float(v - y);
+        for (int i = 0; i < box.width(); ++i) {
+            const double u = (box.x0 + i + 0.5) / step - 0.5 - coarse.x0;
+            const int x = std::clamp(int(std::floor(u)), 0, small.width - 2);
+            const auto across = float(u - x);
+            const float *a = small.row(y) + x, *b = small.row(y + 1) + x;
+            plane.row(int(line))[i] =
+                (1 - down) * ((1 - across) * a[0] + across * a[1]) + down * ((1 - across) * b[0] + across * b[1]);
+        }
+    });
+    return plane;
+}
+
 Covered coveredBy(const Matte& matte, int frame, int width, int height) {
     if (!isThere(matte, frame)) return {};
     if (matte.pictures) {
@@ -196,7 +218,17 @@ Covered coveredBy(const Matte& matte, int frame, int width, int height) {
     if (box.isEmpty()) return {};
     if (matte.feather_px == 0 && matte.grow_px == 0 && added.empty())
         if (auto exact = sharp(outline, box)) return {box, *std::move(exact)};
-    return {box, Fading(outline, std::move(added), matte.feather_px, matte.grow_px, reach, box).plane()};
+    // A wide feather of very many points is as good when it is worked out at every second or third pixel.
+    const double cost = double(outline.size()) * box.width() * box.height();
+    const int step = std::min(int(std::ceil(std::sqrt(cost / kMostWork))), int(reach / kFinest));
+    if (step < 2) return {box, Fading(outline, std::move(added), matte.feather_px, matte.grow_px, reach, box).plane()};
+    Polygon small = outline;
+    for (Vector2d& p : small) p /= step;
+    for (double& one : added) one /= step;
+    const Box coarse{box.x0 / step - 1, box.y0 / step - 1, box.x1 / step + 2, box.y1 / step + 2};
+    const Plane plane =
+        Fading(small, std::move(added), matte.feather_px / step, matte.grow_px / step, reach / step, coarse).plane();
+    return {box, enlarged(plane, coarse, step, box)};
 }
 
 }  // namespace

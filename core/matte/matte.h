@@ -1,5 +1,6 @@
 #pragma once
 
+#include "base/framerange.h"
 #include "base/list.h"
 #include "picture/picture.h"
 
@@ -22,6 +23,9 @@ public:
     /// 0 to 1, at the plate's size; null where there is no picture. Safe to call from several threads.
     virtual std::shared_ptr<const Plane> at(int frame) const = 0;
     virtual const std::string& path() const = 0;
+    /// What keeps them from covering a plate of that size on the frames of `range`, in words; empty: nothing does. A
+    /// folder that was not there is looked for anew.
+    virtual std::string trouble(const FrameRange& range, int width, int height) const = 0;
 };
 
 /// A drawn area that moves by keyframes. Between keys its points and tangents are interpolated; before the first and

@@ -16,7 +16,7 @@ namespace {
 constexpr std::array kModes{"exclude", "include"};
 constexpr std::array kBetween{"linear", "smooth"};
 constexpr std::size_t kMostPoints = 20000;
-constexpr double kMost_px = 1000, kFarthest_px = 1e6;
+constexpr double kMost_px = 1000, kFarthestPoint_px = 1e6;
 constexpr std::array kOps{"add", "subtract", "intersect"};
 
 json pairs(const Polygon& points) {
@@ -31,8 +31,8 @@ Polygon takePairs(const json& object, const char* name, const std::string& where
         const std::string spot = fmt::format("{}.{}[{}]", where, name, points.size());
         if (!one.is_array() || one.size() != 2) malformed(spot + ": is not a pair of numbers");
         points.emplace_back(number(one[0], spot), number(one[1], spot));
-        if (points.back().cwiseAbs().maxCoeff() > kFarthest_px)
-            malformed(fmt::format("{}: lies farther than {:.0f} pixels off", spot, kFarthest_px));
+        if (points.back().cwiseAbs().maxCoeff() > kFarthestPoint_px)
+            malformed(fmt::format("{}: lies farther than {:.0f} pixels off", spot, kFarthestPoint_px));
     }
     return points;
 }
@@ -183,7 +183,7 @@ json mattesValue(std::span<const Matte> mattes) {
     return shapes;
 }
 
-std::vector<Matte> takeMattes(const json& shapes, const std::string& name) {
+std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const std::filesystem::path& file) {
     std::vector<Matte> mattes;
     for (const json& shape : shapes) {
         const std::string where = fmt::format("{}[{}]", name, mattes.size());
@@ -203,7 +203,9 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name) {
         matte.locked = flagOr(shape, "locked", false, where);
         matte.turns = takeTurns(shape, where);
         if (shape.contains("pictures")) {
-            matte.pictures = matteSequence(text(shape, "pictures", where));
+            const std::filesystem::path path = text(shape, "pictures", where);
+            matte.pictures =
+                matteSequence(path.is_relative() ? (file.parent_path() / path).lexically_normal() : path);
         }
         // Pictures need no outline.
         if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty())) matte.keys = takeKeys(shape, where);

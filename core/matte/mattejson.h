@@ -20,7 +20,8 @@ std::vector<Matte::Turn> takeTurns(const nlohmann::json& object, const std::stri
 
 nlohmann::json mattesValue(std::span<const Matte> mattes);
 
-/// Throws jsonfile::Malformed with the place inside the list, which is called `name` there.
-std::vector<Matte> takeMattes(const nlohmann::json& shapes, const std::string& name);
+/// Throws jsonfile::Malformed with the place inside the list, which is called `name` there. Pictures that are named
+/// relatively lie beside `file`.
+std::vector<Matte> takeMattes(const nlohmann::json& shapes, const std::string& name, const std::filesystem::path& file);
 
 }  // namespace pinion

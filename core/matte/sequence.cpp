@@ -2,6 +2,7 @@
 
 #include "plate/plate.h"
 
+#include <algorithm>
 #include <list>
 #include <mutex>
 
@@ -9,6 +10,7 @@ namespace pinion {
 namespace {
 
 constexpr std::size_t kKept = 16;  // pictures in memory
+constexpr std::size_t kMostGaps = 100'000;
 
 class Sequence : public MattePictures {
 public:
@@ -19,14 +21,36 @@ public:
         const std::lock_guard lock(mutex_);
         for (const auto& [kept, plane] : kept_)
             if (kept == frame) return plane;
-        if (!plate_) plate_ = Plate::open(path_);
-        auto plane = *plate_ && (**plate_)->facts().holds(frame) ? read(***plate_, frame) : nullptr;
+        const Plate* plate = opened();
+        if (!plate) return nullptr;
+        auto plane = plate->facts().holds(frame) ? read(*plate, frame) : nullptr;
         kept_.emplace_front(frame, plane);
         if (kept_.size() > kKept) kept_.pop_back();
         return plane;
     }
 
+    std::string trouble(const FrameRange& range, int width, int height) const override {
+        const std::lock_guard lock(mutex_);
+        const Plate* plate = opened();
+        if (!plate) return fmt::format("its pictures cannot be read: {}", plate_->error().message);
+        const PlateFacts& facts = plate->facts();
+        if (facts.width != width || facts.height != height)
+            return fmt::format("its pictures are {}x{}, the plate is {}x{}", facts.width, facts.height, width, height);
+        std::vector<int> gaps;
+        for (int frame = range.first; frame <= range.last && gaps.size() < kMostGaps; ++frame)
+            if (!facts.holds(frame) || std::binary_search(facts.missing.begin(), facts.missing.end(), frame))
+                gaps.push_back(frame);
+        if (gaps.empty()) return {};
+        return fmt::format("it covers nothing on {}{}: there is no picture", frameRanges(gaps),
+                           gaps.size() == kMostGaps ? " and more" : "");
+    }
+
 private:
+    /// With the lock held; null when they cannot be read.
+    const Plate* opened() const {
+        if (!plate_ || !*plate_) plate_ = Plate::open(path_);
+        return *plate_ ? (**plate_).get() : nullptr;
+    }
     static std::shared_ptr<const Plane> read(const Plate& plate, int frame) {
         if (auto alpha = plate.readAlpha(frame); alpha && *alpha)
             return std::make_shared<const Plane>(std::move(**alpha));
@@ -49,6 +73,16 @@ private:
 
 std::shared_ptr<const MattePictures> matteSequence(const std::filesystem::path& path) {
     return std::make_shared<Sequence>(path);
+}
+
+std::vector<std::string> pictureTroubles(std::span<const Matte> mattes, const FrameRange& range, int width,
+                                         int height) {
+    std::vector<std::string> troubles;
+    for (const Matte& matte : mattes)
+        if (matte.pictures)
+            if (std::string trouble = matte.pictures->trouble(range, width, height); !trouble.empty())
+                troubles.push_back(fmt::format("{}: {}", matte.name, trouble));
+    return troubles;
 }
 
 Expected<std::vector<int>> checkMatteSequence(const std::filesystem::path& path, int width, int height) {

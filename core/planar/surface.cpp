@@ -264,7 +264,9 @@ std::optional<SurfaceSheet> SurfaceSheet::of(const Quad& corners, const PlaneLen
     Quad straight = corners;
     for (Vector2d& corner : straight) corner = straightened(sheet.lens_, corner);
     const auto flat = quadFromQuad(straight, {Vector2d(0, 0), {1, 0}, {1, 1}, {0, 1}});
-    if (!flat) return std::nullopt;
+    // Seen edge-on it is a line, from which nothing leads back.
+    constexpr double kLeastArea = 1e-6;
+    if (!flat || !(std::abs(flat->determinant()) > kLeastArea)) return std::nullopt;
     sheet.flat_ = *flat;
     return sheet;
 }

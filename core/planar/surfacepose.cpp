@@ -42,6 +42,9 @@ Vector2d seenAt(const Lens& lens, const Vector3d& point) {
 Expected<Cylinder> Cylinder::fromSides(const Lens& lens, const Quad& sides) {
     std::array<Vector3d, 4> rays;
     for (std::size_t i = 0; i < 4; ++i) rays[i] = rayOf(lens, sides[i]);
+    constexpr double kLeast_px = 8;  // between which anything can be seen to turn
+    if (std::max((sides[1] - sides[0]).norm(), (sides[2] - sides[3]).norm()) < kLeast_px)
+        return failure(Fault::input, "the two sides of the cylinder lie too near each other");
     // The planes that touch it on its sides; their normals look inwards.
     Vector3d left = rays[0].cross(rays[3]).normalized(), right = rays[1].cross(rays[2]).normalized();
     const bool crossed = left.dot(rays[1]) * left.dot(rays[2]) <= 0 || right.dot(rays[0]) * right.dot(rays[3]) <= 0;

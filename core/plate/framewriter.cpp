@@ -35,6 +35,8 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
     return values;
 }
 
+constexpr double kResolution = 10000;  // across, of pixels that are not square
+
 /// The name of a sequence's files, taken apart at the frame number.
 struct Numbered {
     std::string before, after;
@@ -51,31 +53,53 @@ public:
           before_(std::move(before)),
           digits_(digits),
           after_(std::move(after)),
+          isExr_(loweredEnding("x" + after_) == ".exr"),
+          isPng_(loweredEnding("x" + after_) == ".png"),
           fps_(fps),
           half_(options.half),
-          window_(options.window) {}
+          window_(options.window),
+          pixelAspect_(options.pixelAspect) {}
 
     Expected<void> write(int frame, const Picture& picture) override {
-        const bool exr = after_.ends_with(".exr");
+        const bool exr = isExr_;
         const bool bytes = !exr && picture.depth == Picture::Depth::bits8;
         Pixels pixels{picture.width, picture.height, 3, typeFor(picture), {}, {}};
         if (bytes) pixels.bytes = picture.bytes.data();
         else pixels.values = valuesFor(picture, exr);
         return put(frame, pixels);
     }
-    Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind kind) override {
-        const std::vector<float> colours = valuesFor(picture, after_.ends_with(".exr"));
+    Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind given,
+                         AlphaKind stored) override {
+        // PNG's colours are straight (W3C, Portable Network Graphics, 4.3.2).
+        const bool multiplies = stored == AlphaKind::premultiplied && !isPng_;
+        // From tones to tones go the colours themselves.
+        const bool divides = given == AlphaKind::premultiplied && (picture.linear != isExr_ || !multiplies);
+        std::vector<float> colours;
+        if (divides) {
+            Picture straight{picture.width, picture.height, Picture::Depth::float32, picture.linear, {}, {}};
+            straight.floats.resize(alpha.values.size() * 3);
+            for (std::size_t i = 0; i < straight.floats.size(); ++i) {
+                const float share = alpha.values[i / 3], value = valueAt(picture, i);
+                straight.floats[i] = share > 0 ? value / share : value;
+            }
+            colours = valuesFor(straight, isExr_);
+        } else {
+            colours = valuesFor(picture, isExr_);
+        }
         Pixels pixels{picture.width, picture.height, 4, typeFor(picture), {}, {}};
-        pixels.straight = kind == AlphaKind::straight;
+        pixels.straight = !multiplies;
         pixels.values.resize(alpha.values.size() * 4);
         for (std::size_t i = 0; i < alpha.values.size(); ++i) {
-            std::copy_n(&colours[3 * i], 3, &pixels.values[4 * i]);
-            pixels.values[4 * i + 3] = alpha.values[i];
+            const float share = alpha.values[i];
+            const bool isMultiplied = given == AlphaKind::premultiplied && (!divides || !(share > 0));
+            const float factor = multiplies && !isMultiplied ? share : 1;
+            for (std::size_t c = 0; c < 3; ++c) pixels.values[4 * i + c] = colours[3 * i + c] * factor;
+            pixels.values[4 * i + 3] = share;
         }
         return put(frame, pixels);
     }
     Expected<void> write(int frame, const Plane& plane) override {
-        const auto type = after_.ends_with(".exr") ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::UINT16;
+        const auto type = isExr_ ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::UINT16;
         return put(frame, {plane.width, plane.height, 1, type, plane.values, {}});
     }
     Expected<void> finish() override { return {}; }
@@ -91,14 +115,14 @@ private:
 
     OIIO::TypeDesc typeFor(const Picture& picture) const {
         const bool bytes = picture.depth == Picture::Depth::bits8;
-        if (after_.ends_with(".exr")) return half_ || bytes ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT;
+        if (isExr_) return half_ || bytes ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT;
         return bytes ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::UINT16;
     }
 
     Expected<void> put(int frame, const Pixels& pixels) const {
         const fs::path path = folder_ / Numbered{before_, after_, digits_}.name(frame);
         // The library's PNG writer does not notice a full disk: into memory then, and on to the disk by our own hand.
-        if (path.extension() == ".png") {
+        if (loweredEnding(path) == ".png") {
             std::vector<unsigned char> file;
             OIIO::Filesystem::IOVecOutput memory(file);
             if (auto coded = encode(path, pixels, &memory, path); !coded) return coded;
@@ -109,8 +133,8 @@ private:
 
     Expected<void> encode(const fs::path& to, const Pixels& pixels, OIIO::Filesystem::IOProxy* memory,
                           const fs::path& path) const {
-        const bool exr = path.extension() == ".exr";
-        const auto output = OIIO::ImageOutput::create(to.extension().string().substr(1));
+        const bool exr = loweredEnding(path) == ".exr";
+        const auto output = OIIO::ImageOutput::create(loweredEnding(to).substr(1));
         const auto problem = [&] {
             return failure(Fault::system, "{}: cannot be written: {}", path.string(),
                            writeProblem(path, output ? output->geterror() : OIIO::geterror()));
@@ -130,6 +154,13 @@ private:
         spec.attribute("oiio:ColorSpace", exr || pixels.channels == 1 ? "Linear" : "sRGB");
         const int rational[2] = {int(fps_.numerator), int(fps_.denominator)};
         spec.attribute("FramesPerSecond", OIIO::TypeRational, rational);
+        if (pixelAspect_ != 1) {
+            spec.attribute("PixelAspectRatio", float(pixelAspect_));
+            // TIFF and PNG have it as two resolutions, and PNG's are whole numbers.
+            spec.attribute("XResolution", float(kResolution));
+            spec.attribute("YResolution", float(kResolution * pixelAspect_));
+            spec.attribute("ResolutionUnit", "none");
+        }
         spec.attribute("compression", exr ? "zip:2" : "lzw");
         spec.attribute("png:compressionLevel", 1);
         if (output && memory && !output->set_ioproxy(memory)) return problem();
@@ -144,9 +175,11 @@ private:
     std::string before_;
     std::size_t digits_;
     std::string after_;
+    bool isExr_, isPng_;
     FrameRate fps_;
     bool half_;
     std::optional<FrameWindow> window_;
+    double pixelAspect_;
 };
 
 class VideoFrames final : public FrameWriter {
@@ -161,7 +194,7 @@ public:
             bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
         return video_->write(bytes);
     }
-    Expected<void> write(int, const Picture&, const Plane&, AlphaKind) override { return noAlpha(); }
+    Expected<void> write(int, const Picture&, const Plane&, AlphaKind, AlphaKind) override { return noAlpha(); }
     Expected<void> write(int, const Plane&) override { return noAlpha(); }
     Expected<void> finish() override { return video_->finish(); }
 
@@ -228,7 +261,7 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
                                                            FrameRate fps, const FrameWriterOptions& options) {
     static const std::set<std::string> kVideos{".mp4", ".mov", ".mkv"};
     static const std::set<std::string> kPictures{".exr", ".png", ".tif", ".tiff"};
-    const std::string ending = pattern.extension().string();
+    const std::string ending = loweredEnding(pattern);
     const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
     if (kVideos.contains(ending)) {
         if (isSequencePattern(pattern))
@@ -245,7 +278,8 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
                            "{}: this video format needs an even width and height, the plate is {}x{}; write a sequence",
                            pattern.string(), width, height);
         if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
-        auto video = VideoWriter::create(pattern, width, height, fps, {.quality = options.quality});
+        auto video = VideoWriter::create(pattern, width, height, fps,
+                                         {.quality = options.quality, .pixelAspect = options.pixelAspect});
         if (!video) return tl::unexpected(video.error());
         return std::make_unique<VideoFrames>(std::move(*video));
     }
@@ -263,6 +297,12 @@ Expected<std::unique_ptr<FrameWriter>> FrameWriter::create(const fs::path& patte
         before += fmt::format("o{}x{}.", -options.window->x0, -options.window->y0);
     }
     return std::make_unique<SequenceWriter>(folder, before, digits, after, fps, options);
+}
+
+Expected<std::unique_ptr<FrameWriter>> FrameWriter::createFor(const PlateFacts& plate, const fs::path& pattern,
+                                                              FrameWriterOptions options, int width, int height) {
+    options.pixelAspect = plate.pixelAspect;
+    return create(pattern, width > 0 ? width : plate.width, height > 0 ? height : plate.height, plate.fps, options);
 }
 
 }  // namespace pinion

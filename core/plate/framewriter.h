@@ -23,6 +23,9 @@ struct FrameWriterOptions {
     /// is put into the name ("out.o32x18.1001.png": the frame begins 32 pixels right and 18 below) and, with everything
     /// else, into "out.overscan.json" beside them.
     std::optional<FrameWindow> window;
+
+    /// Width of a pixel to its height: kept by EXR, TIFF, PNG and videos alike.
+    double pixelAspect = 1;
 };
 
 /// Whether a path stands for the files of a sequence: it has #### or %04d for the frame's number.
@@ -42,12 +45,19 @@ public:
     /// instead.
     static Expected<std::unique_ptr<FrameWriter>> create(const std::filesystem::path& pattern, int width, int height,
                                                          FrameRate fps, const FrameWriterOptions& options = {});
+    /// Of pictures made from a plate, of its size, rate and pixel aspect; of another size where one is given.
+    static Expected<std::unique_ptr<FrameWriter>> createFor(const PlateFacts& plate,
+                                                            const std::filesystem::path& pattern,
+                                                            FrameWriterOptions options = {}, int width = 0,
+                                                            int height = 0);
     virtual ~FrameWriter() = default;
 
     /// Of a sequence several frames may be written at once, from several threads; those of a video come in their order.
     virtual Expected<void> write(int frame, const Picture& picture) = 0;
-    /// With an alpha of the same size; a video has no place for it.
-    virtual Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind kind) = 0;
+    /// With an alpha of the same size; a video has no place for it. `given` says how the picture's colours, in its own
+    /// tones, stand to it; `stored` how those of the file shall, in the file's. PNG holds straight ones alone.
+    virtual Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind given,
+                                 AlphaKind stored) = 0;
     /// One channel by itself, 0 to 1, as it is: 16 bits in PNG and TIFF.
     virtual Expected<void> write(int frame, const Plane& plane) = 0;
     /// Puts a video in its place; nothing for a sequence.

@@ -1,5 +1,6 @@
 #include "plate/plate.h"
 
+#include "base/files.h"
 #include "base/utf8.h"
 #include "plate/sources.h"
 
@@ -14,23 +15,10 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::string lowerExtension(const fs::path& path) {
-    std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return ending;
-}
-
-bool isPicture(const fs::path& path) {
-    static const char* const endings[] = {".exr",  ".dpx", ".tif", ".tiff", ".png", ".jpg",
-                                          ".jpeg", ".bmp", ".tga", ".hdr",  ".cin"};
-    const std::string ending = lowerExtension(path);
-    return std::any_of(std::begin(endings), std::end(endings), [&](const char* e) { return ending == e; });
-}
-
 bool isVideo(const fs::path& path) {
     static const char* const endings[] = {".mp4", ".mov", ".mkv",  ".avi", ".mxf", ".webm",
                                           ".m4v", ".mpg", ".mpeg", ".ts",  ".mts", ".ogv"};
-    const std::string ending = lowerExtension(path);
+    const std::string ending = loweredEnding(path);
     return std::any_of(std::begin(endings), std::end(endings), [&](const char* e) { return ending == e; });
 }
 
@@ -60,7 +48,7 @@ Expected<std::shared_ptr<const Plate>> openFolder(const fs::path& folder, const 
     for (const auto& entry : fs::directory_iterator(folder, code)) {
         if (!entry.is_regular_file(code) || entry.path().filename().string().starts_with('.')) continue;
         if (isVideo(entry.path())) videos.push_back(entry.path());
-        if (isPicture(entry.path()))
+        if (isPictureName(entry.path()))
             if (const auto name = nameOfFrame(entry.path()))
                 sequences.emplace(name->before + "####" + name->after, *name);
     }
@@ -90,7 +78,7 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
         if (const auto name = nameOfPattern(path)) return openSequence(*name, options);
         return failure(Fault::input, "{}: there is no such file", path.string());
     }
-    if (isPicture(path)) {
+    if (isPictureName(path)) {
         if (const auto name = nameOfFrame(path)) return openSequence(*name, options);
         return failure(Fault::input,
                        "{}: a single picture without a frame number is no plate; number it, as in name.1001{}",
@@ -99,6 +87,28 @@ Expected<std::shared_ptr<const Plate>> Plate::open(const fs::path& path, const P
     if (!fs::is_regular_file(path, code))
         return failure(Fault::input, "{}: is no file but a pipe or a device", path.string());
     return openVideo(path, options, progress);
+}
+
+bool isPictureName(const fs::path& path) {
+    static const char* const endings[] = {".exr",  ".dpx", ".tif", ".tiff", ".png", ".jpg",
+                                          ".jpeg", ".bmp", ".tga", ".hdr",  ".cin"};
+    const std::string ending = loweredEnding(path);
+    return std::any_of(std::begin(endings), std::end(endings), [&](const char* e) { return ending == e; });
+}
+
+fs::path sequenceAround(const fs::path& file) {
+    const auto name = isPictureName(file) ? nameOfFrame(file) : std::nullopt;
+    return name ? name->folder / (name->before + "####" + name->after) : fs::path();
+}
+
+std::vector<fs::path> picturesAround(const fs::path& fileOrPattern) {
+    auto name = nameOfPattern(fileOrPattern);
+    if (!name && isPictureName(fileOrPattern)) name = nameOfFrame(fileOrPattern);
+    std::vector<fs::path> pictures;
+    if (!name) return pictures;
+    if (const auto files = framesOf(*name))
+        for (const auto& [number, file] : *files) pictures.push_back(file);
+    return pictures;
 }
 
 void remarkAspect(PlateFacts& facts) {

@@ -35,6 +35,9 @@ struct PlateFacts {
     double pixelAspect = 1.0;
     std::string pixelFormat;   ///< "yuv420p", "rgb half", ...
     bool linear = false;       ///< scene-linear values, shown through the display transform
+    /// How its colours stand to its alpha, where it has one and the file or its standard says so: EXR premultiplied,
+    /// PNG straight (their standards), TIFF by its ExtraSamples, VP8 and VP9 straight (the WebM container's alpha).
+    std::optional<AlphaKind> alphaKind;
     std::vector<int> missing;  ///< frames between first and last that have no file, or that the video breaks off before
     int turned = 0;            ///< degrees clockwise that frames are turned by, because the video says that it lies so
     bool interlaced = false;   ///< two fields a frame, taken at different times
@@ -81,6 +84,9 @@ public:
     /// The alpha of one frame as it is stored, 0 to 1; none where the plate has none. Fails as `read`.
     virtual Expected<std::optional<Plane>> readAlpha(int) const { return std::optional<Plane>(); }
 
+    /// The file that a frame is read from; empty for one that has none.
+    virtual std::filesystem::path fileOf(int) const { return facts_.path; }
+
     /// Frames that cannot be decoded or are in part made up, found by decoding all of a video; a sequence tells when a
     /// frame is read. Ends early when stopped.
     virtual std::vector<int> damagedFrames(const Progress&) const { return {}; }
@@ -91,6 +97,13 @@ protected:
 
 /// One picture by itself, whatever its name: a chart, a piece of art.
 Expected<PicturePtr> readStill(const std::filesystem::path& path);
+
+/// Whether a name ends as a picture's file does, in small or capital letters.
+bool isPictureName(const std::filesystem::path& path);
+/// The pattern of the numbered pictures that a file is one of, "lamp.####.png"; empty where it has no number.
+std::filesystem::path sequenceAround(const std::filesystem::path& file);
+/// Those pictures, by rising number.
+std::vector<std::filesystem::path> picturesAround(const std::filesystem::path& fileOrPattern);
 
 /// "1003-1005, 1009": frame numbers for messages and lists.
 std::string frameRanges(const std::vector<int>& frames);

@@ -6,14 +6,18 @@
 #include <array>
 #include <cctype>
 #include <charconv>
+#include <fstream>
 #include <map>
 #include <optional>
 #include <regex>
+#include <set>
 
 namespace pinion {
 namespace {
 
 namespace fs = std::filesystem;
+
+constexpr int kLastNumber = 100'000'000;
 
 struct Size {
     int width = 0, height = 0;
@@ -23,6 +27,31 @@ Size sizeOf(const OIIO::ImageSpec& spec) {
     return {spec.full_width > 0 ? spec.full_width : spec.width, spec.full_height > 0 ? spec.full_height : spec.height};
 }
 
+constexpr int kMostSide = 65536;
+constexpr std::int64_t kMostPixels = 400'000'000;
+
+/// A PNG that is cut off, before its library tells of it on the terminal: its chunks up to the last one (W3C, Portable
+/// Network Graphics, 5.3).
+std::string troubleOfFile(const fs::path& path) {
+    std::ifstream file(path, std::ios::binary);
+    std::array<unsigned char, 8> head{};
+    constexpr std::array<unsigned char, 8> kPng{0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
+    const auto next = [&] { return bool(file.read(reinterpret_cast<char*>(head.data()), head.size())); };
+    if (!next() || head != kPng) return {};
+    std::error_code code;
+    const auto size = std::int64_t(fs::file_size(path, code));
+    for (std::int64_t at = 8; next();) {
+        const std::uint32_t length =
+            std::uint32_t(head[0]) << 24 | std::uint32_t(head[1]) << 16 | std::uint32_t(head[2]) << 8 | head[3];
+        const bool isLast = std::equal(head.begin() + 4, head.end(), "IEND");
+        at += 12 + std::int64_t(length);
+        if (at > size) break;
+        if (isLast) return {};
+        file.seekg(at);
+    }
+    return "is damaged: it is cut off";
+}
+
 /// Opens a frame. A pipe would be waited for without an end.
 std::unique_ptr<OIIO::ImageInput> openedFrame(const fs::path& path, std::string& error) {
     std::error_code code;
@@ -30,8 +59,24 @@ std::unique_ptr<OIIO::ImageInput> openedFrame(const fs::path& path, std::string&
         error = "is no file with a picture";
         return nullptr;
     }
-    auto input = OIIO::ImageInput::open(path.string());
-    if (!input) error = "cannot be read: " + OIIO::geterror();
+    if (const std::string trouble = troubleOfFile(path); !trouble.empty()) {
+        error = trouble;
+        return nullptr;
+    }
+    // Values as they are stored: the library would multiply straight colours by their alpha.
+    OIIO::ImageSpec wishes;
+    wishes.attribute("oiio:UnassociatedAlpha", 1);
+    auto input = OIIO::ImageInput::open(path.string(), &wishes);
+    if (!input) {
+        error = "cannot be read: " + OIIO::geterror();
+        return nullptr;
+    }
+    const OIIO::ImageSpec& spec = input->spec();
+    if (spec.deep) error = "is a deep picture, which has no one colour a pixel; flatten it";
+    else if (spec.width > kMostSide || spec.height > kMostSide || std::int64_t(spec.width) * spec.height > kMostPixels)
+        error = fmt::format("says that it is {}x{} pixels; {} on a side and {} million in all are the most", spec.width,
+                            spec.height, kMostSide, kMostPixels / 1'000'000);
+    if (!error.empty()) return nullptr;
     return input;
 }
 
@@ -40,7 +85,17 @@ struct Channels {
     int part = 0;
     std::array<int, 3> numbers{0, 1, 2};
     std::string words;  ///< which ones, when it was not obvious
+    std::string other;  ///< what it holds, where that is no colours but depth or another measure
 };
+
+/// Depth and numbers of objects, by the names that are usual in EXR (OpenEXR, Technical Introduction).
+bool isMeasureName(const std::string& channel) {
+    const auto dot = channel.find_last_of('.');
+    std::string name = dot == std::string::npos ? channel : channel.substr(dot + 1);
+    for (char& letter : name) letter = char(std::tolower(static_cast<unsigned char>(letter)));
+    static const std::set<std::string> kNames{"z", "zback", "depth", "id"};
+    return kNames.contains(name);
+}
 
 /// Red, green and blue by their names; in the first part that has them, without a layer's name before one with; then
 /// what is called luminance; then the first channels there are.
@@ -79,7 +134,9 @@ Channels channelsOf(OIIO::ImageInput& input) {
                 offer(layer.empty() ? 0 : 1, {c[0], c[1], c[2]},
                       fmt::format("channels {}, {}, {}", nameOf(c[0]), nameOf(c[1]), nameOf(c[2])));
             else if (c[3] >= 0) offer(2, {c[3], c[3], c[3]}, "channel " + nameOf(c[3]));
-        if (spec.nchannels == 1 && part == 0 && layers.empty()) {
+        if (std::all_of(spec.channelnames.begin(), spec.channelnames.end(), isMeasureName)) {
+            if (!best) best = {5, {part, {0, 0, 0}, "", nameOf(0)}};
+        } else if (spec.nchannels == 1 && part == 0 && layers.empty()) {
             // A grey picture of a format that names no channels, or one channel whatever it is called.
             offer(spec.format == OIIO::TypeDesc::UINT8 ? 0 : 3, {0, 0, 0}, "channel " + nameOf(0));
         } else {
@@ -89,6 +146,10 @@ Channels channelsOf(OIIO::ImageInput& input) {
         }
     }
     return best ? best->channels : Channels{};
+}
+
+std::string noColours(const Channels& channels) {
+    return fmt::format("holds no colours, but {}; choose a file with red, green and blue", channels.other);
 }
 
 class SequencePlate final : public Plate {
@@ -112,6 +173,7 @@ public:
         const auto input = openedFrame(file->second, error);
         if (!input) return failure(Fault::input, "{}: {}", name, error);
         const Channels channels = channelsOf(*input);
+        if (!channels.other.empty()) return failure(Fault::input, "{}: {}", name, noColours(channels));
         input->seek_subimage(channels.part, 0);
         const OIIO::ImageSpec spec = input->spec();
         const Size size = sizeOf(spec), expected = frameSize();
@@ -150,6 +212,11 @@ public:
         Plane plane(facts_.width, facts_.height);
         for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = values[3 * i];
         return std::optional<Plane>(std::move(plane));
+    }
+
+    fs::path fileOf(int frame) const override {
+        const auto file = files_.find(frame);
+        return file == files_.end() ? fs::path() : file->second;
     }
 
     /// Those whose head cannot be read or tells another size.
@@ -211,29 +278,6 @@ private:
     bool hasWindows_;
 };
 
-constexpr int kLastNumber = 100'000'000;
-
-/// The frames that lie in the sequence's folder, by number.
-Expected<std::map<int, fs::path>> framesOf(const SequenceName& name) {
-    const fs::path folder = name.folder.empty() ? fs::path(".") : name.folder;
-    std::map<int, fs::path> files;
-    std::error_code code;
-    for (const auto& entry : fs::directory_iterator(folder, code)) {
-        const std::string file = entry.path().filename().string();
-        if (file.size() <= name.before.size() + name.after.size() || !file.starts_with(name.before) ||
-            !file.ends_with(name.after))
-            continue;
-        const std::string_view digits =
-            std::string_view(file).substr(name.before.size(), file.size() - name.before.size() - name.after.size());
-        int number = 0;
-        const auto [end, result] = std::from_chars(digits.data(), digits.data() + digits.size(), number);
-        if (result == std::errc() && end == digits.data() + digits.size() && number >= 0 && number <= kLastNumber)
-            files[number] = entry.path();
-    }
-    if (code) return failure(Fault::input, "{}: the folder cannot be read: {}", folder.string(), code.message());
-    return files;
-}
-
 /// Sets the size that most of a sample of the frames have and remarks the others; returns a frame of that size. Broken
 /// and odd frames are reported when they are read.
 Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
@@ -247,7 +291,12 @@ Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
             if (broken.empty()) broken = fmt::format("{}: {}", path.string(), error);
             return;
         }
-        input->seek_subimage(channelsOf(*input).part, 0);
+        const Channels channels = channelsOf(*input);
+        if (!channels.other.empty()) {
+            if (broken.empty()) broken = fmt::format("{}: {}", path.string(), noColours(channels));
+            return;
+        }
+        input->seek_subimage(channels.part, 0);
         sizes[sizeOf(input->spec())].push_back(frame);
     };
     for (std::size_t i = 0; const auto& [frame, path] : files) {
@@ -325,8 +374,20 @@ Expected<bool> setNotedWindow(PlateFacts& facts, const SequenceName& name) {
     return true;
 }
 
+/// As its format has it, or as it says; none: nobody can tell.
+std::optional<AlphaKind> alphaKindOf(const OIIO::ImageInput& input) {
+    const std::string format = input.format_name();
+    if (format == "openexr") return AlphaKind::premultiplied;
+    if (format == "png") return AlphaKind::straight;
+    if (format != "tiff") return std::nullopt;
+    // Of ExtraSamples the library keeps whether they are unassociated.
+    return input.spec().get_int_attribute("oiio:UnassociatedAlpha") ? AlphaKind::straight : AlphaKind::premultiplied;
+}
+
 /// What one frame's header says of all of them.
-void setFromHeader(PlateFacts& facts, const OIIO::ImageSpec& spec) {
+void setFromHeader(PlateFacts& facts, const OIIO::ImageInput& input) {
+    const OIIO::ImageSpec& spec = input.spec();
+    if (spec.alpha_channel >= 0) facts.alphaKind = alphaKindOf(input);
     facts.pixelAspect = spec.get_float_attribute("PixelAspectRatio", 1.0F);
     if (!(facts.pixelAspect > 0.01 && facts.pixelAspect < 100)) facts.pixelAspect = 1;
     remarkAspect(facts);
@@ -348,18 +409,44 @@ void setFromHeader(PlateFacts& facts, const OIIO::ImageSpec& spec) {
 
 }  // namespace
 
-Expected<PicturePtr> readStill(const fs::path& path) {
+Expected<std::map<int, fs::path>> framesOf(const SequenceName& name) {
+    const fs::path folder = name.folder.empty() ? fs::path(".") : name.folder;
+    std::map<int, fs::path> files;
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(folder, code)) {
+        const std::string file = entry.path().filename().string();
+        if (file.size() <= name.before.size() + name.after.size() || !file.starts_with(name.before) ||
+            !file.ends_with(name.after))
+            continue;
+        const std::string_view digits =
+            std::string_view(file).substr(name.before.size(), file.size() - name.before.size() - name.after.size());
+        int number = 0;
+        const auto [end, result] = std::from_chars(digits.data(), digits.data() + digits.size(), number);
+        if (result == std::errc() && end == digits.data() + digits.size() && number >= 0 && number <= kLastNumber)
+            files[number] = entry.path();
+    }
+    if (code) return failure(Fault::input, "{}: the folder cannot be read: {}", folder.string(), code.message());
+    return files;
+}
+
+Expected<std::shared_ptr<const Plate>> openPicture(const fs::path& path, int frame) {
     PlateFacts facts;
     facts.path = path;
-    facts.firstFrame = facts.lastFrame = 1;
-    const std::map<int, fs::path> files{{1, path}};
+    facts.kind = PlateKind::sequence;
+    facts.firstFrame = facts.lastFrame = frame;
+    const std::map<int, fs::path> files{{frame, path}};
     if (const auto sized = setSize(facts, files); !sized) return tl::unexpected(sized.error());
     std::string error;
-    if (const auto input = openedFrame(path, error)) {
-        input->seek_subimage(channelsOf(*input).part, 0);
-        setFromHeader(facts, input->spec());
-    }
-    return SequencePlate(std::move(facts), files).read(1);
+    const auto input = openedFrame(path, error);
+    if (!input) return failure(Fault::input, "{}: {}", path.string(), error);
+    input->seek_subimage(channelsOf(*input).part, 0);
+    setFromHeader(facts, *input);
+    return std::make_shared<SequencePlate>(std::move(facts), files);
+}
+
+Expected<PicturePtr> readStill(const fs::path& path) {
+    const auto plate = openPicture(path, 1);
+    return plate ? (*plate)->read(1) : tl::unexpected(plate.error());
 }
 
 Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options) {
@@ -388,7 +475,7 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     const Channels channels = channelsOf(*input);
     input->seek_subimage(channels.part, 0);
     if (!channels.words.empty()) facts.remarks.push_back(channels.words + " are used for the picture");
-    setFromHeader(facts, input->spec());
+    setFromHeader(facts, *input);
     if (options.fps) {
         facts.fps = *options.fps;
         facts.fpsFromPlate = true;

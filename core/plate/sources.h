@@ -4,6 +4,8 @@
 
 #include "plate/plate.h"
 
+#include <map>
+
 namespace pinion {
 
 /// Through FFMS2, which seeks to the frame exactly. 8-bit sources become 8-bit pictures, deeper ones float.
@@ -19,6 +21,12 @@ struct SequenceName {
     std::string before;  ///< of the file name, up to the number
     std::string after;   ///< from behind the number, with the ending
 };
+
+/// One picture as a plate of one frame.
+Expected<std::shared_ptr<const Plate>> openPicture(const std::filesystem::path& path, int frame);
+
+/// The frames that lie in the sequence's folder, by number.
+Expected<std::map<int, std::filesystem::path>> framesOf(const SequenceName& name);
 
 /// Through OpenImageIO. `name` is any file of the sequence with its number cut out.
 Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, const PlateOptions& options);

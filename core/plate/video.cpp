@@ -136,24 +136,9 @@ public:
 
     /// As coded, not yet turned.
     Expected<Picture> picture(const AVFrame& frame) const {
-        SwsContext* context = nullptr;
-        {
-            const std::lock_guard lock(mutex_);
-            if (!idle_.empty()) {
-                context = idle_.back();
-                idle_.pop_back();
-            }
-        }
-        bool full = frame.color_range == AVCOL_RANGE_JPEG;
-        const AVPixelFormat from = withoutRange(AVPixelFormat(frame.format), full);
-        const AVPixelFormat to = deep_ ? AV_PIX_FMT_RGB48LE : AV_PIX_FMT_RGB24;
-        context = sws_getCachedContext(context, frame.width, frame.height, from, width_, height_, to,
-                                       SWS_BILINEAR | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP,
-                                       nullptr, nullptr, nullptr);
-        if (!context)
-            return failure(Fault::input, "its pixel format {} cannot be converted", av_get_pix_fmt_name(from));
-        const int* matrix = sws_getCoefficients(spaceOf(frame));
-        sws_setColorspaceDetails(context, matrix, full, matrix, 1, 0, 1 << 16, 1 << 16);
+        const auto scaler = scalerFor(frame, deep_ ? AV_PIX_FMT_RGB48LE : AV_PIX_FMT_RGB24);
+        if (!scaler) return tl::unexpected(scaler.error());
+        SwsContext* context = *scaler;
         Picture picture;
         picture.width = width_;
         picture.height = height_;
@@ -174,7 +159,40 @@ public:
         return picture;
     }
 
+    /// The alpha of a format that has one, as coded, not yet turned.
+    Expected<Plane> alpha(const AVFrame& frame) const {
+        const auto scaler = scalerFor(frame, AV_PIX_FMT_RGBA64LE);
+        if (!scaler) return tl::unexpected(scaler.error());
+        Plane plane(width_, height_);
+        std::vector<std::uint16_t> words(4 * plane.values.size());
+        scale(*scaler, frame, reinterpret_cast<std::uint8_t*>(words.data()), width_ * 8);
+        for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = float(words[4 * i + 3]) / 65535.0F;
+        const std::lock_guard lock(mutex_);
+        idle_.push_back(*scaler);
+        return plane;
+    }
+
 private:
+    Expected<SwsContext*> scalerFor(const AVFrame& frame, AVPixelFormat to) const {
+        SwsContext* context = nullptr;
+        {
+            const std::lock_guard lock(mutex_);
+            if (!idle_.empty()) {
+                context = idle_.back();
+                idle_.pop_back();
+            }
+        }
+        bool full = frame.color_range == AVCOL_RANGE_JPEG;
+        const AVPixelFormat from = withoutRange(AVPixelFormat(frame.format), full);
+        context = sws_getCachedContext(context, frame.width, frame.height, from, width_, height_, to,
+                                       SWS_BILINEAR | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP,
+                                       nullptr, nullptr, nullptr);
+        if (!context)
+            return failure(Fault::input, "its pixel format {} cannot be converted", av_get_pix_fmt_name(from));
+        const int* matrix = sws_getCoefficients(spaceOf(frame));
+        sws_setColorspaceDetails(context, matrix, full, matrix, 1, 0, 1 << 16, 1 << 16);
+        return context;
+    }
     static void scale(SwsContext* context, const AVFrame& frame, std::uint8_t* to, int stride) {
         std::uint8_t* planes[4] = {to, nullptr, nullptr, nullptr};
         const int strides[4] = {stride, 0, 0, 0};
@@ -187,7 +205,7 @@ private:
     mutable std::vector<SwsContext*> idle_;
 };
 
-template <class Value>
+template <int kChannels, class Value>
 std::vector<Value> turnedValues(const std::vector<Value>& from, int width, int height, int degrees) {
     std::vector<Value> to(from.size());
     const int newWidth = degrees == 180 ? width : height;
@@ -195,9 +213,9 @@ std::vector<Value> turnedValues(const std::vector<Value>& from, int width, int h
         for (int x = 0; x < width; ++x) {
             const int toX = degrees == 90 ? height - 1 - y : degrees == 180 ? width - 1 - x : y;
             const int toY = degrees == 90 ? x : degrees == 180 ? height - 1 - y : width - 1 - x;
-            const std::size_t source = 3 * (std::size_t(y) * std::size_t(width) + std::size_t(x));
-            std::copy_n(from.begin() + std::ptrdiff_t(source), 3,
-                        to.begin() + 3 * (std::ptrdiff_t(toY) * newWidth + toX));
+            const std::size_t source = kChannels * (std::size_t(y) * std::size_t(width) + std::size_t(x));
+            std::copy_n(from.begin() + std::ptrdiff_t(source), kChannels,
+                        to.begin() + kChannels * (std::ptrdiff_t(toY) * newWidth + toX));
         }
     return to;
 }
@@ -205,17 +223,24 @@ std::vector<Value> turnedValues(const std::vector<Value>& from, int width, int h
 /// Turned clockwise by a multiple of 90 degrees.
 void turn(Picture& picture, int degrees) {
     if (degrees == 0) return;
-    if (!picture.bytes.empty()) picture.bytes = turnedValues(picture.bytes, picture.width, picture.height, degrees);
-    if (!picture.floats.empty()) picture.floats = turnedValues(picture.floats, picture.width, picture.height, degrees);
+    if (!picture.bytes.empty()) picture.bytes = turnedValues<3>(picture.bytes, picture.width, picture.height, degrees);
+    if (!picture.floats.empty()) picture.floats = turnedValues<3>(picture.floats, picture.width, picture.height, degrees);
     if (degrees != 180) std::swap(picture.width, picture.height);
+}
+
+void turn(Plane& plane, int degrees) {
+    if (degrees == 0) return;
+    plane.values = turnedValues<1>(plane.values, plane.width, plane.height, degrees);
+    if (degrees != 180) std::swap(plane.width, plane.height);
 }
 
 class VideoPlate final : public Plate {
 public:
     VideoPlate(std::unique_ptr<VideoDecoder> decoder, std::shared_ptr<const VideoIndex> index, PlateFacts facts,
-               std::vector<int> places, bool deep)
+               std::vector<int> places, bool deep, bool hasAlpha)
         : index_(index),
           places_(std::move(places)),
+          hasAlpha_(hasAlpha),
           pool_(std::move(decoder), index),
           converter_(facts.turned % 180 == 0 ? facts.width : facts.height,
                      facts.turned % 180 == 0 ? facts.height : facts.width, deep) {
@@ -223,23 +248,24 @@ public:
     }
 
     Expected<PicturePtr> read(int frame) const override {
-        if (!facts_.holds(frame))
-            return failure(Fault::input, "{}: has no frame {} (it holds {}-{})", facts_.path.string(), frame,
-                           facts_.firstFrame, facts_.lastFrame);
-        if (std::binary_search(facts_.missing.begin(), facts_.missing.end(), frame))
-            return failure(Fault::input, "{}: frame {} is missing: the file is damaged or breaks off there",
-                           facts_.path.string(), frame);
-        const DecodedFrame decoded = pool_.frame(placeOf(frame));
-        if (!decoded.picture)
-            return failure(Fault::input, "{}: frame {} is damaged and cannot be decoded", facts_.path.string(), frame);
-        if (decoded.damaged)
-            return failure(Fault::input, "{}: frame {} is damaged: part of its picture is not there",
-                           facts_.path.string(), frame);
-        auto picture = converter_.picture(*decoded.picture);
+        const auto decoded = decodedAt(frame);
+        if (!decoded) return tl::unexpected(decoded.error());
+        auto picture = converter_.picture(**decoded);
         if (!picture)
             return failure(Fault::input, "{}: frame {}: {}", facts_.path.string(), frame, picture.error().message);
         turn(*picture, facts_.turned);
         return std::make_shared<const Picture>(std::move(*picture));
+    }
+
+    Expected<std::optional<Plane>> readAlpha(int frame) const override {
+        if (!hasAlpha_) return std::optional<Plane>();
+        const auto decoded = decodedAt(frame);
+        if (!decoded) return tl::unexpected(decoded.error());
+        auto alpha = converter_.alpha(**decoded);
+        if (!alpha)
+            return failure(Fault::input, "{}: frame {}: {}", facts_.path.string(), frame, alpha.error().message);
+        turn(*alpha, facts_.turned);
+        return std::optional(*std::move(alpha));
     }
 
     std::vector<int> damagedFrames(const Progress& progress) const override {
@@ -254,6 +280,30 @@ public:
     }
 
 private:
+    Expected<FramePtr> decodedAt(int frame) const {
+        if (!facts_.holds(frame))
+            return failure(Fault::input, "{}: has no frame {} (it holds {}-{})", facts_.path.string(), frame,
+                           facts_.firstFrame, facts_.lastFrame);
+        if (std::binary_search(facts_.missing.begin(), facts_.missing.end(), frame))
+            return failure(Fault::input, "{}: frame {} is missing: the file is damaged or breaks off there",
+                           facts_.path.string(), frame);
+        if (hasAlpha_) {
+            // Colours and alpha of one frame are asked for one after the other.
+            const std::lock_guard lock(latestMutex_);
+            if (latest_.first == frame && latest_.second) return latest_.second;
+        }
+        const DecodedFrame decoded = pool_.frame(placeOf(frame));
+        if (!decoded.picture)
+            return failure(Fault::input, "{}: frame {} is damaged and cannot be decoded", facts_.path.string(), frame);
+        if (decoded.damaged)
+            return failure(Fault::input, "{}: frame {} is damaged: part of its picture is not there",
+                           facts_.path.string(), frame);
+        if (hasAlpha_) {
+            const std::lock_guard lock(latestMutex_);
+            latest_ = {frame, decoded.picture};
+        }
+        return decoded.picture;
+    }
     int placeOf(int frame) const {
         const int place = frame - facts_.firstFrame;
         return places_.empty() ? place : places_[std::size_t(place)];
@@ -261,6 +311,9 @@ private:
 
     std::shared_ptr<const VideoIndex> index_;
     std::vector<int> places_;  ///< of the frames in the index; empty: one after the other
+    bool hasAlpha_;
+    mutable std::mutex latestMutex_;
+    mutable std::pair<int, FramePtr> latest_{0, nullptr};
     DecoderPool pool_;
     Converter converter_;
 };
@@ -417,8 +470,12 @@ Expected<std::shared_ptr<const Plate>> openVideo(const std::filesystem::path& pa
     facts.pixelFormat = formatName ? formatName : "unknown";
     const AVPixFmtDescriptor* descriptor = av_pix_fmt_desc_get(format);
     const bool deep = descriptor && descriptor->comp[0].depth > 8;
+    // Of a palette the fourth byte is as often nothing.
+    const bool hasAlpha = descriptor && (descriptor->flags & AV_PIX_FMT_FLAG_ALPHA) && format != AV_PIX_FMT_PAL8;
+    const AVCodecID codec = stream.codecpar->codec_id;
+    if (hasAlpha && (codec == AV_CODEC_ID_VP8 || codec == AV_CODEC_ID_VP9)) facts.alphaKind = AlphaKind::straight;
     return std::make_shared<VideoPlate>(std::move(*decoder), std::move(*index), std::move(facts), std::move(places),
-                                        deep);
+                                        deep, hasAlpha);
 }
 
 }  // namespace pinion

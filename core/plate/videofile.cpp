@@ -7,6 +7,7 @@ extern "C" {
 #include <array>
 #include <iterator>
 #include <mutex>
+#include <string_view>
 #include <thread>
 
 namespace pinion {
@@ -16,12 +17,6 @@ namespace {
 /// usually put between two key frames (250), so that such a stretch is decoded one and a half times, not more.
 constexpr std::size_t kRunBytes = std::size_t(400) << 20;
 constexpr int kBehind = 8;  // frames that a jump back may pass without a run being kept
-
-std::string avText(int code) {
-    std::array<char, 256> text{};
-    av_strerror(code, text.data(), text.size());
-    return text.data();
-}
 
 /// Decoders tell of damage in a message only, and the frame that it fell on may leave without a mark; readers of
 /// containers skip what they do not understand. The messages go to nobody else: what matters comes back as an error.
@@ -46,6 +41,12 @@ std::size_t bytesOf(const AVFrame& frame) {
 }
 
 }  // namespace
+
+std::string avText(int code) {
+    std::array<char, 256> text{};
+    av_strerror(code, text.data(), text.size());
+    return text.data();
+}
 
 int VideoIndex::indexOf(std::int64_t stamp) const {
     const auto found =
@@ -87,6 +88,13 @@ Expected<std::unique_ptr<VideoDecoder>> VideoDecoder::open(const std::filesystem
 Expected<void> VideoDecoder::openDecoder(bool careful) {
     const AVCodecParameters* parameters = stream()->codecpar;
     const AVCodec* codec = avcodec_find_decoder(parameters->codec_id);
+    // The library's own decoders of VP8 and VP9 leave the alpha out that the container holds beside them.
+    if (const AVDictionaryEntry* alpha = av_dict_get(stream()->metadata, "alpha_mode", nullptr, 0);
+        alpha && std::string_view(alpha->value) == "1")
+        if (const AVCodec* whole = avcodec_find_decoder_by_name(
+                parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx");
+            whole && whole->id == parameters->codec_id)
+            codec = whole;
     if (!codec)
         return failure(Fault::input,
                        "{}: is coded as {}, which cannot be decoded here: convert it to a picture sequence",

@@ -19,6 +19,9 @@ extern "C" {
 
 namespace pinion {
 
+/// What libav says of an error.
+std::string avText(int code);
+
 /// A frame of the index.
 struct ShownFrame {
     std::int64_t stamp = 0;     ///< when it is shown, in the stream's ticks; where the file does not say, its rank

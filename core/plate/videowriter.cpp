@@ -1,6 +1,7 @@
 #include "plate/videowriter.h"
 
 #include "base/files.h"
+#include "plate/videofile.h"
 
 extern "C" {
 #include <libavcodec/avcodec.h>
@@ -15,16 +16,10 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::string avText(int code) {
-    std::array<char, 256> text{};
-    av_strerror(code, text.data(), text.size());
-    return text.data();
-}
-
 class AvWriter final : public VideoWriter {
 public:
     explicit AvWriter(fs::path path) : path_(std::move(path)) {
-        beside_ = path_.parent_path() / ("." + path_.stem().string() + ".part" + path_.extension().string());
+        beside_ = pathBeside(path_);
     }
     AvWriter(const AvWriter&) = delete;
     AvWriter& operator=(const AvWriter&) = delete;
@@ -53,6 +48,7 @@ public:
         encoder_->pix_fmt = AV_PIX_FMT_YUV420P;
         encoder_->time_base = {int(fps.denominator), int(fps.numerator)};
         encoder_->framerate = {int(fps.numerator), int(fps.denominator)};
+        if (options.pixelAspect != 1) encoder_->sample_aspect_ratio = av_d2q(options.pixelAspect, 10000);
         encoder_->gop_size = 12;
         encoder_->color_range = AVCOL_RANGE_MPEG;
         encoder_->colorspace = AVCOL_SPC_BT709;
@@ -67,6 +63,7 @@ public:
         code = avcodec_open2(encoder_, codec, nullptr);
         if (code < 0) return failure(Fault::system, "{}: the encoder does not start: {}", path_.string(), avText(code));
         avcodec_parameters_from_context(stream_->codecpar, encoder_);
+        stream_->sample_aspect_ratio = encoder_->sample_aspect_ratio;
         stream_->time_base = encoder_->time_base;
         stream_->avg_frame_rate = encoder_->framerate;
         code = avio_open(&format_->pb, beside_.c_str(), AVIO_FLAG_WRITE);

@@ -27,7 +27,7 @@ const Item* findById(const List<Item>& items, TrackId id, const IdOf& idOf) {
 
 PlateRef plateRef(const PlateFacts& facts) {
     const FrameRange all{facts.firstFrame, facts.lastFrame};
-    return {facts.path, facts.width, facts.height, facts.fps, facts.times, all, all};
+    return {facts.path, facts.width, facts.height, facts.pixelAspect, facts.fps, facts.times, all, all};
 }
 
 const Track* findTrack(const Shot& shot, TrackId id) {

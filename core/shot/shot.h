@@ -29,6 +29,7 @@ struct PlateRef {
     std::filesystem::path path;  ///< empty: none opened yet
     int width = 0;
     int height = 0;
+    double pixelAspect = 1;  ///< width of a pixel to its height
     FrameRate fps;
     FrameTimes times;   ///< of a plate whose rate varies
     FrameRange frames;  ///< all frames of the plate

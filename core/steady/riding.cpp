@@ -25,11 +25,12 @@ struct RideKey {
     Matte::Ride ride;
     std::vector<TrackId> locatorTracks;
     MotionKind locatorKind = MotionKind::position;
+    std::string plane;  ///< that carries it, by itself or through a locator
     FrameRange range;
     bool operator==(const RideKey&) const = default;
 };
 
-/// Kept with a version of the tracks.
+/// Kept with a version of the tracks, or of the planes.
 struct KnownRides {
     struct Kept {
         std::mutex mutex;
@@ -38,12 +39,22 @@ struct KnownRides {
     std::shared_ptr<Kept> kept = std::make_shared<Kept>();
 };
 
-KnownRides::Kept& knownRides(const List<Track>& tracks) {
-    return *tracks.derived<KnownRides>([](const auto&) { return KnownRides{}; }).kept;
+template <class Item>
+KnownRides::Kept& knownRides(const List<Item>& items) {
+    return *items.template derived<KnownRides>([](const auto&) { return KnownRides{}; }).kept;
+}
+
+/// The planar track that a ride is on, by itself or through a locator; empty: on none.
+std::string planeOf(const Matte::Ride& ride, const Carriers& carriers) {
+    if (ride.on == Matte::Ride::On::plane) return ride.plane;
+    if (ride.on == Matte::Ride::On::locator)
+        for (const Locator& locator : carriers.locators)
+            if (locator.name == ride.locator) return locator.plane;
+    return {};
 }
 
 RideKey keyOf(const Matte::Ride& ride, const Carriers& carriers) {
-    RideKey key{ride, {}, MotionKind::position, carriers.range};
+    RideKey key{ride, {}, MotionKind::position, planeOf(ride, carriers), carriers.range};
     for (const Locator& locator : carriers.locators)
         if (ride.on == Matte::Ride::On::locator && locator.name == ride.locator) {
             key.locatorTracks = locator.tracks.vector();
@@ -84,15 +95,6 @@ Expected<Carrying> carryingTracks(const Matte::Ride& ride, const Carriers& carri
     }
     found.kind = kindOf(found.tracks.size());
     return found;
-}
-
-/// The planar track that a ride is on, by itself or through a locator; empty: on none.
-std::string planeOf(const Matte::Ride& ride, const Carriers& carriers) {
-    if (ride.on == Matte::Ride::On::plane) return ride.plane;
-    if (ride.on == Matte::Ride::On::locator)
-        for (const Locator& locator : carriers.locators)
-            if (locator.name == ride.locator) return locator.plane;
-    return {};
 }
 
 Expected<PlateMotion> motionOfRide(const Matte::Ride& ride, const Carriers& carriers) {
@@ -236,12 +238,11 @@ std::shared_ptr<const RideMotion> rideMotion(const Matte::Ride& ride, const Carr
 }
 
 std::shared_ptr<const RideMotion> quickRideMotion(const Matte::Ride& ride, const Carriers& carriers) {
-    // A plane's motion is at hand; and it is kept with the planes, not with the tracks.
-    if (!planeOf(ride, carriers).empty()) return std::make_shared<const RideMotion>(madeRideMotion(ride, carriers));
-    KnownRides::Kept& rides = knownRides(carriers.tracks);
     const RideKey key = keyOf(ride, carriers);
+    const bool isOnPlane = !key.plane.empty();
+    KnownRides::Kept& rides = isOnPlane ? knownRides(carriers.planes) : knownRides(carriers.tracks);
     if (auto known = knownRide(rides, key)) return known;
-    if (isQuick(ride)) return kept(rides, key, madeRideMotion(ride, carriers));
+    if (isOnPlane || isQuick(ride)) return kept(rides, key, madeRideMotion(ride, carriers));
     const Matte::Ride base = baseOf(ride, carriers);
     const auto known = base == ride ? nullptr : knownRide(rides, keyOf(base, carriers));
     return known ? kept(rides, key, rebased(*known, ride.referenceFrame)) : nullptr;

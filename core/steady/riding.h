@@ -18,6 +18,7 @@ struct Carriers {
     FrameRange range;  ///< over which their motion is worked out
     List<PlanarTrack> planes{};
     PlaneLens lens{};  ///< that bends what is flat; null: none is known
+    double pixelAspect = 1;  ///< width of a pixel of the plate to its height
 };
 
 /// In words: "the whole picture", "a and b", "4 tracks".

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "base/framerange.h"
 #include "base/progress.h"
 #include "plate/framecache.h"
 #include "track/candidates.h"
@@ -10,14 +11,6 @@
 #include <vector>
 
 namespace pinion {
-
-struct FrameRange {
-    int first = 0;
-    int last = 0;  ///< inclusive
-    bool holds(int frame) const { return frame >= first && frame <= last; }
-    int count() const { return last - first + 1; }
-    bool operator==(const FrameRange&) const = default;
-};
 
 /// Where the tracks in motion are on the frame just done; for showing results as they come. Called from the job's
 /// thread.

@@ -113,3 +113,86 @@ TEST_CASE("stepping makes each picture of a sight once, by what makes that frame
     }
     for (int step = 1; step <= 4; ++step) CHECK(sight.count[first + step] == 1);
 }
+
+namespace {
+
+/// Keeps no more renderings than the frames about the one that is played, as sights do, and is slower than playing.
+class SlowSight : public Sight {
+public:
+    static constexpr std::size_t kKept = 8;
+    QString name() const override { return "slow"; }
+    PlateWarp warpAt(int) const override { return {}; }
+    QString words(int) const override { return {}; }
+    std::shared_ptr<const Rendering> rendering(int frame) const override {
+        const auto known =
+            std::find_if(kept_.begin(), kept_.end(), [&](const auto& one) { return one.first == frame; });
+        if (known != kept_.end()) {
+            kept_.splice(kept_.begin(), kept_, known);
+        } else {
+            ++given[frame];
+            kept_.emplace_front(frame, std::make_shared<const Made>());
+            if (kept_.size() > kKept) kept_.pop_back();
+        }
+        return kept_.front().second;
+    }
+    mutable std::map<int, int> given;
+
+private:
+    class Made : public Rendering {
+    public:
+        QImage made(const Picture& picture, const ViewTransform& view) const override {
+            QThread::msleep(120);  // of two at once one comes every 60 ms: every second picture is too late
+            return imageOf(picture, view);
+        }
+    };
+    mutable std::list<std::pair<int, std::shared_ptr<const Rendering>>> kept_;
+};
+
+}  // namespace
+
+TEST_CASE("a sight that is slower than playing is seen playing, and asked for each frame once") {
+    Fixture f;
+    f.openPlate(kPlate);
+    auto owned = std::make_unique<SlowSight>();
+    const SlowSight& sight = *owned;
+    f.canvas.addSight(std::move(owned));
+    f.canvas.look("slow", Compare::none);
+    const int first = f.session.shot().plate.range.first, last = f.session.shot().plate.range.last;
+    for (int frame = first; frame <= std::min(last, first + 60); ++frame) {  // read once
+        f.session.player.goTo(frame);
+        QTest::qWait(2);
+    }
+    f.session.player.goTo(first);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    std::map<int, int> asked = sight.given;
+    std::set<qint64> seen;
+    f.session.player.setPlaying(true);
+    REQUIRE(QTest::qWaitFor(
+        [&] {
+            if (!f.canvas.renderedImage().isNull()) seen.insert(f.canvas.renderedImage().cacheKey());
+            return f.session.player.frame() >= first + 36;
+        },
+        20000));
+    f.session.player.setPlaying(false);
+    CHECK(seen.size() >= 4);
+    // What lies behind is not asked for again: it would drive out of the sight's memory what comes next.
+    for (int frame = first + 8; frame < first + 30; ++frame) CHECK(sight.given[frame] - asked[frame] <= 1);
+}
+
+TEST_CASE("another sight shows nothing that the one before has made") {
+    Fixture f;
+    f.openPlate(kPlate);
+    f.canvas.addSight(std::make_unique<CountingSight>());
+    f.canvas.addSight(std::make_unique<SlowSight>());
+    f.canvas.look("counting", Compare::none);
+    f.session.player.setPlaying(true);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    const int frame = f.session.player.frame();
+    REQUIRE(QTest::qWaitFor([&] { return f.session.player.frame() > frame + 4; }, 5000));
+    const qint64 before = f.canvas.renderedImage().cacheKey();
+    f.canvas.look({}, Compare::none);
+    CHECK(f.canvas.renderedImage().isNull());
+    f.canvas.look("slow", Compare::none);
+    CHECK(f.canvas.renderedImage().cacheKey() != before);
+    f.session.player.setPlaying(false);
+}

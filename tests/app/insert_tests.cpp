@@ -8,6 +8,7 @@
 #include "shot/edits/matteedits.h"
 #include "sheet/threadsheet.h"
 #include "stages/inserts/insertsstage.h"
+#include "widgets/orderedlist.h"
 
 #include <fstream>
 
@@ -422,6 +423,49 @@ TEST_CASE("inserts are stacked, renamed, hidden, copied to selected tracks and t
     f.key(Qt::Key_Z);
     f.key(Qt::Key_Delete);
     CHECK(f.session.shot().inserts.size() == 2);
+}
+
+namespace {
+
+/// A drop cannot be sent without a drag that the system runs.
+struct OpenedList : OrderedList {
+    using OrderedList::dropEvent;
+};
+
+}  // namespace
+
+TEST_CASE("a row of the list that is dragged changes the order of laying, and nothing else") {
+    InsertFixture f;
+    for (int i = 0; i < 3; ++i) {
+        f.inserts.addPlain(i == 1 ? Insert::Shows::test : Insert::Shows::colour);
+        f.wait();
+        f.settle();
+    }
+    const auto order = [&] {
+        std::vector<InsertId> ids;
+        for (const Insert& insert : f.session.shot().inserts) ids.push_back(insert.id);
+        return ids;
+    };
+    const std::vector<InsertId> before = order();
+    auto* list = static_cast<OrderedList*>(f.field<QListWidget>("insertList"));
+    REQUIRE(list->count() == 3);
+    const QString top = list->item(0)->text();
+    const auto drop = [&](int from, int to) {
+        list->setCurrentRow(from);
+        const QMimeData nothing;
+        QDropEvent event(list->visualItemRect(list->item(to)).center(), Qt::MoveAction, &nothing, Qt::LeftButton, {});
+        (list->*&OpenedList::dropEvent)(&event);
+        QTest::qWait(30);
+    };
+    // The first row is the one on top, the last of the shot's list.
+    drop(0, 2);
+    CHECK(order() == std::vector<InsertId>{before[2], before[0], before[1]});
+    CHECK(list->item(2)->text() == top);
+    CHECK(f.inserts.hand.insert() == before[2]);
+    f.session.document.undo();
+    CHECK(order() == before);
+    drop(1, 1);
+    CHECK(order() == before);
 }
 
 TEST_CASE("match takes levels and blur from an area that is dragged, and a key its colour from a click") {

@@ -14,11 +14,11 @@
 
 namespace {
 
-const std::string kBoard = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.mp4";
+const std::string kBoardPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.mp4";
 
 struct PlaneFixture : Fixture {
     PlanesStage& planes = window.stage<PlanesStage>();
-    explicit PlaneFixture(const std::string& file = kBoard) {
+    explicit PlaneFixture(const std::string& file = kBoardPlate) {
         openPlate(file);
         window.docket().open("planes");
     }

@@ -164,6 +164,26 @@ TEST_CASE("a shot's own inserts are rendered from the command line, and a sequen
     const auto bare = test::run("insert " + kBoard + " --out " + (scratch / "m.####.png").string());
     CHECK(bare.status == 2);
     CHECK(bare.err.find("--corners is missing") != std::string::npos);
+    // A part that lies outside, a plate that has another size by now.
+    const auto outside =
+        test::run("insert " + file.string() + " --range 4-9 --out " + (scratch / "m.####.png").string());
+    CHECK(outside.status == 2);
+    CHECK(outside.err.find("--range 4-9") != std::string::npos);
+    {
+        auto writer = FrameWriter::create(scratch / "r.####.png", 32, 24, {24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(
+            1, Picture{32, 24, Picture::Depth::bits8, false, std::vector<std::uint8_t>(32 * 24 * 3, 90), {}}));
+        REQUIRE((*writer)->finish());
+    }
+    auto other = loadShot(file);
+    REQUIRE(other);
+    other->plate.path = scratch / "r.####.png";
+    REQUIRE(saveShot(*other, scratch / "other.pinion"));
+    const auto resized =
+        test::run("insert " + (scratch / "other.pinion").string() + " --out " + (scratch / "m.####.png").string());
+    CHECK(resized.status == 2);
+    CHECK(resized.err.find("is 32x24, the shot's plate was 64x48") != std::string::npos);
     // Over its own plate it is not written.
     CHECK(test::run("insert " + file.string() + " --out " + (scratch / "p.####.png").string()).status == 2);
 }

@@ -14,7 +14,7 @@ using nlohmann::json;
 
 namespace {
 
-const std::string kBoard = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.mp4";
+const std::string kBoardPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates/board.mp4";
 
 json truthOfBoard() {
     std::ifstream file(std::string(PINION_SOURCE_DIR) + "/demo/plates/board.truth.json");
@@ -54,7 +54,7 @@ TEST_CASE("the notice board is tracked from the middle both ways, through its le
     write(scratch / "board.json", cornersFile(1050, cornersOf(truth, 1050)));
     write(scratch / "lens.json", truth["lens"]);
     const auto run =
-        test::run("--json planar " + kBoard + " --outline " + (scratch / "board.json").string() + " --lens " +
+        test::run("--json planar " + kBoardPlate + " --outline " + (scratch / "board.json").string() + " --lens " +
                   (scratch / "lens.json").string() + " --range 1042-1058 --out " + (scratch / "out.json").string());
     INFO(run.err);
     REQUIRE(run.status == 0);
@@ -86,7 +86,7 @@ TEST_CASE("the corners that are wanted are another thing than the outline, and m
            {"keys", {{{"frame", 1050}, {"polygon", {{640, 300}, {700, 300}, {700, 340}, {640, 340}}}}}}}}}};
     write(scratch / "shapes.json", shape);
     write(scratch / "wanted.json", cornersFile(1056, cornersOf(truth, 1056)));
-    const auto run = test::run("planar " + kBoard + " --outline " + (scratch / "shapes.json").string() + " --surface " +
+    const auto run = test::run("planar " + kBoardPlate + " --outline " + (scratch / "shapes.json").string() + " --surface " +
                                (scratch / "wanted.json").string() + " --range 1048-1058 --out -");
     INFO(run.err);
     REQUIRE(run.status == 0);
@@ -102,7 +102,7 @@ TEST_CASE("outlines that cannot be meant are refused by planar, naming file and 
     const test::Scratch scratch;
     const auto refused = [&](const json& outline, int status) {
         write(scratch / "outline.json", outline);
-        const auto run = test::run("planar " + kBoard + " --outline " + (scratch / "outline.json").string() +
+        const auto run = test::run("planar " + kBoardPlate + " --outline " + (scratch / "outline.json").string() +
                                    " --range 1048-1052 --out " + (scratch / "out.json").string());
         CHECK(run.status == status);
         CHECK_FALSE(std::filesystem::exists(scratch / "out.json"));
@@ -172,7 +172,7 @@ TEST_CASE("four point tracks become corners, put in order") {
     }
     write(scratch / "tracks.json", tracks);
     const auto pin = [&](const std::string& names) {
-        return test::run("pin " + kBoard + " --tracks " + (scratch / "tracks.json").string() + " --names " + names +
+        return test::run("pin " + kBoardPlate + " --tracks " + (scratch / "tracks.json").string() + " --names " + names +
                          " --out -");
     };
     const auto run = pin("p1,p2,p3,p4");

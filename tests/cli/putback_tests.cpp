@@ -17,7 +17,7 @@ using nlohmann::json;
 
 namespace {
 
-const std::string kMooring = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
+const std::string kMooringPlate = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
 
 /// Two tracks that go with a slow turn, over the first frames of mooring.
 std::string tracksFile(const Scratch& scratch, int last = 1004) {
@@ -63,11 +63,11 @@ TEST_CASE("a painted patch is put back on every frame by its alpha; all else is 
         " --tracks " + tracksFile(scratch) + " --names p1,p2 --mode hold --fit none --range 1001-1004 --put-back ";
     const std::string out = (scratch / "back.####.png").string();
     const std::string patch = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.painted.png";
-    const auto done = run("--json steady " + kMooring + words + patch + " --by alpha --out " + out);
+    const auto done = run("--json steady " + kMooringPlate + words + patch + " --by alpha --out " + out);
     INFO(done.err);
     REQUIRE(done.status == 0);
     CHECK(json::parse(done.out)["unchanged_frames"].empty());
-    const auto plate = Plate::open(kMooring), back = Plate::open(scratch / "back.1001.png");
+    const auto plate = Plate::open(kMooringPlate), back = Plate::open(scratch / "back.1001.png");
     REQUIRE(back);
     for (int frame = 1001; frame <= 1004; ++frame) {
         INFO(frame);
@@ -83,8 +83,8 @@ TEST_CASE("a painted patch is put back on every frame by its alpha; all else is 
     };
     CHECK(std::abs(at(**painted, 450, 400) - at(**first, 450, 400)) <= 1);
     // By difference a patch on black is another picture altogether; without an alpha there is nothing to go by.
-    checkRefused(run("steady " + kMooring + words + patch + " --out " + out), 2, "differs at");
-    checkRefused(run("steady " + kMooring + words + kMooring + " --by alpha --out " + out), 2, "has no alpha");
+    checkRefused(run("steady " + kMooringPlate + words + patch + " --out " + out), 2, "differs at");
+    checkRefused(run("steady " + kMooringPlate + words + kMooringPlate + " --by alpha --out " + out), 2, "has no alpha");
 }
 
 TEST_CASE("held frames are put back by a matte that was drawn on them, and the matte itself as a matte") {
@@ -92,7 +92,7 @@ TEST_CASE("held frames are put back by a matte that was drawn on them, and the m
     const std::string words =
         " --tracks " + tracksFile(scratch) + " --names p1,p2,p3,p4 --square-up --mode hold --range 1001-1004 ";
     const std::string held = (scratch / "held.####.png").string(), out = (scratch / "back.####.png").string();
-    REQUIRE(run("steady " + kMooring + words + "--out " + held).status == 0);
+    REQUIRE(run("steady " + kMooringPlate + words + "--out " + held).status == 0);
     // The four stand upright: a rectangle in the middle of the picture.
     Matte matte;
     matte.keys = {rectangleShape({560, 300}, {720, 420})};
@@ -103,15 +103,15 @@ TEST_CASE("held frames are put back by a matte that was drawn on them, and the m
             REQUIRE((*writer)->write(frame, coverageOf(matte, frame, 1280, 720)));
     }
     const std::string pictures = (scratch / "matte.####.png").string();
-    const auto done = run("--json steady " + kMooring + words + "--put-back " + held + " --put-back-matte " + pictures +
+    const auto done = run("--json steady " + kMooringPlate + words + "--put-back " + held + " --put-back-matte " + pictures +
                           " --out " + out);
     INFO(done.err);
     REQUIRE(done.status == 0);
-    const auto plate = Plate::open(kMooring), back = Plate::open(scratch / "back.1001.png");
+    const auto plate = Plate::open(kMooringPlate), back = Plate::open(scratch / "back.1001.png");
     const auto before = (*plate)->read(1003), after = (*back)->read(1003);
     CHECK(differing(**before, **after, 520, 260, 780, 470, false) == 0);
     CHECK(json::parse(done.out)["changed"].get<double>() == Approx(160.0 * 120 / (1280 * 720)).epsilon(0.1));
-    const auto asMatte = run("--json steady " + kMooring + words + "--put-back " + pictures + " --by as-matte --out " +
+    const auto asMatte = run("--json steady " + kMooringPlate + words + "--put-back " + pictures + " --by as-matte --out " +
                              (scratch / "moved.####.png").string());
     INFO(asMatte.err);
     REQUIRE(asMatte.status == 0);
@@ -129,7 +129,7 @@ TEST_CASE("held frames are put back by a matte that was drawn on them, and the m
         REQUIRE((*writer)->write(2001, **before));
     }
     checkRefused(
-        run("steady " + kMooring + words + "--put-back " + (scratch / "late.####.png").string() + " --out " + out), 2,
+        run("steady " + kMooringPlate + words + "--put-back " + (scratch / "late.####.png").string() + " --out " + out), 2,
         "none of 1001-1004");
 }
 
@@ -143,12 +143,12 @@ TEST_CASE("shapes are written as SVG and JSON, and tracks end at them and are se
 {"frame":1010,"polygon":[[270,140],[370,140],[370,240],[270,240]]}]}]})")
             .string();
     const auto svg =
-        run("--json matte " + kMooring + " --mattes " + mattes + " --out " + (scratch / "shape.####.svg").string());
+        run("--json matte " + kMooringPlate + " --mattes " + mattes + " --out " + (scratch / "shape.####.svg").string());
     INFO(svg.err);
     REQUIRE(svg.status == 0);
     CHECK(json::parse(svg.out)["files"] == 2);
     CHECK_THAT(*readFile(scratch / "shape.1010.svg"), Catch::Contains("M 270.0000 140.0000"));
-    REQUIRE(run("matte " + kMooring + " --mattes " + mattes + " --out " + (scratch / "again.json").string()).status ==
+    REQUIRE(run("matte " + kMooringPlate + " --mattes " + mattes + " --out " + (scratch / "again.json").string()).status ==
             0);
     CHECK(readMattes(scratch / "again.json")->front().keys.size() == 2);
     const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,
@@ -160,7 +160,7 @@ TEST_CASE("shapes are written as SVG and JSON, and tracks end at them and are se
 {"frame":1001,"polygon":[[800,200],[950,200],[950,400],[800,400]]}]}]})")
             .string();
     const std::string out = (scratch / "t.json").string();
-    REQUIRE(run("track " + kMooring + " --points " + points.string() + " --exclude " + wall +
+    REQUIRE(run("track " + kMooringPlate + " --points " + points.string() + " --exclude " + wall +
                 " --no-pick-up --range 1001-1020 --out " + out)
                 .status == 0);
     CHECK(readTracks(out)->tracks.front().samples.size() == 7);
@@ -169,9 +169,9 @@ TEST_CASE("shapes are written as SVG and JSON, and tracks end at them and are se
 TEST_CASE("propose says where nothing moves, and what it lacks") {
     const Scratch scratch;
     const std::string out = (scratch / "m.json").string();
-    checkRefused(run("propose " + kMooring + " --tracks " + tracksFile(scratch, 1096) + " --out " + out), 1,
+    checkRefused(run("propose " + kMooringPlate + " --tracks " + tracksFile(scratch, 1096) + " --out " + out), 1,
                  "what moves cannot be told");
-    checkRefused(run("propose " + kMooring + " --tracks nothing.json --out " + out), 2, "nothing.json");
+    checkRefused(run("propose " + kMooringPlate + " --tracks nothing.json --out " + out), 2, "nothing.json");
 }
 
 TEST_CASE("a solve leaves out what shapes cover of its tracks, and shapes that ride on what is not there are refused") {

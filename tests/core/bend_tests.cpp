@@ -21,7 +21,7 @@ using Eigen::Vector2d;
 
 namespace {
 
-Lens barrel(int width = 320, int height = 180) {
+Lens bendingBarrel(int width = 320, int height = 180) {
     Lens lens = pinholeLens(width, height, 0.78 * width);
     lens.k1 = -0.12;
     lens.k2 = 0.02;
@@ -49,7 +49,7 @@ double psnr(const Picture& a, const Picture& b) {
     return 10 * std::log10(255.0 * 255.0 / std::max(1e-9, squares / double(a.bytes.size())));
 }
 
-std::uint8_t at(const Picture& p, int x, int y) {
+std::uint8_t valueAt(const Picture& p, int x, int y) {
     return p.bytes[(std::size_t(y) * std::size_t(p.width) + std::size_t(x)) * 3];
 }
 
@@ -68,7 +68,7 @@ StMap mapBy(int width, int height, const std::function<Vector2d(Vector2d)>& from
 }  // namespace
 
 TEST_CASE("a plate comes back from the round trip, up to its borders, with each filter") {
-    const Lens lens = barrel();
+    const Lens lens = bendingBarrel();
     const Picture plate = pattern(320, 180);
     const PixelBox box = undistortedBox(lens);
     for (const auto& [filter, least] : {std::pair{BendFilter::bilinear, 33.0}, std::pair{BendFilter::bicubic, 44.0},
@@ -79,16 +79,16 @@ TEST_CASE("a plate comes back from the round trip, up to its borders, with each 
         INFO(toString(filter));
         CHECK(psnr(plate, back) > least);
         // No dark fringe where the border reads what lies beyond.
-        for (int x = 0; x < 320; x += 7) CHECK(std::abs(at(plate, x, 0) - at(back, x, 0)) < 40);
+        for (int x = 0; x < 320; x += 7) CHECK(std::abs(valueAt(plate, x, 0) - valueAt(back, x, 0)) < 40);
     }
 }
 
 TEST_CASE("without overscan the corners of the plate are lost, with it they are not") {
-    const Lens lens = barrel();
+    const Lens lens = bendingBarrel();
     const Picture plate = pattern(320, 180);
     const PixelBox tight{0, 0, 320, 180};
     const Picture cut = bent(bent(plate, undistorting(lens, tight)), redistorting(lens, tight));
-    CHECK(at(cut, 1, 1) == 0);
+    CHECK(valueAt(cut, 1, 1) == 0);
     CHECK(undistortedBox(lens, {Overscan::Kind::none}).value() == tight);
     CHECK(undistortedBox(lens, {Overscan::Kind::pixels, 10}).value() == PixelBox{-10, -10, 330, 190});
     const auto vast = undistortedBox(lens, {Overscan::Kind::pixels, 2000});
@@ -108,7 +108,7 @@ TEST_CASE("a map written by hand moves pixels where it says") {
         const auto map = mapBy(64, 40, [](Vector2d p) { return Vector2d(p.x() + 0.5, p.y()); });
         const Picture moved = bent(plate, lookUpOf(map, frame, 64, 40), BendFilter::bilinear);
         for (int x = 2; x < 60; ++x)
-            CHECK(std::abs(at(moved, x, 20) - (at(plate, x, 20) + at(plate, x + 1, 20)) / 2.0) <= 1.0);
+            CHECK(std::abs(valueAt(moved, x, 20) - (valueAt(plate, x, 20) + valueAt(plate, x + 1, 20)) / 2.0) <= 1.0);
     }
     SECTION("a pure scale about the corner") {
         const auto map = mapBy(64, 40, [](Vector2d p) { return Vector2d(p / 2); });
@@ -116,13 +116,13 @@ TEST_CASE("a map written by hand moves pixels where it says") {
         // The output's pixels 2i and 2i + 1 lie a quarter to each side of the source's pixel i.
         for (int i = 3; i < 28; ++i)
             CHECK(std::abs(
-                      (at(grown, 2 * i, 20) + at(grown, 2 * i + 1, 20)) / 2.0 -
-                      (0.75 * at(plate, i, 10) + 0.125 * at(plate, i - 1, 10) + 0.125 * at(plate, i + 1, 10)) * 0.75 -
-                      (0.75 * at(plate, i, 9) + 0.125 * at(plate, i - 1, 9) + 0.125 * at(plate, i + 1, 9)) * 0.25) <
+                      (valueAt(grown, 2 * i, 20) + valueAt(grown, 2 * i + 1, 20)) / 2.0 -
+                      (0.75 * valueAt(plate, i, 10) + 0.125 * valueAt(plate, i - 1, 10) + 0.125 * valueAt(plate, i + 1, 10)) * 0.75 -
+                      (0.75 * valueAt(plate, i, 9) + 0.125 * valueAt(plate, i - 1, 9) + 0.125 * valueAt(plate, i + 1, 9)) * 0.25) <
                   2.0);
     }
     SECTION("through a lens as the lens itself does") {
-        const Lens lens = barrel();
+        const Lens lens = bendingBarrel();
         const Picture large = pattern(320, 180);
         const StMap map = undistortMap(lens);
         const Picture byMap = bent(large, lookUpOf(map, {0, 0, 320, 180}, 320, 180));
@@ -132,7 +132,7 @@ TEST_CASE("a map written by hand moves pixels where it says") {
 }
 
 TEST_CASE("for the screen a lens gives the picture that a delivery has, and what OpenCV's remap gives") {
-    const Lens lens = barrel();
+    const Lens lens = bendingBarrel();
     const Picture plate = pattern(320, 180);
     const LookUp table = undistorting(lens, undistortedBox(lens));
     const DisplayBend bend(table, 320, 180);
@@ -150,11 +150,11 @@ TEST_CASE("for the screen a lens gives the picture that a delivery has, and what
     for (int y = 10; y < exact.height - 10; ++y)
         for (int x = 20; x < exact.width - 20; ++x) {
             const std::uint32_t shown = pixels[std::size_t(y) * std::size_t(exact.width) + std::size_t(x)];
-            wrong += std::abs(int((shown >> 16) & 0xFF) - int(at(exact, x, y))) > 3;
+            wrong += std::abs(int((shown >> 16) & 0xFF) - int(valueAt(exact, x, y))) > 3;
             wrong += std::abs(int((shown >> 16) & 0xFF) - int(remapped.at<cv::Vec3b>(y, x)[0])) > 4;
         }
     CHECK(wrong == 0);
-    // A barrel's border bends into the first and last rows: their ends have a place, their middle has none.
+    // A bendingBarrel's border bends into the first and last rows: their ends have a place, their middle has none.
     int beyond = 0;
     for (std::size_t i = 0; i < table.xy.size() / 2; ++i) {
         const float x = table.xy[2 * i], y = table.xy[2 * i + 1];
@@ -184,8 +184,8 @@ TEST_CASE("the area filter keeps fine detail from turning into false patterns wh
         const Picture small = bent(stripes, table, filter);
         int low = 255, high = 0;
         for (int x = 4; x < 76; ++x) {
-            low = std::min<int>(low, at(small, x, 4));
-            high = std::max<int>(high, at(small, x, 4));
+            low = std::min<int>(low, valueAt(small, x, 4));
+            high = std::max<int>(high, valueAt(small, x, 4));
         }
         return high - low;
     };
@@ -200,12 +200,12 @@ TEST_CASE("the area filter keeps fine detail from turning into false patterns wh
             fine.xy.push_back(float(y + 0.5));
         }
     const Picture sampled = bent(stripes, fine, BendFilter::bilinear);
-    CHECK(std::abs(int(at(sampled, 40, 4)) - int(at(bent(stripes, table, BendFilter::area), 40, 4))) < 60);
+    CHECK(std::abs(int(valueAt(sampled, 40, 4)) - int(valueAt(bent(stripes, table, BendFilter::area), 40, 4))) < 60);
 }
 
 TEST_CASE("overscan goes into EXR as data window and beside PNG as a note, and both are read back") {
     const test::Scratch scratch;
-    const Lens lens = barrel();
+    const Lens lens = bendingBarrel();
     const PixelBox box = undistortedBox(lens);
     const Picture straight = bent(pattern(320, 180), undistorting(lens, box));
     const FrameWindow window{320, 180, box.x0, box.y0};
@@ -251,7 +251,7 @@ TEST_CASE("overscan goes into EXR as data window and beside PNG as a note, and b
 TEST_CASE("a zoom's plate is undistorted and put back by each frame's own lens, on one canvas") {
     const test::Scratch scratch;
     const auto lensAt = [](int frame) {
-        Lens lens = barrel();
+        Lens lens = bendingBarrel();
         lens.k1 = -0.02 - 0.05 * (frame - 1001);
         return lens;
     };
@@ -276,7 +276,7 @@ TEST_CASE("a zoom's plate is undistorted and put back by each frame's own lens, 
         const auto own = pictures.get(frame);
         REQUIRE(own);
         // Where a place of the plate lies in it is its own lens's affair.
-        const Vector2d at(40.5, 30.5);
+        const Vector2d valueAt(40.5, 30.5);
         const auto there = undistortedFromPlate(lensAt(frame), at);
         REQUIRE(there);
         const int x = int(there->x() - out->box.x0), y = int(there->y() - out->box.y0);
@@ -335,7 +335,7 @@ TEST_CASE("ST maps that are none are refused with what is wrong; half floats are
 
 TEST_CASE("lens files go to OpenCV and back, half a pixel apart") {
     const test::Scratch scratch;
-    Lens lens = barrel(1280, 720);
+    Lens lens = bendingBarrel(1280, 720);
     lens.p1 = 0.0007;
     lens.p2 = -0.0004;
     lens.k3 = 0.003;
@@ -379,7 +379,7 @@ TEST_CASE("OpenCV's own calibration file is read as published") {
 
 TEST_CASE("CG rendered with the delivered camera lands on the plate through the delivered map") {
     const test::Scratch scratch;
-    const Lens lens = barrel(640, 360);
+    const Lens lens = bendingBarrel(640, 360);
     Shot shot;
     shot.name = "cg";
     shot.plate.width = 640;
@@ -454,7 +454,7 @@ TEST_CASE("a camera for the undistorted plate sees through its overscan what the
     CameraFile file;
     file.width = 1280;
     file.height = 720;
-    file.lens = barrel(1280, 720);
+    file.lens = bendingBarrel(1280, 720);
     file.lens.cx += 5;
     file.sensorWidth_mm = 36;
     file.frames.push_back({1001, Eigen::Isometry3d::Identity(), file.lens.focal_px});

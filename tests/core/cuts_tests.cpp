@@ -13,9 +13,9 @@ using namespace pinion;
 namespace {
 
 /// A scene of soft stripes, seen from a place that moves.
-class Scene {
+class CutScene {
 public:
-    explicit Scene(unsigned seed) {
+    explicit CutScene(unsigned seed) {
         std::mt19937 random(seed);
         std::uniform_real_distribution<double> any(-1, 1);
         for (auto& wave : waves_)
@@ -48,7 +48,7 @@ TEST_CASE("cuts are found between scenes, still or panned, whatever they are; no
     int found = 0, wrong = 0;
     for (unsigned seed = 100; seed < 140; ++seed) {
         INFO("seed " << seed);
-        const Scene one(2 * seed), two(2 * seed + 1);
+        const CutScene one(2 * seed), two(2 * seed + 1);
         std::mt19937 random(seed);
         std::uniform_real_distribution<double> any(-1, 1);
         const double vx = 4 * any(random), vy = any(random);
@@ -83,7 +83,7 @@ TEST_CASE("cuts are found between scenes, still or panned, whatever they are; no
 }
 
 TEST_CASE("frames that cannot be read make no cut, and few frames are none") {
-    const Scene one(1), two(2);
+    const CutScene one(1), two(2);
     Likenesses gap;
     for (int i = 0; i < 20; ++i) gap.push_back(i == 9 ? std::nullopt : std::optional(Likeness(one.seen(i, 0))));
     CHECK(cutsAmong(gap, 1).empty());

@@ -24,7 +24,7 @@ using Eigen::Vector3d;
 namespace {
 
 /// Quick enough for a test.
-planes::RoundCase smallCase() {
+planes::RoundCase smallBody() {
     planes::RoundCase c;
     c.seed = 3;
     c.surface = "graf1.png";
@@ -42,13 +42,13 @@ planes::RoundCase smallCase() {
     return c;
 }
 
-int middleOf(const planes::RoundCase& c) { return (c.frames - 1) / 2; }
+int middleOfBody(const planes::RoundCase& c) { return (c.frames - 1) / 2; }
 
 PlanarTrack tracked(const planes::RoundCase& c, bool freeFocal = false) {
     const auto plate = planes::plateOf(c);
     REQUIRE(plate);
     FrameCache frames(plate);
-    const auto result = trackPlanes(frames, {planes::planeOf(c)}, middleOf(c), {0, c.frames - 1}, Direction::both,
+    const auto result = trackPlanes(frames, {planes::planeOf(c)}, middleOfBody(c), {0, c.frames - 1}, Direction::both,
                                     Progress{}, {}, {}, freeFocal);
     REQUIRE(result);
     return result->planes.front();
@@ -76,7 +76,7 @@ Wrong wrongOf(const planes::RoundCase& c, const PlanarTrack& plane) {
     return wrong;
 }
 
-Shot shotWith(const PlanarTrack& plane, const planes::RoundCase& c) {
+Shot shotWithBody(const PlanarTrack& plane, const planes::RoundCase& c) {
     Shot shot;
     shot.name = "made";
     shot.plate.path = "made.mov";
@@ -141,7 +141,7 @@ TEST_CASE("sides that no cylinder has are refused with what to do") {
 }
 
 TEST_CASE("a photograph round a cylinder is followed with its turn") {
-    planes::RoundCase c = smallCase();
+    planes::RoundCase c = smallBody();
     SECTION("leaning") {}
     SECTION("with grain and changing light, seen nearer") {
         c.grain = 3;
@@ -161,7 +161,7 @@ TEST_CASE("a photograph round a cylinder is followed with its turn") {
 }
 
 TEST_CASE("sides drawn two pixels off, and an unknown focal length, are fitted to what was tracked") {
-    planes::RoundCase c = smallCase();
+    planes::RoundCase c = smallBody();
     const Quad truth = *planes::planeOf(c).sides;
     c.sidesOff_px = 2;
     c.turnEnd = 0.7;
@@ -189,10 +189,10 @@ TEST_CASE("sides drawn two pixels off, and an unknown focal length, are fitted t
 }
 
 TEST_CASE("a cylinder stepped by a frame first is fitted all the same when it is tracked") {
-    planes::RoundCase c = smallCase();
+    planes::RoundCase c = smallBody();
     c.sidesOff_px = 2;
     FrameCache frames(planes::plateOf(c));
-    const int middle = middleOf(c);
+    const int middle = middleOfBody(c);
     const PlanarTrack drawn = planes::planeOf(c);
     const auto step = trackPlanes(frames, {drawn}, middle, {middle - 1, middle + 1}, Direction::forward);
     REQUIRE(step);
@@ -210,7 +210,7 @@ TEST_CASE("a cylinder stepped by a frame first is fitted all the same when it is
 }
 
 TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends where that is bare") {
-    planes::RoundCase c = smallCase();
+    planes::RoundCase c = smallBody();
     c.frames = 25;
     c.turnEnd = 2.6;
     c.span = 0.8;
@@ -224,14 +224,14 @@ TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends
                 worst, std::abs(std::remainder(*turnAt(plane, sample.frame) - planes::turnAt(c, sample.frame), 360.0)));
         CHECK(worst < 3);
         // The surface is not there while the body shows its other side.
-        CHECK(surfaceAt(plane, middleOf(c) + 2));
+        CHECK(surfaceAt(plane, middleOfBody(c) + 2));
         CHECK_FALSE(surfaceAt(plane, 24));
         CHECK_FALSE(surfaceAt(plane, 0));
         // Rendered it is left out there.
         const auto seen = planes::plateOf(c);
         FrameCache shown(seen);
         const test::Scratch scratch;
-        const auto report = runSquared(shotWith(plane, c), shown, 1, scratch / "s.####.png", 40, 40);
+        const auto report = runSquared(shotWithBody(plane, c), shown, 1, scratch / "s.####.png", 40, 40);
         REQUIRE(report);
         CHECK(report->frames > 6);
         CHECK(report->frames < 25);
@@ -249,16 +249,16 @@ TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends
         const PlanarTrack plane = tracked(c);
         CHECK(plane.endReason == PlaneEnd::turnedAway);
         CHECK(plane.startReason == PlaneEnd::turnedAway);
-        CHECK(plane.lastFrame() > middleOf(c) + 3);
+        CHECK(plane.lastFrame() > middleOfBody(c) + 3);
         CHECK(plane.lastFrame() < 24);
         CHECK(wordsOf(plane, {0, 24}).find("turned away") != std::string::npos);
     }
 }
 
 TEST_CASE("the surface of a cylinder is unrolled, and stands still") {
-    const planes::RoundCase c = smallCase();
+    const planes::RoundCase c = smallBody();
     const PlanarTrack plane = tracked(c);
-    const auto sheet = SurfaceSheet::of(plane, middleOf(c));
+    const auto sheet = SurfaceSheet::of(plane, middleOfBody(c));
     REQUIRE(sheet);
     CHECK(sheet->isCurved());
     // Twice 0.9 of the span round, twice 0.9 along.
@@ -268,7 +268,7 @@ TEST_CASE("the surface of a cylinder is unrolled, and stands still") {
     CHECK(sheet->faces({0.5, 0.5}));
     FrameCache frames(planes::plateOf(c));
     const test::Scratch scratch;
-    const auto report = runSquared(shotWith(plane, c), frames, 1, scratch / "s.####.png", 120, 120);
+    const auto report = runSquared(shotWithBody(plane, c), frames, 1, scratch / "s.####.png", 120, 120);
     REQUIRE(report);
     CHECK(report->frames == 11);
     const auto first = readStill(scratch / "s.0003.png"), last = readStill(scratch / "s.0007.png");
@@ -284,9 +284,9 @@ TEST_CASE("the surface of a cylinder is unrolled, and stands still") {
 }
 
 TEST_CASE("what was painted on an unrolled surface goes back round the cylinder") {
-    const planes::RoundCase c = smallCase();
+    const planes::RoundCase c = smallBody();
     const PlanarTrack plane = tracked(c);
-    Shot shot = shotWith(plane, c);
+    Shot shot = shotWithBody(plane, c);
     shot.plate.range = {3, 7};
     FrameCache frames(planes::plateOf(c));
     const test::Scratch scratch;
@@ -325,9 +325,9 @@ TEST_CASE("what was painted on an unrolled surface goes back round the cylinder"
 }
 
 TEST_CASE("ties on a cylinder are spread round it, and a corrected one is tracked on from") {
-    const planes::RoundCase c = smallCase();
+    const planes::RoundCase c = smallBody();
     const PlanarTrack plane = tracked(c);
-    Shot shot = shotWith(plane, c);
+    Shot shot = shotWithBody(plane, c);
     Quad corrected = *surfaceAt(plane, 8);
     for (Vector2d& corner : corrected) corner += Vector2d(2.5, -1);
     const auto tied = withPlaneTie(shot, 1, 8, corrected);
@@ -345,14 +345,14 @@ TEST_CASE("ties on a cylinder are spread round it, and a corrected one is tracke
 }
 
 TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
-    const planes::RoundCase c = smallCase();
+    const planes::RoundCase c = smallBody();
     PlanarTrack plane = planes::planeOf(c);
     SurfacePose pose;
     pose.matrix = Eigen::AngleAxisd(0.4, Vector3d(0.2, 1, 0.1).normalized()).toRotationMatrix();
     pose.shift = {0.25, -0.5, 1.125};
     plane.samples = List<PlaneSample>({{.frame = 5, .pose = pose}});
     plane.endReason = PlaneEnd::turnedAway;
-    const Shot shot = shotWith(plane, c);
+    const Shot shot = shotWithBody(plane, c);
     const std::string whole = shotJson(shot, "made.pinion");
     const auto read = parseShot(whole, "made.pinion");
     REQUIRE(read);
@@ -369,7 +369,7 @@ TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
     PlanarTrack bent = plane;
     pose.matrix(0, 0) += 0.5;
     bent.samples = List<PlaneSample>({{.frame = 5, .pose = pose}});
-    CHECK(refused(shotWith(bent, c)).find("its 3x3 is no turn") != std::string::npos);
+    CHECK(refused(shotWithBody(bent, c)).find("its 3x3 is no turn") != std::string::npos);
     // With its sides taken out of the file, or its lens.
     const auto without = [&](const std::string& key) {
         auto document = nlohmann::json::parse(whole);
@@ -383,13 +383,13 @@ TEST_CASE("a shot keeps a cylinder, and refuses poses that are none") {
 }
 
 TEST_CASE("drawing sides makes a cylinder of a plane, and lets go of what was tracked as another surface") {
-    const planes::RoundCase c = smallCase();
+    const planes::RoundCase c = smallBody();
     PlanarTrack plane = planes::planeOf(c);
     const Quad sides = *plane.sides;
     plane.sides.reset();
     plane.samples = List<PlaneSample>({{.frame = 5}, {.frame = 6}});
     plane.ties = List<PlaneTie>({plane.ties[0], {6, plane.ties[0].corners}});
-    const Shot shot = shotWith(plane, c);
+    const Shot shot = shotWithBody(plane, c);
     const auto round = withPlaneSides(shot, 1, sides);
     REQUIRE(round);
     CHECK(round->planes[0].samples.isEmpty());

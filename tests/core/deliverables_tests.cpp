@@ -17,7 +17,7 @@ using namespace pinion;
 namespace {
 
 /// Four tracks over ten frames, a solve, and a locator of each kind.
-Shot fullShot() {
+Shot deliveringShot() {
     PlateFacts facts;
     facts.path = "made.mp4";
     facts.width = 640;
@@ -76,7 +76,7 @@ TEST_CASE("every kind of deliverable has one row, which writes it in its formats
 
 TEST_CASE("what a full shot lists is delivered, read back, and fresh until what it depends on changes") {
     const test::Scratch scratch;
-    Shot shot = fullShot();
+    Shot shot = deliveringShot();
     REQUIRE(shot.deliverables.size() == 10);
     const List<Deliverable> listed = shot.deliverables;
     for (const Deliverable& item : listed) {
@@ -84,7 +84,7 @@ TEST_CASE("what a full shot lists is delivered, read back, and fresh until what 
         const auto report = deliver(shot, item, scratch / "out");
         REQUIRE(report);
         for (const auto& file : report->files) CHECK(std::filesystem::file_size(file) > 20);
-        shot = withDelivered(shot, item.name);
+        shot = withDelivered(shot, item.name, shot);
     }
     CHECK(deliveryReport(shot).state == StageState::done);
     const auto staleAfter = [&](const Shot& changed) {
@@ -111,7 +111,7 @@ TEST_CASE("what a full shot lists is delivered, read back, and fresh until what 
 }
 
 TEST_CASE("a format that a kind is not written in is refused with those it is, and pictures are no text") {
-    const Shot shot = fullShot();
+    const Shot shot = deliveringShot();
     Deliverable wrong{"camera", DeliverableKind::camera, DeliverableFormat::csv, "camera.csv"};
     auto text = deliverableText(shot, wrong);
     REQUIRE_FALSE(text);

@@ -23,7 +23,7 @@ namespace {
 FrameRange rangeOf(const ShakenShot& shot) { return {0, shot.frames - 1}; }
 
 /// The same tracks' places carried by made motions instead of a camera.
-std::vector<Track> carriedTracks(const ShakenShot& shot, const std::function<Matrix3d(int)>& motion, double noise) {
+std::vector<Track> heldTracks(const ShakenShot& shot, const std::function<Matrix3d(int)>& motion, double noise) {
     std::mt19937 random(3);
     std::normal_distribution<double> normal;
     std::vector<Track> tracks;
@@ -93,12 +93,12 @@ TEST_CASE("found out, the motion is the least that explains the tracks, and it i
         return matrix;
     };
     for (const double noise : {0.05, 0.3}) {
-        CHECK(kindOf(carriedTracks(shot, shift, noise)) == MotionKind::position);
-        CHECK(kindOf(carriedTracks(shot, turnToo, noise)) == MotionKind::similarity);
-        CHECK(kindOf(carriedTracks(shot, recede, noise)) == MotionKind::perspective);
+        CHECK(kindOf(heldTracks(shot, shift, noise)) == MotionKind::position);
+        CHECK(kindOf(heldTracks(shot, turnToo, noise)) == MotionKind::similarity);
+        CHECK(kindOf(heldTracks(shot, recede, noise)) == MotionKind::perspective);
     }
     // Asked for, it is what was asked.
-    const auto tracks = carriedTracks(shot, recede, 0.05);
+    const auto tracks = heldTracks(shot, recede, 0.05);
     for (const auto& [model, kind] : {std::pair{PictureModel::position, MotionKind::position},
                                       std::pair{PictureModel::similarity, MotionKind::similarity},
                                       std::pair{PictureModel::perspective, MotionKind::perspective}})

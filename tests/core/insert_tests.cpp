@@ -53,6 +53,21 @@ Layer laid(const Art& art, const Quad& corners, int width, int height, double so
 
 const float* at(const Layer& layer, int x, int y) { return layer.at(x, y); }
 
+/// PSNR in dB of where the art is whole, beside grey levels of 0 to 255; there have to be so many pixels.
+double likeness(const Layer& layer, const cv::Mat& truth, int least) {
+    double squares = 0;
+    int count = 0;
+    for (int y = layer.box.y0; y < layer.box.y1; ++y)
+        for (int x = layer.box.x0; x < layer.box.x1; ++x) {
+            const float* pixel = at(layer, x, y);
+            if (pixel[3] < 0.999F) continue;
+            squares += std::pow(double(pixel[1]) - double(truth.at<float>(y, x)) / 255.0, 2);
+            ++count;
+        }
+    REQUIRE(count > least);
+    return 10 * std::log10(count / squares);
+}
+
 Quad box(double x0, double y0, double x1, double y1) {
     return {Vector2d(x0, y0), Vector2d(x1, y0), Vector2d(x1, y1), Vector2d(x0, y1)};
 }
@@ -84,18 +99,8 @@ TEST_CASE("art in perspective is what a fine sampling of it gives, to 40 dB and 
         cv::warpPerspective(photograph, fine, cv::getPerspectiveTransform(from, to), {width * kFine, height * kFine},
                             cv::INTER_LINEAR, cv::BORDER_REPLICATE);
         cv::resize(fine, coarse, {width, height}, 0, 0, cv::INTER_AREA);
-        double squares = 0;
-        int count = 0;
-        for (int y = layer.box.y0; y < layer.box.y1; ++y)
-            for (int x = layer.box.x0; x < layer.box.x1; ++x) {
-                const float* pixel = at(layer, x, y);
-                if (pixel[3] < 0.999F) continue;
-                squares += std::pow(double(pixel[1]) - double(coarse.at<float>(y, x)) / 255.0, 2);
-                ++count;
-            }
-        REQUIRE(count > 100);
         INFO("scale " << scale);
-        CHECK(10 * std::log10(count / squares) > 40);
+        CHECK(likeness(layer, coarse, 100) > 40);
     }
 }
 
@@ -127,23 +132,10 @@ TEST_CASE("art on a surface that a lens bends is bent with it, to 40 dB and bett
     cv::Mat fine, truth;
     cv::remap(photograph, fine, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
     cv::resize(fine, truth, {width, height}, 0, 0, cv::INTER_AREA);
-    const auto levelOf = [&](const Layer& made) {
-        double squares = 0;
-        int count = 0;
-        for (int y = made.box.y0; y < made.box.y1; ++y)
-            for (int x = made.box.x0; x < made.box.x1; ++x) {
-                const float* pixel = at(made, x, y);
-                if (pixel[3] < 0.999F) continue;
-                squares += std::pow(double(pixel[1]) - double(truth.at<float>(y, x)) / 255.0, 2);
-                ++count;
-            }
-        REQUIRE(count > 10000);
-        return 10 * std::log10(count / squares);
-    };
     INFO("k1 " << lens.k1);
-    CHECK(levelOf(layer) > 40);
+    CHECK(likeness(layer, truth, 10000) > 40);
     // Straight between its corners it would be another picture.
-    CHECK(levelOf(laid(art, seen, width, height)) < 30);
+    CHECK(likeness(laid(art, seen, width, height), truth, 10000) < 30);
     // No seam between the fields, and its sides are those of its outline.
     const Polygon outline = carrier.outline({}, 1);
     REQUIRE(outline.size() == 64);

@@ -21,14 +21,14 @@ using Eigen::Vector2d;
 
 namespace {
 
-Lens barrel() {
+Lens cardBarrel() {
     Lens lens = pinholeLens(640, 360, 500);
     lens.k1 = -0.12;
     lens.k2 = 0.02;
     return lens;
 }
 
-Shot emptyShot() {
+Shot lensShot() {
     PlateFacts facts;
     facts.path = "made.mp4";
     facts.width = 640;
@@ -60,26 +60,26 @@ const Deliverable& item(const Shot& shot, DeliverableKind kind) {
 }  // namespace
 
 TEST_CASE("the docket says of the lens what is there, what is missing and what is wrong") {
-    Shot shot = emptyShot();
+    Shot shot = lensShot();
     CHECK(lensReport(shot).state == StageState::empty);
     CHECK(lensReport(shot).number == "as filmed");
     const Shot drawn = withLensLines(shot, {lineOf(1001, {{10, 10}, {300, 12}})});
     CHECK(lensReport(drawn).state == StageState::attention);
     CHECK(lensReport(drawn).number == "1 line");
     CHECK(lensReport(drawn).message.find("do not tell the lens yet") != std::string::npos);
-    const Shot with = withLens(shot, barrel(), LensCard::Source::file);
+    const Shot with = withLens(shot, cardBarrel(), LensCard::Source::file);
     CHECK(lensReport(with).state == StageState::done);
     CHECK(lensReport(with).number.find("px at the corner") != std::string::npos);
-    const Shot unsure = withLens(shot, barrel(), LensCard::Source::lines, {.border_px = 3.2});
+    const Shot unsure = withLens(shot, cardBarrel(), LensCard::Source::lines, {.border_px = 3.2});
     CHECK(lensReport(unsure).message.find("sure to 3.2 px only") != std::string::npos);
-    Lens other = barrel();
+    Lens other = cardBarrel();
     other.width = 1280;
     CHECK(lensReport(withLens(shot, other, LensCard::Source::file)).message.find("1280x360") != std::string::npos);
 }
 
 TEST_CASE("lines go into the fit when they have three places or an edge, and what they say depends on nothing else") {
     const Shot shot =
-        withLensLines(emptyShot(), {lineOf(1001, {{10, 10}, {300, 12}}), lineOf(1002, {{10, 20}, {300, 22}, {600, 20}}),
+        withLensLines(lensShot(), {lineOf(1001, {{10, 10}, {300, 12}}), lineOf(1002, {{10, 20}, {300, 22}, {600, 20}}),
                                     lineOf(1003, {{5, 5}, {9, 9}}, {{5, 5}, {7, 7.1}, {9, 9}})});
     const LinesToFit fit = linesToFit(shot);
     REQUIRE(fit.lines.size() == 2);
@@ -88,7 +88,7 @@ TEST_CASE("lines go into the fit when they have three places or an edge, and wha
     CHECK(shot.lens.source == LensCard::Source::lines);
 
     const auto key = linesKey(shot);
-    CHECK(linesKey(withLens(shot, barrel(), LensCard::Source::typed)) == key);
+    CHECK(linesKey(withLens(shot, cardBarrel(), LensCard::Source::typed)) == key);
     Shot other = shot;
     other.lens.terms = LineTerms::k1;
     CHECK(linesKey(other) != key);
@@ -103,15 +103,15 @@ TEST_CASE("lines go into the fit when they have three places or an edge, and wha
     lines[1].clicks = lines[1].clicks.edited([](auto& clicks) { clicks[0].y() += 0.1; });
     CHECK(linesKey(withLensLines(shot, lines)) != key);
     // The last line gone, its lens is gone too; one from elsewhere stays.
-    const Shot withFit = withLens(shot, barrel(), LensCard::Source::lines);
+    const Shot withFit = withLens(shot, cardBarrel(), LensCard::Source::lines);
     CHECK_FALSE(withLensLines(withFit, {}).lens.lens);
-    CHECK(withLensLines(withLens(shot, barrel(), LensCard::Source::chart), {}).lens.lens);
+    CHECK(withLensLines(withLens(shot, cardBarrel(), LensCard::Source::chart), {}).lens.lens);
 }
 
 TEST_CASE("coefficients are told at the focal length that is known, else the solve's, else a usual one") {
-    Shot shot = emptyShot();
+    Shot shot = lensShot();
     CHECK(focalForLens_px(shot) == Approx(640 * 35.0 / 36));
-    shot = solved(shot, barrel());
+    shot = solved(shot, cardBarrel());
     CHECK(focalForLens_px(shot) == 500);
     shot.solveSettings.focal = Knowledge::known;
     shot.solveSettings.focal_mm = 18;
@@ -119,17 +119,17 @@ TEST_CASE("coefficients are told at the focal length that is known, else the sol
 }
 
 TEST_CASE("a solve is stale when the lens it keeps bends other pixels, not when it is told at another focal length") {
-    Shot shot = withLens(emptyShot(), barrel(), LensCard::Source::chart);
+    Shot shot = withLens(lensShot(), cardBarrel(), LensCard::Source::chart);
     shot.solveSettings.distortion = SolveOptions::Distortion::known;
     const auto key = solveKey(shot);
-    CHECK(solveKey(withLens(shot, atFocal(barrel(), 777), LensCard::Source::chart)) == key);
-    Lens bent = barrel();
+    CHECK(solveKey(withLens(shot, atFocal(cardBarrel(), 777), LensCard::Source::chart)) == key);
+    Lens bent = cardBarrel();
     bent.k1 -= 0.001;
     CHECK(solveKey(withLens(shot, bent, LensCard::Source::chart)) != key);
-    CHECK(solveOptionsOf(shot).lens == barrel());
+    CHECK(solveOptionsOf(shot).lens == cardBarrel());
     shot.solveSettings.distortion = SolveOptions::Distortion::guessed;
     CHECK(solveKey(shot) != key);
-    CHECK(solveOptionsOf(shot).lens == barrel());
+    CHECK(solveOptionsOf(shot).lens == cardBarrel());
     shot.solveSettings.distortion = SolveOptions::Distortion::unknown;
     CHECK_FALSE(solveOptionsOf(shot).lens);
     const auto ignored = solveKey(shot);
@@ -137,7 +137,7 @@ TEST_CASE("a solve is stale when the lens it keeps bends other pixels, not when 
 }
 
 TEST_CASE("a shot from before there was a Lens card keeps the lens that its camera knew") {
-    Shot shot = withLens(emptyShot(), barrel(), LensCard::Source::file);
+    Shot shot = withLens(lensShot(), cardBarrel(), LensCard::Source::file);
     shot.solveSettings.distortion = SolveOptions::Distortion::known;
     std::string contents = shotJson(shot, "/made/a.pinion");
     // As it was written then: no "lens" of its own, the values within "camera".
@@ -151,35 +151,35 @@ TEST_CASE("a shot from before there was a Lens card keeps the lens that its came
     contents.insert(camera + std::string("\"camera\":{").size(), lens + ",");
     const auto read = parseShot(contents, "/made/a.pinion");
     REQUIRE(read);
-    CHECK(read->lens.lens == barrel());
+    CHECK(read->lens.lens == cardBarrel());
     CHECK(read->lens.source == LensCard::Source::file);
     CHECK(solveKey(*read) == solveKey(shot));
 }
 
 TEST_CASE("the lens is handed on as JSON and for OpenCV, with maps, from the card alone or from the solve") {
     const test::Scratch scratch;
-    Shot shot = emptyShot();
+    Shot shot = lensShot();
     CHECK_FALSE(deliver(shot, item(shot, DeliverableKind::lens), scratch.path()));
     CHECK_FALSE(deliver(shot, item(shot, DeliverableKind::stMaps), scratch.path()));
-    shot = withLens(shot, barrel(), LensCard::Source::lines);
+    shot = withLens(shot, cardBarrel(), LensCard::Source::lines);
     REQUIRE(deliver(shot, item(shot, DeliverableKind::lens), scratch.path()));
     const auto json = readLens(scratch / "made.lens.json");
     REQUIRE(json);
-    CHECK(*json == barrel());
+    CHECK(*json == cardBarrel());
     Deliverable yaml = item(shot, DeliverableKind::lens);
     yaml.format = DeliverableFormat::yaml;
     yaml.place = "made.yml";
     REQUIRE(deliver(shot, yaml, scratch.path()));
     CHECK(readOpenCvLens(scratch / "made.yml")->k1 == Approx(-0.12));
     REQUIRE(deliver(shot, item(shot, DeliverableKind::stMaps), scratch.path()));
-    CHECK(readStMap(scratch / "stmaps/undistort.exr")->data == undistortedBox(barrel()));
+    CHECK(readStMap(scratch / "stmaps/undistort.exr")->data == undistortedBox(cardBarrel()));
     Deliverable table = item(shot, DeliverableKind::lens);
     table.format = DeliverableFormat::csv;
     CHECK_FALSE(deliverableText(shot, table));
 
     // What is handed on belongs to the camera that is handed on.
     const auto before = deliveryKey(shot, item(shot, DeliverableKind::lens));
-    Lens found = barrel();
+    Lens found = cardBarrel();
     found.k1 = -0.13;
     shot = solved(shot, found);
     CHECK(lensFileOf(shot)->k1 == -0.13);
@@ -188,7 +188,7 @@ TEST_CASE("the lens is handed on as JSON and for OpenCV, with maps, from the car
 }
 
 TEST_CASE("a camera for the undistorted plate is another delivery than one for the plate as filmed") {
-    Shot shot = solved(emptyShot(), barrel());
+    Shot shot = solved(lensShot(), cardBarrel());
     Deliverable camera = item(shot, DeliverableKind::camera);
     const auto filmed = deliverableText(shot, camera);
     const auto key = deliveryKey(shot, camera);

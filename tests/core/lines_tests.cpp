@@ -22,7 +22,7 @@ struct MadeLens {
 };
 
 /// Sizes, focal lengths and bends from pincushion to strong barrel.
-MadeLens madeLens(unsigned seed, bool offAxis = false) {
+MadeLens lineLens(unsigned seed, bool offAxis = false) {
     MadeLens made{{}, std::mt19937(seed)};
     static const int sizes[3][2] = {{1280, 720}, {1920, 1080}, {2048, 1556}};
     const auto& [width, height] = sizes[seed % 3];
@@ -81,11 +81,11 @@ std::vector<StraightLine> seenLines(MadeLens& made, int count, int places, doubl
     return lines;
 }
 
-LinesOptions optionsFor(const Lens& lens) {
+LinesOptions lineOptions(const Lens& lens) {
     return {.width = lens.width, .height = lens.height, .focal_px = lens.focal_px};
 }
 
-double middleOf(std::vector<double> values) {
+double middleOfLine(std::vector<double> values) {
     std::sort(values.begin(), values.end());
     return values[values.size() / 2];
 }
@@ -116,15 +116,15 @@ TEST_CASE("six lines followed along their edges give the lens to a fraction of a
     std::vector<double> errors;
     int beyond = 0;
     for (unsigned seed = 1; seed <= 24; ++seed) {
-        MadeLens made = madeLens(seed);
-        const auto found = lensFromLines(seenLines(made, 6, 60, 0.1), optionsFor(made.lens));
+        MadeLens made = lineLens(seed);
+        const auto found = lensFromLines(seenLines(made, 6, 60, 0.1), lineOptions(made.lens));
         INFO("seed " << seed);
         REQUIRE(found);
         errors.push_back(mappingError(made.lens, found->lens));
         beyond += errors.back() > 2 * found->deviations.border_px;
         CHECK(found->after_px < 0.15);
     }
-    CHECK(middleOf(errors) < 0.2);
+    CHECK(middleOfLine(errors) < 0.2);
     CHECK(*std::max_element(errors.begin(), errors.end()) < 1.5);
     CHECK(beyond <= 1);
 }
@@ -132,20 +132,20 @@ TEST_CASE("six lines followed along their edges give the lens to a fraction of a
 TEST_CASE("an axis beside the middle is found where the lines speak for it, and left where they run one way") {
     std::vector<double> errors;
     for (unsigned seed = 31; seed <= 42; ++seed) {
-        MadeLens made = madeLens(seed, true);
-        const auto found = lensFromLines(seenLines(made, 12, 60, 0.1), optionsFor(made.lens));
+        MadeLens made = lineLens(seed, true);
+        const auto found = lensFromLines(seenLines(made, 12, 60, 0.1), lineOptions(made.lens));
         INFO("seed " << seed);
         REQUIRE(found);
         errors.push_back(mappingError(made.lens, found->lens));
     }
-    CHECK(middleOf(errors) < 0.8);
+    CHECK(middleOfLine(errors) < 0.8);
 
-    MadeLens made = madeLens(3);
+    MadeLens made = lineLens(3);
     std::vector<StraightLine> level;
     for (const double y : {0.06, 0.1, 0.9, 0.95})
         level.push_back({1001, seenLine(made, {0.05 * made.lens.width, y * made.lens.height},
                                         {0.95 * made.lens.width, y * made.lens.height}, 40, 0.1)});
-    const auto found = lensFromLines(level, optionsFor(made.lens));
+    const auto found = lensFromLines(level, lineOptions(made.lens));
     REQUIRE(found);
     CHECK(found->lens.cx == made.lens.width / 2.0);
     CHECK(found->terms.find("axis") == std::string::npos);
@@ -156,11 +156,11 @@ TEST_CASE("an axis beside the middle is found where the lines speak for it, and 
 TEST_CASE("a line that is curved in life is pointed out and does not bend the lens") {
     int named = 0, wronglyNamed = 0;
     for (unsigned seed = 51; seed <= 62; ++seed) {
-        MadeLens made = madeLens(seed);
+        MadeLens made = lineLens(seed);
         auto lines = seenLines(made, 7, 60, 0.1);
         const double w = made.lens.width, h = made.lens.height;
         lines[2].points = seenLine(made, {0.1 * w, 0.9 * h}, {0.9 * w, 0.88 * h}, 60, 0.1, seed % 2 ? 9 : -9);
-        const auto found = lensFromLines(lines, optionsFor(made.lens));
+        const auto found = lensFromLines(lines, lineOptions(made.lens));
         INFO("seed " << seed);
         REQUIRE(found);
         for (std::size_t i = 0; i < found->lines.size(); ++i) (i == 2 ? named : wronglyNamed) += found->lines[i].curved;
@@ -171,9 +171,9 @@ TEST_CASE("a line that is curved in life is pointed out and does not bend the le
 }
 
 TEST_CASE("what the coefficients mean does not depend on the focal length they are told at") {
-    MadeLens made = madeLens(5);
+    MadeLens made = lineLens(5);
     const auto lines = seenLines(made, 6, 40, 0.1);
-    LinesOptions options = optionsFor(made.lens);
+    LinesOptions options = lineOptions(made.lens);
     const auto one = lensFromLines(lines, options);
     options.focal_px *= 1.7;
     const auto other = lensFromLines(lines, options);
@@ -184,10 +184,10 @@ TEST_CASE("what the coefficients mean does not depend on the focal length they a
 }
 
 TEST_CASE("an anamorphic plate's lines are straightened through its squeeze") {
-    MadeLens made = madeLens(4);
+    MadeLens made = lineLens(4);
     made.lens.squeeze = 0.5;
     const auto lines = seenLines(made, 8, 60, 0.1);
-    LinesOptions options = optionsFor(made.lens);
+    LinesOptions options = lineOptions(made.lens);
     options.squeeze = 0.5;
     const auto found = lensFromLines(lines, options);
     REQUIRE(found);
@@ -199,8 +199,8 @@ TEST_CASE("an anamorphic plate's lines are straightened through its squeeze") {
 }
 
 TEST_CASE("lines that cannot tell the lens are refused with what is missing") {
-    MadeLens made = madeLens(6);
-    const LinesOptions options = optionsFor(made.lens);
+    MadeLens made = lineLens(6);
+    const LinesOptions options = lineOptions(made.lens);
     const double w = made.lens.width, h = made.lens.height;
     const auto refused = [&](const std::vector<StraightLine>& lines, const std::string& part) {
         const auto found = lensFromLines(lines, options);
@@ -279,7 +279,7 @@ TEST_CASE("snapped lines give the lens ten times as well as the same clicks by h
         clicked.push_back(line);
         followed.push_back({1001, on.edge});
     }
-    const auto byHand = lensFromLines(clicked, optionsFor(lens)), onEdges = lensFromLines(followed, optionsFor(lens));
+    const auto byHand = lensFromLines(clicked, lineOptions(lens)), onEdges = lensFromLines(followed, lineOptions(lens));
     REQUIRE(byHand);
     REQUIRE(onEdges);
     CHECK(mappingError(lens, onEdges->lens) < 0.2);

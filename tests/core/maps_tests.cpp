@@ -25,7 +25,7 @@ using Eigen::Vector3d;
 
 namespace {
 
-Lens made(unsigned seed, int width = 480, int height = 270) {
+Lens madeMaps(unsigned seed, int width = 480, int height = 270) {
     std::mt19937 random(seed);
     std::uniform_real_distribution<double> any(-1, 1);
     Lens lens = pinholeLens(width, height, (0.9 + 0.3 * any(random)) * width);
@@ -76,7 +76,7 @@ std::string refused(const Expected<MapsLens>& found) {
 
 TEST_CASE("a pair of maps bends as the lens that wrote it, both ways, whatever the lens") {
     for (const unsigned seed : {1U, 2U, 3U, 4U, 5U, 6U, 7U, 8U}) {
-        const Lens truth = made(seed);
+        const Lens truth = madeMaps(seed);
         const auto found = paired(truth);
         INFO("seed " << seed << ": " << (found ? std::string() : found.error().message));
         REQUIRE(found);
@@ -137,7 +137,7 @@ TEST_CASE("maps made without coefficients, of a bend that no polynomial describe
 }
 
 TEST_CASE("half floats are smoothed to far below their rounding, and it is said") {
-    const Lens truth = made(11, 1920, 1080);
+    const Lens truth = madeMaps(11, 1920, 1080);
     StMap out = undistortMap(truth), back = redistortMap(truth);
     halve(out);
     halve(back);
@@ -150,7 +150,7 @@ TEST_CASE("half floats are smoothed to far below their rounding, and it is said"
 }
 
 TEST_CASE("pairs of maps that make no lens are refused with what is wrong and where") {
-    const Lens lens = made(21), other = made(22);
+    const Lens lens = madeMaps(21), other = madeMaps(22);
     const StMap out = undistortMap(lens), back = redistortMap(lens);
     const auto with = [&](const StMap& u, const StMap& r) {
         return refused(lensFromMaps(u, r, lens.width, lens.height, lens.focal_px));
@@ -197,7 +197,7 @@ TEST_CASE("pairs of maps that make no lens are refused with what is wrong and wh
 
 TEST_CASE("a lens from maps goes through its files and into a shot as it is; what has no place for it says so") {
     const test::Scratch scratch;
-    const auto found = paired(made(31));
+    const auto found = paired(madeMaps(31));
     REQUIRE(found);
     REQUIRE(writeFile(scratch / "maps.json", lensJson(found->lens)));
     const auto read = readLens(scratch / "maps.json");
@@ -253,7 +253,7 @@ TEST_CASE("a field that folds, or turns over, is refused where it does, however 
 }
 
 TEST_CASE("a lens from maps at another size bends the same picture") {
-    const auto found = paired(made(41));
+    const auto found = paired(madeMaps(41));
     REQUIRE(found);
     const Lens larger = atSize(found->lens, 960, 540);
     REQUIRE(checkLens(larger));
@@ -262,7 +262,7 @@ TEST_CASE("a lens from maps at another size bends the same picture") {
 }
 
 TEST_CASE("the maps written for a lens from maps are the maps it was read from") {
-    const Lens truth = made(51);
+    const Lens truth = madeMaps(51);
     const auto found = paired(truth);
     REQUIRE(found);
     const StMap before = undistortMap(truth), after = undistortMap(found->lens);
@@ -280,7 +280,7 @@ TEST_CASE("the maps written for a lens from maps are the maps it was read from")
 }
 
 TEST_CASE("the derivatives of the projection through a field are those of its differences") {
-    const auto found = paired(made(61));
+    const auto found = paired(madeMaps(61));
     REQUIRE(found);
     const Lens& lens = found->lens;
     const double step = 1e-6;
@@ -295,7 +295,7 @@ TEST_CASE("the derivatives of the projection through a field are those of its di
 }
 
 TEST_CASE("a camera is solved through a lens from maps as through the lens that wrote them") {
-    const Lens truth = made(71, 960, 540);
+    const Lens truth = madeMaps(71, 960, 540);
     const auto found = paired(truth);
     REQUIRE(found);
     // A walk past made-up points.

@@ -635,54 +635,109 @@ TEST_CASE("a surface is squared up at the size asked for, and stands still") {
     CHECK_FALSE(runSquared(shot, frames, 1, scratch / "s.####.png", 2, 64));
 }
 
+namespace {
+
+/// One frame of a drawn surface, seen through a lens that bends it.
+struct BentWall {
+    static constexpr int kWidth = 320, kHeight = 240;
+    test::Scratch scratch;
+    Lens lens = pinholeLens(kWidth, kHeight, 260);
+    Shot shot;
+    PicturePtr plate;
+    std::unique_ptr<FrameCache> frames;
+
+    static double drawn(const Vector2d& at) { return 0.5 + 0.2 * std::sin(40 * at.x()) + 0.2 * std::sin(34 * at.y()); }
+
+    BentWall() {
+        lens.k1 = -0.18;
+        const Quad straight{Vector2d(24, 26), {296, 14}, {288, 222}, {38, 214}};
+        const auto sheetFrom = quadFromQuad(quad(0, 0, 1, 1), straight);
+        REQUIRE(sheetFrom);
+        Picture picture{kWidth, kHeight, Picture::Depth::bits8, false, {}, {}};
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const auto at = undistortedFromPlate(lens, {x + 0.5, y + 0.5});
+                const Vector2d place = at ? Vector2d((*sheetFrom * at->homogeneous()).hnormalized()) : Vector2d(0, 0);
+                picture.bytes.insert(picture.bytes.end(), 3, std::uint8_t(255 * drawn(place) + 0.5));
+            }
+        frames = written("p.####.png", picture);
+        PlanarTrack plane;
+        plane.id = 1;
+        plane.name = "wall";
+        plane.lens = std::make_shared<const Lens>(lens);
+        plane.samples = std::vector<PlaneSample>{{.frame = 0}};
+        Quad seen = straight;
+        for (Vector2d& corner : seen) corner = *plateFromUndistorted(lens, corner);
+        plane.ties = std::vector<PlaneTie>{{0, seen}};
+        shot = shotWith(plane);
+        shot.plate.width = kWidth;
+        shot.plate.height = kHeight;
+        shot.plate.frames = shot.plate.range = {0, 0};
+        plate = *frames->get(0);
+    }
+    std::unique_ptr<FrameCache> written(const char* pattern, const Picture& picture) {
+        const auto writer = FrameWriter::create(scratch / pattern, picture.width, picture.height, FrameRate{24, 1});
+        REQUIRE(writer);
+        REQUIRE((*writer)->write(0, picture));
+        REQUIRE((*writer)->finish());
+        const auto opened = Plate::open(scratch / pattern);
+        REQUIRE(opened);
+        return std::make_unique<FrameCache>(*opened);
+    }
+};
+
+}  // namespace
+
 TEST_CASE("a surface seen through a lens that bends it is squared up straight") {
-    const int width = 320, height = 240;
-    Lens lens = pinholeLens(width, height, 260);
-    lens.k1 = -0.18;
-    const Quad straight{Vector2d(24, 26), {296, 14}, {288, 222}, {38, 214}};
-    const auto sheetFrom = quadFromQuad(quad(0, 0, 1, 1), straight);
-    REQUIRE(sheetFrom);
-    const auto drawn = [](const Vector2d& at) {
-        return 0.5 + 0.2 * std::sin(40 * at.x()) + 0.2 * std::sin(34 * at.y());
-    };
-    Picture plate{width, height, Picture::Depth::bits8, false, {}, {}};
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            const auto at = undistortedFromPlate(lens, {x + 0.5, y + 0.5});
-            const Vector2d place = at ? Vector2d((*sheetFrom * at->homogeneous()).hnormalized()) : Vector2d(0, 0);
-            plate.bytes.insert(plate.bytes.end(), 3, std::uint8_t(255 * drawn(place) + 0.5));
-        }
-    const test::Scratch scratch;
-    const auto writer = FrameWriter::create(scratch / "p.####.png", width, height, FrameRate{24, 1});
-    REQUIRE(writer);
-    REQUIRE((*writer)->write(0, plate));
-    REQUIRE((*writer)->finish());
-    PlanarTrack plane;
-    plane.id = 1;
-    plane.name = "wall";
-    plane.lens = std::make_shared<const Lens>(lens);
-    plane.samples = std::vector<PlaneSample>{{.frame = 0}};
-    Quad seen = straight;
-    for (Vector2d& corner : seen) corner = *plateFromUndistorted(lens, corner);
-    plane.ties = std::vector<PlaneTie>{{0, seen}};
-    Shot shot = shotWith(plane);
-    shot.plate.width = width;
-    shot.plate.height = height;
-    shot.plate.frames = shot.plate.range = {0, 0};
-    const auto opened = Plate::open(scratch / "p.####.png");
-    REQUIRE(opened);
-    FrameCache frames(*opened);
-    REQUIRE(runSquared(shot, frames, 1, scratch / "s.####.png", 280, 210));
-    const auto made = readStill(scratch / "s.0000.png");
+    BentWall wall;
+    REQUIRE(runSquared(wall.shot, *wall.frames, 1, wall.scratch / "s.####.png", 280, 210));
+    const auto made = readStill(wall.scratch / "s.0000.png");
     REQUIRE(made);
     double squares = 0;
     for (int y = 0; y < 210; ++y)
         for (int x = 0; x < 280; ++x) {
-            const double truth = 255 * drawn({(x + 0.5) / 280, (y + 0.5) / 210});
+            const double truth = 255 * BentWall::drawn({(x + 0.5) / 280, (y + 0.5) / 210});
             squares += std::pow(double((*made)->bytes[std::size_t(3 * (y * 280 + x))]) - truth, 2);
         }
     // Of 255; straight between its corners 20 and more.
     CHECK(std::sqrt(squares / (210 * 280)) < 1.5);
+}
+
+TEST_CASE("what was painted on a surface that a lens bends comes back where it was painted") {
+    BentWall wall;
+    REQUIRE(runSquared(wall.shot, *wall.frames, 1, wall.scratch / "s.####.png", 280, 210));
+    Picture painted = **readStill(wall.scratch / "s.0000.png");
+    // A bar near the upper edge, where it is bent most.
+    const auto isPainted = [](double x, double y) { return x >= 100 && x < 180 && y >= 8 && y < 30; };
+    for (int y = 0; y < 210; ++y)
+        for (int x = 0; x < 280; ++x)
+            for (int k = 0; k < 3 && isPainted(x, y); ++k)
+                painted.bytes[std::size_t(3 * (y * 280 + x) + k)] = k == 1 ? 250 : 10;
+    const auto made = wall.written("q.####.png", painted);
+    const auto report = runPutBackSurface(wall.shot, *wall.frames, *made, 1, wall.scratch / "b.####.png");
+    INFO((report ? "" : report.error().message));
+    REQUIRE(report);
+    const auto back = readStill(wall.scratch / "b.0000.png");
+    REQUIRE(back);
+    const auto sheet = SurfaceSheet::of(wall.shot.planes[0], 0);
+    REQUIRE(sheet);
+    int wrong = 0, green = 0, kept = 0;
+    for (int y = 0; y < BentWall::kHeight; ++y)
+        for (int x = 0; x < BentWall::kWidth; ++x) {
+            const auto at = sheet->onSheet({x + 0.5, y + 0.5});
+            const auto i = std::size_t(3 * (y * BentWall::kWidth + x));
+            const bool isGreen = (*back)->bytes[i + 1] > 200 && (*back)->bytes[i] < 60;
+            const bool isSame = std::equal(&(*back)->bytes[i], &(*back)->bytes[i] + 3, &wall.plate->bytes[i]);
+            const double px = at ? 280 * at->x() : -100, py = at ? 210 * at->y() : -100;
+            const bool isInside = isPainted(px - 4, py - 4) && isPainted(px + 4, py + 4);
+            const bool isBeside = px < 92 || px > 188 || py < 0 || py > 38;
+            green += isInside && isGreen;
+            kept += isBeside && isSame;
+            wrong += (isInside && !isGreen) || (isBeside && !isSame);
+        }
+    CHECK(green > 500);
+    CHECK(kept > 50000);
+    CHECK(wrong == 0);
 }
 
 TEST_CASE("what was painted on a rendered surface is put back, and nothing else of the plate changes") {

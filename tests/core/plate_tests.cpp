@@ -1,9 +1,11 @@
 #include "plate/framecache.h"
+#include "plate/framewriter.h"
 #include "plate/videowriter.h"
 #include "scratch.h"
 
 #include <OpenImageIO/imageio.h>
 #include <catch2/catch.hpp>
+#include <cmath>
 #include <fstream>
 
 using namespace pinion;
@@ -151,4 +153,56 @@ TEST_CASE("the frame cache stays within its budget and brings what is wanted") {
     std::unique_lock lock(mutex);
     CHECK(arrived.wait_for(lock, std::chrono::seconds(10), [&] { return there; }));
     CHECK(cache.peek(3));
+}
+
+TEST_CASE("a pattern is told from a file, and a name goes without its number") {
+    CHECK(isSequencePattern("/shots/quay/plate.####.exr"));
+    CHECK(isSequencePattern("plate_%04d.png"));
+    CHECK_FALSE(isSequencePattern("/shots/100%/plate.mp4"));  // of the file's own name
+    for (const auto& [path, name] : {std::pair{"lamp.####.png", "lamp"},
+                                     {"/a/lamp_%04d.exr", "lamp"},
+                                     {"lamp-##.tif", "lamp"},
+                                     {"lamp.v2.####.png", "lamp.v2"},
+                                     {"board.mp4", "board"},
+                                     {"####.png", ""}})
+        CHECK(nameWithoutNumber(path) == name);
+}
+
+TEST_CASE("a video is as good written quickly as small, and small it is smaller") {
+    const test::Scratch scratch;
+    const int width = 320, height = 240, frames = 12;
+    const auto drawn = [&](int frame) {
+        std::vector<std::uint8_t> rgb;
+        std::uint32_t seed = std::uint32_t(frame);
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                seed = seed * 1664525U + 1013904223U;
+                const double wave = std::sin(0.11 * (x + 2 * frame)) + std::sin(0.07 * y);
+                rgb.insert(rgb.end(), 3, std::uint8_t(128 + 40 * wave + double(seed >> 30)));
+            }
+        return rgb;
+    };
+    const auto written = [&](const char* name, bool small) {
+        auto writer = VideoWriter::create(scratch / name, width, height, {24, 1}, {.quality = 16, .small = small});
+        REQUIRE(writer);
+        for (int i = 0; i < frames; ++i) REQUIRE((*writer)->write(drawn(i)));
+        REQUIRE((*writer)->finish());
+        const auto plate = Plate::open(scratch / name);
+        REQUIRE(plate);
+        REQUIRE((*plate)->facts().frameCount() == frames);
+        double squares = 0;
+        for (int i = 0; i < frames; ++i) {
+            const auto picture = (*plate)->read(1001 + i);
+            REQUIRE(picture);
+            const auto truth = drawn(i);
+            for (std::size_t k = 0; k < truth.size(); ++k)
+                squares += std::pow(double((*picture)->bytes[k]) - truth[k], 2);
+        }
+        return 10 * std::log10(255.0 * 255.0 * frames * 3 * width * height / squares);
+    };
+    const double quick = written("quick.mp4", false), small = written("small.mp4", true);
+    INFO(quick << " dB written quickly, " << small << " dB small");
+    CHECK(small > 40);
+    CHECK(quick > small - 1.5);
+    CHECK(std::filesystem::file_size(scratch / "small.mp4") < std::filesystem::file_size(scratch / "quick.mp4"));
 }

@@ -113,6 +113,39 @@ TEST_CASE("a shape rides on the whole picture, however few of its tracks move by
     CHECK_THAT(rideMotion(*matte.ride, {long2, {}, kRange})->problem, Catch::Contains("no such locator"));
 }
 
+TEST_CASE("a ride is said in words, and the plane that carries it is found through a locator too") {
+    using On = Matte::Ride::On;
+    const auto words = [](On on, std::vector<std::string> tracks = {}) {
+        Matte::Ride ride{std::move(tracks), 1001, on, "hook"};
+        ride.plane = "board";
+        return wordsOf(ride);
+    };
+    CHECK(words(On::picture) == "the whole picture");
+    CHECK(words(On::locator) == "the locator hook");
+    CHECK(words(On::plane) == "board");
+    CHECK(words(On::tracks) == "nothing");
+    CHECK(words(On::tracks, {"a"}) == "a");
+    CHECK(words(On::tracks, {"a", "b"}) == "a and b");
+    CHECK(words(On::tracks, {"a", "b", "c", "d"}) == "4 tracks");
+
+    PlanarTrack board;
+    board.name = "board";
+    Locator hook{"hook", {}, 1001, MotionKind::similarity};
+    hook.plane = "board";
+    const Carriers carriers{{}, std::vector<Locator>{hook}, kRange, std::vector<PlanarTrack>{board}};
+    Matte::Ride ride{{}, 1001, On::locator, "hook"};
+    const PlanarTrack* found = planeCarrying(ride, carriers);
+    REQUIRE(found);
+    CHECK(found->name == "board");
+    ride.locator = "gone";
+    CHECK(planeCarrying(ride, carriers) == nullptr);
+    ride = {{}, 1001, On::plane};
+    ride.plane = "board";
+    CHECK(planeCarrying(ride, carriers) == found);
+    CHECK(planeCarrying(ride, {{}, {}, kRange}) == nullptr);
+    CHECK(planeCarrying({std::vector<std::string>{"s-1"}, 1001}, carriers) == nullptr);
+}
+
 TEST_CASE("a ride is worked out once for a version of the tracks; what takes long is not waited for") {
     const Carriers carriers{shortTracks(60, 25), {}, kRange};
     const Matte::Ride picture{{}, 1015, Matte::Ride::On::picture}, one{{"s-30"}, 1020};

@@ -71,8 +71,8 @@ static Strings members(const FrameTimes& x) {
     return all(first, seconds);
 }
 static Strings members(const PlateRef& x) {
-    const auto& [path, width, height, fps, times, frames, range] = x;
-    return all(path, width, height, fps, times, frames, range);
+    const auto& [path, width, height, aspect, fps, times, frames, range] = x;
+    return all(path, width, height, aspect, fps, times, frames, range);
 }
 static Strings members(const ScatterSettings& x) {
     const auto& [features, distance, threshold, pattern, search, motion, drift, channel, filter] = x;
@@ -228,8 +228,8 @@ static Strings members(const Deliverable& x) {
     return all(name, kind, format, place, up, locator, transform, overscan, written);
 }
 static Strings members(const Clip& x) {
-    const auto& [id, name, path, width, height, fps, frames, still, hasAlpha, alpha] = x;
-    return all(id, name, path, width, height, fps, frames, still, hasAlpha, alpha);
+    const auto& [id, name, path, width, height, aspect, fps, frames, still, hasAlpha, alpha] = x;
+    return all(id, name, path, width, height, aspect, fps, frames, still, hasAlpha, alpha);
 }
 static Strings members(const Placing& x) {
     const auto& [centre, scale, turn, trims] = x;
@@ -264,9 +264,9 @@ static Strings members(const OpacityKey& x) {
     return all(frame, opacity);
 }
 static Strings members(const Insert& x) {
-    const auto& [id, name, shows, clip, colour, ride, whole, carrier, placing, shape, key, look, shutter, heldOut,
-                 within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
-    return all(id, name, shows, clip, colour, ride, whole, carrier, placing, shape, key, look, shutter, heldOut, within,
+    const auto& [id, name, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look, shutter,
+                 heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
+    return all(id, name, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look, shutter, heldOut, within,
                time, frames, opacityKeys, turns, lost, fade, hidden);
 }
 static Strings members(const Shot& x) {
@@ -415,7 +415,7 @@ Insert fullInsert() {
     i.clip = 4;
     i.colour = {0.25, 0.75, 0.125};
     i.ride = Matte::Ride{{"p1"}, 1004, Matte::Ride::On::tracks, "", ""};
-    i.wholeFrame = true;
+    i.wholeFrame = i.onSurface = true;
     i.carrier = {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}};
     i.placing = {
         {0.25, 0.75}, {0.5, 1.5}, 12.5, {Eigen::Vector2d(0.125, 0), {0, -0.25}, {0.0625, 0.5}, {-0.125, 0.25}}};
@@ -441,6 +441,7 @@ Shot fullShot() {
     s.plate = {"/made/up/plate.####.exr",
                640,
                360,
+               1.25,
                {24000, 1001},
                {1001, std::vector<double>{0, 0.05, 0.08}},
                {1001, 1010},
@@ -538,7 +539,7 @@ Shot fullShot() {
     h.edges = EdgeMode::mirrored;
     h.renderPlace = "held.####.exr";
     s.clips = std::vector<Clip>{
-        {4, "lamp", "/made/up/lamp.####.tif", 320, 240, {30000, 1001}, {11, 70}, true, true, AlphaKind::straight}};
+        {4, "lamp", "/made/up/lamp.####.tif", 320, 240, 2, {30000, 1001}, {11, 70}, true, true, AlphaKind::straight}};
     s.nextClip = 6;
     s.inserts = std::vector<Insert>{fullInsert()};
     s.nextInsert = 12;

@@ -198,7 +198,7 @@ TEST_CASE("stages say what is done, stale and wrong") {
     CHECK(tracksReport(poor).state == StageState::attention);
     CHECK(tracksReport(poor).message.find("1001-1010") != std::string::npos);
     CHECK(plateReport(shot, {1003}).message.find("1003") != std::string::npos);
-    Shot delivered = withDelivered(shot, "camera data");
+    Shot delivered = withDelivered(shot, "camera data", shot);
     CHECK(deliveryReport(delivered).state == StageState::done);
     delivered.world.origin = 4;
     CHECK(deliveryReport(delivered).state == StageState::stale);

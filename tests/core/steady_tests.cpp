@@ -23,7 +23,7 @@ using Eigen::Vector2d;
 namespace {
 
 /// A hand's shake on a slow pan.
-Matrix3d shaken(int frame) {
+Matrix3d shakenTracks(int frame) {
     return MotionParts{{1.5 * frame + 6 * std::sin(0.9 * frame), 4 * std::sin(1.3 * frame + 1)},
                        0.012 * std::sin(0.7 * frame),
                        1 + 0.01 * std::sin(0.5 * frame)}
@@ -48,8 +48,8 @@ std::vector<Track> tracksOn(const std::vector<Vector2d>& places, int first, int 
 
 PlateMotion exactMotion(int frames) {
     PlateMotion motion{MotionKind::similarity, 0, {640, 360}, {}, {}};
-    const Matrix3d reference = shaken(0).inverse();
-    for (int frame = 0; frame < frames; ++frame) motion.frames.push_back({frame, shaken(frame) * reference, 10, 0});
+    const Matrix3d reference = shakenTracks(0).inverse();
+    for (int frame = 0; frame < frames; ++frame) motion.frames.push_back({frame, shakenTracks(frame) * reference, 10, 0});
     return motion;
 }
 
@@ -58,7 +58,7 @@ PlateMotion exactMotion(int frames) {
 TEST_CASE("one track gives position, two rotation and scale, four a corner pin, each exactly") {
     const std::vector<Vector2d> places{{300, 500}, {900, 200}, {880, 560}, {320, 180}};
     const auto tracks = tracksOn(places, 0, 20, [&](std::size_t i, int frame) {
-        return carried(shaken(frame) * shaken(0).inverse(), places[i]);
+        return carried(shakenTracks(frame) * shakenTracks(0).inverse(), places[i]);
     });
     const auto position = motionOf({tracks[0]}, 0, {0, 20}, MotionKind::position);
     REQUIRE(position);
@@ -67,14 +67,14 @@ TEST_CASE("one track gives position, two rotation and scale, four a corner pin, 
     const auto two = motionOf({tracks[0], tracks[1]}, 0, {0, 20}, MotionKind::similarity);
     REQUIRE(two);
     for (int frame = 0; frame <= 20; ++frame)
-        CHECK(two->at(frame)->plateFromReference.isApprox(shaken(frame) * shaken(0).inverse(), 1e-9));
+        CHECK(two->at(frame)->plateFromReference.isApprox(shakenTracks(frame) * shakenTracks(0).inverse(), 1e-9));
 
     // Any order of the four; the result is top-left, top-right, bottom-right, bottom-left.
     const auto pin = motionOf({tracks[2], tracks[3], tracks[0], tracks[1]}, 0, {0, 20}, MotionKind::cornerPin);
     REQUIRE(pin);
     CHECK(pin->corners == std::vector<Vector2d>{places[3], places[1], places[2], places[0]});
     for (const Vector2d& place : {Vector2d(500, 300), Vector2d(700, 450)})
-        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shaken(13) * shaken(0).inverse(), place))
+        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shakenTracks(13) * shakenTracks(0).inverse(), place))
                   .norm() < 1e-6);
 }
 
@@ -114,7 +114,7 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         for (int frame = first; frame < std::min(120, first + 24); ++frame)
             samples.push_back(
                 {.frame = frame,
-                 .at = carried(shaken(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first))
+                 .at = carried(shakenTracks(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first))
                                                              : Vector2d(0, 0))) +
                        Vector2d(noise(random), noise(random))});
         Track track;
@@ -129,7 +129,7 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
             INFO(frame);
             // Chained from frame to frame the noise of 120 steps would reach half a pixel and more.
             CHECK((carried(motion->at(frame)->plateFromReference, corner) -
-                   carried(shaken(frame) * shaken(0).inverse(), corner))
+                   carried(shakenTracks(frame) * shakenTracks(0).inverse(), corner))
                       .norm() < 0.45);
         }
 }

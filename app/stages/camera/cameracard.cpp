@@ -22,8 +22,10 @@ public:
         addLens();
         addBasePair();
         wide(makeMeasuresTable(session));
-        addSolve();
-        addResults();
+        onTop([this] {
+            addSolve();
+            addResults();
+        });
         connect(&stage, &CameraStage::trimPreviewChanged, this, [this] { refresh(); });
         refresh();
     }

@@ -131,7 +131,7 @@ public:
         onRefresh([list] { list->refresh(); });
         addOptions();
         addParts();
-        addDeliver();
+        onTop([this] { addDeliver(); });
         connect(&session.document, &Document::fileChanged, this, [this] { refresh(); });
         refresh();
     }
@@ -208,10 +208,10 @@ private:
     void addDeliver() {
         auto* folder = dimLabel("");
         folder->setObjectName("deliveryFolder");
-        wide(folder);
         auto* deliver = button("Deliver all", "quiet");
         auto* choose = button("Folder…");
         wide(buttonRow({deliver, choose}));
+        wide(folder);
         onClick(deliver, [this] { stage_.startDelivery({}); });
         onClick(choose, [this] {
             const QString chosen = askForFolder("delivery", "Delivery folder", this);

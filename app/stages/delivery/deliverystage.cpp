@@ -7,10 +7,6 @@
 #include "stages/reasons.h"
 #include "widgets/commands.h"
 
-#include <QApplication>
-#include <QMessageBox>
-#include <QPushButton>
-
 #include <algorithm>
 
 namespace pinion {
@@ -49,7 +45,6 @@ StageReport DeliveryStage::report() const { return deliveryReport(session_.shot(
 QWidget* DeliveryStage::makeCard() { return makeDeliveryCard(session_, *this); }
 
 void DeliveryStage::furnish(const Desk& desk) {
-    connect(this, &DeliveryStage::outsideAsked, this, &DeliveryStage::askOutside);
     desk.commands.add(
         "Shot", "Deliver all", {QKeySequence("Ctrl+D")},
         [this, desk] {
@@ -64,17 +59,7 @@ void DeliveryStage::furnish(const Desk& desk) {
         });
 }
 
-void DeliveryStage::askOutside(const std::vector<std::string>& names, const QStringList& paths) {
-    QMessageBox box(QMessageBox::NoIcon, "Pinion",
-                    "This shot would write outside its delivery folder:\n" + paths.join("\n"), QMessageBox::NoButton,
-                    QApplication::activeWindow());
-    auto* write = box.addButton("Write there", QMessageBox::AcceptRole);
-    box.setDefaultButton(qobject_cast<QPushButton*>(box.addButton("Cancel", QMessageBox::RejectRole)));
-    box.exec();
-    if (box.clickedButton() == write) startDelivery(names, true);
-}
-
-void DeliveryStage::startDelivery(const std::vector<std::string>& names, bool outsideAllowed) {
+void DeliveryStage::startDelivery(const std::vector<std::string>& names) {
     if (session_.isBusy()) return;
     const Shot shot = session_.shot();
     const fs::path file = session_.document.file();
@@ -83,28 +68,24 @@ void DeliveryStage::startDelivery(const std::vector<std::string>& names, bool ou
         session_.sayError(text(free.error().message));
         return;
     }
-    if (!outsideAllowed) {
-        QStringList paths;
-        for (const OutsidePlace& place : placesOutside(shot, folder, names)) paths << text(place.path.string());
-        if (!paths.isEmpty()) {
-            emit outsideAsked(names, paths);
-            return;
-        }
-    }
     const auto run = [shot, names, folder](const JobLink& link) -> Expected<Delivered> {
         return deliverAll(shot, names, folder, link.progress);
     };
-    const auto merge = [this, folder](Delivered& delivered) {
+    const auto merge = [this, folder, shot](Delivered& delivered) {
         if (!delivered.done.empty()) {
             Shot after = session_.shot();
-            for (const std::string& name : delivered.done) after = withDelivered(after, name);
+            for (const std::string& name : delivered.done) after = withDelivered(after, name, shot);
             session_.edit("Deliver", after);
             session_.say(
                 QString("%1 files written and read back, in %2").arg(delivered.files).arg(text(folder.string())));
         }
         if (!delivered.problems.isEmpty()) session_.sayError(delivered.problems.join("\n"));
     };
-    session_.jobs.start(Job<Delivered>{.name = "Delivering", .run = run, .merge = merge});
+    std::vector<fs::path> places;
+    for (const OutsidePlace& place : placesOutside(shot, folder, names)) places.push_back(place.path);
+    session_.writeTo(places, [this, run, merge] {
+        session_.jobs.start(Job<Delivered>{.name = "Delivering", .run = run, .merge = merge});
+    });
 }
 
 }  // namespace pinion

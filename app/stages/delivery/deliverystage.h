@@ -2,8 +2,6 @@
 
 #include "stages/stage.h"
 
-#include <QStringList>
-
 #include <string>
 #include <vector>
 
@@ -20,15 +18,8 @@ public:
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
 
-    /// All that are listed when `names` is empty. Asks by `outsideAsked` first when something would be written outside
-    /// the delivery folder.
-    void startDelivery(const std::vector<std::string>& names, bool outsideAllowed = false);
-
-signals:
-    void outsideAsked(const std::vector<std::string>& names, const QStringList& paths);
-
-private:
-    void askOutside(const std::vector<std::string>& names, const QStringList& paths);
+    /// All that are listed when `names` is empty.
+    void startDelivery(const std::vector<std::string>& names);
 };
 
 }  // namespace pinion

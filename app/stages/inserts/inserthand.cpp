@@ -1,6 +1,7 @@
 #include "stages/inserts/inserthand.h"
 
 #include "jobs/inserting.h"
+#include "plate/filestamp.h"
 #include "plate/framewriter.h"
 #include "shot/edits/insertedits.h"
 #include "shot/stages/lensstage.h"
@@ -12,15 +13,32 @@
 
 namespace pinion {
 
+namespace {
+
+constexpr int kLookEvery_ms = 2000;
+
+/// The clip's file; of a sequence its first one, which is written anew with the others.
+std::filesystem::path firstFileOf(const Clip& clip) {
+    return isSequencePattern(clip.path) ? frameFile(clip.path, clip.frames.first) : clip.path;
+}
+
+std::vector<std::uint64_t> filesOf(const List<Clip>& clips) {
+    std::vector<std::uint64_t> files;
+    for (const Clip& clip : clips) files.push_back(stampOf(firstFileOf(clip)));
+    return files;
+}
+
+}  // namespace
+
 SceneKey SceneKey::of(const Shot& shot) {
-    return {shot.inserts, shot.clips,    shot.mattes,      shot.planes,
-            shot.tracks,  shot.locators, shot.plate.range, lensInForce(shot)};
+    return {shot.inserts,  shot.clips,       shot.mattes,       shot.planes,        shot.tracks,
+            shot.locators, shot.plate.range, lensInForce(shot), filesOf(shot.clips)};
 }
 
 bool SceneKey::operator==(const SceneKey& other) const {
     return inserts.sharedWith(other.inserts) && clips.sharedWith(other.clips) && mattes.sharedWith(other.mattes) &&
            planes.sharedWith(other.planes) && tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) &&
-           range == other.range && lens == other.lens;
+           range == other.range && lens == other.lens && files == other.files;
 }
 
 InsertHand::InsertHand(Session& session)
@@ -29,6 +47,8 @@ InsertHand::InsertHand(Session& session)
           emit sceneChanged();
       }) {
     connect(&session.document, &Document::changed, this, &InsertHand::refresh);
+    connect(&files_, &QTimer::timeout, this, &InsertHand::lookAtFiles);
+    files_.start(kLookEvery_ms);
     // When all that follows at once has been said: a tracked plane is told anew for each frame.
     connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes, Qt::QueuedConnection);
 }
@@ -45,15 +65,14 @@ void InsertHand::setLive(std::map<PlaneId, PlanarTrack> live) {
     liveCarriers_.clear();
     const Shot& shot = session_.shot();
     const int frame = session_.player.frame();
-    const Carriers before = insertCarriersOf(shot);
-    Carriers carriers = before;
+    Carriers carriers = insertCarriersOf(shot);
     carriers.range = {frame, frame};
     carriers.planes = carriers.planes.edited([&](auto& planes) {
         for (PlanarTrack& plane : planes)
             if (const auto moved = live_.find(plane.id); moved != live_.end()) plane = moved->second;
     });
     for (const Insert& insert : shot.inserts) {
-        const PlanarTrack* plane = insert.ride && !live_.empty() ? planeCarrying(*insert.ride, before) : nullptr;
+        const PlanarTrack* plane = insert.ride && !live_.empty() ? planeCarrying(*insert.ride, carriers) : nullptr;
         if (plane && live_.contains(plane->id))
             liveCarriers_.emplace(insert.id, std::make_shared<const Carrier>(insert, carriers));
     }
@@ -71,6 +90,12 @@ void InsertHand::refresh() {
         scene_.want(SceneKey::of(shot),
                     [shot](const Progress&) -> Expected<InsertScene> { return insertSceneOf(shot); });
     if (before != held_) emit changed();
+}
+
+void InsertHand::lookAtFiles() {
+    const Shot& shot = session_.shot();
+    if (shot.inserts.isEmpty() || !scene_.key() || session_.player.isPlaying()) return;
+    if (filesOf(shot.clips) != scene_.key()->files) refresh();
 }
 
 const Insert* InsertHand::held() const { return held_ ? findInsert(session_.shot(), *held_) : nullptr; }
@@ -141,7 +166,8 @@ std::shared_ptr<const Carrier> InsertHand::carrierOf(const Insert& insert) const
 std::vector<ArtPiece> InsertHand::piecesNow(const Insert& insert) const {
     const auto carrier = carrierOf(insert);
     if (!carrier) return {};
-    auto instants = carrier->pieces(placingOf(insert), session_.player.frame(), 0, insert.lost != Insert::Lost::ends);
+    auto instants = carrier->pieces(placingOf(insert), session_.player.frame(), 0, insert.lost != Insert::Lost::ends,
+                                    kScreenBend_px);
     return instants.empty() ? std::vector<ArtPiece>{} : std::move(instants.front());
 }
 
@@ -170,8 +196,7 @@ bool InsertHand::isMissing(const Clip& clip) const {
     Looked& looked = looked_[clip.path];
     if (now - looked.when > kEvery_ms) {
         std::error_code code;
-        looked.missing = !std::filesystem::exists(
-            isSequencePattern(clip.path) ? frameFile(clip.path, clip.frames.first) : clip.path, code);
+        looked.missing = !std::filesystem::exists(firstFileOf(clip), code);
         looked.when = now;
     }
     return looked.missing;

@@ -5,7 +5,9 @@
 #include "session/session.h"
 
 #include <QObject>
+#include <QTimer>
 
+#include <cstdint>
 #include <filesystem>
 #include <functional>
 #include <map>
@@ -24,6 +26,7 @@ struct SceneKey {
     List<Locator> locators;
     FrameRange range;
     std::optional<Lens> lens;
+    std::vector<std::uint64_t> files;  ///< what the clips' files are: replaced, they make another picture
 
     static SceneKey of(const Shot& shot);
     bool operator==(const SceneKey& other) const;
@@ -81,6 +84,7 @@ signals:
 
 private:
     void refresh();
+    void lookAtFiles();
     /// As it is dragged.
     Placing placingOf(const Insert& insert) const { return held_ == insert.id && draft_ ? *draft_ : insert.placing; }
     /// What carries it at this moment; null until that has been worked out.
@@ -89,6 +93,7 @@ private:
     void setLive(std::map<PlaneId, PlanarTrack> live);
 
     Session& session_;
+    QTimer files_;
     std::optional<InsertId> held_;
     std::optional<Placing> draft_;
     std::shared_ptr<ArtShelf> shelf_ = std::make_shared<ArtShelf>();

@@ -1,6 +1,7 @@
 #include "stages/inserts/insertscard.h"
 
 #include "jobs/delivering.h"
+#include "plate/framewriter.h"
 #include "shot/edits/insertedits.h"
 #include "shot/stages/insertsstage.h"
 #include "stages/inserts/insertlist.h"
@@ -16,6 +17,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace pinion {
 namespace {
@@ -196,6 +198,24 @@ private:
                                                          : std::optional(AlphaKind::premultiplied);
                               }));
         });
+        auto* pictures = named(new QComboBox, "insertPictures",
+                               "One picture by itself, or all that are numbered like it, played one after the other");
+        pictures->addItems({"this one", ""});
+        auto* picturesLabel = row("Pictures", pictures);
+        connect(pictures, &QComboBox::activated, this, [this](int index) {
+            const Clip* clip = heldClip();
+            if (clip && (index == 0) != clip->still) stage_.takeSequence(clip->id, index == 1);
+        });
+        onRefresh([this, pictures, picturesLabel] {
+            const Clip* clip = heldClip();
+            const bool isSequence = clip && !clip->still && isSequencePattern(clip->path);
+            const int count = isSequence ? clip->frames.count() : clip && clip->still ? numberedLike(clip->path) : 0;
+            pictures->setVisible(count > 1);
+            picturesLabel->setVisible(count > 1);
+            pictures->setItemText(1, QString("all %1 numbered").arg(count));
+            pictures->setCurrentIndex(isSequence ? 1 : 0);
+            pictures->setEnabled(mayChange());
+        });
         auto* on = named(new QComboBox, "insertOn", "What carries it: it is moved there without touching that");
         auto* onLabel = row("Pinned to", on);
         connect(on, &QComboBox::activated, this, [this, on](int index) {
@@ -250,6 +270,12 @@ private:
             on->setEnabled(mayChange());
             shows->setEnabled(mayChange());
         });
+    }
+    /// How many pictures are numbered like a file; looked for once.
+    int numberedLike(const std::filesystem::path& file) {
+        const auto [known, isNew] = numbered_.try_emplace(file, 0);
+        if (isNew) known->second = int(picturesAround(file).size());
+        return known->second;
     }
     std::optional<Matte::Ride> rideFrom(const QString& words) const {
         Matte::Ride ride;
@@ -678,7 +704,7 @@ private:
         auto* render = named(button("Render inserts", "quiet"), "insertsRender",
                              "A sequence that was stopped goes on where it ended");
         auto* renderRow = buttonRow({render});
-        wide(renderRow);
+        onTop([&] { wide(renderRow); });
         connect(place, &QLineEdit::editingFinished, this, [this, place] {
             const QString to = place->text().trimmed();
             if (!to.isEmpty() && to != placeOf(session_.shot()))
@@ -686,8 +712,9 @@ private:
                        [&](Shot& shot) { shot.insertsPlace = to.toStdString(); });
         });
         onClick(render, [this, place] {
-            stage_.render(deliveryFolderOf(session_.shot(), session_.document.file()) /
-                          place->text().trimmed().toStdString());
+            const auto to = deliveryFolderOf(session_.shot(), session_.document.file()) /
+                            place->text().trimmed().toStdString();
+            session_.writeTo({to}, [this, to] { stage_.render(to); });
         });
         onRefresh([this, title, alone, place, render, renderRow] {
             const bool has = !session_.shot().inserts.isEmpty();
@@ -701,6 +728,7 @@ private:
     InsertsStage& stage_;
     InsertHand& hand_;
     std::function<void()> showFrame_;
+    std::map<std::filesystem::path, int> numbered_;
     bool filling_ = false;
 };
 

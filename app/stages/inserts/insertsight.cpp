@@ -7,7 +7,7 @@
 namespace pinion {
 namespace {
 
-constexpr std::size_t kKept = 24;  // the frames about the one that is played
+constexpr std::size_t kKept = 12;
 
 class InsertRendering : public Rendering {
 public:

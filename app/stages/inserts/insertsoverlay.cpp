@@ -20,7 +20,7 @@ constexpr double kStem = 26;     // of the turning handle, on the screen
 QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame, bool linear, ArtShelf& shelf) {
     InsertScene alone{{}, kMostShown, kMostShown, scene.fps, {}};
     InsertScene::One copy = one;
-    double ratio = one.clip ? double(one.clip->width) / one.clip->height : one.carrier->widthToHeight();
+    double ratio = one.clip ? one.clip->pixelAspect * one.clip->width / one.clip->height : one.carrier->widthToHeight();
     ratio = std::clamp(ratio, 0.05, 20.0);
     const int width = ratio >= 1 ? kMostShown : std::max(1, int(kMostShown * ratio)),
               height = ratio >= 1 ? std::max(1, int(kMostShown / ratio)) : kMostShown;
@@ -85,12 +85,23 @@ const QImage& InsertsOverlay::artOf(const InsertScene::One& part) const {
     if (artsOf_ != hand_.scene()) arts_.clear();
     artsOf_ = hand_.scene();
     const int frame = session_.player.frame();
-    const bool changes = part.insert.shows == Insert::Shows::clip && part.clip && !part.clip->still;
+    // A job that goes from frame to frame is not held up by reading the clip's.
+    const bool changes =
+        part.insert.shows == Insert::Shows::clip && part.clip && !part.clip->still && !session_.isBusy();
     Shown& kept = arts_[part.insert.id];
-    if (kept.art.isNull() || (changes && kept.frame != frame))
-        kept.art = shownArt(*hand_.scene(), part, frame, session_.player.picture() && session_.player.picture()->linear,
-                            *hand_.shelf());
-    kept.frame = frame;
+    if (!kept.wanted || (changes && kept.wanted != frame)) {
+        kept.wanted = frame;
+        if (!kept.work) kept.work = std::make_unique<LiveWork>(session_.jobs);
+        const bool linear = session_.player.picture() && session_.player.picture()->linear;
+        kept.work->start([this, scene = hand_.scene(), part, frame, linear,
+                          shelf = hand_.shelf()](const Progress&) -> std::function<void()> {
+            const QImage art = shownArt(*scene, part, frame, linear, *shelf);
+            return [this, id = part.insert.id, art] {
+                arts_[id].art = art;
+                emit hand_.moved();
+            };
+        });
+    }
     return kept.art;
 }
 
@@ -100,24 +111,11 @@ void InsertsOverlay::paintMoving(QPainter& painter, const PlateView& view, const
     const double opacity = opacityAt(insert, session_.player.frame());
     if (pieces.empty() || opacity <= 0) return;
     const QImage& art = artOf(part);
+    if (art.isNull()) return;  // it is being read
     painter.save();
     painter.setOpacity(std::max(0.15, opacity));
     painter.setCompositionMode(modeOf(insert.look.blend));
-    painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    // Smooth edges would show between two pieces.
-    painter.setRenderHint(QPainter::Antialiasing, pieces.size() == 1);
-    const QTransform before = painter.transform();
-    for (const ArtPiece& piece : pieces) {
-        const QRectF field(piece.left * art.width(), piece.top * art.height(), (piece.right - piece.left) * art.width(),
-                           (piece.bottom - piece.top) * art.height());
-        QPolygonF from(field);
-        from.pop_back();
-        const QPolygonF to = onScreen(view, piece.corners);
-        QTransform transform;
-        if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
-        painter.setTransform(transform * before);
-        painter.drawImage(field, art, field);
-    }
+    drawLaid(painter, view, art, pieces);
     painter.restore();
 }
 

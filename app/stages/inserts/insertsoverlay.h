@@ -2,6 +2,7 @@
 
 #include "canvas/overlay.h"
 #include "canvas/plateview.h"
+#include "session/livework.h"
 #include "stages/inserts/inserthand.h"
 
 #include <QImage>
@@ -9,6 +10,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 
 namespace pinion {
 
@@ -16,7 +18,7 @@ namespace pinion {
 /// takes them; and the places of those whose clip is missing.
 class InsertsOverlay : public Overlay {
 public:
-    InsertsOverlay(const Session& session, const InsertHand& hand) : session_(session), hand_(hand) {}
+    InsertsOverlay(Session& session, InsertHand& hand) : session_(session), hand_(hand) {}
     Layer layer() const override { return Layer::marks; }
     void paint(QPainter& painter, const PlateView& view) override;
 
@@ -25,15 +27,17 @@ public:
 
 private:
     void paintMoving(QPainter& painter, const PlateView& view, const InsertScene::One& part) const;
+    /// Read beside the interface; the one before stays meanwhile.
     const QImage& artOf(const InsertScene::One& part) const;
     void paintMissing(QPainter& painter, const PlateView& view, const Insert& insert, const Quad& corners) const;
 
-    const Session& session_;
-    const InsertHand& hand_;
+    Session& session_;
+    InsertHand& hand_;
     // The art of inserts that move, for the screen.
     struct Shown {
-        int frame = 0;
-        QImage art;
+        QImage art;                 ///< null until it has been read
+        std::optional<int> wanted;  ///< the frame that it is of, or is being read of
+        std::unique_ptr<LiveWork> work;
     };
     mutable std::map<InsertId, Shown> arts_;
     mutable std::shared_ptr<const InsertScene> artsOf_;

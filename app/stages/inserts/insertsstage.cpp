@@ -7,6 +7,7 @@
 #include "sheet/threadsheet.h"
 #include "shot/edits/insertedits.h"
 #include "shot/stages/insertsstage.h"
+#include "shot/stages/mattesstage.h"
 #include "stages/inserts/insertscard.h"
 #include "stages/inserts/insertsight.h"
 #include "stages/inserts/insertsoverlay.h"
@@ -273,20 +274,56 @@ void InsertsStage::relink(ClipId clip, const std::filesystem::path& path) {
     });
 }
 
+void InsertsStage::takeSequence(ClipId id, bool all) {
+    const Clip* clip = findClip(session_.shot(), id);
+    if (!clip) return;
+    const auto pictures = picturesAround(clip->path);
+    if (all) relink(id, sequenceAround(clip->path));
+    else if (!pictures.empty()) relink(id, pictures.front());
+}
+
 // ---- the held insert
+
+void InsertsStage::whenMotionIsKnown(const std::vector<std::optional<Matte::Ride>>& rides,
+                                     const std::function<void()>& then) {
+    const Carriers carriers = carriersOf(session_.shot());
+    std::vector<Matte::Ride> wanted;
+    for (std::optional<Matte::Ride> ride : rides) {
+        if (!ride) continue;
+        ride->referenceFrame = session_.player.frame();
+        if (!quickRideMotion(*ride, carriers)) wanted.push_back(*ride);
+    }
+    if (wanted.empty()) {
+        then();
+        return;
+    }
+    // It is kept with the tracks: what is done with it is quick then.
+    session_.jobs.start(Job<bool>{.name = "Working out the motion",
+                                  .run = [carriers, wanted](const JobLink&) -> Expected<bool> {
+                                      for (const Matte::Ride& ride : wanted) (void)rideMotion(ride, carriers);
+                                      return true;
+                                  },
+                                  .merge = [then](bool&) { then(); }});
+}
 
 void InsertsStage::pin(const std::optional<Matte::Ride>& ride) {
     if (!hand.mayEdit()) return;
-    session_.edit("Pin " + text(hand.held()->name) + " to " + text(wordsOf(ride)),
-                  withInsertPinned(session_.shot(), *hand.insert(), ride, session_.player.frame()));
+    whenMotionIsKnown({ride, hand.held()->ride}, [this, ride] {
+        if (!hand.held()) return;
+        session_.edit("Pin " + text(hand.held()->name) + " to " + text(wordsOf(ride)),
+                      withInsertPinned(session_.shot(), *hand.insert(), ride, session_.player.frame()));
+    });
 }
 
 void InsertsStage::copyTo(const std::optional<Matte::Ride>& ride) {
     if (!hand.mayEdit()) return;
-    InsertId id = 0;
-    const Shot with = withInsertCopied(session_.shot(), *hand.insert(), ride, session_.player.frame(), &id);
-    session_.edit("Copy " + text(hand.held()->name) + " to " + text(wordsOf(ride)), with);
-    hand.hold(id);
+    whenMotionIsKnown({ride, hand.held()->ride}, [this, ride] {
+        if (!hand.held()) return;
+        InsertId id = 0;
+        const Shot with = withInsertCopied(session_.shot(), *hand.insert(), ride, session_.player.frame(), &id);
+        session_.edit("Copy " + text(hand.held()->name) + " to " + text(wordsOf(ride)), with);
+        hand.hold(id);
+    });
 }
 
 void InsertsStage::fit(Fitting fitting) {
@@ -380,9 +417,9 @@ void InsertsStage::pickKey(const Vector2d& at) {
     using Colour = std::array<float, 3>;
     const auto run = [clip = *part->clip, shown = *shown, place,
                       shelf = hand.shelf()](const JobLink&) -> Expected<Colour> {
-        const auto frames = shelf->open(clip);
-        if (!frames) return tl::unexpected(frames.error());
-        const auto picture = (*frames)->get(shown);
+        const auto plate = shelf->open(clip);
+        if (!plate) return tl::unexpected(plate.error());
+        const auto picture = (*plate)->read(shown);
         if (!picture) return tl::unexpected(picture.error());
         return meanColour(**picture, int(place.x() * clip.width), int(place.y() * clip.height), 3);
     };

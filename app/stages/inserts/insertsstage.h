@@ -36,6 +36,8 @@ public:
     void addPatch(const std::filesystem::path& path);
     /// Another clip's file, or the same at another place.
     void relink(ClipId clip, const std::filesystem::path& path);
+    /// A picture becomes all that are numbered like it, or a sequence its first one.
+    void takeSequence(ClipId clip, bool all);
     void pin(const std::optional<Matte::Ride>& ride);
     void copyTo(const std::optional<Matte::Ride>& ride);
     void fit(Fitting fitting);
@@ -54,6 +56,9 @@ private:
     void match(const Eigen::Vector2d& from, const Eigen::Vector2d& to);
     void pickKey(const Eigen::Vector2d& at);
     void openClip(const std::filesystem::path& path, const std::function<void(const Clip&)>& done);
+    /// Does something for which the motion of these rides has to be known: works it out in a job first where that takes
+    /// long (of a whole picture's tracks).
+    void whenMotionIsKnown(const std::vector<std::optional<Matte::Ride>>& rides, const std::function<void()>& then);
     void addInsert(Insert insert, const QString& what, const Shot& shot);
     QString whyNoInsert() const;
 

@@ -12,7 +12,7 @@ namespace {
 
 constexpr int kRow = 16;
 constexpr std::size_t kMostRows = 6;
-constexpr double kGrab = 6, kKey = 7;
+constexpr double kStripGrab = 6, kKey = 7;
 
 bool hasKey(const Insert& insert, int frame) {
     return std::any_of(insert.opacityKeys.begin(), insert.opacityKeys.end(),
@@ -39,7 +39,7 @@ FrameRange InsertStrip::framesOf(const Insert& insert) const {
 InsertStrip::Part InsertStrip::partAt(const Insert& insert, int frame) const {
     if (hasKey(insert, frame)) return Part::key;
     const FrameRange frames = framesOf(insert);
-    const auto near = [&](int other) { return std::abs(frame - other) * cell_ <= std::max(kGrab, cell_ / 2); };
+    const auto near = [&](int other) { return std::abs(frame - other) * cell_ <= std::max(kStripGrab, cell_ / 2); };
     if (near(frames.first)) return Part::first;
     if (near(frames.last)) return Part::last;
     return frames.holds(frame) ? Part::all : Part::none;

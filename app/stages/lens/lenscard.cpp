@@ -2,6 +2,7 @@
 
 #include "base/units.h"
 #include "jobs/delivering.h"
+#include "jobs/places.h"
 #include "shot/edits/lensedits.h"
 #include "shot/stages/lensstage.h"
 #include "stages/lens/lenssights.h"
@@ -396,7 +397,7 @@ private:
             const Shot& shot = session_.shot();
             const auto folder = deliveryFolderOf(shot, session_.document.file());
             const QString path = askToSave(FileKind::plate, "Undistorted plate",
-                                           text((folder / (shot.name + ".undistorted.####.exr")).string()), this);
+                                           text((folder / (fileNameOf(shot.name) + ".undistorted.####.exr")).string()), this);
             if (!path.isEmpty()) stage_.renderUndistorted(path.toStdString());
         });
         onClick(redistort, [this] {

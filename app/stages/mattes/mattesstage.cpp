@@ -1,4 +1,5 @@
 #include "stages/mattes/mattesstage.h"
+#include "base/files.h"
 
 #include "canvas/canvas.h"
 #include "exchange/deliverables.h"
@@ -516,7 +517,7 @@ void MattesStage::renderAlpha(const std::string& pattern) {
     if (!session_.isReady()) return;
     const Shot shot = session_.shot();
     const MatteAs as =
-        std::filesystem::path(pattern).extension() == ".png" ? MatteAs::straight : MatteAs::premultiplied;
+        loweredEnding(pattern) == ".png" ? MatteAs::straight : MatteAs::premultiplied;
     session_.jobs.start(Job<MatteReport>{
         .name = "Plate with alpha",
         .frames = shot.plate.range.count(),

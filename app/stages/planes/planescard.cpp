@@ -2,6 +2,7 @@
 
 #include "base/files.h"
 #include "jobs/delivering.h"
+#include "jobs/places.h"
 #include "shot/edits/planeedits.h"
 #include "shot/stages/planesstage.h"
 #include "stages/planes/planesstage.h"
@@ -136,7 +137,11 @@ private:
         back->setAccessibleName("Track the plane backward");
         forward->setAccessibleName("Track the plane forward");
         auto* buttons = buttonRow({back, both, forward});
-        wide(buttons);
+        QLabel* result = nullptr;
+        onTop([&] {
+            wide(buttons);
+            result = words("planeResult");
+        });
         wide(locked);
         onClick(back, [this] { stage_.track(Direction::backward); });
         onClick(both, [this] { stage_.track(Direction::both); });
@@ -151,7 +156,6 @@ private:
             sceneRow->setVisible(hand_.held() && !hand_.held()->sides && session_.shot().solve);
             scene->setEnabled(session_.isReady());
         });
-        auto* result = words("planeResult");
         showWhileHeld({shape, shapeLabel, least, leastLabel, buttons, locked, result});
         onRefresh([this, shape, motion, motionLabel, least, back, both, forward, locked, result] {
             const PlanarTrack* plane = hand_.held();
@@ -290,8 +294,9 @@ private:
         onClick(render, [this, width, height] {
             const Shot& shot = session_.shot();
             const auto folder = deliveryFolderOf(shot, session_.document.file());
-            stage_.renderSquared((folder / (shot.name + "." + hand_.held()->name) / "surface.####.png").string(),
-                                 width->value(), height->value());
+            stage_.renderSquared(
+                (folder / fileNameOf(shot.name + "." + hand_.held()->name) / "surface.####.png").string(),
+                width->value(), height->value());
         });
         onClick(back, [this] {
             const QString path = askToOpen(FileKind::plate, "The painted surface: one of its frames", this);

@@ -3,7 +3,7 @@
 #include "canvas/marks.h"
 #include "canvas/displaypictures.h"
 #include "canvas/plateview.h"
-#include "comp/art.h"
+#include "comp/insertion.h"
 #include "shot/stages/planesstage.h"
 #include "widgets/theme.h"
 
@@ -77,30 +77,9 @@ void PlanesOverlay::paintTestPicture(QPainter& painter, const PlateView& view, c
     pictureRatio_ = ratio;
     const auto sheet = SurfaceSheet::of(hand_.trackNow(plane), session_.player.frame());
     if (!sheet) return;
-    // Round a cylinder it goes in strips, through a lens in fields.
-    const int columns = sheet->isCurved() ? 24 : sheet->isFlat() ? 1 : 8, rows = sheet->isFlat() ? 1 : 8;
     painter.save();
     painter.setOpacity(0.85);
-    painter.setRenderHint(QPainter::SmoothPixmapTransform);
-    painter.setRenderHint(QPainter::Antialiasing, sheet->isFlat());
-    const QTransform before = painter.transform();
-    for (int field = 0; field < columns * rows; ++field) {
-        const int column = field % columns, row = field / columns;
-        const double left = double(column) / columns, right = double(column + 1) / columns;
-        const double top = double(row) / rows, bottom = double(row + 1) / rows;
-        if (!sheet->faces({left, 0.5}) || !sheet->faces({right, 0.5})) continue;
-        const QRectF part(left * picture_.width(), top * picture_.height(), (right - left) * picture_.width(),
-                          (bottom - top) * picture_.height());
-        QPolygonF from(part), to;
-        from.pop_back();
-        for (const Vector2d& corner :
-             {Vector2d(left, top), Vector2d(right, top), Vector2d(right, bottom), Vector2d(left, bottom)})
-            if (const auto at = view.screenFromPlate(sheet->onPlate(corner))) to << *at;
-        QTransform transform;
-        if (to.size() != 4 || !QTransform::quadToQuad(from, to, transform)) continue;
-        painter.setTransform(transform * before);
-        painter.drawImage(part, picture_, part);
-    }
+    drawLaid(painter, view, picture_, piecesOf(*sheet, kScreenBend_px));
     painter.restore();
 }
 

@@ -53,6 +53,15 @@ void showWords(QLabel* label, const QString& words) {
 
 QWidget* makePlateCard(Session& session, PlateStage& stage) {
     auto* form = new ShotForm(session);
+    auto* check = button("Check the plate");
+    check->setToolTip("Sharpness, motion, brightness, noise and cuts of every frame, as a strip over the thread sheet");
+    check->setProperty("quiet", true);
+    auto* notes = dimLabel("");
+    notes->setObjectName("plateNotes");
+    form->onTop([&] {
+        form->wide(buttonRow({check}));
+        form->wide(notes);
+    });
     auto* facts = dimLabel("");
     facts->setTextInteractionFlags(Qt::TextSelectableByMouse);
     form->wide(facts);
@@ -66,12 +75,6 @@ QWidget* makePlateCard(Session& session, PlateStage& stage) {
     auto* remarks = dimLabel("");
     remarks->setObjectName("plateRemarks");
     form->wide(remarks);
-    auto* check = button("Check the plate");
-    check->setToolTip("Sharpness, motion, brightness, noise and cuts of every frame, as a strip over the thread sheet");
-    form->wide(buttonRow({check}));
-    auto* notes = dimLabel("");
-    notes->setObjectName("plateNotes");
-    form->wide(notes);
     ShotForm::onClick(check, [&stage] { stage.startCheck(); });
     form->onRefresh([&session, &stage, facts, remarks, check, notes] {
         facts->setText(factsOf(session));

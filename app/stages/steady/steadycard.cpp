@@ -37,10 +37,10 @@ public:
         addStrength();
         addPath();
         addFit();
-        addResult();
         addTaking();
         addLending();
         addRender();
+        onTop([this] { addResult(); });
         connect(&stage, &SteadyStage::planChanged, this, [this] { refresh(); });
         connect(&session.document, &Document::fileChanged, this, [this] { refresh(); });
         refresh();
@@ -330,7 +330,7 @@ private:
         place->setAccessibleName("Render to");
         wide(place);
         auto* render = named(button("Render", "quiet"), "renderSteady");
-        wide(buttonRow({render}));
+        onTop([&] { wide(buttonRow({render})); });
         connect(place, &QLineEdit::editingFinished, this, [this, place] {
             const QString to = place->text().trimmed();
             if (!to.isEmpty() && to != placeOf(session_.shot()))
@@ -338,8 +338,9 @@ private:
                        [&](Shot& shot) { shot.steady.renderPlace = to.toStdString(); });
         });
         onClick(render, [this, place] {
-            stage_.startRender(deliveryFolderOf(session_.shot(), session_.document.file()) /
-                               place->text().trimmed().toStdString());
+            const auto to = deliveryFolderOf(session_.shot(), session_.document.file()) /
+                            place->text().trimmed().toStdString();
+            session_.writeTo({to}, [this, to] { stage_.startRender(to); });
         });
         auto* by =
             named(choice({"where it differs", "by its alpha"}), "putBackBy",

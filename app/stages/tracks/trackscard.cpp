@@ -69,7 +69,7 @@ void addScatter(ShotForm& form, Session& session, Candidates& candidates) {
     show->setCheckable(true);
     show->setToolTip("Show on the plate where a scatter would start");
     auto* scatter = button("Scatter", "quiet");
-    form.wide(buttonRow({show, scatter}));
+    form.wide(buttonRow({scatter, show}));
     auto* found = dimLabel("");
     form.wide(found);
     QObject::connect(show, &QPushButton::clicked, &form, [&candidates](bool shown) { candidates.show(shown); });
@@ -96,7 +96,7 @@ QWidget* makeTracksCard(Session& session, Candidates& candidates) {
     addSettings(*form);
     addAreas(*form, session);
     addMatching(*form);
-    addScatter(*form, session, candidates);
+    form->onTop([&] { addScatter(*form, session, candidates); });
     // While tracks are selected their own choices stand here.
     form->onRefresh([&session, form] { form->setVisible(session.selection.isEmpty()); });
     form->refresh();

@@ -23,14 +23,14 @@ Expected<CameraFile> fileOf(const Shot& shot, const Deliverable& deliverable) {
     return withOverscan(*file);
 }
 
-Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+Expected<std::string> cameraText(const Shot& shot, const Deliverable& deliverable) {
     const auto camera = fileOf(shot, deliverable);
     if (!camera) return tl::unexpected(camera.error());
     return deliverable.format == DeliverableFormat::usda ? cameraUsd(*camera, usdOptionsOf(shot, deliverable))
                                                          : cameraJson(*camera);
 }
 
-Expected<void> check(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
+Expected<void> checkCamera(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
     const auto written = fileOf(shot, deliverable);
     if (!written) return tl::unexpected(written.error());
     if (deliverable.format == DeliverableFormat::usda)
@@ -45,7 +45,7 @@ Expected<void> check(const Shot& shot, const Deliverable& deliverable, const fs:
     return checkSame(same, path, "the camera differs from the shot's");
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+void addCameraKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addRate(print, shot.plate.fps);
     if (!shot.solve) return;
     addSolvedLens(print, *shot.solve);
@@ -67,9 +67,9 @@ DeliverableRow cameraRow() {
             .formats = {DeliverableFormat::usda, DeliverableFormat::json},
             .usual = {{"camera for CG", DeliverableFormat::usda, ".usda"},
                       {"camera data", DeliverableFormat::json, ".camera.json"}},
-            .text = text,
-            .check = check,
-            .addKey = addKey};
+            .text = cameraText,
+            .check = checkCamera,
+            .addKey = addCameraKey};
 }
 
 }  // namespace pinion

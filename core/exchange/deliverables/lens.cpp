@@ -6,13 +6,13 @@
 namespace pinion {
 namespace {
 
-Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+Expected<std::string> lensText(const Shot& shot, const Deliverable& deliverable) {
     const auto lens = lensFileOf(shot);
     if (!lens) return tl::unexpected(lens.error());
     return deliverable.format == DeliverableFormat::yaml ? openCvLens(*lens) : Expected<std::string>(lensJson(*lens));
 }
 
-Expected<void> check(const Shot& shot, const Deliverable& deliverable, const std::filesystem::path& path) {
+Expected<void> checkLens(const Shot& shot, const Deliverable& deliverable, const std::filesystem::path& path) {
     const auto written = lensFileOf(shot);
     if (!written) return tl::unexpected(written.error());
     const auto read = deliverable.format == DeliverableFormat::yaml ? readOpenCvLens(path) : readLens(path);
@@ -22,7 +22,7 @@ Expected<void> check(const Shot& shot, const Deliverable& deliverable, const std
                      path, "the lens differs from the shot's");
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+void addLensKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     if (const auto lens = lensFileOf(shot)) addLens(print, *lens);
 }
 
@@ -33,9 +33,9 @@ DeliverableRow lensRow() {
             .what = "a lens is",
             .formats = {DeliverableFormat::json, DeliverableFormat::yaml},
             .usual = {{"lens", DeliverableFormat::json, ".lens.json"}},
-            .text = text,
-            .check = check,
-            .addKey = addKey};
+            .text = lensText,
+            .check = checkLens,
+            .addKey = addLensKey};
 }
 
 }  // namespace pinion

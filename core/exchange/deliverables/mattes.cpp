@@ -19,7 +19,7 @@ Expected<std::vector<Matte>> deliveredMattes(const Shot& shot) {
     return ridden(shot.mattes.vector(), carriersOf(shot), shot.plate.range);
 }
 
-Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+Expected<std::string> mattesText(const Shot& shot, const Deliverable& deliverable) {
     if (deliverable.format != DeliverableFormat::json)
         return failure(Fault::input, "{}: pictures do not go to the clipboard; deliver them", deliverable.name);
     const auto mattes = deliveredMattes(shot);
@@ -68,7 +68,8 @@ Expected<std::vector<fs::path>> writeSvg(const Shot& shot, const std::vector<Mat
 Expected<std::vector<fs::path>> writePictures(const Shot& shot, const std::vector<Matte>& mattes,
                                               const fs::path& path) {
     const PlateRef& plate = shot.plate;
-    const auto writer = FrameWriter::create(path, plate.width, plate.height, plate.fps, {.half = true});
+    const auto writer = FrameWriter::create(path, plate.width, plate.height, plate.fps,
+                                            {.half = true, .pixelAspect = plate.pixelAspect});
     if (!writer) return tl::unexpected(writer.error());
     std::vector<fs::path> files;
     for (int frame = plate.range.first; frame <= plate.range.last; ++frame) {
@@ -88,7 +89,7 @@ Expected<std::vector<fs::path>> writePictures(const Shot& shot, const std::vecto
     return files;
 }
 
-Expected<std::vector<fs::path>> write(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
+Expected<std::vector<fs::path>> writeMattes(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
     const auto mattes = deliveredMattes(shot);
     if (!mattes) return tl::unexpected(mattes.error());
     if (auto made = makeFolder(path.parent_path()); !made) return tl::unexpected(made.error());
@@ -97,7 +98,7 @@ Expected<std::vector<fs::path>> write(const Shot& shot, const Deliverable& deliv
     return writePictures(shot, *mattes, path);
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+void addMattesKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addRate(print, shot.plate.fps);
     print.add(shot.plate.range.first).add(shot.plate.range.last);
     // Kept with the list: it is asked for at every edit.
@@ -124,9 +125,9 @@ DeliverableRow mattesRow() {
             .formats = {DeliverableFormat::exr, DeliverableFormat::png, DeliverableFormat::tiff,
                         DeliverableFormat::json, DeliverableFormat::svg},
             .usual = {},
-            .text = text,
-            .write = write,
-            .addKey = addKey};
+            .text = mattesText,
+            .write = writeMattes,
+            .addKey = addMattesKey};
 }
 
 }  // namespace pinion

@@ -16,7 +16,7 @@ Expected<void> checkMap(const fs::path& path, const StMap& written) {
                      path, "the map differs");
 }
 
-Expected<std::vector<fs::path>> write(const Shot& shot, const Deliverable&, const fs::path& path) {
+Expected<std::vector<fs::path>> writeStMaps(const Shot& shot, const Deliverable&, const fs::path& path) {
     const auto lens = lensFileOf(shot);
     if (!lens) return tl::unexpected(lens.error());
     if (auto made = makeFolder(path); !made) return tl::unexpected(made.error());
@@ -32,7 +32,7 @@ Expected<std::vector<fs::path>> write(const Shot& shot, const Deliverable&, cons
     return files;
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+void addStMapsKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addRate(print, shot.plate.fps);
     if (shot.solve) addSolvedLens(print, *shot.solve);
     else if (const auto lens = lensFileOf(shot)) addLens(print, *lens);
@@ -45,8 +45,8 @@ DeliverableRow stMapsRow() {
             .what = "ST maps are",
             .formats = {DeliverableFormat::exr},
             .usual = {{"ST maps", DeliverableFormat::exr, "stmaps", false}},
-            .write = write,
-            .addKey = addKey};
+            .write = writeStMaps,
+            .addKey = addStMapsKey};
 }
 
 }  // namespace pinion

@@ -4,14 +4,14 @@
 namespace pinion {
 namespace {
 
-Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+Expected<std::string> tracksText(const Shot& shot, const Deliverable& deliverable) {
     if (shot.tracks.isEmpty()) return failure(Fault::outcome, "shot {}: there are no tracks to deliver", shot.name);
     const TrackFile file = trackFileOf(shot);
     const Origin origin = deliverable.transform.origin;
     return deliverable.format == DeliverableFormat::csv ? tracksCsv(file, origin) : tracksJson(file, origin);
 }
 
-Expected<void> check(const Shot& shot, const Deliverable&, const std::filesystem::path& path) {
+Expected<void> checkTracks(const Shot& shot, const Deliverable&, const std::filesystem::path& path) {
     const TrackFile written = trackFileOf(shot);
     const auto read = readTracks(path);
     if (!read) return tl::unexpected(read.error());
@@ -21,7 +21,7 @@ Expected<void> check(const Shot& shot, const Deliverable&, const std::filesystem
     return checkSame(same, path, "the tracks differ from the shot's");
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
+void addTracksKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addRate(print, shot.plate.fps);
     addTracks(print, shot.tracks, true);
     for (const Track& track : shot.tracks) addText(print, track.name);
@@ -35,9 +35,9 @@ DeliverableRow tracksRow() {
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
             .usual = {{"tracks", DeliverableFormat::json, ".tracks.json"},
                       {"tracks as a table", DeliverableFormat::csv, ".tracks.csv"}},
-            .text = text,
-            .check = check,
-            .addKey = addKey};
+            .text = tracksText,
+            .check = checkTracks,
+            .addKey = addTracksKey};
 }
 
 }  // namespace pinion

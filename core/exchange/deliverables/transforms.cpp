@@ -7,7 +7,7 @@ namespace pinion {
 namespace {
 
 template <auto asJson, auto asCsv>
-Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
+Expected<std::string> transformsText(const Shot& shot, const Deliverable& deliverable) {
     const Locator* locator = findLocator(shot, deliverable.locator);
     if (!locator)
         return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name, deliverable.locator);
@@ -18,13 +18,13 @@ Expected<std::string> text(const Shot& shot, const Deliverable& deliverable) {
                                                         : asJson(*motion, source, deliverable.transform);
 }
 
-Expected<void> check(const Shot&, const Deliverable& deliverable, const std::filesystem::path& path) {
+Expected<void> checkTransforms(const Shot&, const Deliverable& deliverable, const std::filesystem::path& path) {
     if (deliverable.format != DeliverableFormat::json) return {};
     const auto matrices = readMatrices(path);
     return matrices ? Expected<void>{} : tl::unexpected(matrices.error());
 }
 
-void addKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable) {
+void addTransformsKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable) {
     const Locator* locator = findLocator(shot, deliverable.locator);
     if (!locator) return;
     print.add(locator->referenceFrame)
@@ -44,18 +44,18 @@ DeliverableRow transformsRow() {
     return {.kind = DeliverableKind::transforms,
             .what = "transforms are",
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
-            .text = text<transformsJson, transformsCsv>,
-            .check = check,
-            .addKey = addKey};
+            .text = transformsText<transformsJson, transformsCsv>,
+            .check = checkTransforms,
+            .addKey = addTransformsKey};
 }
 
 DeliverableRow cornerPinRow() {
     return {.kind = DeliverableKind::cornerPin,
             .what = "corner pins are",
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
-            .text = text<cornerPinJson, cornerPinCsv>,
-            .check = check,
-            .addKey = addKey};
+            .text = transformsText<cornerPinJson, cornerPinCsv>,
+            .check = checkTransforms,
+            .addKey = addTransformsKey};
 }
 
 }  // namespace pinion

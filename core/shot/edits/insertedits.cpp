@@ -16,7 +16,7 @@ using On = Matte::Ride::On;
 constexpr double kUsualShare = 1.0 / 3;  // of the frame's width that fresh art is at most
 
 template <class Item>
-std::string freeName(const List<Item>& items, std::int64_t except, const std::string& wanted) {
+std::string freeNameAmong(const List<Item>& items, std::int64_t except, const std::string& wanted) {
     const auto isTaken = [&](const std::string& name) {
         return std::any_of(items.begin(), items.end(),
                            [&](const Item& item) { return item.id != except && item.name == name; });
@@ -60,6 +60,7 @@ bool hasSurface(const Shot& shot, const std::optional<Matte::Ride>& ride) {
 void placeFresh(const Shot& shot, Insert& insert) {
     insert.placing = {};
     insert.carrier = frameOf(shot);
+    insert.onSurface = !insert.wholeFrame && hasSurface(shot, insert.ride);
     const auto art = artRatio(shot, insert);
     const auto fitInside = [&] {
         if (art) insert.placing = fitted(Fitting::inside, *art, carrierRatio(insert, carriersOf(shot)));
@@ -81,9 +82,11 @@ void placeFresh(const Shot& shot, Insert& insert) {
         for (const Vector2d& place : places) middle += place / double(places.size());
     }
     const Clip* clip = insert.shows == Insert::Shows::clip ? findClip(shot, insert.clip) : nullptr;
+    // Pixels of the plate: an art's own size is its height, which no pixel aspect changes.
     double width = shot.plate.width * kUsualShare;
-    if (clip) width = std::min(width, double(clip->width));
-    insert.carrier = rectangle(middle, width, width / art.value_or(16.0 / 9));
+    const double ratio = art.value_or(16.0 / 9) / shot.plate.pixelAspect;
+    if (clip) width = std::min(width, clip->height * ratio);
+    insert.carrier = rectangle(middle, width, width / ratio);
 }
 
 }  // namespace
@@ -99,7 +102,7 @@ Shot withClipAdded(const Shot& shot, const Clip& clip, ClipId* id) {
     Shot result = shot;
     Clip added = clip;
     added.id = result.nextClip++;
-    added.name = freeName(shot.clips, added.id, clip.name);
+    added.name = freeNameAmong(shot.clips, added.id, clip.name);
     if (id) *id = added.id;
     result.clips = shot.clips.edited([&](auto& clips) { clips.push_back(added); });
     return result;
@@ -138,7 +141,7 @@ Shot withClipRemoved(const Shot& shot, ClipId id) {
 
 std::optional<double> artRatio(const Shot& shot, const Insert& insert) {
     const Clip* clip = insert.shows == Insert::Shows::clip ? findClip(shot, insert.clip) : nullptr;
-    return clip ? std::optional(double(clip->width) / clip->height) : std::nullopt;
+    return clip ? std::optional(clip->pixelAspect * clip->width / clip->height) : std::nullopt;
 }
 
 Shot withInsertAdded(const Shot& shot, Insert insert, int frame, InsertId* id) {
@@ -150,7 +153,7 @@ Shot withInsertAdded(const Shot& shot, Insert insert, int frame, InsertId* id) {
                       : insert.shows == Insert::Shows::colour ? "tint"
                       : clip                                  ? clip->name
                                                               : "insert";
-    insert.name = freeName(shot.inserts, insert.id, insert.name);
+    insert.name = freeNameAmong(shot.inserts, insert.id, insert.name);
     if (insert.ride) insert.ride->referenceFrame = referenceForRide(shot, *insert.ride, frame);
     placeFresh(shot, insert);
     // A clip begins where the plate does; it can be moved.
@@ -194,7 +197,7 @@ Shot withInsertCopied(const Shot& shot, InsertId id, const std::optional<Matte::
     Shot result = shot;
     Insert copy = *from;
     copy.id = result.nextInsert++;
-    copy.name = freeName(shot.inserts, copy.id, from->name);
+    copy.name = freeNameAmong(shot.inserts, copy.id, from->name);
     if (copyId) *copyId = copy.id;
     std::size_t place = 0;
     while (shot.inserts[place].id != id) ++place;

@@ -13,7 +13,7 @@ namespace {
 
 using Eigen::Vector2d;
 
-std::string freeName(const Shot& shot, PlaneId except, const std::string& wanted) {
+std::string freePlaneName(const Shot& shot, PlaneId except, const std::string& wanted) {
     const auto isTaken = [&](const std::string& name) {
         return std::any_of(shot.planes.begin(), shot.planes.end(),
                            [&](const PlanarTrack& plane) { return plane.id != except && plane.name == name; });
@@ -54,7 +54,7 @@ Shot withPlaneAdded(const Shot& shot, const Polygon& outline, int frame, PlaneId
     Shot result = shot;
     PlanarTrack plane;
     plane.id = result.nextPlane++;
-    plane.name = freeName(shot, plane.id, "");
+    plane.name = freePlaneName(shot, plane.id, "");
     plane.outlines = List<Polygon>({outline});
     plane.referenceFrame = frame;
     if (id) *id = plane.id;
@@ -115,7 +115,7 @@ Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId id, std::size_t outline) 
 Shot withPlaneRenamed(const Shot& shot, PlaneId id, const std::string& wanted) {
     const PlanarTrack* before = findPlane(shot, id);
     if (!before || wanted.empty() || wanted == before->name) return shot;
-    const std::string old = before->name, name = freeName(shot, id, wanted);
+    const std::string old = before->name, name = freePlaneName(shot, id, wanted);
     Shot result = withPlaneEdited(shot, id, [&](PlanarTrack& plane) { plane.name = name; });
     result.mattes = shot.mattes.edited([&](auto& mattes) {
         for (Matte& matte : mattes)

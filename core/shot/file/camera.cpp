@@ -39,7 +39,7 @@ void takeMeasures(const json& camera, SolveSettings& settings) {
     settings.places = List<KnownPlace>(std::move(places));
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putCameraPart(json& document, const Shot& shot, const fs::path&) {
     const SolveSettings& c = shot.solveSettings;
     document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm},
                           {"focal", kKnowledge[std::size_t(c.focal)]},
@@ -59,7 +59,7 @@ void put(json& document, const Shot& shot, const fs::path&) {
             {{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeCameraPart(const json& document, Shot& shot, const fs::path&) {
     const json& camera = member(document, "camera", "file");
     SolveSettings& c = shot.solveSettings;
     c.sensorWidth_mm = number(camera, "sensor_width_mm", "camera");
@@ -69,7 +69,7 @@ void take(const json& document, Shot& shot, const fs::path&) {
     c.distortion = word<SolveOptions::Distortion>(camera, "distortion", kDistortion, "camera");
     // Before there was a Lens card a known lens lay here.
     if (camera.contains("lens")) {
-        shot.lens.lens = takeLensValues(camera["lens"], "camera.lens");
+        shot.lens.lens = takeOwnLensValues(camera["lens"], "camera.lens");
         shot.lens.source = LensCard::Source::file;
     }
     if (camera.contains("axis")) c.axis = word<SolveOptions::Axis>(camera, "axis", kAxis, "camera");
@@ -85,6 +85,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart cameraPart() { return {put, take}; }
+ShotFilePart cameraPart() { return {putCameraPart, takeCameraPart}; }
 
 }  // namespace pinion

@@ -8,7 +8,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putDeliveryPart(json& document, const Shot& shot, const fs::path&) {
     json& deliverables = document["deliverables"] = json::array();
     for (const Deliverable& d : shot.deliverables) {
         json entry{{"name", d.name},
@@ -30,7 +30,7 @@ void put(json& document, const Shot& shot, const fs::path&) {
     if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeDeliveryPart(const json& document, Shot& shot, const fs::path&) {
     std::vector<Deliverable> deliverables;
     for (std::size_t i = 0; const json& entry : list(document, "deliverables", "file")) {
         const std::string where = fmt::format("deliverables[{}]", i++);
@@ -58,6 +58,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart deliveryPart() { return {put, take}; }
+ShotFilePart deliveryPart() { return {putDeliveryPart, takeDeliveryPart}; }
 
 }  // namespace pinion

@@ -23,13 +23,6 @@ std::array<Number, N> numbers(const json& object, const char* name, const std::s
     return taken;
 }
 
-double numberWithin(const json& object, const char* name, double low, double high, const std::string& where) {
-    const double value = number(object, name, where);
-    if (!(value >= low && value <= high))
-        malformed(fmt::format("{}.{}: is {}, which is not from {} to {}", where, name, value, low, high));
-    return value;
-}
-
 List<std::string> takeNames(const json& object, const char* name, const std::string& where) {
     if (!object.contains(name)) return {};
     std::vector<std::string> names;
@@ -45,6 +38,7 @@ List<std::string> takeNames(const json& object, const char* name, const std::str
 json clipValue(const Clip& clip, const fs::path& file) {
     json entry{{"id", clip.id},       {"name", clip.name},     {"path", writtenPath(clip.path, file)},
                {"width", clip.width}, {"height", clip.height}, {"frames", {clip.frames.first, clip.frames.last}}};
+    if (clip.pixelAspect != 1) entry["pixel_aspect"] = clip.pixelAspect;
     putRate(entry, clip.fps);
     if (clip.still) entry["still"] = true;
     if (clip.hasAlpha) entry["has_alpha"] = true;
@@ -60,6 +54,7 @@ Clip takeClip(const json& entry, const fs::path& file, const std::string& where)
     clip.width = whole(entry, "width", where);
     clip.height = whole(entry, "height", where);
     if (clip.width < 1 || clip.height < 1) malformed(where + ": the size is not above 0");
+    if (entry.contains("pixel_aspect")) clip.pixelAspect = takeAspect(entry, where);
     clip.fps = takeRate(entry, where);
     clip.frames = takeRange(entry, "frames", where);
     clip.still = flagOr(entry, "still", false, where);
@@ -86,7 +81,7 @@ Placing takePlacing(const json& value, const std::string& where) {
     Placing placing;
     placing.centre = vector2(member(value, "centre", where), where + ".centre");
     placing.scale = vector2(member(value, "scale", where), where + ".scale");
-    placing.turn_deg = number(value, "turn_deg", where);
+    placing.turn_deg = numberWithin(value, "turn_deg", -36000, 36000, where);
     if (value.contains("trims")) placing.trims = takeCorners(value, "trims", where);
     return placing;
 }
@@ -98,9 +93,8 @@ json shapeValue(const ArtShape& shape) {
 }
 
 ArtShape takeShape(const json& value, const std::string& where) {
-    const auto crop = numbers<4, double>(value, "crop", where);
-    for (const double side : crop)
-        if (!(side >= 0 && side < 1)) malformed(where + ".crop: is no share from 0 to 1");
+    auto crop = numbers<4, double>(value, "crop", where);
+    for (double& side : crop) side = std::clamp(side, 0.0, 0.999);
     return {crop[0],
             crop[1],
             crop[2],
@@ -179,6 +173,7 @@ json insertValue(const Insert& insert) {
     if (insert.clip != 0) entry["clip"] = insert.clip;
     if (insert.colour != Insert{}.colour) entry["colour"] = insert.colour;
     if (insert.wholeFrame) entry["whole_frame"] = true;
+    if (insert.ride) entry["on_surface"] = insert.onSurface;
     if (insert.ride) entry["ride"] = rideValue(*insert.ride);
     if (insert.shape != ArtShape{}) entry["shape"] = shapeValue(insert.shape);
     if (insert.key) entry["key"] = keyColourValue(*insert.key);
@@ -198,11 +193,9 @@ List<OpacityKey> takeOpacityKeys(const json& entry, const std::string& where) {
     for (const json& value : list(entry, "opacity_keys", where)) {
         const std::string place = fmt::format("{}.opacity_keys[{}]", where, keys.size());
         if (!value.is_array() || value.size() != 2) malformed(place + ": is not a frame and an opacity");
-        const double frame = number(value[0], place), opacity = number(value[1], place);
-        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
-        if (!(opacity >= 0 && opacity <= 1)) malformed(place + ": its opacity is no share from 0 to 1");
+        const int frame = whole(value[0], place);
         if (!keys.empty() && frame <= keys.back().frame) malformed(place + ": frames have to rise, each once");
-        keys.push_back({int(frame), opacity});
+        keys.push_back({frame, std::clamp(number(value[1], place), 0.0, 1.0)});
     }
     return List<OpacityKey>(std::move(keys));
 }
@@ -216,9 +209,8 @@ Insert takeInsert(const json& entry, const std::string& where) {
     if (entry.contains("colour")) insert.colour = numbers<3, double>(entry, "colour", where);
     if (entry.contains("ride")) insert.ride = takeRide(entry["ride"], where + ".ride");
     insert.wholeFrame = flagOr(entry, "whole_frame", false, where);
+    insert.onSurface = flagOr(entry, "on_surface", false, where);
     insert.carrier = takeCorners(entry, "carrier", where);
-    if (const std::string trouble = troubleOf(insert.carrier); !trouble.empty())
-        malformed(where + ".carrier: " + trouble);
     insert.placing = takePlacing(member(entry, "placing", where), where + ".placing");
     if (entry.contains("shape")) insert.shape = takeShape(entry["shape"], where + ".shape");
     if (entry.contains("key")) insert.key = takeColourKey(entry["key"], where + ".key");
@@ -236,7 +228,7 @@ Insert takeInsert(const json& entry, const std::string& where) {
     return insert;
 }
 
-void put(json& document, const Shot& shot, const fs::path& file) {
+void putInsertsPart(json& document, const Shot& shot, const fs::path& file) {
     for (const Clip& clip : shot.clips) document["clips"].push_back(clipValue(clip, file));
     if (shot.nextClip > 1) document["next_clip"] = shot.nextClip;
     for (const Insert& insert : shot.inserts) document["inserts"].push_back(insertValue(insert));
@@ -262,11 +254,25 @@ List<Item> takeAll(const json& document, const char* name, const char* nextName,
     return List<Item>(std::move(items));
 }
 
-void take(const json& document, Shot& shot, const fs::path& file) {
+/// Older files do not say which inserts were placed within a surface: their carrier is then the whole frame.
+void markOnSurfaces(const json& document, Shot& shot) {
+    const double w = shot.plate.width, h = shot.plate.height;
+    const Quad frame{Eigen::Vector2d(0, 0), {w, 0}, {w, h}, {0, h}};
+    std::size_t i = 0;
+    shot.inserts = shot.inserts.edited([&](auto& inserts) {
+        for (Insert& insert : inserts)
+            if (const json& entry = document["inserts"][i++]; !entry.contains("on_surface"))
+                insert.onSurface = insert.ride && insert.ride->on != Matte::Ride::On::picture && !insert.wholeFrame &&
+                                   insert.carrier == frame;
+    });
+}
+
+void takeInsertsPart(const json& document, Shot& shot, const fs::path& file) {
     shot.clips =
         takeAll<Clip>(document, "clips", "next_clip", shot.nextClip,
                       [&](const json& entry, const std::string& where) { return takeClip(entry, file, where); });
     shot.inserts = takeAll<Insert>(document, "inserts", "next_insert", shot.nextInsert, takeInsert);
+    markOnSurfaces(document, shot);
     if (document.contains("insert_render")) {
         const json& render = document["insert_render"];
         shot.insertsPlace = text(render, "place", "insert_render");
@@ -276,6 +282,6 @@ void take(const json& document, Shot& shot, const fs::path& file) {
 
 }  // namespace
 
-ShotFilePart insertsPart() { return {put, take}; }
+ShotFilePart insertsPart() { return {putInsertsPart, takeInsertsPart}; }
 
 }  // namespace pinion

@@ -8,7 +8,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-constexpr std::array kSources{"none", "typed", "lines", "chart", "solve", "file", "maps"};
+constexpr std::array kLensSources{"none", "typed", "lines", "chart", "solve", "file", "maps"};
 constexpr std::array kTerms{"auto", "k1", "k1k2", "k1k2k3"};
 constexpr std::array kAxes{"auto", "centre", "free"};
 constexpr std::array kFilters{"bilinear", "bicubic", "lanczos", "area"};
@@ -52,9 +52,9 @@ json viewsOf(const LensCard& card) {
     return views;
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putLensPart(json& document, const Shot& shot, const fs::path&) {
     const LensCard& c = shot.lens;
-    json& lens = document["lens"] = {{"source", kSources[std::size_t(c.source)]}};
+    json& lens = document["lens"] = {{"source", kLensSources[std::size_t(c.source)]}};
     if (c.lens) lens["lens"] = lensValues(*c.lens);
     if (c.lens)
         lens["deviations"] = {{"focal_px", c.deviations.focal_px},
@@ -107,13 +107,13 @@ void takeViews(const json& lens, LensCard& card) {
     card.views = List<ChartView>(std::move(views));
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeLensPart(const json& document, Shot& shot, const fs::path&) {
     if (!document.contains("lens")) return;  // a shot from before there was a Lens card
     const json& lens = member(document, "lens", "file");
     LensCard& c = shot.lens;
     c = {};
-    c.source = word<LensCard::Source>(lens, "source", kSources, "lens");
-    if (lens.contains("lens")) c.lens = takeLensValues(lens["lens"], "lens.lens");
+    c.source = word<LensCard::Source>(lens, "source", kLensSources, "lens");
+    if (lens.contains("lens")) c.lens = takeOwnLensValues(lens["lens"], "lens.lens");
     if (lens.contains("deviations")) {
         const json& d = lens["deviations"];
         c.deviations.focal_px = number(d, "focal_px", "lens.deviations");
@@ -146,6 +146,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart lensPart() { return {put, take}; }
+ShotFilePart lensPart() { return {putLensPart, takeLensPart}; }
 
 }  // namespace pinion

@@ -73,17 +73,17 @@ json planeValue(const PlanarTrack& plane) {
     return entry;
 }
 
-List<PlaneSample> takeSamples(const json& entry, bool isCylinder, const std::string& where) {
+List<PlaneSample> takePlaneSamples(const json& entry, bool isCylinder, const std::string& where) {
     std::vector<PlaneSample> samples;
     for (const json& value : list(entry, "samples", where)) {
         const std::string place = fmt::format("{}.samples[{}]", where, samples.size());
         if (!value.is_array() || value.size() != (isCylinder ? 7 : 6) || !value[1].is_array() || value[1].size() != 9)
             malformed(place + (isCylinder ? ": is not a frame, a 3x3, three numbers, marks and a shift"
                                           : ": is not a frame, a 3x3, three numbers and marks"));
-        const double frame = number(value[0], place), marks = number(value[5], place);
-        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        const int frame = whole(value[0], place);
+        const double marks = number(value[5], place);
         if (marks != std::floor(marks) || marks < 0 || marks > 3) malformed(place + ": its marks are not known");
-        PlaneSample sample{.frame = int(frame)};
+        PlaneSample sample{.frame = frame};
         for (int i = 0; i < 9; ++i) sample.pose.matrix(i / 3, i % 3) = number(value[1][std::size_t(i)], place);
         if (!(std::abs(sample.pose.matrix.determinant()) > 1e-15)) malformed(place + ": its 3x3 has no inverse");
         sample.seen = float(number(value[2], place));
@@ -111,21 +111,19 @@ List<PlaneTie> takeTies(const json& entry, const std::string& where) {
         PlaneTie tie;
         tie.frame = whole(value, "frame", place);
         tie.corners = takeCorners(value, "corners", place);
-        if (const std::string trouble = troubleOf(tie.corners); !trouble.empty())
-            malformed(place + ".corners: " + trouble);
         if (!ties.empty() && tie.frame <= ties.back().frame) malformed(place + ": frames have to rise, each once");
         ties.push_back(tie);
     }
     return List<PlaneTie>(std::move(ties));
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putPlanesPart(json& document, const Shot& shot, const fs::path&) {
     if (shot.planes.isEmpty()) return;
     for (const PlanarTrack& plane : shot.planes) document["planes"].push_back(planeValue(plane));
     document["next_plane"] = shot.nextPlane;
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takePlanesPart(const json& document, Shot& shot, const fs::path&) {
     if (!document.contains("planes")) return;
     std::vector<PlanarTrack> planes;
     for (const json& entry : list(document, "planes", "file")) {
@@ -137,10 +135,9 @@ void take(const json& document, Shot& shot, const fs::path&) {
         if (plane.outlines.isEmpty()) malformed(where + ".outlines: the list is empty");
         plane.takenOut = takePolygons(entry, "taken_out", where);
         plane.referenceFrame = whole(entry, "reference_frame", where);
-        plane.leastSeen = number(entry, "least_seen", where);
-        if (!(plane.leastSeen >= 0 && plane.leastSeen <= 1)) malformed(where + ".least_seen: is no share from 0 to 1");
+        plane.leastSeen = numberWithin(entry, "least_seen", 0, 1, where);
         if (entry.contains("lens")) {
-            plane.lens = std::make_shared<const Lens>(takeLensValues(entry["lens"], where + ".lens"));
+            plane.lens = std::make_shared<const Lens>(takeOwnLensValues(entry["lens"], where + ".lens"));
         }
         if (entry.contains("motion")) {
             plane.motion = motionModelFrom(text(entry, "motion", where));
@@ -151,7 +148,7 @@ void take(const json& document, Shot& shot, const fs::path&) {
         if (entry.contains("cylinder")) plane.sides = takeCorners(entry, "cylinder", where);
         if (plane.sides && !plane.lens && entry.contains("samples") && !entry["samples"].empty())
             malformed(where + ".lens: is missing; a cylinder is tracked through one");
-        plane.samples = takeSamples(entry, plane.sides.has_value(), where);
+        plane.samples = takePlaneSamples(entry, plane.sides.has_value(), where);
         plane.ties = takeTies(entry, where);
         plane.fromScene = flagOr(entry, "from_scene", false, where);
         plane.locked = flagOr(entry, "locked", false, where);
@@ -168,6 +165,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart planesPart() { return {put, take}; }
+ShotFilePart planesPart() { return {putPlanesPart, takePlanesPart}; }
 
 }  // namespace pinion

@@ -8,12 +8,13 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-void put(json& document, const Shot& shot, const fs::path& file) {
+void putPlatePart(json& document, const Shot& shot, const fs::path& file) {
     json& plate = document["plate"];
     plate["path"] = shot.plate.isOpen() ? writtenPath(shot.plate.path, file) : "";
     if (shot.plate.isOpen()) {
         plate["width"] = shot.plate.width;
         plate["height"] = shot.plate.height;
+        if (shot.plate.pixelAspect != 1) plate["pixel_aspect"] = shot.plate.pixelAspect;
         putRate(plate, shot.plate.fps);
         putTimes(plate, shot.plate.times);
         plate["frames"] = {shot.plate.frames.first, shot.plate.frames.last};
@@ -21,7 +22,7 @@ void put(json& document, const Shot& shot, const fs::path& file) {
     }
 }
 
-void take(const json& document, Shot& shot, const fs::path& file) {
+void takePlatePart(const json& document, Shot& shot, const fs::path& file) {
     const json& plate = member(document, "plate", "file");
     shot.plate.path = text(plate, "path", "plate");
     if (shot.plate.isOpen()) {
@@ -29,6 +30,7 @@ void take(const json& document, Shot& shot, const fs::path& file) {
         shot.plate.width = whole(plate, "width", "plate");
         shot.plate.height = whole(plate, "height", "plate");
         if (shot.plate.width < 1 || shot.plate.height < 1) malformed("plate: the size is not above 0");
+        if (plate.contains("pixel_aspect")) shot.plate.pixelAspect = takeAspect(plate, "plate");
         shot.plate.fps = takeRate(plate, "plate");
         shot.plate.times = takeTimes(plate, "plate");
         shot.plate.frames = takeRange(plate, "frames", "plate");
@@ -40,6 +42,6 @@ void take(const json& document, Shot& shot, const fs::path& file) {
 
 }  // namespace
 
-ShotFilePart platePart() { return {put, take}; }
+ShotFilePart platePart() { return {putPlatePart, takePlatePart}; }
 
 }  // namespace pinion

@@ -40,6 +40,8 @@ Shot takeShot(const json& document, const fs::path& file) {
 std::string shotJson(const Shot& shot, const fs::path& file) {
     json document{{"format", "pinion.shot"}, {"version", 1}, {"name", shot.name}};
     for (const ShotFilePart& part : kParts) part.put(document, shot, file);
+    // A deviation may be without bounds; the file is to be read again all the same.
+    makeFinite(document);
     return dumped(document) + "\n";
 }
 
@@ -47,7 +49,19 @@ Expected<Shot> parseShot(const std::string& contents, const fs::path& file) {
     return parseText(contents, file.string(), [&](const json& document) { return takeShot(document, file); });
 }
 
-Expected<void> saveShot(const Shot& shot, const fs::path& file) { return writeFile(file, shotJson(shot, file)); }
+Expected<void> saveShot(const Shot& shot, const fs::path& file) {
+    const std::string contents = shotJson(shot, file);
+    if (const auto back = parseShot(contents, file); !back) {
+        fs::path aside = file;
+        aside += ".unreadable";
+        const bool isKept = writeFile(aside, contents).has_value();
+        return failure(Fault::system,
+                       "{}; the shot was not saved, since it could not be opened again, and the file is as it was{}. "
+                       "Undo the last steps and save again",
+                       back.error().message, isKept ? "; what is in the window was written to " + aside.string() : "");
+    }
+    return writeFile(file, contents);
+}
 
 Expected<Shot> loadShot(const fs::path& file) {
     const auto contents = readFile(file);

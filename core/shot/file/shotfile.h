@@ -16,6 +16,8 @@ std::string shotJson(const Shot& shot, const std::filesystem::path& file);
 /// is checked; a file that is cut off, newer or edited wrongly gives an error with the place, never half a shot.
 Expected<Shot> parseShot(const std::string& contents, const std::filesystem::path& file);
 
+/// The text is read back before it replaces the file; where that fails the file stays, and the text lies beside it as
+/// "name.pinion.unreadable".
 Expected<void> saveShot(const Shot& shot, const std::filesystem::path& file);
 Expected<Shot> loadShot(const std::filesystem::path& file);
 

@@ -113,7 +113,7 @@ List<SolvedTrack> takeSolvedTracks(const json& value) {
 
 std::shared_ptr<const Solve> takeSolve(const json& value) {
     auto solve = std::make_shared<Solve>();
-    solve->lens = takeLensValues(member(value, "lens", "solve"), "solve.lens");
+    solve->lens = takeOwnLensValues(member(value, "lens", "solve"), "solve.lens");
     solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
     solve->frames = takeFrames(value);
     solve->tracks = takeSolvedTracks(value);
@@ -126,7 +126,7 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
     if (value.contains("focal_deviation_mm")) solve->focalDeviation_mm = number(value, "focal_deviation_mm", "solve");
     const json& pair = list(value, "base_pair", "solve");
     if (pair.size() != 2) malformed("solve.base_pair: has not 2 frames");
-    solve->basePair = {int(number(pair[0], "solve.base_pair")), int(number(pair[1], "solve.base_pair"))};
+    solve->basePair = {whole(pair[0], "solve.base_pair"), whole(pair[1], "solve.base_pair")};
     if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotionWords, "solve");
     solve->reason = value.value("reason", std::string());
     if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", "solve");
@@ -152,11 +152,11 @@ std::shared_ptr<const Solve> takeSolve(const json& value) {
     return solve;
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putSolvePart(json& document, const Shot& shot, const fs::path&) {
     if (shot.solve) document["solve"] = solveValue(shot);
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeSolvePart(const json& document, Shot& shot, const fs::path&) {
     if (document.contains("solve")) {
         shot.solve = takeSolve(document["solve"]);
         shot.solvedKey = key(document["solve"], "key", "solve");
@@ -165,6 +165,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart solvePart() { return {put, take}; }
+ShotFilePart solvePart() { return {putSolvePart, takeSolvePart}; }
 
 }  // namespace pinion

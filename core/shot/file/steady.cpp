@@ -116,7 +116,7 @@ List<Locator> takeLocators(const json& values) {
     return List<Locator>(std::move(locators));
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putSteadyPart(json& document, const Shot& shot, const fs::path&) {
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
           shot.steady.plane.empty() && shot.steady.options == SteadyOptions{} &&
           shot.steady.model == PictureModel::automatic && shot.steady.renderPlace.empty()))
@@ -131,13 +131,13 @@ void put(json& document, const Shot& shot, const fs::path&) {
     }
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeSteadyPart(const json& document, Shot& shot, const fs::path&) {
     if (document.contains("steady")) shot.steady = takeSteady(document["steady"]);
     if (document.contains("locators")) shot.locators = takeLocators(list(document, "locators", "file"));
 }
 
 }  // namespace
 
-ShotFilePart steadyPart() { return {put, take}; }
+ShotFilePart steadyPart() { return {putSteadyPart, takeSteadyPart}; }
 
 }  // namespace pinion

@@ -13,6 +13,7 @@ namespace fs = std::filesystem;
 
 constexpr std::array kReasons{"none", "range end", "left frame", "covered", "drift limit", "ambiguous", "excluded"};
 
+constexpr int kMostSearch = 4096;
 constexpr int kAside = 64;  // the mark of a sample; the three bits below it are why the next frame is missing
 
 json tracksValue(const Shot& shot) {
@@ -62,10 +63,9 @@ List<Sample> takeSamples(const json& entry, const std::string& where) {
         const std::string place = fmt::format("{}.samples[{}]", where, k++);
         if (!value.is_array() || (value.size() != 5 && value.size() != 7))
             malformed(place + ": has not 5 or 7 numbers");
-        const double frame = number(value[0], place);
-        if (frame != std::floor(frame) || std::abs(frame) > 1e9) malformed(place + ": its frame is not a whole number");
+        const int frame = whole(value[0], place);
         const double marks = number(value[4], place);
-        Sample sample{.frame = int(frame),
+        Sample sample{.frame = frame,
                       .at = {number(value[1], place), number(value[2], place)},
                       .score = number(value[3], place)};
         sample.tie = int(marks) & 1;
@@ -98,8 +98,8 @@ Track takeTrack(const json& entry, const std::string& where) {
     track.channel = *channel;
     track.pattern_px = whole(entry, "pattern_px", where);
     track.search_px = whole(entry, "search_px", where);
-    if (track.pattern_px < 5 || track.pattern_px > 101) malformed(where + ".pattern_px: has to be 5 to 101");
-    if (track.search_px < track.pattern_px) malformed(where + ".search_px: is smaller than the pattern");
+    track.pattern_px = std::clamp(track.pattern_px, 5, 101);
+    track.search_px = std::clamp(track.search_px, track.pattern_px, kMostSearch);
     track.driftLimit = number(entry, "drift_limit", where);
     track.referenceFrame = whole(entry, "reference_frame", where);
     track.startReason = word<EndReason>(entry, "start", kReasons, where);
@@ -133,16 +133,17 @@ void takeScatter(const json& scatter, ScatterSettings& s) {
     s.driftLimit = number(scatter, "drift_limit", "scatter");
     const auto motion = motionModelFrom(text(scatter, "motion", "scatter"));
     const auto channel = channelFrom(text(scatter, "channel", "scatter"));
-    if (!motion || !channel || s.features < 1 || s.features > 100000 || s.pattern_px < 5 || s.pattern_px > 101 ||
-        s.search_px < s.pattern_px)
-        malformed("scatter: a setting is out of its range");
+    if (!motion || !channel) malformed("scatter: its motion or channel is not known");
+    s.features = std::clamp(s.features, 1, 100000);
+    s.pattern_px = std::clamp(s.pattern_px, 5, 101);
+    s.search_px = std::clamp(s.search_px, s.pattern_px, kMostSearch);
     s.motion = *motion;
     s.channel = *channel;
     if (scatter.contains("pre_filter"))
         s.preFilter = preFilterFrom(text(scatter, "pre_filter", "scatter")).value_or(PreFilter::none);
 }
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putTracksPart(json& document, const Shot& shot, const fs::path& file) {
     const ScatterSettings& s = shot.scatterSettings;
     document["scatter"] = {{"features", s.features},
                            {"least_distance_px", s.leastDistance_px},
@@ -154,11 +155,14 @@ void put(json& document, const Shot& shot, const fs::path&) {
                            {"channel", toString(s.channel)},
                            {"pre_filter", toString(s.preFilter)}};
     if (!shot.mattes.isEmpty()) document["mattes"] = mattesValue(shot.mattes.vector());
+    for (std::size_t i = 0; i < shot.mattes.size(); ++i)
+        if (const auto& pictures = shot.mattes[i].pictures)
+            document["mattes"][i]["pictures"] = writtenPath(pictures->path(), file);
     document["tracks"] = tracksValue(shot);
     document["next_track"] = shot.nextTrack;
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeTracksPart(const json& document, Shot& shot, const fs::path& file) {
     takeScatter(member(document, "scatter", "file"), shot.scatterSettings);
     std::vector<Track> tracks;
     std::set<TrackId> ids;
@@ -171,11 +175,11 @@ void take(const json& document, Shot& shot, const fs::path&) {
     // An id is given once: what was deleted may still be named by the solve.
     if (document.contains("next_track"))
         shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
-    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes"));
+    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file));
 }
 
 }  // namespace
 
-ShotFilePart tracksPart() { return {put, take}; }
+ShotFilePart tracksPart() { return {putTracksPart, takeTracksPart}; }
 
 }  // namespace pinion

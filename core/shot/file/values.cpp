@@ -1,8 +1,16 @@
 #include "shot/file/values.h"
 
+#include <algorithm>
+
 namespace pinion::shotfile {
 
 using namespace jsonfile;
+
+namespace {
+
+constexpr double kFarthest = 1e6;  // pixels, or shares, beyond which nothing is placed
+
+}  // namespace
 
 json vector3(const Eigen::Vector3d& v) { return {v.x(), v.y(), v.z()}; }
 
@@ -13,7 +21,12 @@ Eigen::Vector3d vector3(const json& value, const std::string& where) {
 
 Eigen::Vector2d vector2(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 numbers");
-    return {number(value[0], where), number(value[1], where)};
+    return {std::clamp(number(value[0], where), -kFarthest, kFarthest),
+            std::clamp(number(value[1], where), -kFarthest, kFarthest)};
+}
+
+double numberWithin(const json& object, const char* name, double low, double high, const std::string& where) {
+    return std::clamp(number(object, name, where), low, high);
 }
 
 std::uint64_t key(const json& object, const char* name, const std::string& where) {
@@ -25,19 +38,30 @@ std::uint64_t key(const json& object, const char* name, const std::string& where
 
 std::pair<int, int> twoFrames(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 frames");
-    return {int(number(value[0], where)), int(number(value[1], where))};
+    return {whole(value[0], where), whole(value[1], where)};
+}
+
+TrackId takeId(const json& value, const std::string& where) {
+    if (!value.is_number_integer()) malformed(where + ": is not the number of a track");
+    return value.get<TrackId>();
 }
 
 List<TrackId> takeIds(const json& object, const char* name, const std::string& where) {
     std::vector<TrackId> ids;
-    for (const json& id : list(object, name, where)) ids.push_back(TrackId(number(id, where + "." + name)));
+    for (const json& id : list(object, name, where)) ids.push_back(takeId(id, where + "." + name));
     return List<TrackId>(std::move(ids));
+}
+
+double takeAspect(const json& object, const std::string& where) {
+    const double aspect = number(object, "pixel_aspect", where);
+    if (!(aspect >= 0.01 && aspect <= 100)) malformed(where + ".pixel_aspect: is not from 0.01 to 100");
+    return aspect;
 }
 
 FrameRange takeRange(const json& object, const char* name, const std::string& where) {
     const json& value = list(object, name, where);
     if (value.size() != 2) malformed(where + "." + name + ": has not 2 frames");
-    const FrameRange range{int(number(value[0], where)), int(number(value[1], where))};
+    const FrameRange range{whole(value[0], where + "." + name), whole(value[1], where + "." + name)};
     if (range.last < range.first || range.count() > 10'000'000)
         malformed(where + "." + name + ": its last frame lies before its first");
     return range;

@@ -23,12 +23,18 @@ Enum word(const jsonfile::json& object, const char* name, const std::array<const
 
 jsonfile::json vector3(const Eigen::Vector3d& v);
 Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
+/// Taken as far as a million, which no place is beyond.
 Eigen::Vector2d vector2(const jsonfile::json& value, const std::string& where);
+/// Within bounds: what an artist set beyond them is taken as far as it goes, and never refused.
+double numberWithin(const jsonfile::json& object, const char* name, double low, double high, const std::string& where);
 /// A whole number that is not negative: an id or a fingerprint.
 std::uint64_t key(const jsonfile::json& object, const char* name, const std::string& where);
 std::pair<int, int> twoFrames(const jsonfile::json& value, const std::string& where);
+TrackId takeId(const jsonfile::json& value, const std::string& where);
 List<TrackId> takeIds(const jsonfile::json& object, const char* name, const std::string& where);
 
+/// "pixel_aspect": 0.01 to 100.
+double takeAspect(const jsonfile::json& object, const std::string& where);
 FrameRange takeRange(const jsonfile::json& object, const char* name, const std::string& where);
 jsonfile::json cornersValue(const Quad& quad);
 Quad takeCorners(const jsonfile::json& object, const char* name, const std::string& where);

@@ -8,7 +8,7 @@ using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
 
-void put(json& document, const Shot& shot, const fs::path&) {
+void putWorldPart(json& document, const Shot& shot, const fs::path&) {
     json& world = document["world"];
     world["ground"] = shot.world.ground.vector();
     if (shot.world.origin) world["origin"] = *shot.world.origin;
@@ -18,10 +18,10 @@ void put(json& document, const Shot& shot, const fs::path&) {
                             {"length_m", shot.world.measure->length_m}};
 }
 
-void take(const json& document, Shot& shot, const fs::path&) {
+void takeWorldPart(const json& document, Shot& shot, const fs::path&) {
     const json& world = member(document, "world", "file");
     std::vector<TrackId> ground;
-    for (const json& id : list(world, "ground", "world")) ground.push_back(TrackId(number(id, "world.ground")));
+    for (const json& id : list(world, "ground", "world")) ground.push_back(takeId(id, "world.ground"));
     shot.world.ground = List<TrackId>(std::move(ground));
     if (world.contains("origin")) shot.world.origin = TrackId(key(world, "origin", "world"));
     if (world.contains("measure")) {
@@ -34,6 +34,6 @@ void take(const json& document, Shot& shot, const fs::path&) {
 
 }  // namespace
 
-ShotFilePart worldPart() { return {put, take}; }
+ShotFilePart worldPart() { return {putWorldPart, takeWorldPart}; }
 
 }  // namespace pinion

@@ -1,6 +1,7 @@
 #include "shot/stages/mattesstage.h"
 
 #include "base/parallel.h"
+#include "matte/sequence.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -57,7 +58,9 @@ bool coversAll(const std::vector<Matte>& mattes, const PlateRef& plate) {
 
 }  // namespace
 
-Carriers carriersOf(const Shot& shot) { return {shot.tracks, shot.locators, shot.plate.range, shot.planes}; }
+Carriers carriersOf(const Shot& shot) {
+    return {shot.tracks, shot.locators, shot.plate.range, shot.planes, {}, shot.plate.pixelAspect};
+}
 
 std::vector<Matte> mattesOf(const Shot& shot, const std::optional<FrameRange>& range, std::vector<std::string>* notes) {
     std::vector<std::string> own;
@@ -79,6 +82,9 @@ StageReport mattesReport(const Shot& shot) {
         report.state = StageState::attention;
         report.message = std::move(words);
     };
+    for (const std::string& trouble :
+         pictureTroubles(shot.mattes.vector(), shot.plate.range, shot.plate.width, shot.plate.height))
+        attention(trouble + ".");
     const Carriers carriers = carriersOf(shot);
     bool waits = false;
     const std::vector<std::string>& troubles = troublesOf(shot);
