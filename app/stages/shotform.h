@@ -5,6 +5,7 @@
 #include "session/session.h"
 #include "widgets/form.h"
 
+#include <QApplication>
 #include <QCheckBox>
 
 #include <functional>
@@ -18,7 +19,12 @@ namespace pinion {
 class ShotForm : public Form {
 public:
     explicit ShotForm(Session& session) : session_(session) {
-        connect(&session.jobs, &JobRunner::busyChanged, this, [this] { refresh(); });
+        connect(&session.jobs, &JobRunner::busyChanged, this, [this] {
+            // A button that is greyed out would hand its focus on to what stands below, which then looked chosen.
+            auto* button = qobject_cast<QAbstractButton*>(QApplication::focusWidget());
+            if (button && session_.isBusy() && isAncestorOf(button)) button->clearFocus();
+            refresh();
+        });
         connect(&session.document, &Document::changed, this, [this] { refresh(); });
         connect(&session.selection, &Selection::changed, this, [this] { refresh(); });
         connect(&session.player, &Player::plateChanged, this, [this] { refresh(); });

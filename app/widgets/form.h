@@ -34,8 +34,7 @@ public:
     }
     QLabel* row(const QString& label, QWidget* field) {
         const int row = grid_->rowCount();
-        auto* name = dimLabel(label);
-        name->setWordWrap(false);
+        auto* name = dimLabel(label);  // in two lines where it is long
         field->setFixedWidth(104);
         field->setAccessibleName(label);
         grid_->addWidget(name, row, 0);

@@ -17,14 +17,14 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr int kFine = 3;           // samples of a pixel, across and down
+constexpr int kFineRound = 3;           // samples of a pixel, across and down
 constexpr double kHalfHeight = 3;  // radii, of the body
 
-double partOf(const RoundCase& c, double frame) { return 2 * frame / (c.frames - 1) - 1; }
+double partOfRound(const RoundCase& c, double frame) { return 2 * frame / (c.frames - 1) - 1; }
 
 /// Camera from body: its axis is y, its front -z.
 SurfacePose cameraFromBody(const RoundCase& c, double frame) {
-    const double part = partOf(c, frame), s = c.seed;
+    const double part = partOfRound(c, frame), s = c.seed;
     const double lean = c.lean + c.leanEnd * part, pitch = c.pitch + c.pitchEnd * part;
     SurfacePose pose;
     pose.matrix = (Eigen::AngleAxisd(lean, Vector3d::UnitZ()) * Eigen::AngleAxisd(pitch, Vector3d::UnitX()) *
@@ -48,19 +48,19 @@ public:
         const double shown = M_PI * case_.radius_px * std::max(case_.scaleEnd, 1 / case_.scaleEnd) * 1.5;
         const double scale = std::min(1.0, shown / surface.cols);
         cv::resize(surface, surface_, {}, scale, scale, cv::INTER_AREA);
-        cv::resize(behind_, behind_, {case_.width * kFine * 3 / 2, case_.height * kFine * 3 / 2}, 0, 0,
+        cv::resize(behind_, behind_, {case_.width * kFineRound * 3 / 2, case_.height * kFineRound * 3 / 2}, 0, 0,
                    cv::INTER_LINEAR);
     }
     Expected<PicturePtr> read(int frame) const override {
-        return developed(instant(frame), 1 + (case_.gainEnd - 1) * partOf(case_, frame), case_.grain, case_.seed,
+        return developed(instant(frame), 1 + (case_.gainEnd - 1) * partOfRound(case_, frame), case_.grain, case_.seed,
                          frame);
     }
 
 private:
     cv::Mat instant(int frame) const {
-        const cv::Size size(case_.width * kFine, case_.height * kFine);
-        const double part = partOf(case_, frame);
-        const Vector2d far = -0.4 * part * case_.travel * kFine;
+        const cv::Size size(case_.width * kFineRound, case_.height * kFineRound);
+        const double part = partOfRound(case_, frame);
+        const Vector2d far = -0.4 * part * case_.travel * kFineRound;
         const int left = (behind_.cols - size.width) / 2 + int(std::clamp(far.x(), -200.0, 200.0)),
                   top = (behind_.rows - size.height) / 2 + int(std::clamp(far.y(), -150.0, 150.0));
         cv::Mat fine = behind_(cv::Rect(left, top, size.width, size.height)).clone();
@@ -70,7 +70,7 @@ private:
         const double half = case_.cover * case_.radius_px;
         for (int y = 0; y < size.height; ++y)
             for (int x = 0; x < size.width; ++x) {
-                const Vector2d at((x + 0.5) / kFine - 0.5 * case_.width, (y + 0.5) / kFine - 0.5 * case_.height);
+                const Vector2d at((x + 0.5) / kFineRound - 0.5 * case_.width, (y + 0.5) / kFineRound - 0.5 * case_.height);
                 if (half > 0 && std::abs(at.x() - bar) < half) {
                     fine.at<float>(y, x) = 90 + 40 * float(std::sin(0.05 * x + 0.02 * y));
                     continue;

@@ -231,7 +231,15 @@ public:
 
     Fields fields(double bend_px) const {
         if (isFlat()) return {};
-        return {sheet_.isCurved() ? kStripes : fieldsAlong(0, bend_px), fieldsAlong(1, bend_px)};
+        Fields fields{sheet_.isCurved() ? kStripes : fieldsAlong(0, bend_px), fieldsAlong(1, bend_px)};
+        // Both ways at once it may bend by more.
+        const double most = sheet_.isCurved() ? 0 : worstOf(fields);
+        if (most > 2 * bend_px) {
+            const double finer = std::sqrt(most / bend_px);
+            fields.across = std::min(kMostFields, int(std::ceil(finer * fields.across)));
+            fields.down = std::min(kMostFields, int(std::ceil(finer * fields.down)));
+        }
+        return fields;
     }
     std::vector<ArtPiece> pieces(const Fields& fields) const {
         std::vector<ArtPiece> pieces;
@@ -251,6 +259,24 @@ public:
     bool faces(const ArtPiece& piece) const { return faces({piece.left, 0.5}) && faces({piece.right, 0.5}); }
 
 private:
+    /// What homographies miss in the middles of fields: of those in the corners, along the sides and in the middle.
+    double worstOf(const Fields& fields) const {
+        double worst = 0;
+        for (const double x : {0.0, 0.5, 1.0})
+            for (const double y : {0.0, 0.5, 1.0}) {
+                const int column = std::min(int(x * fields.across), fields.across - 1),
+                          row = std::min(int(y * fields.down), fields.down - 1);
+                const Vector2d low(double(column) / fields.across, double(row) / fields.down),
+                    high(double(column + 1) / fields.across, double(row + 1) / fields.down);
+                const Quad part{low, {high.x(), low.y()}, high, {low.x(), high.y()}};
+                Quad seen;
+                for (std::size_t i = 0; i < 4; ++i) seen[i] = onPlate(part[i]);
+                const auto flat = quadFromQuad(seen, part);
+                const Vector2d middle = 0.5 * (low + high);
+                if (flat) worst = std::max(worst, (onPlate(middle) - through(*flat, middle)).norm());
+            }
+        return worst;
+    }
     int fieldsAlong(int axis, double bend_px) const {
         const auto flat = quadFromQuad(corners(), kUnit);
         double bend = 0;

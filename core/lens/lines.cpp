@@ -13,6 +13,7 @@ namespace pinion {
 namespace {
 
 constexpr double kSameLine_px = 0.1;  // clicks of a line that is drawn twice
+constexpr double kHardly = 0.7;   // of a line's bend is left: the lens does not straighten it
 constexpr double kUnsure = 0.1;   // of the width: a border that is less sure is not known
 
 using namespace straightening;
@@ -426,7 +427,8 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     }
     auto found = lensOfDistinct(distinct, options);
     if (!found) return found;
-    if (found->deviations.border_px > kUnsure * options.width)
+    // A small board in the middle leaves the border unsure and is straightened all the same; scribbles are neither.
+    if (found->deviations.border_px > kUnsure * options.width && found->after_px > kHardly * found->before_px)
         return failure(Fault::outcome,
                        "these lines do not tell the lens: the plate's border would be sure to {:.0f} px only; draw "
                        "longer lines along what is straight, near the edges of the frame",

@@ -25,54 +25,64 @@ json pairs(const Polygon& points) {
     return list;
 }
 
-Polygon takePairs(const json& object, const char* name, const std::string& where) {
+/// How values beyond their bounds are met: refused in files from elsewhere, taken as far as they go in a shot's own.
+using Bounds = MatteBounds;
+
+/// `value`, or what the bounds make of it.
+double within(double value, double most, Bounds bounds, const std::string& words) {
+    if (std::abs(value) <= most) return value;
+    if (bounds == Bounds::refused) malformed(words);
+    return std::clamp(value, -most, most);
+}
+
+Polygon takePairs(const json& object, const char* name, const std::string& where, Bounds bounds) {
     Polygon points;
     for (const json& one : list(object, name, where)) {
         const std::string spot = fmt::format("{}.{}[{}]", where, name, points.size());
         if (!one.is_array() || one.size() != 2) malformed(spot + ": is not a pair of numbers");
-        points.emplace_back(number(one[0], spot), number(one[1], spot));
-        if (points.back().cwiseAbs().maxCoeff() > kFarthestPoint_px)
-            malformed(fmt::format("{}: lies farther than {:.0f} pixels off", spot, kFarthestPoint_px));
+        const std::string words = fmt::format("{}: lies farther than {:.0f} pixels off", spot, kFarthestPoint_px);
+        points.emplace_back(within(number(one[0], spot), kFarthestPoint_px, bounds, words),
+                            within(number(one[1], spot), kFarthestPoint_px, bounds, words));
     }
     return points;
 }
 
 /// As many as the points have, or none.
-Polygon takeTangents(const json& key, const char* name, const Polygon& polygon, const std::string& where) {
+Polygon takeTangents(const json& key, const char* name, const Polygon& polygon, const std::string& where,
+                     Bounds bounds) {
     if (!key.contains(name)) return {};
-    Polygon tangents = takePairs(key, name, where);
+    Polygon tangents = takePairs(key, name, where, bounds);
     if (tangents.size() != polygon.size())
         malformed(fmt::format("{}.{}: has {} tangents for {} points", where, name, tangents.size(), polygon.size()));
     return tangents;
 }
 
 /// What each point adds to the feather: as many as the points, or none.
-std::vector<double> takeFeather(const json& key, std::size_t points, const std::string& where) {
+std::vector<double> takeFeather(const json& key, std::size_t points, const std::string& where, Bounds bounds) {
     std::vector<double> feather;
     if (!key.contains("feather")) return feather;
     for (const json& one : list(key, "feather", where)) {
-        feather.push_back(number(one, fmt::format("{}.feather[{}]", where, feather.size())));
-        if (std::abs(feather.back()) > kMost_px)
-            malformed(fmt::format("{}.feather: a point adds at most {:.0f} pixels", where, kMost_px));
+        feather.push_back(within(number(one, fmt::format("{}.feather[{}]", where, feather.size())), kMost_px, bounds,
+                                 fmt::format("{}.feather: a point adds at most {:.0f} pixels", where, kMost_px)));
     }
     if (feather.size() != points)
         malformed(fmt::format("{}.feather: has {} values for {} points", where, feather.size(), points));
     return feather;
 }
 
-std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where) {
+std::vector<Matte::Key> takeKeys(const json& shape, const std::string& where, Bounds bounds) {
     std::vector<Matte::Key> keys;
     for (const json& key : list(shape, "keys", where)) {
         const std::string place = fmt::format("{}.keys[{}]", where, keys.size());
-        Matte::Key taken{whole(key, "frame", place), takePairs(key, "polygon", place)};
+        Matte::Key taken{whole(key, "frame", place), takePairs(key, "polygon", place, bounds)};
         if (taken.polygon.size() < 3) malformed(place + ".polygon: has fewer than three corners");
         if (!keys.empty() && taken.frame <= keys.back().frame)
             malformed(place + ".frame: frames have to rise, each once");
         if (!keys.empty() && taken.polygon.size() != keys.front().polygon.size())
             malformed(place + ".polygon: has another number of corners than the first key");
-        taken.in = takeTangents(key, "in", taken.polygon, place);
-        taken.out = takeTangents(key, "out", taken.polygon, place);
-        taken.feather = takeFeather(key, taken.polygon.size(), place);
+        taken.in = takeTangents(key, "in", taken.polygon, place, bounds);
+        taken.out = takeTangents(key, "out", taken.polygon, place, bounds);
+        taken.feather = takeFeather(key, taken.polygon.size(), place, bounds);
         if (taken.polygon.size() > kMostPoints)
             malformed(fmt::format("{}.polygon: has {} points; {} at most", place, taken.polygon.size(), kMostPoints));
         keys.push_back(std::move(taken));
@@ -183,7 +193,8 @@ json mattesValue(std::span<const Matte> mattes) {
     return shapes;
 }
 
-std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const std::filesystem::path& file) {
+std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const std::filesystem::path& file,
+                              MatteBounds bounds) {
     std::vector<Matte> mattes;
     for (const json& shape : shapes) {
         const std::string where = fmt::format("{}[{}]", name, mattes.size());
@@ -193,10 +204,9 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const
         matte.op = Matte::Op(takeWord(shape, "op", kOps, where));
         matte.between = Matte::Between(takeWord(shape, "between", kBetween, where));
         matte.invert = flagOr(shape, "invert", false, where);
-        matte.feather_px = numberOr(shape, "feather", 0, where);
-        matte.grow_px = numberOr(shape, "grow", 0, where);
-        if (std::abs(matte.feather_px) > kMost_px || std::abs(matte.grow_px) > kMost_px)
-            malformed(fmt::format("{}: feather and grow are at most {:.0f} pixels", where, kMost_px));
+        const std::string words = fmt::format("{}: feather and grow are at most {:.0f} pixels", where, kMost_px);
+        matte.feather_px = within(numberOr(shape, "feather", 0, where), kMost_px, bounds, words);
+        matte.grow_px = within(numberOr(shape, "grow", 0, where), kMost_px, bounds, words);
         matte.colour = takeColour(shape, where);
         matte.opacity = std::clamp(numberOr(shape, "opacity", Matte{}.opacity, where), 0.0, 1.0);
         matte.hidden = flagOr(shape, "hidden", false, where);
@@ -208,7 +218,8 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const
                 matteSequence(path.is_relative() ? (file.parent_path() / path).lexically_normal() : path);
         }
         // Pictures need no outline.
-        if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty())) matte.keys = takeKeys(shape, where);
+        if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty())) 
+            matte.keys = takeKeys(shape, where, bounds);
         if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
         mattes.push_back(std::move(matte));
     }

@@ -20,8 +20,13 @@ std::vector<Matte::Turn> takeTurns(const nlohmann::json& object, const std::stri
 
 nlohmann::json mattesValue(std::span<const Matte> mattes);
 
+/// Values beyond their bounds are refused in files from elsewhere; in a shot's own they are taken as far as the bounds
+/// go, for what was saved is to open.
+enum class MatteBounds { refused, taken };
+
 /// Throws jsonfile::Malformed with the place inside the list, which is called `name` there. Pictures that are named
 /// relatively lie beside `file`.
-std::vector<Matte> takeMattes(const nlohmann::json& shapes, const std::string& name, const std::filesystem::path& file);
+std::vector<Matte> takeMattes(const nlohmann::json& shapes, const std::string& name, const std::filesystem::path& file,
+                              MatteBounds bounds = MatteBounds::refused);
 
 }  // namespace pinion

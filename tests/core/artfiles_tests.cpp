@@ -18,6 +18,7 @@
 #include "shot/file/shotfile.h"
 #include "shot/stages/mattesstage.h"
 
+#include <OpenImageIO/deepdata.h>
 #include <OpenImageIO/imageio.h>
 #include <catch2/catch.hpp>
 #include <cmath>

@@ -154,7 +154,7 @@ TEST_CASE("for the screen a lens gives the picture that a delivery has, and what
             wrong += std::abs(int((shown >> 16) & 0xFF) - int(remapped.at<cv::Vec3b>(y, x)[0])) > 4;
         }
     CHECK(wrong == 0);
-    // A bendingBarrel's border bends into the first and last rows: their ends have a place, their middle has none.
+    // A barrel's border bends into the first and last rows: their ends have a place, their middle has none.
     int beyond = 0;
     for (std::size_t i = 0; i < table.xy.size() / 2; ++i) {
         const float x = table.xy[2 * i], y = table.xy[2 * i + 1];
@@ -276,7 +276,7 @@ TEST_CASE("a zoom's plate is undistorted and put back by each frame's own lens, 
         const auto own = pictures.get(frame);
         REQUIRE(own);
         // Where a place of the plate lies in it is its own lens's affair.
-        const Vector2d valueAt(40.5, 30.5);
+        const Vector2d at(40.5, 30.5);
         const auto there = undistortedFromPlate(lensAt(frame), at);
         REQUIRE(there);
         const int x = int(there->x() - out->box.x0), y = int(there->y() - out->box.y0);

@@ -248,13 +248,14 @@ TEST_CASE("an insert rides on a plane's surface, one, two and four tracks, a loc
     locator.locator = "sign";
     CHECK((middleOf(cornersOf(locator, 8)) - middleOf(cornersOf(locator, 3)) - Vector2d(10, 5)).norm() < 1e-6);
     CHECK((cornersOf(std::nullopt, 9)[2] - Vector2d(kWidth, kHeight)).norm() < 1e-9);
-    // What is gone is said, and it stays as it was.
+    // What is gone is said, and it is nowhere.
     ride.tracks = {"gone"};
     Insert lost;
     lost.ride = ride;
     const Carrier carrier(lost, {shot.tracks, shot.locators, shot.plate.range, shot.planes});
     CHECK(carrier.problem().find("no such track") != std::string::npos);
-    CHECK(carrier.at(5).has_value());
+    CHECK_FALSE(carrier.at(5));
+    CHECK_FALSE(carrier.at(5, true));
 }
 
 TEST_CASE("places of a sheet seen through a lens are found again, and its pieces keep to it as closely as asked") {
@@ -713,10 +714,12 @@ TEST_CASE("what cannot be a clip is refused, and an alpha nobody knows is asked 
     CHECK_FALSE(clipOf(scratch / "words.png"));
     auto writer = FrameWriter::create(scratch / "a.####.tif", 8, 8, {24, 1});
     REQUIRE(writer);
-    REQUIRE((*writer)->write(1, grey(8, 8, 90), Plane(8, 8, 0.5F), AlphaKind::straight));
-    const auto clip = clipOf(scratch / "a.0001.tif");
+    REQUIRE((*writer)->write(1, grey(8, 8, 90), Plane(8, 8, 0.5F), AlphaKind::straight, AlphaKind::straight));
+    auto clip = clipOf(scratch / "a.0001.tif");
     REQUIRE(clip);
     CHECK(clip->hasAlpha);
+    CHECK(clip->alpha == AlphaKind::straight);  // as the file says
+    clip->alpha.reset();
     Insert insert;
     Shot shot = withClipAdded(emptyShot(), *clip, &insert.clip);
     insert.ride = onPlane();

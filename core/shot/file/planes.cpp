@@ -85,7 +85,8 @@ List<PlaneSample> takePlaneSamples(const json& entry, bool isCylinder, const std
         if (marks != std::floor(marks) || marks < 0 || marks > 3) malformed(place + ": its marks are not known");
         PlaneSample sample{.frame = frame};
         for (int i = 0; i < 9; ++i) sample.pose.matrix(i / 3, i % 3) = number(value[1][std::size_t(i)], place);
-        if (!(std::abs(sample.pose.matrix.determinant()) > 1e-15)) malformed(place + ": its 3x3 has no inverse");
+        // One that has no inverse says of no place where it is: the frame is open.
+        if (!(std::abs(sample.pose.matrix.determinant()) > 1e-15)) continue;
         sample.seen = float(number(value[2], place));
         sample.fit = float(number(value[3], place));
         sample.deviation_px = float(number(value[4], place));

@@ -175,7 +175,7 @@ void takeTracksPart(const json& document, Shot& shot, const fs::path& file) {
     // An id is given once: what was deleted may still be named by the solve.
     if (document.contains("next_track"))
         shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
-    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file));
+    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file, MatteBounds::taken));
 }
 
 }  // namespace
