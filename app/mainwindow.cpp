@@ -76,8 +76,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), stages_(makeStage
     qApp->installEventFilter(this);
     // Nor does the wheel give a field of a card the focus, by which the next turn would change its number.
     for (QWidget* field : docket_->findChildren<QWidget*>())
-        if (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox"))
-            field->setFocusPolicy(Qt::StrongFocus);
+        if (field->inherits("QAbstractSpinBox") || field->inherits("QComboBox")) field->setFocusPolicy(Qt::StrongFocus);
     toolBar_->openStage(docket_->openStage());
     show("plate");
     refreshCommands();

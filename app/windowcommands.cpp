@@ -100,8 +100,8 @@ void MainWindow::addViewCommands() {
     c.add("View", "Thread sheet or curves", {K("U")}, [this] { showCurves(!lower_->curvesShown()); });
     for (std::size_t i = 0; i < stages_.size(); ++i) {
         const QString id = stages_[i]->id();
-        const QList<QKeySequence> keys = i < 10 ? QList<QKeySequence>{K(QString("Alt+%1").arg((i + 1) % 10))}
-                                                : QList<QKeySequence>{};
+        const QList<QKeySequence> keys =
+            i < 10 ? QList<QKeySequence>{K(QString("Alt+%1").arg((i + 1) % 10))} : QList<QKeySequence>{};
         c.add("View", stages_[i]->title() + " card", keys, [this, id] { docket_->open(id); });
     }
     c.add("View", "Full-screen picture", {K("F11")}, [this] { setFullScreenPicture(!isFullScreen()); });

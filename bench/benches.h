@@ -58,4 +58,8 @@ void benchMattes(const std::filesystem::path& folder);
 /// a video and to sequences.
 void benchInserts(const std::filesystem::path& folder);
 
+/// What *match* finds beside what 300 plates were made with, from seed `first` on: the whole insert as area, and a
+/// part.
+void benchMatching(unsigned first);
+
 }  // namespace pinion::bench

@@ -127,4 +127,74 @@ inline void makeVideo(const std::filesystem::path& path, const MadeVideo& made) 
     avformat_free_context(format);
 }
 
+/// Three frames of 64 x 48 whose left half is clear and whose right half is solid.
+inline void makeAlphaVideo(const std::filesystem::path& path, const char* name, AVPixelFormat pixels) {
+    const AVCodec* codec = avcodec_find_encoder_by_name(name);
+    INFO("encoder " << name);
+    REQUIRE(codec);
+    AVFormatContext* format = nullptr;
+    REQUIRE(avformat_alloc_output_context2(&format, nullptr, nullptr, path.c_str()) >= 0);
+    AVCodecContext* encoder = avcodec_alloc_context3(codec);
+    encoder->width = 64;
+    encoder->height = 48;
+    encoder->pix_fmt = pixels;
+    encoder->time_base = {1, 24};
+    encoder->framerate = {24, 1};
+    if (format->oformat->flags & AVFMT_GLOBALHEADER) encoder->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
+    if (std::string(name) == "prores_ks") av_opt_set(encoder->priv_data, "profile", "4444", 0);
+    REQUIRE(avcodec_open2(encoder, codec, nullptr) >= 0);
+    AVStream* stream = avformat_new_stream(format, nullptr);
+    avcodec_parameters_from_context(stream->codecpar, encoder);
+    stream->time_base = encoder->time_base;
+    stream->avg_frame_rate = encoder->framerate;
+    if (std::string(name) == "libvpx-vp9") av_dict_set(&stream->metadata, "alpha_mode", "1", 0);
+    REQUIRE(avio_open(&format->pb, path.c_str(), AVIO_FLAG_WRITE) >= 0);
+    REQUIRE(avformat_write_header(format, nullptr) >= 0);
+    AVPacket* packet = av_packet_alloc();
+    const auto drain = [&] {
+        while (avcodec_receive_packet(encoder, packet) == 0) {
+            packet->duration = 1;
+            av_packet_rescale_ts(packet, encoder->time_base, stream->time_base);
+            packet->stream_index = stream->index;
+            REQUIRE(av_interleaved_write_frame(format, packet) >= 0);
+        }
+    };
+    for (int number = 0; number < 3; ++number) {
+        AVFrame* frame = av_frame_alloc();
+        frame->format = pixels;
+        frame->width = 64;
+        frame->height = 48;
+        REQUIRE(av_frame_get_buffer(frame, 0) >= 0);
+        const bool packed = pixels == AV_PIX_FMT_ARGB, deep = pixels == AV_PIX_FMT_YUVA444P10LE;
+        for (int y = 0; y < 48; ++y)
+            for (int x = 0; x < 64; ++x) {
+                const int alpha = x < 32 ? 0 : 255;
+                if (packed) {
+                    std::uint8_t* at = frame->data[0] + y * frame->linesize[0] + 4 * x;
+                    at[0] = std::uint8_t(alpha);
+                    at[1] = at[2] = at[3] = 128;
+                    continue;
+                }
+                for (int plane = 0; plane < 4; ++plane) {
+                    const int shift = !deep && (plane == 1 || plane == 2) ? 1 : 0;
+                    const int value = plane == 3 ? alpha : 128;
+                    std::uint8_t* row = frame->data[plane] + (y >> shift) * frame->linesize[plane];
+                    if (deep) reinterpret_cast<std::uint16_t*>(row)[x] = std::uint16_t(value == 255 ? 1023 : value * 4);
+                    else row[x >> shift] = std::uint8_t(value);
+                }
+            }
+        frame->pts = number;
+        REQUIRE(avcodec_send_frame(encoder, frame) >= 0);
+        av_frame_free(&frame);
+        drain();
+    }
+    avcodec_send_frame(encoder, nullptr);
+    drain();
+    av_write_trailer(format);
+    avio_closep(&format->pb);
+    av_packet_free(&packet);
+    avcodec_free_context(&encoder);
+    avformat_free_context(format);
+}
+
 }  // namespace pinion::test

@@ -16,7 +16,8 @@ constexpr int kMostRecent = 10;
 
 }  // namespace
 
-Document::Document(Notes& notes) : notes_(notes), savedStamp_(history_.stamp()), recovery_(writer_, [this](const std::string& why) {
+Document::Document(Notes& notes)
+    : notes_(notes), savedStamp_(history_.stamp()), recovery_(writer_, [this](const std::string& why) {
           QMetaObject::invokeMethod(this, [this, why] { sayNotKept(why); });
       }) {
     writer_.setMaxThreadCount(1);
@@ -103,7 +104,8 @@ void Document::save(const fs::path& to, const std::function<void(bool)>& done) {
 void Document::sayNotKept(const std::string& why) {
     // Once, and again when it went well between: it is tried every few seconds.
     if (std::exchange(saidNotKept_, true)) return;
-    notes_.sayError(QString("Your work is not kept for a crash: %1\nSave the shot (Ctrl+S) now and then.").arg(text(why)));
+    notes_.sayError(
+        QString("Your work is not kept for a crash: %1\nSave the shot (Ctrl+S) now and then.").arg(text(why)));
 }
 
 void Document::autosaveNow() {

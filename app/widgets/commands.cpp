@@ -23,8 +23,8 @@ QString keysOf(const QAction* action) {
     return keys.join("  ");
 }
 
-/// How well a command is what was typed, 0 the best: its very name, a name that begins so, words that begin so, parts of
-/// the name, of the menu. Below 0: it is not.
+/// How well a command is what was typed, 0 the best: its very name, a name that begins so, words that begin so, parts
+/// of the name, of the menu. Below 0: it is not.
 int rankOf(const Command& command, const QStringList& parts) {
     const QString whole = command.menu + " " + command.name, typed = parts.join(' ');
     for (const QString& part : parts)

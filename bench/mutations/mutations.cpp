@@ -1,14 +1,24 @@
 #include "mutations/mutations.h"
 
+#include "comp/composing.h"
+#include "exchange/corners.h"
 #include "exchange/deliverables.h"
+#include "exchange/formats.h"
 #include "exchange/newshot.h"
 #include "exchange/shotfiles.h"
 #include "exchange/transforms.h"
 #include "exchange/usd.h"
+#include "jobs/inserting.h"
 #include "matte/matte.h"
+#include "mutations/fullshot.h"
+#include "planar/surface.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/stages/camerastage.h"
+#include "shot/stages/insertsstage.h"
+#include "shot/stages/lensstage.h"
+#include "shot/stages/mattesstage.h"
+#include "shot/stages/planesstage.h"
 #include "shot/stages/platestage.h"
 #include "shot/stages/steadystage.h"
 #include "shot/stages/tracksstage.h"
@@ -18,7 +28,6 @@
 #include <cctype>
 #include <chrono>
 #include <unistd.h>
-#include <fstream>
 
 namespace pinion::bench {
 namespace {
@@ -78,7 +87,8 @@ Shot madeShot() {
 
 /// Everything that a window does with a shot that it has opened.
 void use(const Shot& shot) {
-    for (const auto report : {tracksReport, cameraReport, worldReport, steadyReport, deliveryReport})
+    for (const auto report : {tracksReport, cameraReport, worldReport, steadyReport, deliveryReport, lensReport,
+                              mattesReport, planesReport, insertsReport})
         (void)report(shot);
     (void)plateReport(shot);
     (void)solveKey(shot);
@@ -88,6 +98,27 @@ void use(const Shot& shot) {
     (void)orientationOf(shot);
     for (const Deliverable& item : shot.deliverables) (void)deliverableText(shot, item);
     for (const Locator& locator : shot.locators) (void)locatorMotion(shot, locator);
+    // What the canvas draws and the inserts' view makes, on a few frames.
+    const InsertScene scene = insertSceneOf(shot);
+    ArtShelf shelf;
+    const Picture plate = plainArt({0.5, 0.5, 0.5}, 16.0 / 9);
+    for (const int frame : {shot.plate.range.first, shot.plate.range.last, 1004}) {
+        for (const PlanarTrack& plane : shot.planes) {
+            (void)surfaceAt(plane, frame);
+            if (const auto sheet = SurfaceSheet::of(plane, frame)) (void)piecesOf(*sheet);
+        }
+        for (const InsertScene::One& one : scene.inserts) {
+            (void)one.carrier->outline(one.insert.placing, frame, true);
+            (void)one.carrier->pieces(one.insert.placing, frame, one.insert.shutter, true);
+        }
+        for (const Matte& matte : shot.mattes) (void)shapeAt(matte, frame);
+        InsertScene small = scene;
+        small.width = plate.width;
+        small.height = plate.height;
+        std::vector<std::string> problems;
+        (void)composed(small, frame, plate, shelf, &problems);
+    }
+    (void)mattesOf(shot, FrameRange{shot.plate.range.first, shot.plate.range.first});
 }
 
 template <class Value>
@@ -105,19 +136,29 @@ std::vector<ReaderUnderTest> readersUnderTest() {
     PlateMotion motion{MotionKind::similarity, 1001, {320, 180}, {}, {}};
     for (int frame = 1001; frame < 1005; ++frame) motion.frames.push_back({frame, Eigen::Matrix3d::Identity(), 4, 0.1});
     const TransformSource source{"made", 640, 360, {24, 1}};
+    const Quad corners{Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}};
     const std::filesystem::path scratch =
         std::filesystem::temp_directory_path() / ("pinion-mutation-" + std::to_string(::getpid()) + ".pinion");
-    (void)saveShot(shot, scratch);
-    std::ifstream stream(scratch, std::ios::binary);
-    const std::string shotText((std::istreambuf_iterator<char>(stream)), {});
-    std::filesystem::remove(scratch);
+    const auto openAndUse = [](const std::filesystem::path& path) {
+        const auto read = loadShot(path);
+        if (read) use(*read);
+        return messageOf(read);
+    };
     return {
-        {"shot", "made.pinion", shotText,
+        {"shot", "made.pinion", shotJson(shot, scratch), openAndUse},
+        {"shot, every part filled", "full.pinion", shotJson(fullShot(), scratch), openAndUse},
+        {"corners.json", "q.json", cornersJson({{1001, corners}, {1002, corners}}),
+         [](const auto& path) { return messageOf(readCorners(path)); }},
+        {"lines.json", "n.json",
+         R"({"format":"pinion.lines","version":1,"lines":[{"frame":1001,"points":[[1,2],[300,4],[600,7]]},
+{"frame":1001,"points":[[1,350],[300,352],[600,350]]}]})",
          [](const auto& path) {
-             const auto read = loadShot(path);
-             if (read) use(*read);
+             const auto read = readLines(path);
+             if (read) (void)lensFromLines(*read, {.width = 640, .height = 360});
              return messageOf(read);
          }},
+        {"lens.json with a field", "f.json", lensJson(*fullShot().lens.lens),
+         [](const auto& path) { return messageOf(readLens(path)); }},
         {"tracks.json", "t.json", tracksJson(tracks), [](const auto& path) { return messageOf(readTracks(path)); }},
         {"tracks.csv", "t.csv", tracksCsv(tracks), [](const auto& path) { return messageOf(readTracks(path)); }},
         {"points.json", "p.json",
@@ -131,7 +172,10 @@ std::vector<ReaderUnderTest> readersUnderTest() {
          }},
         {"mattes.json", "m.json",
          R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"a","mode":"exclude",
-"keys":[{"frame":1001,"polygon":[[0,0],[50,0],[50,50]]},{"frame":1010,"polygon":[[5,0],[55,0],[55,50]]}]}]})",
+"keys":[{"frame":1001,"polygon":[[0,0],[50,0],[50,50]],"in":[[1,0],[0,0],[0,0]],"feather":[0,2,1]},
+{"frame":1010,"polygon":[[5,0],[55,0],[55,50]]}],"feather":2.5,"grow":-1,"there":[{"frame":1004,"there":false}],
+"ride":{"tracks":["p-1"],"reference_frame":1001},"colour":"#7fb7be"},
+{"name":"b","mode":"include","op":"subtract","keys":[],"pictures":"m.####.png"}]})",
          [](const auto& path) { return messageOf(readMattes(path)); }},
         {"camera.json", "c.json", cameraJson(*cameraFileOf(shot)),
          [](const auto& path) {

@@ -17,7 +17,7 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr int kFineRound = 3;           // samples of a pixel, across and down
+constexpr int kFineRound = 3;      // samples of a pixel, across and down
 constexpr double kHalfHeight = 3;  // radii, of the body
 
 double partOfRound(const RoundCase& c, double frame) { return 2 * frame / (c.frames - 1) - 1; }
@@ -70,7 +70,8 @@ private:
         const double half = case_.cover * case_.radius_px;
         for (int y = 0; y < size.height; ++y)
             for (int x = 0; x < size.width; ++x) {
-                const Vector2d at((x + 0.5) / kFineRound - 0.5 * case_.width, (y + 0.5) / kFineRound - 0.5 * case_.height);
+                const Vector2d at((x + 0.5) / kFineRound - 0.5 * case_.width,
+                                  (y + 0.5) / kFineRound - 0.5 * case_.height);
                 if (half > 0 && std::abs(at.x() - bar) < half) {
                     fine.at<float>(y, x) = 90 + 40 * float(std::sin(0.05 * x + 0.02 * y));
                     continue;

@@ -109,8 +109,10 @@ Runner addInsert(CLI::App& command) {
     InsertWords& w = *words;
     command.add_option("PLATE", w.plate, "a plate, or a shot whose own inserts are rendered")->required();
     command.add_option("--corners", w.corners, "corners.json: where the art's own corners go");
-    command.add_option("--art", w.art, "a picture, or a clip (a video, or all numbered pictures: name.####.png) that begins with the first "
-                       "corners and holds its last");
+    command.add_option(
+        "--art", w.art,
+        "a picture, or a clip (a video, or all numbered pictures: name.####.png) that begins with the first "
+        "corners and holds its last");
     command.add_option("--out", w.out, "out.####.exr, .png, .tif, or a video")->required();
     command.add_option("--blend", w.blend, "over, multiply, screen, add or overlay")
         ->check(CLI::IsMember({"over", "multiply", "screen", "add", "overlay"}));

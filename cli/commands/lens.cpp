@@ -74,7 +74,9 @@ int fromLines(const Console& console, const LensWords& w) {
         for (const StraightLine& line : *lines) traced.push_back({line.frame, List<Eigen::Vector2d>(line.points), {}});
     } else {
         auto found = traceLines(frames, *lines, consoleProgress("Edges"));
-        if (!found) return fail({found.error().fault, found.error().message.empty() ? "" : w.lines + ": " + found.error().message});
+        if (!found)
+            return fail(
+                {found.error().fault, found.error().message.empty() ? "" : w.lines + ": " + found.error().message});
         traced = std::move(*found);
     }
     std::vector<int> onFrames;

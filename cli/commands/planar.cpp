@@ -41,12 +41,10 @@ Expected<PlanarTrack> drawnPlane(const PlanarWords& w) {
         if (!w.reference && corners->size() > 1)
             return failure(Fault::input, "{}: has {} frames; say with --reference which one is meant", w.outline,
                            corners->size());
-        const auto meant = std::find_if(corners->begin(), corners->end(), [&](const PlaneTie& one) {
-            return !w.reference || one.frame == *w.reference;
-        });
+        const auto meant = std::find_if(corners->begin(), corners->end(),
+                                        [&](const PlaneTie& one) { return !w.reference || one.frame == *w.reference; });
         if (meant == corners->end())
-            return failure(Fault::input, "{}: has no corners on the reference frame {}", w.outline,
-                           *w.reference);
+            return failure(Fault::input, "{}: has no corners on the reference frame {}", w.outline, *w.reference);
         plane.referenceFrame = meant->frame;
         plane.outlines = List<Polygon>({Polygon(meant->corners.begin(), meant->corners.end())});
         plane.ties = List<PlaneTie>({*meant});

@@ -169,7 +169,8 @@ int solveCommand(const Console& console, const SolveWords& w) {
     shot = withSolve(shot, *solved, solveKey(shot));
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
-    const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name}) : cameraJson(*camera);
+    const std::string contents =
+        ending == ".usda" ? cameraUsd(*camera, {.name = shot.name, .metres = solved->inMetres}) : cameraJson(*camera);
     if (const auto written = put(w.out, contents); !written) return fail(written.error());
     if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
     json figures = solveFigures(*solved, facts.width);

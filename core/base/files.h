@@ -20,8 +20,8 @@ Expected<void> writeFile(const std::filesystem::path& path, std::string_view con
 Expected<void> writeBeside(const std::filesystem::path& path,
                            const std::function<Expected<void>(const std::filesystem::path& beside)>& write);
 
-/// Where something is written before it is renamed to `path`: a hidden file beside it, named by machine and process. What
-/// killed processes left there is removed first.
+/// Where something is written before it is renamed to `path`: a hidden file beside it, named by machine and process.
+/// What killed processes left there is removed first.
 std::filesystem::path pathBeside(const std::filesystem::path& path);
 
 /// Why a library could not write below `path`: our words for a full disk, a missing permission or a disk that may not

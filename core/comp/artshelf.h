@@ -12,8 +12,8 @@
 namespace pinion {
 
 /// What a file says of itself as a clip: one picture is a still, whatever its name; all the numbered pictures about it
-/// are meant by their pattern, "lamp.####.png", or their folder. Fails for one without pixels, one too large to be laid, or one that cannot be
-/// read, with what to do.
+/// are meant by their pattern, "lamp.####.png", or their folder. Fails for one without pixels, one too large to be
+/// laid, or one that cannot be read, with what to do.
 Expected<Clip> clipOf(const std::filesystem::path& path);
 
 /// Whether the colours of its pictures are multiplied by their alpha: as told; EXR holds them so (its standard), PNG

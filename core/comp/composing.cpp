@@ -153,9 +153,10 @@ InsertAlone composedAlone(const InsertScene& scene, int frame, const Picture& pl
     Covers covers;
     for (const InsertScene::One& one : scene.inserts) {
         if (one.insert.look.blend != Blend::over)
-            note(problems, fmt::format("{}: {} mixes with the plate, which is not there: alone it is laid over; set the "
-                                       "blend where it is put together",
-                                       one.insert.name, toString(one.insert.look.blend)));
+            note(problems,
+                 fmt::format("{}: {} mixes with the plate, which is not there: alone it is laid over; set the "
+                             "blend where it is put together",
+                             one.insert.name, toString(one.insert.look.blend)));
         alone.add(made(scene, one, frame, plate, shelf, problems, covers));
     }
     return alone;

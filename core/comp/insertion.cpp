@@ -101,7 +101,6 @@ const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carr
     return plane && !plane->ties.isEmpty() ? plane : nullptr;
 }
 
-
 }  // namespace
 
 double carrierRatio(const Insert& insert, const Carriers& carriers) {

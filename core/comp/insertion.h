@@ -29,7 +29,8 @@ Quad placedInside(const Placing& placing, double widthToHeight);
 enum class Fitting { inside, covering, corners };
 Placing fitted(Fitting fitting, double art, double carrier);
 
-/// Width to height of what carries an insert as seen on a screen, where pixels need not be square; without working out how that moves.
+/// Width to height of what carries an insert as seen on a screen, where pixels need not be square; without working out
+/// how that moves.
 double carrierRatio(const Insert& insert, const Carriers& carriers);
 
 /// What a homography through the corners of a piece of bent art may miss, about, in pixels: in what is rendered, and
@@ -71,7 +72,7 @@ private:
     std::optional<int> nearestTo(int frame) const;
     std::optional<SurfaceSheet> sheetAt(int frame) const;
     bool isOfTracks_ = false;
-    bool isGone_ = false;  ///< what carried it: it is nowhere
+    bool isGone_ = false;                       ///< what carried it: it is nowhere
     std::shared_ptr<const PlanarTrack> plane_;  ///< with a surface
     std::shared_ptr<const RideMotion> motion_;
     std::optional<std::vector<PlaneTie>> corners_;

@@ -46,13 +46,18 @@ Picture alike(const Picture& picture, const Picture& model) {
 /// As grey pictures of three channels, so that it is warped as they are; 255 where a change is, and about it.
 Picture changeOf(const Picture& given, const Picture& made, double tolerance) {
     const int width = given.width, height = given.height;
+    // Files of shown values hold 0 to 1: what a filter gave beyond was cut off when they were written.
+    const auto held = [&](const Picture& picture, std::size_t index) {
+        const float shown = shownAt(picture, index);
+        return made.linear ? shown : std::min(shown, 1.0F);
+    };
     std::vector<std::uint8_t> changed(countOf(given));
     parallelFor(
         std::size_t(height),
         [&](std::size_t row) {
             for (std::size_t i = row * std::size_t(width); i < (row + 1) * std::size_t(width); ++i)
                 for (std::size_t c = 0; c < 3; ++c)
-                    if (std::abs(shownAt(given, 3 * i + c) - shownAt(made, 3 * i + c)) > tolerance) changed[i] = 1;
+                    if (std::abs(held(given, 3 * i + c) - held(made, 3 * i + c)) > tolerance) changed[i] = 1;
         },
         16);
     Picture mask{width, height, Picture::Depth::bits8, false, std::vector<std::uint8_t>(countOf(given) * 3), {}};

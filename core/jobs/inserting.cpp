@@ -148,16 +148,16 @@ Carriers insertCarriersOf(const Shot& shot) {
 }
 
 InsertScene insertSceneOf(const Shot& shot) {
-    InsertScene scene =
-        InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(), insertCarriersOf(shot),
-                        shot.plate.width, shot.plate.height, shot.plate.fps);
+    InsertScene scene = InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(),
+                                        insertCarriersOf(shot), shot.plate.width, shot.plate.height, shot.plate.fps);
     const auto lens = lensInForce(shot);
     if (lens && lens->isDistorted() && isOfZoom(shot))
         for (const InsertScene::One& one : scene.inserts)
             if (one.carrier->isOfTracks())
-                scene.notes.push_back(fmt::format("{}: the lens zooms, and bends it by another measure on every frame: "
-                                                  "it is laid straight between its corners",
-                                                  one.insert.name));
+                scene.notes.push_back(
+                    fmt::format("{}: the lens zooms, and bends it by another measure on every frame: "
+                                "it is laid straight between its corners",
+                                one.insert.name));
     return scene;
 }
 

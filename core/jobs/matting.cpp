@@ -29,9 +29,8 @@ Expected<MatteReport> renderMattes(FrameCache& frames, const FrameRange& range, 
         } else {
             const auto picture = frames.get(frame);
             if (!picture) return tl::unexpected(picture.error());
-            written = (*writer)->write(
-                frame, **picture, plane, AlphaKind::straight,
-                as == MatteAs::straight ? AlphaKind::straight : AlphaKind::premultiplied);
+            written = (*writer)->write(frame, **picture, plane, AlphaKind::straight,
+                                       as == MatteAs::straight ? AlphaKind::straight : AlphaKind::premultiplied);
         }
         if (!written) return tl::unexpected(written.error());
         ++report.frames;

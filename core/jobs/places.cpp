@@ -45,7 +45,8 @@ bool liesOutside(const fs::path& path, const fs::path& folder) { return !isWithi
 std::string fileNameOf(const std::string& name) {
     std::string file = name;
     for (char& letter : file)
-        if (letter == '/' || letter == '\\' || letter == '#' || letter == '%' || static_cast<unsigned char>(letter) < 32)
+        if (letter == '/' || letter == '\\' || letter == '#' || letter == '%' ||
+            static_cast<unsigned char>(letter) < 32)
             letter = '_';
     if (file.empty() || file.front() == '.') file.insert(0, "_");
     return file;

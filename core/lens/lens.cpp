@@ -19,7 +19,7 @@ Vector2d pixelsFromPlane(const Lens& lens, const Vector2d& plane) {
 }
 
 constexpr double kMostValue = 1e9, kMostSqueeze = 100;  // beyond, numbers are no lens's
-constexpr double kMostOffset = 1e6;                      // pixels that a field moves a place by
+constexpr double kMostOffset = 1e6;                     // pixels that a field moves a place by
 constexpr int kMostCells = 4096;
 constexpr double kMostBend = 100;     // that a term moves the corner by, of its distance from the middle
 constexpr double kFarthestAxis = 50;  // from the plate's middle, in its widths
@@ -35,8 +35,8 @@ Expected<void> checkField(const Lens& lens) {
                        lens.width, lens.height);
     if (const auto fold = field.fold())
         return failure(Fault::input,
-                       "this distortion folds the picture over or turns it on its head at ({:.0f}, {:.0f})",
-                       fold->x(), fold->y());
+                       "this distortion folds the picture over or turns it on its head at ({:.0f}, {:.0f})", fold->x(),
+                       fold->y());
     return {};
 }
 
@@ -210,7 +210,8 @@ Expected<void> checkLensValues(const Lens& lens) {
 Expected<void> checkLens(const Lens& lens) {
     if (auto values = checkLensValues(lens); !values) return values;
     const double reach = std::hypot(lens.width, lens.height) / (2 * lens.focal_px), r2 = reach * reach;
-    for (const double share : {lens.k1 * r2, lens.k2 * r2 * r2, lens.k3 * r2 * r2 * r2, lens.p1 * reach, lens.p2 * reach})
+    for (const double share :
+         {lens.k1 * r2, lens.k2 * r2 * r2, lens.k3 * r2 * r2 * r2, lens.p1 * reach, lens.p2 * reach})
         if (!(std::abs(share) <= kMostBend))
             return failure(Fault::input, "it moves the plate's corner by {:.3g} times its distance from the middle",
                            share);

@@ -2,6 +2,7 @@
 
 #include "lens/straightening.h"
 
+#include <Eigen/QR>
 #include <Eigen/Dense>
 #include <algorithm>
 #include <array>
@@ -13,8 +14,9 @@ namespace pinion {
 namespace {
 
 constexpr double kSameLine_px = 0.1;  // clicks of a line that is drawn twice
-constexpr double kHardly = 0.7;   // of a line's bend is left: the lens does not straighten it
-constexpr double kUnsure = 0.1;   // of the width: a border that is less sure is not known
+constexpr double kToAndFro_px = 8;   // that clicks along one edge lie from a smooth curve: no hand is so unsure
+constexpr double kHardly = 0.7;       // of a line's bend is left: the lens does not straighten it
+constexpr double kUnsure = 0.1;       // of the width: a border that is less sure is not known
 
 using namespace straightening;
 
@@ -401,21 +403,43 @@ bool isCopy(const StraightLine& a, const StraightLine& b) {
     return true;
 }
 
+/// RMS distance across their run from the parabola nearest to them: what no lens makes of a straight line. 0 of fewer
+/// than four places.
+double scatterOf(std::span<const Vector2d> points) {
+    if (points.size() < 4) return 0;
+    const Vector2d run = points.back() - points.front();
+    if (!(run.norm() > 1)) return 0;
+    const Vector2d along = run.normalized(), across(-along.y(), along.x());
+    Eigen::MatrixXd terms(Index(points.size()), 3);
+    Eigen::VectorXd apart(Index(points.size()));
+    for (Index i = 0; i < apart.size(); ++i) {
+        const Vector2d place = points[std::size_t(i)] - points.front();
+        const double t = along.dot(place) / run.norm();
+        terms.row(i) << 1, t, t * t;
+        apart[i] = across.dot(place);
+    }
+    const Eigen::VectorXd left = apart - terms * terms.colPivHouseholderQr().solve(apart);
+    return std::sqrt(left.squaredNorm() / double(apart.size()));
+}
+
 }  // namespace
 
 Expected<void> checkPlaces(std::span<const StraightLine> lines, int width, int height) {
-    for (std::size_t i = 0; i < lines.size(); ++i)
+    for (std::size_t i = 0; i < lines.size(); ++i) {
         for (const Vector2d& place : lines[i].points)
             if (!(place.x() > -width && place.x() < 2.0 * width && place.y() > -height && place.y() < 2.0 * height))
                 return failure(Fault::input,
-                               "line {} has a place at ({:.6g}, {:.6g}), which is not on the plate of {}x{}", i + 1,
+                               "line {} has a place at ({:.6g}, {:.6g}), outside the plate of {}x{}", i + 1,
                                place.x(), place.y(), width, height);
+        if (const double apart = scatterOf(lines[i].points); apart > kToAndFro_px)
+            return failure(Fault::input,
+                           "line {} goes to and fro by {:.0f} px: click along one edge, from one end to the other",
+                           i + 1, apart);
+    }
     return {};
 }
 
 Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const LinesOptions& options) {
-    if (const auto inside = checkPlaces(given, options.width, options.height); !inside)
-        return tl::unexpected(inside.error());
     // The same line once more is no more evidence.
     std::vector<StraightLine> distinct;
     std::vector<std::size_t> of;
@@ -437,8 +461,8 @@ Expected<LinesLens> lensFromLines(std::span<const StraightLine> given, const Lin
     for (const std::size_t place : of) bends.push_back(found->lines[place]);
     found->lines = std::move(bends);
     if (distinct.size() < given.size())
-        found->warnings.push_back(fmt::format("{} of the lines are drawn twice and count once",
-                                              given.size() - distinct.size()));
+        found->warnings.push_back(
+            fmt::format("{} of the lines are drawn twice and count once", given.size() - distinct.size()));
     return found;
 }
 

@@ -56,7 +56,8 @@ struct LinesLens {
     std::vector<std::string> warnings;  ///< what the lines do not say
 };
 
-/// Whether all places lie on a plate of that size or near it: an edge is followed from one to the next.
+/// Whether all places lie on a plate of that size or near it, and each line's along a smooth curve: an edge is followed
+/// from one to the next.
 Expected<void> checkPlaces(std::span<const StraightLine> lines, int width, int height);
 
 /// The distortion that makes the lines straight (Brown 1971; Devernay and Faugeras 2001): least squares of the places'

@@ -147,16 +147,18 @@ Expected<void> checkStMap(const StMap& map, bool isRedistorting) {
     if (isRedistorting) {
         if (auto whole = checkWhole(map); !whole) return whole;
     } else if (box.x1 <= 0 || box.y1 <= 0 || box.x0 >= map.width || box.y0 >= map.height) {
-        return failure(Fault::input, "the map has answers from ({}, {}) to ({}, {}) only, none of them in the frame of {}x{}",
-                       box.x0, box.y0, box.x1, box.y1, map.width, map.height);
+        return failure(Fault::input,
+                       "the map has answers from ({}, {}) to ({}, {}) only, none of them in the frame of {}x{}", box.x0,
+                       box.y0, box.x1, box.y1, map.width, map.height);
     }
     double largest = 0;
     for (const float value : map.st) largest = std::max(largest, std::abs(double(value)));
     constexpr double kMost = 8;  // frames: no lens looks farther
     if (largest > kMost)
-        return failure(Fault::input,
-                       "the map's values reach {:.4g}: they seem to be pixels; shares of the frame from 0 to 1 are needed",
-                       largest);
+        return failure(
+            Fault::input,
+            "the map's values reach {:.4g}: they seem to be pixels; shares of the frame from 0 to 1 are needed",
+            largest);
     const Steps steps = stepsOf(map);
     constexpr double kMostWrong = 0.02;
     const auto many = [&](int count) { return count > kMostWrong * steps.asked; };
@@ -166,8 +168,9 @@ Expected<void> checkStMap(const StMap& map, bool isRedistorting) {
         return failure(Fault::input, "the map is no lens's: neighbouring pixels jump, the first at ({:.0f}, {:.0f})",
                        steps.worstAt.x(), steps.worstAt.y());
     if (many(steps.mirrored))
-        return failure(Fault::input, "the map turns the picture over: its first channel has to grow to the right, its "
-                                     "second upwards");
+        return failure(Fault::input,
+                       "the map turns the picture over: its first channel has to grow to the right, its "
+                       "second upwards");
     if (!answersAnywhere(map)) return failure(Fault::input, "the map looks nowhere on the picture");
     return {};
 }

@@ -17,8 +17,8 @@ using Eigen::Vector2d;
 constexpr int kMostCairo = 32767;     // pixels across and down
 constexpr double kFarthest_px = 1e5;  // its places are fixed-point numbers
 
-constexpr double kMostWork = 2e9;     // points by pixels of a feather: a second or two
-constexpr double kFinest = 100;       // steps that a feather keeps
+constexpr double kMostWork = 2e9;  // points by pixels of a feather: a second or two
+constexpr double kFinest = 100;    // steps that a feather keeps
 
 /// What is far outside moves to where it does the same within the frame, nearly.
 Polygon nearby(Polygon outline) {

@@ -214,11 +214,10 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const
         matte.turns = takeTurns(shape, where);
         if (shape.contains("pictures")) {
             const std::filesystem::path path = text(shape, "pictures", where);
-            matte.pictures =
-                matteSequence(path.is_relative() ? (file.parent_path() / path).lexically_normal() : path);
+            matte.pictures = matteSequence(path.is_relative() ? (file.parent_path() / path).lexically_normal() : path);
         }
         // Pictures need no outline.
-        if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty())) 
+        if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty()))
             matte.keys = takeKeys(shape, where, bounds);
         if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
         mattes.push_back(std::move(matte));

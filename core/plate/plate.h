@@ -33,8 +33,8 @@ struct PlateFacts {
     int firstFrame = 1001;
     int lastFrame = 1001;  ///< inclusive
     double pixelAspect = 1.0;
-    std::string pixelFormat;   ///< "yuv420p", "rgb half", ...
-    bool linear = false;       ///< scene-linear values, shown through the display transform
+    std::string pixelFormat;  ///< "yuv420p", "rgb half", ...
+    bool linear = false;      ///< scene-linear values, shown through the display transform
     /// How its colours stand to its alpha, where it has one and the file or its standard says so: EXR premultiplied,
     /// PNG straight (their standards), TIFF by its ExtraSamples, VP8 and VP9 straight (the WebM container's alpha).
     std::optional<AlphaKind> alphaKind;

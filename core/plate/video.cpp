@@ -224,7 +224,8 @@ std::vector<Value> turnedValues(const std::vector<Value>& from, int width, int h
 void turn(Picture& picture, int degrees) {
     if (degrees == 0) return;
     if (!picture.bytes.empty()) picture.bytes = turnedValues<3>(picture.bytes, picture.width, picture.height, degrees);
-    if (!picture.floats.empty()) picture.floats = turnedValues<3>(picture.floats, picture.width, picture.height, degrees);
+    if (!picture.floats.empty())
+        picture.floats = turnedValues<3>(picture.floats, picture.width, picture.height, degrees);
     if (degrees != 180) std::swap(picture.width, picture.height);
 }
 

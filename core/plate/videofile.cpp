@@ -91,8 +91,8 @@ Expected<void> VideoDecoder::openDecoder(bool careful) {
     // The library's own decoders of VP8 and VP9 leave the alpha out that the container holds beside them.
     if (const AVDictionaryEntry* alpha = av_dict_get(stream()->metadata, "alpha_mode", nullptr, 0);
         alpha && std::string_view(alpha->value) == "1")
-        if (const AVCodec* whole = avcodec_find_decoder_by_name(
-                parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx");
+        if (const AVCodec* whole =
+                avcodec_find_decoder_by_name(parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx");
             whole && whole->id == parameters->codec_id)
             codec = whole;
     if (!codec)

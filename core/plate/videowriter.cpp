@@ -18,9 +18,7 @@ namespace fs = std::filesystem;
 
 class AvWriter final : public VideoWriter {
 public:
-    explicit AvWriter(fs::path path) : path_(std::move(path)) {
-        beside_ = pathBeside(path_);
-    }
+    explicit AvWriter(fs::path path) : path_(std::move(path)) { beside_ = pathBeside(path_); }
     AvWriter(const AvWriter&) = delete;
     AvWriter& operator=(const AvWriter&) = delete;
     ~AvWriter() override {

@@ -14,7 +14,7 @@ struct VideoOptions {
     /// Constant quality of the H.264 encoder: 0 is lossless, 18 hardly visible, 30 coarse. Lower is larger.
     int quality = 18;
     double pixelAspect = 1;  ///< width of a pixel to its height
-    bool small = false;  ///< the same picture in fewer bytes, slowly
+    bool small = false;      ///< the same picture in fewer bytes, slowly
 };
 
 /// Writes a video, frame after frame, beside its place; `finish` renames it there. Not finished, it leaves nothing.

@@ -17,7 +17,7 @@ struct Carriers {
     List<Locator> locators{};
     FrameRange range;  ///< over which their motion is worked out
     List<PlanarTrack> planes{};
-    PlaneLens lens{};  ///< that bends what is flat; null: none is known
+    PlaneLens lens{};        ///< that bends what is flat; null: none is known
     double pixelAspect = 1;  ///< width of a pixel of the plate to its height
 };
 

@@ -221,8 +221,11 @@ std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const Patte
     return std::nullopt;
 }
 
-std::optional<Match> PatternMatcher::align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const {
-    if (motion == MotionModel::translation) return alignWith<2>(frame, start);
+std::optional<Match> PatternMatcher::alignPlace(const Pyramid& frame, const PatternPose& start) const {
+    return alignWith<2>(frame, start);
+}
+
+std::optional<Match> PatternMatcher::align(const Pyramid& frame, const PatternPose& start) const {
     switch (motion_) {
         case MotionModel::translation:
             return alignWith<2>(frame, start);

@@ -39,12 +39,10 @@ public:
                                                 MotionModel motion, const Polygon& outline = {});
 
     /// Refines `start` to sub-pixel. None when the pattern leaves the frame or the steps do not settle.
-    std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const {
-        return align(frame, start, motion_);
-    }
+    std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const;
 
-    /// The same with fewer freedoms than the matcher was made for.
-    std::optional<Match> align(const Pyramid& frame, const PatternPose& start, MotionModel motion) const;
+    /// The same by its place alone, whatever freedoms the matcher was made for: `start` gives its shape.
+    std::optional<Match> alignPlace(const Pyramid& frame, const PatternPose& start) const;
 
     /// Gives the pattern's memory back; the matcher is of no use after it.
     void release() { data_ = {}; }

@@ -65,7 +65,7 @@ bool Runner::pickUp(const PyramidPart& part, const Pyramid& pyramid, int frame, 
     const Polygon outline = outlineNow(pose_);
     const auto found = searchPatch(seen, from, pyramid, inside, settings_.pattern_px, reach, outline);
     if (!found || found->score < 0.6) return false;
-    auto match = matcher_.align(pyramid, pose_.movedTo(found->to), MotionModel::translation);
+    auto match = matcher_.alignPlace(pyramid, pose_.movedTo(found->to));
     if (match && settings_.motion != MotionModel::translation) {
         const auto shaped = matcher_.align(pyramid, match->pose);
         if (shaped && shaped->score >= match->score - 0.002) match = shaped;
@@ -80,7 +80,7 @@ bool Runner::pickUp(const PyramidPart& part, const Pyramid& pyramid, int frame, 
     if (change.norm() > kMostChange) return false;
     const auto back = PatternMatcher::create(pyramid, match->pose.centre(), settings_.pattern_px, settings_.motion,
                                              outlineNow(match->pose));
-    const auto returned = back ? back->align(seen, PatternPose::at(from), MotionModel::translation) : std::nullopt;
+    const auto returned = back ? back->alignPlace(seen, PatternPose::at(from)) : std::nullopt;
     if (!returned || (returned->pose.centre() - from).norm() > 2 * kMostReturn) return false;
     // And what lies around it looks as it did: a window like its neighbour, a brick like the next, are told apart by
     // that.
@@ -99,7 +99,7 @@ std::optional<Match> Runner::matchFrom(const Pyramid& last, const Pyramid& pyram
     std::optional<Match> best;
     const auto consider = [&](const Vector2d& centre) {
         // Settle the place first; the shape follows from there.
-        auto match = matcher_.align(pyramid, pose_.movedTo(centre), MotionModel::translation);
+        auto match = matcher_.alignPlace(pyramid, pose_.movedTo(centre));
         if (match && settings_.motion != MotionModel::translation) {
             const auto shaped = matcher_.align(pyramid, match->pose);
             if (shaped && shaped->score >= match->score - 0.002) match = shaped;

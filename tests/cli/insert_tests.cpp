@@ -32,7 +32,8 @@ void writeArt(const std::filesystem::path& pattern, const Plane* alpha = nullptr
     for (int i = 0; i < 40 * 28; ++i) art.bytes.insert(art.bytes.end(), {240, 20, 60});
     auto writer = FrameWriter::create(pattern, 40, 28, {24, 1});
     REQUIRE(writer);
-    REQUIRE((alpha ? (*writer)->write(1, art, *alpha, AlphaKind::straight, AlphaKind::straight) : (*writer)->write(1, art)));
+    REQUIRE((alpha ? (*writer)->write(1, art, *alpha, AlphaKind::straight, AlphaKind::straight)
+                   : (*writer)->write(1, art)));
 }
 
 /// A shot over p.####.png with a red tint in a part of the frame, saved.

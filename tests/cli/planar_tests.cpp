@@ -86,8 +86,8 @@ TEST_CASE("the corners that are wanted are another thing than the outline, and m
            {"keys", {{{"frame", 1050}, {"polygon", {{640, 300}, {700, 300}, {700, 340}, {640, 340}}}}}}}}}};
     write(scratch / "shapes.json", shape);
     write(scratch / "wanted.json", cornersFile(1056, cornersOf(truth, 1056)));
-    const auto run = test::run("planar " + kBoardPlate + " --outline " + (scratch / "shapes.json").string() + " --surface " +
-                               (scratch / "wanted.json").string() + " --range 1048-1058 --out -");
+    const auto run = test::run("planar " + kBoardPlate + " --outline " + (scratch / "shapes.json").string() +
+                               " --surface " + (scratch / "wanted.json").string() + " --range 1048-1058 --out -");
     INFO(run.err);
     REQUIRE(run.status == 0);
     const json out = json::parse(run.out);
@@ -172,8 +172,8 @@ TEST_CASE("four point tracks become corners, put in order") {
     }
     write(scratch / "tracks.json", tracks);
     const auto pin = [&](const std::string& names) {
-        return test::run("pin " + kBoardPlate + " --tracks " + (scratch / "tracks.json").string() + " --names " + names +
-                         " --out -");
+        return test::run("pin " + kBoardPlate + " --tracks " + (scratch / "tracks.json").string() + " --names " +
+                         names + " --out -");
     };
     const auto run = pin("p1,p2,p3,p4");
     INFO(run.err);

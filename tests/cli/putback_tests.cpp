@@ -84,7 +84,8 @@ TEST_CASE("a painted patch is put back on every frame by its alpha; all else is 
     CHECK(std::abs(at(**painted, 450, 400) - at(**first, 450, 400)) <= 1);
     // By difference a patch on black is another picture altogether; without an alpha there is nothing to go by.
     checkRefused(run("steady " + kMooringPlate + words + patch + " --out " + out), 2, "differs at");
-    checkRefused(run("steady " + kMooringPlate + words + kMooringPlate + " --by alpha --out " + out), 2, "has no alpha");
+    checkRefused(run("steady " + kMooringPlate + words + kMooringPlate + " --by alpha --out " + out), 2,
+                 "has no alpha");
 }
 
 TEST_CASE("held frames are put back by a matte that was drawn on them, and the matte itself as a matte") {
@@ -103,16 +104,16 @@ TEST_CASE("held frames are put back by a matte that was drawn on them, and the m
             REQUIRE((*writer)->write(frame, coverageOf(matte, frame, 1280, 720)));
     }
     const std::string pictures = (scratch / "matte.####.png").string();
-    const auto done = run("--json steady " + kMooringPlate + words + "--put-back " + held + " --put-back-matte " + pictures +
-                          " --out " + out);
+    const auto done = run("--json steady " + kMooringPlate + words + "--put-back " + held + " --put-back-matte " +
+                          pictures + " --out " + out);
     INFO(done.err);
     REQUIRE(done.status == 0);
     const auto plate = Plate::open(kMooringPlate), back = Plate::open(scratch / "back.1001.png");
     const auto before = (*plate)->read(1003), after = (*back)->read(1003);
     CHECK(differing(**before, **after, 520, 260, 780, 470, false) == 0);
     CHECK(json::parse(done.out)["changed"].get<double>() == Approx(160.0 * 120 / (1280 * 720)).epsilon(0.1));
-    const auto asMatte = run("--json steady " + kMooringPlate + words + "--put-back " + pictures + " --by as-matte --out " +
-                             (scratch / "moved.####.png").string());
+    const auto asMatte = run("--json steady " + kMooringPlate + words + "--put-back " + pictures +
+                             " --by as-matte --out " + (scratch / "moved.####.png").string());
     INFO(asMatte.err);
     REQUIRE(asMatte.status == 0);
     CHECK(json::parse(asMatte.out)["frames"] == 4);
@@ -129,8 +130,8 @@ TEST_CASE("held frames are put back by a matte that was drawn on them, and the m
         REQUIRE((*writer)->write(2001, **before));
     }
     checkRefused(
-        run("steady " + kMooringPlate + words + "--put-back " + (scratch / "late.####.png").string() + " --out " + out), 2,
-        "none of 1001-1004");
+        run("steady " + kMooringPlate + words + "--put-back " + (scratch / "late.####.png").string() + " --out " + out),
+        2, "none of 1001-1004");
 }
 
 TEST_CASE("shapes are written as SVG and JSON, and tracks end at them and are set aside under them") {
@@ -142,14 +143,15 @@ TEST_CASE("shapes are written as SVG and JSON, and tracks end at them and are se
 {"frame":1001,"polygon":[[250,150],[350,150],[350,250],[250,250]]},
 {"frame":1010,"polygon":[[270,140],[370,140],[370,240],[270,240]]}]}]})")
             .string();
-    const auto svg =
-        run("--json matte " + kMooringPlate + " --mattes " + mattes + " --out " + (scratch / "shape.####.svg").string());
+    const auto svg = run("--json matte " + kMooringPlate + " --mattes " + mattes + " --out " +
+                         (scratch / "shape.####.svg").string());
     INFO(svg.err);
     REQUIRE(svg.status == 0);
     CHECK(json::parse(svg.out)["files"] == 2);
     CHECK_THAT(*readFile(scratch / "shape.1010.svg"), Catch::Contains("M 270.0000 140.0000"));
-    REQUIRE(run("matte " + kMooringPlate + " --mattes " + mattes + " --out " + (scratch / "again.json").string()).status ==
-            0);
+    REQUIRE(
+        run("matte " + kMooringPlate + " --mattes " + mattes + " --out " + (scratch / "again.json").string()).status ==
+        0);
     CHECK(readMattes(scratch / "again.json")->front().keys.size() == 2);
     const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,
 "points":[{"name":"beacon","x":875,"y":300}]})");

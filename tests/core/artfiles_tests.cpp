@@ -4,10 +4,12 @@
 #include "comp/artshelf.h"
 #include "comp/composing.h"
 #include "comp/insert.h"
+#include "comp/putback.h"
 #include "comp/render.h"
 #include "jobs/inserting.h"
 #include "jobs/matting.h"
 #include "made.h"
+#include "madevideo.h"
 #include "matte/sequence.h"
 #include "plate/framewriter.h"
 #include "plate/still.h"
@@ -93,11 +95,11 @@ TEST_CASE("soft alpha is laid once, from every kind of file") {
     using Type = OIIO::TypeDesc;
     const test::Scratch scratch;
     const ArtFile files[] = {
-        {"eight.png", Type::UINT8, true, false},       {"sixteen.png", Type::UINT16, true, false},
-        {"LOUD.PNG", Type::UINT8, true, false},        {"straight.tif", Type::UINT8, true, false},
-        {"straight16.tiff", Type::UINT16, true, false}, {"multiplied.tif", Type::UINT8, false, false},
+        {"eight.png", Type::UINT8, true, false},          {"sixteen.png", Type::UINT16, true, false},
+        {"LOUD.PNG", Type::UINT8, true, false},           {"straight.tif", Type::UINT8, true, false},
+        {"straight16.tiff", Type::UINT16, true, false},   {"multiplied.tif", Type::UINT8, false, false},
         {"multiplied16.TIF", Type::UINT16, false, false}, {"half.exr", Type::HALF, false, true},
-        {"float.exr", Type::FLOAT, false, true},       {"cut.exr", Type::HALF, false, true, 0.5F, true},
+        {"float.exr", Type::FLOAT, false, true},          {"cut.exr", Type::HALF, false, true, 0.5F, true},
     };
     for (const ArtFile& file : files) {
         INFO(file.name);
@@ -302,8 +304,8 @@ TEST_CASE("a pixel that is no number makes no spot") {
     Picture art = Picture{32, 32, Picture::Depth::float32, false, {}, {}};
     art.floats.assign(3 * 32 * 32, 0.5F);
     for (const int pixel : {0, 5 * 32 + 7, 6 * 32 + 7, 1023})
-        art.floats[3 * std::size_t(pixel)] = pixel == 0 ? std::numeric_limits<float>::infinity()
-                                                        : std::numeric_limits<float>::quiet_NaN();
+        art.floats[3 * std::size_t(pixel)] =
+            pixel == 0 ? std::numeric_limits<float>::infinity() : std::numeric_limits<float>::quiet_NaN();
     const auto made = Art::create(art, nullptr, AlphaKind::straight, false);
     REQUIRE(made);
     const Quad small{Vector2d(0, 0), {4, 0}, {4, 4}, {0, 4}};
@@ -443,7 +445,8 @@ TEST_CASE("it stays and it fades work where the range begins after its track has
         track.name = "p";
         track.referenceFrame = first;
         std::vector<Sample> samples;
-        for (int frame = first; frame <= last; ++frame) samples.push_back({.frame = frame, .at = Vector2d(50 + frame, 50)});
+        for (int frame = first; frame <= last; ++frame)
+            samples.push_back({.frame = frame, .at = Vector2d(50 + frame, 50)});
         track.samples = samples;
         shot.tracks = std::vector<Track>{track};
         shot.plate.range = {1, 40};
@@ -502,4 +505,58 @@ TEST_CASE("a matte of pictures that is missing, of another size or moved is said
     const InsertScene scene = insertSceneOf(withInsertAdded(*opened, tint, 1));
     REQUIRE_FALSE(scene.notes.empty());
     CHECK(scene.notes[0].find("its pictures cannot be read") != std::string::npos);
+}
+
+TEST_CASE("what a filter gave beyond white and black is no change when it comes back cut off") {
+    // A plate of ten bits: floats as shown, with edges that a sharp filter overshoots.
+    Picture plate{64, 48, Picture::Depth::float32, false, {}, {}};
+    for (int y = 0; y < 48; ++y)
+        for (int x = 0; x < 64; ++x)
+            for (int c = 0; c < 3; ++c) plate.floats.push_back((x / 5 + y / 7) % 2 ? 1.0F : 0.0F);
+    Eigen::Matrix3d moved = Eigen::Matrix3d::Identity();
+    moved(0, 2) = 0.4;
+    moved(1, 2) = 0.3;
+    const Picture given = warped(plate, moved, ResampleFilter::lanczos, EdgeMode::held);
+    CHECK(*std::max_element(given.floats.begin(), given.floats.end()) > 1.01F);
+    Picture file = given;
+    for (float& value : file.floats) value = std::round(std::clamp(value, 0.0F, 1.0F) * 65535) / 65535;
+    const PutBack untouched = putBack(plate, given, file, moved, {.filter = ResampleFilter::lanczos});
+    CHECK(untouched.changed == 0);
+    CHECK(untouched.picture.floats == plate.floats);
+    // A stroke is a change all the same.
+    file.floats[3 * (20 * 64 + 30)] = 0.5F;
+    CHECK(putBack(plate, given, file, moved, {.filter = ResampleFilter::lanczos}).changed > 0);
+}
+
+TEST_CASE("the alpha of videos that have one is read, and laid as it is told") {
+    const test::Scratch scratch;
+    struct Kind {
+        const char* name;
+        const char* codec;
+        AVPixelFormat format;
+        std::optional<AlphaKind> told;
+    };
+    for (const Kind& kind :
+         {Kind{"a.mov", "prores_ks", AV_PIX_FMT_YUVA444P10LE, {}}, Kind{"b.mov", "qtrle", AV_PIX_FMT_ARGB, {}},
+          Kind{"c.webm", "libvpx-vp9", AV_PIX_FMT_YUVA420P, AlphaKind::straight}}) {
+        INFO(kind.name);
+        test::makeAlphaVideo(scratch / kind.name, kind.codec, kind.format);
+        const auto clip = clipOf(scratch / kind.name);
+        INFO((clip ? std::string() : clip.error().message));
+        REQUIRE(clip);
+        CHECK(clip->hasAlpha);
+        CHECK(clip->alpha == kind.told);
+        if (!kind.told) CHECK_FALSE(alphaKindOf(*clip));
+        // The left half is clear, the right half solid, on every frame and in any order.
+        const auto plate = Plate::open(clip->path);
+        REQUIRE(plate);
+        for (const int frame : {1003, 1001, 1002}) {
+            const auto alpha = (*plate)->readAlpha(frame);
+            REQUIRE(alpha);
+            REQUIRE(*alpha);
+            CHECK((*alpha)->row(20)[8] < 0.03F);
+            CHECK((*alpha)->row(20)[56] > 0.97F);
+            REQUIRE((*plate)->read(frame));
+        }
+    }
 }

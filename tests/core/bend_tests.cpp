@@ -115,11 +115,13 @@ TEST_CASE("a map written by hand moves pixels where it says") {
         const Picture grown = bent(plate, lookUpOf(map, frame, 64, 40), BendFilter::bilinear);
         // The output's pixels 2i and 2i + 1 lie a quarter to each side of the source's pixel i.
         for (int i = 3; i < 28; ++i)
-            CHECK(std::abs(
-                      (valueAt(grown, 2 * i, 20) + valueAt(grown, 2 * i + 1, 20)) / 2.0 -
-                      (0.75 * valueAt(plate, i, 10) + 0.125 * valueAt(plate, i - 1, 10) + 0.125 * valueAt(plate, i + 1, 10)) * 0.75 -
-                      (0.75 * valueAt(plate, i, 9) + 0.125 * valueAt(plate, i - 1, 9) + 0.125 * valueAt(plate, i + 1, 9)) * 0.25) <
-                  2.0);
+            CHECK(std::abs((valueAt(grown, 2 * i, 20) + valueAt(grown, 2 * i + 1, 20)) / 2.0 -
+                           (0.75 * valueAt(plate, i, 10) + 0.125 * valueAt(plate, i - 1, 10) +
+                            0.125 * valueAt(plate, i + 1, 10)) *
+                               0.75 -
+                           (0.75 * valueAt(plate, i, 9) + 0.125 * valueAt(plate, i - 1, 9) +
+                            0.125 * valueAt(plate, i + 1, 9)) *
+                               0.25) < 2.0);
     }
     SECTION("through a lens as the lens itself does") {
         const Lens lens = bendingBarrel();

@@ -101,6 +101,10 @@ TEST_CASE("what a full shot lists is delivered, read back, and fresh until what 
     lens.solve = bent;
     CHECK(staleAfter(lens) == Kinds{"camera", "lens", "st maps"});
     CHECK(staleAfter(withTrackMoved(shot, 1, 1003, {200, 200})) == Kinds{"tracks", "transforms", "corner pin"});
+    // What changed while it was written is not what was written.
+    const auto tracks = std::find_if(shot.deliverables.begin(), shot.deliverables.end(),
+                                     [](const Deliverable& d) { return d.kind == DeliverableKind::tracks; });
+    CHECK(staleAfter(withDelivered(withTrackMoved(shot, 1, 1003, {200, 200}), tracks->name, shot)).contains("tracks"));
     CHECK(staleAfter(withTrackRenamed(shot, 4, "bollard")) == Kinds{"camera", "tracks"});
     Shot world = shot;
     world.world.origin = 2;

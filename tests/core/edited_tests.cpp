@@ -223,10 +223,13 @@ Shot insertEdit(Shot shot, Dice& dice) {
             return withInsertEdited(shot, id(), [&](Insert& insert) {
                 insert.look.opacity = dice.wild(0, 1);
                 insert.look.blur_px = dice.wild(0, 100);
-                insert.look.grade = {{dice.wild(0, 2), 1, 1}, {dice.wild(0, 2), 0, 0}, dice.wild(0, 3), dice.wild(0, 3)};
+                insert.look.grade = {
+                    {dice.wild(0, 2), 1, 1}, {dice.wild(0, 2), 0, 0}, dice.wild(0, 3), dice.wild(0, 3)};
                 insert.look.wrap = {dice.wild(0, 1), dice.wild(0, 100)};
-                insert.key = ColourKey{{float(dice.wild(0, 1)), 0.5F, 0.5F}, float(dice.wild(0, 1)),
-                                       float(dice.wild(0, 1)), float(dice.wild(0, 1))};
+                insert.key = ColourKey{{float(dice.wild(0, 1)), 0.5F, 0.5F},
+                                       float(dice.wild(0, 1)),
+                                       float(dice.wild(0, 1)),
+                                       float(dice.wild(0, 1))};
             });
         case 4:
             return withInsertPinned(shot, id(), dice.coin() ? std::optional(ride(shot, dice)) : std::nullopt,
@@ -282,9 +285,9 @@ Shot otherEdit(Shot shot, Dice& dice) {
         case 3:
             return withSolvedLens(shot);
         case 4:
-            return shot.tracks.isEmpty() ? shot
-                                         : withLocatorAdded(shot, {shot.tracks.front().id}, dice.frame(),
-                                                            MotionKind::position);
+            return shot.tracks.isEmpty()
+                       ? shot
+                       : withLocatorAdded(shot, {shot.tracks.front().id}, dice.frame(), MotionKind::position);
         default:
             return withRange(shot, {1001 + dice.below(10), 1012 + dice.below(10)});
     }

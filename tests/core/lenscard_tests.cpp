@@ -80,7 +80,7 @@ TEST_CASE("the docket says of the lens what is there, what is missing and what i
 TEST_CASE("lines go into the fit when they have three places or an edge, and what they say depends on nothing else") {
     const Shot shot =
         withLensLines(lensShot(), {lineOf(1001, {{10, 10}, {300, 12}}), lineOf(1002, {{10, 20}, {300, 22}, {600, 20}}),
-                                    lineOf(1003, {{5, 5}, {9, 9}}, {{5, 5}, {7, 7.1}, {9, 9}})});
+                                   lineOf(1003, {{5, 5}, {9, 9}}, {{5, 5}, {7, 7.1}, {9, 9}})});
     const LinesToFit fit = linesToFit(shot);
     REQUIRE(fit.lines.size() == 2);
     CHECK(fit.places == std::vector<std::size_t>{1, 2});

@@ -49,7 +49,8 @@ std::vector<Track> tracksOn(const std::vector<Vector2d>& places, int first, int 
 PlateMotion exactMotion(int frames) {
     PlateMotion motion{MotionKind::similarity, 0, {640, 360}, {}, {}};
     const Matrix3d reference = shakenTracks(0).inverse();
-    for (int frame = 0; frame < frames; ++frame) motion.frames.push_back({frame, shakenTracks(frame) * reference, 10, 0});
+    for (int frame = 0; frame < frames; ++frame)
+        motion.frames.push_back({frame, shakenTracks(frame) * reference, 10, 0});
     return motion;
 }
 
@@ -74,7 +75,8 @@ TEST_CASE("one track gives position, two rotation and scale, four a corner pin, 
     REQUIRE(pin);
     CHECK(pin->corners == std::vector<Vector2d>{places[3], places[1], places[2], places[0]});
     for (const Vector2d& place : {Vector2d(500, 300), Vector2d(700, 450)})
-        CHECK((carried(pin->at(13)->plateFromReference, place) - carried(shakenTracks(13) * shakenTracks(0).inverse(), place))
+        CHECK((carried(pin->at(13)->plateFromReference, place) -
+               carried(shakenTracks(13) * shakenTracks(0).inverse(), place))
                   .norm() < 1e-6);
 }
 
@@ -112,11 +114,11 @@ TEST_CASE("the picture's motion is found from short tracks, with movers among th
         const bool mover = i % 4 == 1;
         std::vector<Sample> samples;
         for (int frame = first; frame < std::min(120, first + 24); ++frame)
-            samples.push_back(
-                {.frame = frame,
-                 .at = carried(shakenTracks(frame), place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first))
-                                                             : Vector2d(0, 0))) +
-                       Vector2d(noise(random), noise(random))});
+            samples.push_back({.frame = frame,
+                               .at = carried(shakenTracks(frame),
+                                             place + (mover ? Vector2d(1.1 * (frame - first), -0.6 * (frame - first))
+                                                            : Vector2d(0, 0))) +
+                                     Vector2d(noise(random), noise(random))});
         Track track;
         track.samples = List<Sample>(std::move(samples));
         tracks.push_back(std::move(track));

@@ -712,8 +712,8 @@ private:
                        [&](Shot& shot) { shot.insertsPlace = to.toStdString(); });
         });
         onClick(render, [this, place] {
-            const auto to = deliveryFolderOf(session_.shot(), session_.document.file()) /
-                            place->text().trimmed().toStdString();
+            const auto to =
+                deliveryFolderOf(session_.shot(), session_.document.file()) / place->text().trimmed().toStdString();
             session_.writeTo({to}, [this, to] { stage_.render(to); });
         });
         onRefresh([this, title, alone, place, render, renderRow] {

@@ -396,8 +396,9 @@ private:
         onClick(undistort, [this] {
             const Shot& shot = session_.shot();
             const auto folder = deliveryFolderOf(shot, session_.document.file());
-            const QString path = askToSave(FileKind::plate, "Undistorted plate",
-                                           text((folder / (fileNameOf(shot.name) + ".undistorted.####.exr")).string()), this);
+            const QString path =
+                askToSave(FileKind::plate, "Undistorted plate",
+                          text((folder / (fileNameOf(shot.name) + ".undistorted.####.exr")).string()), this);
             if (!path.isEmpty()) stage_.renderUndistorted(path.toStdString());
         });
         onClick(redistort, [this] {

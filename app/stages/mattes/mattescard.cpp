@@ -343,7 +343,8 @@ private:
         wide(buttonRow({look}));
         onClick(look, [this] { stage_.proposals.start(); });
         auto* found = words("matteProposal");
-        auto* accept = named(button("Accept", "quiet"), "matteAccept", "A matte, and the tracks under it set aside there");
+        auto* accept =
+            named(button("Accept", "quiet"), "matteAccept", "A matte, and the tracks under it set aside there");
         auto* see = named(button("See it", "quiet"), "matteSee", "On the frame where it is largest");
         auto* dismiss = named(button("Dismiss", "quiet"), "matteDismiss");
         auto* answers = buttonRow({accept, see, dismiss});
@@ -404,8 +405,8 @@ private:
     }
 
     void renderAlpha() {
-        const std::filesystem::path beside =
-            deliveryFolderOf(session_.shot(), session_.document.file()) / (fileNameOf(session_.shot().name) + ".alpha.####.exr");
+        const std::filesystem::path beside = deliveryFolderOf(session_.shot(), session_.document.file()) /
+                                             (fileNameOf(session_.shot().name) + ".alpha.####.exr");
         const QString path =
             askToSave(FileKind::mattes, "Plate with alpha: name.####.exr, .png or .tif", text(beside.string()), this);
         if (path.isEmpty()) return;

@@ -516,8 +516,7 @@ void MattesStage::handOn(int format) {
 void MattesStage::renderAlpha(const std::string& pattern) {
     if (!session_.isReady()) return;
     const Shot shot = session_.shot();
-    const MatteAs as =
-        loweredEnding(pattern) == ".png" ? MatteAs::straight : MatteAs::premultiplied;
+    const MatteAs as = loweredEnding(pattern) == ".png" ? MatteAs::straight : MatteAs::premultiplied;
     session_.jobs.start(Job<MatteReport>{
         .name = "Plate with alpha",
         .frames = shot.plate.range.count(),

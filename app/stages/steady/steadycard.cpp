@@ -338,8 +338,8 @@ private:
                        [&](Shot& shot) { shot.steady.renderPlace = to.toStdString(); });
         });
         onClick(render, [this, place] {
-            const auto to = deliveryFolderOf(session_.shot(), session_.document.file()) /
-                            place->text().trimmed().toStdString();
+            const auto to =
+                deliveryFolderOf(session_.shot(), session_.document.file()) / place->text().trimmed().toStdString();
             session_.writeTo({to}, [this, to] { stage_.startRender(to); });
         });
         auto* by =

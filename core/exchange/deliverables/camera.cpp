@@ -9,7 +9,9 @@ namespace {
 namespace fs = std::filesystem;
 
 UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
-    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = shot.world.measure.has_value()};
+    // By a length in the world, or by measures from the set that the solve took in.
+    const bool isScaled = shot.world.measure || (shot.solve && shot.solve->inMetres);
+    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = isScaled};
 }
 
 Expected<CameraFile> fileOf(const Shot& shot, const Deliverable& deliverable) {

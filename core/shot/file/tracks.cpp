@@ -65,9 +65,8 @@ List<Sample> takeSamples(const json& entry, const std::string& where) {
             malformed(place + ": has not 5 or 7 numbers");
         const int frame = whole(value[0], place);
         const double marks = number(value[4], place);
-        Sample sample{.frame = frame,
-                      .at = {number(value[1], place), number(value[2], place)},
-                      .score = number(value[3], place)};
+        Sample sample{
+            .frame = frame, .at = {number(value[1], place), number(value[2], place)}, .score = number(value[3], place)};
         sample.tie = int(marks) & 1;
         sample.renewed = int(marks) & 2;
         sample.bridged = int(marks) & 4;
@@ -175,7 +174,8 @@ void takeTracksPart(const json& document, Shot& shot, const fs::path& file) {
     // An id is given once: what was deleted may still be named by the solve.
     if (document.contains("next_track"))
         shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
-    if (document.contains("mattes")) shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file, MatteBounds::taken));
+    if (document.contains("mattes"))
+        shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file, MatteBounds::taken));
 }
 
 }  // namespace
