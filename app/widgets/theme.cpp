@@ -39,7 +39,7 @@ QMenu::item { padding: 6px 28px 6px 12px; border-radius: 4px; }
 QMenu::item:selected { background: #3a3325; }
 QMenu::item:disabled { color: #777777; }
 QMenu::separator { height: 1px; background: #363636; margin: 4px 8px; }
-QPushButton, QToolButton { background: #2b2b2b; border: 1px solid #2b2b2b; border-radius: 4px; padding: 5px 10px; }
+QPushButton, QToolButton { background: #2b2b2b; border: 1px solid #2b2b2b; border-radius: 4px; padding: 5px 8px; }
 QPushButton:hover, QToolButton:hover { background: #343434; }
 QPushButton:pressed, QToolButton:pressed { background: #3c3c3c; }
 QPushButton:focus, QToolButton:focus { border-color: #d9a441; }

@@ -1124,6 +1124,7 @@ TEST_CASE("a solve is refined from itself after a measure was added, and the mea
     startScatter(f.session);
     f.wait();
     f.window.docket().open("camera");
+    QTest::qWait(60);  // until the card is laid out
     QPushButton* refine = f.button("button-refine");
     CHECK_FALSE(refine->isVisible());
     QTest::mouseClick(f.button("button-solve"), Qt::LeftButton);
