@@ -57,9 +57,7 @@ std::optional<MatchCase> madeCase(unsigned seed, bool isPart) {
     Layer shown = made.layer;
     blurLayer(shown, made.blur, kFrameWidth, kFrameHeight);
     gradeLayer(shown, made.grade);
-    made.plate = plainArt({0.35, 0.4, 0.45}, double(kFrameWidth) / kFrameHeight);
-    made.plate.width = kFrameWidth;
-    made.plate.height = kFrameHeight;
+    made.plate = {kFrameWidth, kFrameHeight, Picture::Depth::bits8, false, {}, {}};
     made.plate.bytes.assign(3 * kFrameWidth * kFrameHeight, 100);
     lay(made.plate, shown, Blend::over);
     std::normal_distribution<double> noise(0, grain);
