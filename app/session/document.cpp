@@ -103,7 +103,8 @@ void Document::save(const fs::path& to, const std::function<void(bool)>& done) {
 
 void Document::sayNotKept(const std::string& why) {
     // Once, and again when it went well between: it is tried every few seconds.
-    if (std::exchange(saidNotKept_, true)) return;
+    const bool fails = !why.empty();
+    if (std::exchange(saidNotKept_, fails) || !fails) return;
     notes_.sayError(
         QString("Your work is not kept for a crash: %1\nSave the shot (Ctrl+S) now and then.").arg(text(why)));
 }

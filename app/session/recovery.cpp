@@ -39,8 +39,8 @@ std::unique_ptr<QLockFile> lockOn(const fs::path& autosave) {
 
 }  // namespace
 
-Recovery::Recovery(QThreadPool& writer, std::function<void(const std::string&)> failed)
-    : writer_(writer), failed_(std::move(failed)) {}
+Recovery::Recovery(QThreadPool& writer, std::function<void(const std::string&)> told)
+    : writer_(writer), told_(std::move(told)) {}
 Recovery::~Recovery() = default;
 
 const fs::path& Recovery::ownFile() {
@@ -59,11 +59,11 @@ const fs::path& Recovery::ownFile() {
 }
 
 void Recovery::write(const Shot& shot, const fs::path& file, const std::optional<LostShot>& successorOf) {
-    writer_.start([shot, to = ownFile(), from = file.string(), successorOf, failed = failed_] {
+    writer_.start([shot, to = ownFile(), from = file.string(), successorOf, told = told_] {
         auto written = saveShot(shot, to);
         if (written) written = writeFile(beside(to, ".from"), from + "\n" + shot.name + "\n");
-        if (!written) failed(written.error().message);
-        else if (successorOf) removeShotFiles(successorOf->autosave);
+        told(written ? std::string() : written.error().message);
+        if (written && successorOf) removeShotFiles(successorOf->autosave);
     });
     if (successorOf) discarded_.insert(successorOf->autosave);
 }

@@ -27,8 +27,8 @@ struct LostShot {
 /// lock was left by a crash. Everything is written in the writer's thread.
 class Recovery {
 public:
-    /// `failed` is told, in the writer's thread, why a shot could not be kept.
-    Recovery(QThreadPool& writer, std::function<void(const std::string& why)> failed);
+    /// `told` is called in the writer's thread after each writing: with why the shot could not be kept, or nothing.
+    Recovery(QThreadPool& writer, std::function<void(const std::string& why)> told);
     ~Recovery();
 
     /// Writes the shot; `successorOf` is removed once it stands.
@@ -41,7 +41,7 @@ private:
     const std::filesystem::path& ownFile();
 
     QThreadPool& writer_;
-    std::function<void(const std::string&)> failed_;
+    std::function<void(const std::string&)> told_;
     std::unique_ptr<QLockFile> lock_;
     std::filesystem::path file_;
     std::set<std::filesystem::path> discarded_;  ///< about to be removed by the writer

@@ -3,6 +3,7 @@
 #include "plate/plate.h"
 
 #include <algorithm>
+#include <chrono>
 #include <list>
 #include <mutex>
 
@@ -10,6 +11,7 @@ namespace pinion {
 namespace {
 
 constexpr std::size_t kKept = 16;  // pictures in memory
+constexpr std::chrono::seconds kLookAgain{1};
 constexpr std::size_t kMostGaps = 100'000;
 
 class Sequence : public MattePictures {
@@ -18,12 +20,17 @@ public:
     const std::string& path() const override { return path_; }
 
     std::shared_ptr<const Plane> at(int frame) const override {
-        const std::lock_guard lock(mutex_);
-        for (const auto& [kept, plane] : kept_)
-            if (kept == frame) return plane;
-        const Plate* plate = opened();
+        std::shared_ptr<const Plate> plate;
+        {
+            const std::lock_guard lock(mutex_);
+            for (const auto& [kept, plane] : kept_)
+                if (kept == frame) return plane;
+            plate = opened();
+        }
         if (!plate) return nullptr;
+        // Read without the lock: the interface asks for troubles meanwhile.
         auto plane = plate->facts().holds(frame) ? read(*plate, frame) : nullptr;
+        const std::lock_guard lock(mutex_);
         kept_.emplace_front(frame, plane);
         if (kept_.size() > kKept) kept_.pop_back();
         return plane;
@@ -31,7 +38,7 @@ public:
 
     std::string trouble(const FrameRange& range, int width, int height) const override {
         const std::lock_guard lock(mutex_);
-        const Plate* plate = opened();
+        const auto plate = opened();
         if (!plate) return fmt::format("its pictures cannot be read: {}", plate_->error().message);
         const PlateFacts& facts = plate->facts();
         if (facts.width != width || facts.height != height)
@@ -47,9 +54,14 @@ public:
 
 private:
     /// With the lock held; null when they cannot be read.
-    const Plate* opened() const {
-        if (!plate_ || !*plate_) plate_ = Plate::open(path_);
-        return *plate_ ? (**plate_).get() : nullptr;
+    std::shared_ptr<const Plate> opened() const {
+        // What is missing is asked for at every edit: it is looked for again once in a while.
+        const auto now = std::chrono::steady_clock::now();
+        if (!plate_ || (!*plate_ && now - looked_ > kLookAgain)) {
+            plate_ = Plate::open(path_);
+            looked_ = now;
+        }
+        return *plate_ ? **plate_ : nullptr;
     }
     static std::shared_ptr<const Plane> read(const Plate& plate, int frame) {
         if (auto alpha = plate.readAlpha(frame); alpha && *alpha)
@@ -66,6 +78,7 @@ private:
     std::string path_;
     mutable std::mutex mutex_;
     mutable std::optional<Expected<std::shared_ptr<const Plate>>> plate_;
+    mutable std::chrono::steady_clock::time_point looked_;
     mutable std::list<std::pair<int, std::shared_ptr<const Plane>>> kept_;
 };
 
