@@ -80,7 +80,7 @@ void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progr
     forgetWeakFrames(scene);
 }
 
-void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys, const LensPlan& plan,
+void polishBest(std::vector<Attempt>& candidates, const std::vector<int>& keys, const LensPlan& plan,
                 const Progress& progress) {
     std::size_t count = 0;
     while (count < std::min(kPolished, candidates.size()) &&
@@ -90,28 +90,28 @@ void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys
     parallelFor(count, [&](std::size_t i) { polish(candidates[i].scene, plan, progress); });
     // Where a stretch of the best may be inside out, the other reading has its chance.
     const auto best =
-        std::min_element(candidates.begin(), candidates.end(), [&](const Candidate& a, const Candidate& b) {
+        std::min_element(candidates.begin(), candidates.end(), [&](const Attempt& a, const Attempt& b) {
             const double noise =
                 std::max(std::min(a.scene.noise(), b.scene.noise()), 0.08 * a.scene.material().scale());
             return a.scene.badness(keys, noise) < b.scene.badness(keys, noise);
         });
-    const Candidate first = *best;
+    const Attempt first = *best;
     const auto stretches = stretchesInDoubt(first.scene, keys, progress);
-    std::vector<Candidate> others(stretches.size(), first);
+    std::vector<Attempt> others(stretches.size(), first);
     parallelFor(stretches.size(), [&](std::size_t i) {
         others[i].scene = turnedInsideOut(first.scene, keys, stretches[i], plan, progress);
         polish(others[i].scene, plan, progress);
     });
     candidates.insert(candidates.end(), std::make_move_iterator(others.begin()), std::make_move_iterator(others.end()));
     double noise = 1e9;
-    for (const Candidate& candidate : candidates) noise = std::min(noise, candidate.scene.noise());
+    for (const Attempt& candidate : candidates) noise = std::min(noise, candidate.scene.noise());
     noise = std::max(noise, 0.08 * candidates.front().scene.material().scale());
-    for (Candidate& candidate : candidates) candidate.badness = candidate.scene.badness(keys, noise);
+    for (Attempt& candidate : candidates) candidate.badness = candidate.scene.badness(keys, noise);
     std::stable_sort(candidates.begin(), candidates.end(),
-                     [](const Candidate& a, const Candidate& b) { return a.badness < b.badness; });
+                     [](const Attempt& a, const Attempt& b) { return a.badness < b.badness; });
 }
 
-Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress,
+Winner decided(std::vector<Attempt>& candidates, const LensPlan& plan, const Progress& progress,
                const std::function<void(const Bundle&)>& watch) {
     const Material& material = candidates.front().scene.material();
     std::vector<std::size_t> contenders{0};

@@ -11,7 +11,7 @@ namespace pinion::solving {
 /// Brings those candidates that come near the best one to the end of the keyframes and ranks them again: where minima
 /// lie close, only there do they differ. Stretches of the best that may be inside out join as candidates, read the
 /// other way.
-void polishBest(std::vector<Candidate>& candidates, const std::vector<int>& keys, const LensPlan& plan,
+void polishBest(std::vector<Attempt>& candidates, const std::vector<int>& keys, const LensPlan& plan,
                 const Progress& progress);
 
 /// Brings a scene to its end on all frames: places frames until none is left, adjusts, sorts tracks out. Frames that
@@ -31,7 +31,7 @@ struct Winner {
     Reconstruction scene;
     std::vector<Rival> rivals;
 };
-Winner decided(std::vector<Candidate>& candidates, const LensPlan& plan, const Progress& progress,
+Winner decided(std::vector<Attempt>& candidates, const LensPlan& plan, const Progress& progress,
                const std::function<void(const Bundle&)>& watch);
 
 }  // namespace pinion::solving

@@ -27,11 +27,11 @@ double millimetres(const SolveOptions& options, double focal_px) {
 }
 
 /// The focal lengths of candidates that are clearly different cameras and explain the keyframes as well as the winner.
-std::vector<double> otherFocals(const std::vector<Candidate>& candidates, const LensPlan& plan,
+std::vector<double> otherFocals(const std::vector<Attempt>& candidates, const LensPlan& plan,
                                 const Progress& progress) {
     std::vector<double> others;
     for (std::size_t i = 1; i < candidates.size(); ++i) {
-        const Candidate& best = candidates.front();
+        const Attempt& best = candidates.front();
         const auto differs = [&](const Reconstruction& scene) {
             return std::abs(scene.lens().focal_px / best.scene.lens().focal_px - 1) > 0.1;
         };
@@ -210,7 +210,7 @@ double spreadOf(const std::pair<double, double>& focals, double focal_px) {
 }
 
 std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan,
-                                                    const std::vector<Candidate>& candidates,
+                                                    const std::vector<Attempt>& candidates,
                                                     const std::optional<BundleCovariance>& covariance,
                                                     const Progress& progress) {
     if (!plan.focal || scene.isZoom()) return std::nullopt;

@@ -22,7 +22,7 @@ double spreadOf(const std::pair<double, double>& focals, double focal_px);
 
 /// The range of clearly different focal lengths, in pixels, that the tracks leave open; none when they decide.
 std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene, const LensPlan& plan,
-                                                    const std::vector<Candidate>& candidates,
+                                                    const std::vector<Attempt>& candidates,
                                                     const std::optional<BundleCovariance>& covariance,
                                                     const Progress& progress);
 
@@ -40,7 +40,7 @@ std::optional<FocalOpinion> focalAskedFor(const Reconstruction& scene, const Len
 /// left open, and gives its range.
 struct Evidence {
     const LensPlan& plan;
-    const std::vector<Candidate>& candidates;  ///< the winner first
+    const std::vector<Attempt>& candidates;  ///< the winner first
     const std::vector<Rival>& rivals;
     const std::optional<BundleCovariance>& covariance;
     const std::optional<std::pair<double, double>>& openFocals;

@@ -247,13 +247,13 @@ void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     scene.adjust(plan.fine, lossWidth(scene), 30, progress, 2e-5);
 }
 
-std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys,
+std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
                                        const std::vector<BasePair>& pairs, const SolveOptions& options,
                                        const Progress& progress) {
     const LensPlan plan = lensPlanOf(options);
     const std::vector<double> focals = focalsToTry(options);
     std::mutex mutex;
-    std::vector<Candidate> windows;
+    std::vector<Attempt> windows;
     std::size_t done = 0;
     const double loose = (plan.bends() ? 0.004 : 0.0015) * material.width;
     std::vector<std::vector<int>> windowFrames;
@@ -281,30 +281,30 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         progress.report(0.6 * double(++done) / double(pairs.size() * focals.size()), "Finding the base and the lens");
     });
     if (windows.empty() || progress.stopped()) return {};
-    const auto rank = [&](std::vector<Candidate>& candidates, const auto& framesOf) {
+    const auto rank = [&](std::vector<Attempt>& candidates, const auto& framesOf) {
         double noise = 1e9;
-        for (const Candidate& candidate : candidates) noise = std::min(noise, candidate.scene.noise());
+        for (const Attempt& candidate : candidates) noise = std::min(noise, candidate.scene.noise());
         noise = std::max(noise, 0.08 * material.scale());
-        for (Candidate& candidate : candidates) {
+        for (Attempt& candidate : candidates) {
             candidate.badness = candidate.scene.badness(framesOf(candidate), noise);
             // A lens that folds the frame over is none.
             if (!checkLens(candidate.scene.lens())) candidate.badness += 0.3;
         }
-        std::sort(candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) {
+        std::sort(candidates.begin(), candidates.end(), [](const Attempt& a, const Attempt& b) {
             return a.badness != b.badness ? a.badness < b.badness : a.firstFocal_px < b.firstFocal_px;
         });
     };
-    rank(windows, [&](const Candidate& candidate) -> const std::vector<int>& {
+    rank(windows, [&](const Attempt& candidate) -> const std::vector<int>& {
         for (std::size_t i = 0; i < pairs.size(); ++i)
             if (pairs[i].a == candidate.pair.a && pairs[i].b == candidate.pair.b) return windowFrames[i];
         return keys;
     });
     // Those that are different go on: another pair, or a focal length that is not the same again.
-    std::vector<Candidate> carried;
-    for (const Candidate& window : windows) {
+    std::vector<Attempt> carried;
+    for (const Attempt& window : windows) {
         if (carried.size() >= kCarried) break;
         if (window.badness > std::max(0.5, 2.5 * windows.front().badness)) break;
-        const auto same = [&](const Candidate& other) {
+        const auto same = [&](const Attempt& other) {
             const double ratio = other.scene.lens().focal_px / window.scene.lens().focal_px;
             return other.pair.a == window.pair.a && other.pair.b == window.pair.b && ratio > 0.97 && ratio < 1.03 &&
                    std::abs(other.badness - window.badness) < 0.02;
@@ -312,7 +312,7 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
         if (std::none_of(carried.begin(), carried.end(), same)) carried.push_back(window);
     }
     done = 0;
-    const auto carry = [&](std::vector<Candidate>& batch) {
+    const auto carry = [&](std::vector<Attempt>& batch) {
         parallelFor(batch.size(), [&](std::size_t i) {
             batch[i].scene.takeAll();
             batch[i].scene.triangulateAll(0.004 * material.width, false);
@@ -322,10 +322,10 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
             progress.report(std::min(0.9, 0.6 + 0.3 * double(++done) / double(carried.size())), "Comparing cameras");
         });
     };
-    const auto allKeys = [&](const Candidate&) -> const std::vector<int>& { return keys; };
-    std::vector<Candidate> more;
-    for (const Candidate& window : windows) {
-        const auto same = [&](const Candidate& other) {
+    const auto allKeys = [&](const Attempt&) -> const std::vector<int>& { return keys; };
+    std::vector<Attempt> more;
+    for (const Attempt& window : windows) {
+        const auto same = [&](const Attempt& other) {
             return other.pair.a == window.pair.a && other.pair.b == window.pair.b &&
                    other.firstFocal_px == window.firstFocal_px && other.badness == window.badness;
         };
@@ -343,7 +343,7 @@ std::vector<Candidate> searchKeyframes(const Material& material, const std::vect
     if (progress.stopped()) return carried;
     // Seen through a long lens, depth turned inside out looks almost right and is a minimum of its own.
     {
-        Candidate twin = carried.front();
+        Attempt twin = carried.front();
         twin.scene = twin.scene.mirrored(twin.pair.a, 0.004 * material.width);
         extend(twin.scene, keys, plan, progress);
         settle(twin.scene, plan, progress);

@@ -29,7 +29,7 @@ std::vector<double> focalsToTry(const SolveOptions& options);
 std::vector<int> telling(const Material& material, const std::vector<int>& window);
 
 /// One attempt at the shot's keyframes.
-struct Candidate {
+struct Attempt {
     Reconstruction scene;
     BasePair pair;
     double firstFocal_px = 0;
@@ -42,7 +42,7 @@ double lossWidth(const Reconstruction& scene);
 /// Carries every base pair, every focal length and every motion that explains the pair through a window of keyframes,
 /// the best of those through all keyframes, and compares them there at one noise scale; the mirror image of the winner
 /// is tried too. Best first, at most a few. Empty when no pair leads anywhere.
-std::vector<Candidate> searchKeyframes(const Material& material, const std::vector<int>& keys,
+std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
                                        const std::vector<BasePair>& pairs, const SolveOptions& options,
                                        const Progress& progress);
 

@@ -105,7 +105,7 @@ Expected<std::vector<BasePair>> basePairsOf(const Material& material, const std:
 
 /// A camera on the keyframes: candidates that travel, the best first, or else one that only turns.
 struct Found {
-    std::vector<Candidate> candidates;
+    std::vector<Attempt> candidates;
     std::optional<Reconstruction> turning;
     std::string reason;  ///< why the one or the other
 };
@@ -133,7 +133,7 @@ Expected<Found> findCamera(const Material& material, const std::vector<int>& key
         return found;
     }
     if (!found.candidates.empty() && !options.zooms()) {
-        const Candidate& best = found.candidates.front();
+        const Attempt& best = found.candidates.front();
         const double parallax = parallaxOf(best.scene, best.pair);
         if (std::min(parallax, options.basePair ? parallax : best.pair.parallax_px) >
             std::max(kClearParallax * material.scale(), 20 * best.scene.noise())) {
@@ -270,7 +270,7 @@ bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOp
 std::optional<Found> turningAndZooming(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming,
                                        std::string& doubt, const Progress& progress) {
     if (found.turning || zooming.focal == Knowledge::known || zooming.motion.has_value()) return std::nullopt;
-    const Candidate& best = found.candidates.front();
+    const Attempt& best = found.candidates.front();
     const double clear = std::max(kClearParallax * best.scene.material().scale(), 20 * best.scene.noise());
     if (parallaxBeyondZoom(best.scene, best.pair) > clear) return std::nullopt;
     progress.report(0.43, "Comparing with a camera that turns and zooms");
@@ -294,7 +294,7 @@ std::optional<Found> turningAndZooming(const Found& found, const std::vector<int
 /// A camera on all frames, and what came near it.
 struct Answer {
     Reconstruction scene;
-    std::vector<Candidate> candidates;  ///< the winner first; none of a camera that turns, or of an earlier solve
+    std::vector<Attempt> candidates;  ///< the winner first; none of a camera that turns, or of an earlier solve
     std::vector<Rival> rivals;
     std::string reason;
     std::string doubt = {};  ///< from the search

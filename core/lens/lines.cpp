@@ -2,7 +2,6 @@
 
 #include "lens/straightening.h"
 
-#include <Eigen/QR>
 #include <Eigen/Dense>
 #include <algorithm>
 #include <array>

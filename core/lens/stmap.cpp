@@ -2,19 +2,16 @@
 
 #include "base/files.h"
 #include "base/parallel.h"
+#include "plate/picturefile.h"
 
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <cmath>
-#include <cstdint>
 
 namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
-
-constexpr int kMostSide = 65536;
-constexpr std::int64_t kMostPixels = 400'000'000;
 
 template <class Mapping>
 StMap mapOver(const Lens& lens, const PixelBox& data, Mapping&& mapping) {
@@ -97,8 +94,9 @@ Expected<void> writeStMap(const StMap& map, const std::filesystem::path& path) {
 }
 
 Expected<StMap> readStMap(const std::filesystem::path& path) {
-    const auto input = OIIO::ImageInput::open(path.string());
-    if (!input) return failure(Fault::input, "{}: cannot be read: {}", path.string(), OIIO::geterror());
+    const auto opened = openImageFile(path);
+    if (!opened) return tl::unexpected(opened.error());
+    const auto& input = *opened;
     const OIIO::ImageSpec spec = input->spec();
     if (spec.nchannels < 2)
         return failure(Fault::input, "{}: is no ST map: it has one channel; R (across) and G (up) are needed",
@@ -117,22 +115,17 @@ Expected<StMap> readStMap(const std::filesystem::path& path) {
                        spec.y - spec.full_y + spec.height},
               .st = {},
               .isHalf = spec.format == OIIO::TypeDesc::HALF};
-    if (spec.width > kMostSide || spec.height > kMostSide || std::int64_t(spec.width) * spec.height > kMostPixels)
-        return failure(Fault::input, "{}: says that it is {}x{} pixels; {} on a side are the most", path.string(),
-                       spec.width, spec.height, kMostSide);
-    const auto channels = std::size_t(spec.nchannels);
-    std::vector<float> all(std::size_t(spec.width) * std::size_t(spec.height) * channels);
-    if (!input->read_image(0, 0, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, all.data()))
-        return failure(Fault::input, "{}: cannot be read: {}", path.string(), input->geterror());
     map.st.resize(std::size_t(spec.width) * std::size_t(spec.height) * 2);
-    for (std::size_t i = 0; i < map.st.size() / 2; ++i) {
-        map.st[2 * i] = all[i * channels + std::size_t(s)];
-        map.st[2 * i + 1] = all[i * channels + std::size_t(t)];
+    // Into every other value; a file may have a hundred channels beside these.
+    for (const auto& [channel, to] : {std::pair(s, 0), {t, 1}})
+        if (!input->read_image(0, 0, channel, channel + 1, OIIO::TypeDesc::FLOAT, map.st.data() + to,
+                               2 * sizeof(float)))
+            return failure(Fault::input, "{}: cannot be read: {}", path.string(), input->geterror());
+    for (std::size_t i = 0; i < map.st.size() / 2; ++i)
         if (!std::isfinite(map.st[2 * i]) || !std::isfinite(map.st[2 * i + 1]))
             return failure(Fault::input, "{}: the value at pixel ({}, {}) is no number", path.string(),
                            map.data.x0 + int(i % std::size_t(spec.width)),
                            map.data.y0 + int(i / std::size_t(spec.width)));
-    }
     return map;
 }
 

@@ -1,16 +1,14 @@
 #include "base/json.h"
+#include "plate/picturefile.h"
 #include "plate/sources.h"
 
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <array>
-#include <cctype>
 #include <charconv>
-#include <fstream>
 #include <map>
 #include <optional>
 #include <regex>
-#include <set>
 
 namespace pinion {
 namespace {
@@ -25,131 +23,6 @@ struct Size {
 };
 Size sizeOf(const OIIO::ImageSpec& spec) {
     return {spec.full_width > 0 ? spec.full_width : spec.width, spec.full_height > 0 ? spec.full_height : spec.height};
-}
-
-constexpr int kMostSide = 65536;
-constexpr std::int64_t kMostPixels = 400'000'000;
-
-/// A PNG that is cut off, before its library tells of it on the terminal: its chunks up to the last one (W3C, Portable
-/// Network Graphics, 5.3).
-std::string troubleOfFile(const fs::path& path) {
-    std::ifstream file(path, std::ios::binary);
-    std::array<unsigned char, 8> head{};
-    constexpr std::array<unsigned char, 8> kPng{0x89, 'P', 'N', 'G', '\r', '\n', 0x1a, '\n'};
-    const auto next = [&] { return bool(file.read(reinterpret_cast<char*>(head.data()), head.size())); };
-    if (!next() || head != kPng) return {};
-    std::error_code code;
-    const auto size = std::int64_t(fs::file_size(path, code));
-    for (std::int64_t at = 8; next();) {
-        const std::uint32_t length =
-            std::uint32_t(head[0]) << 24 | std::uint32_t(head[1]) << 16 | std::uint32_t(head[2]) << 8 | head[3];
-        const bool isLast = std::equal(head.begin() + 4, head.end(), "IEND");
-        at += 12 + std::int64_t(length);
-        if (at > size) break;
-        if (isLast) return {};
-        file.seekg(at);
-    }
-    return "is damaged: it is cut off";
-}
-
-/// Opens a frame. A pipe would be waited for without an end.
-std::unique_ptr<OIIO::ImageInput> openedFrame(const fs::path& path, std::string& error) {
-    std::error_code code;
-    if (!fs::is_regular_file(path, code)) {
-        error = "is no file with a picture";
-        return nullptr;
-    }
-    if (const std::string trouble = troubleOfFile(path); !trouble.empty()) {
-        error = trouble;
-        return nullptr;
-    }
-    // Values as they are stored: the library would multiply straight colours by their alpha.
-    OIIO::ImageSpec wishes;
-    wishes.attribute("oiio:UnassociatedAlpha", 1);
-    auto input = OIIO::ImageInput::open(path.string(), &wishes);
-    if (!input) {
-        error = "cannot be read: " + OIIO::geterror();
-        return nullptr;
-    }
-    const OIIO::ImageSpec& spec = input->spec();
-    if (spec.deep) error = "is a deep picture, which has no one colour a pixel; flatten it";
-    else if (spec.width > kMostSide || spec.height > kMostSide || std::int64_t(spec.width) * spec.height > kMostPixels)
-        error = fmt::format("says that it is {}x{} pixels; {} on a side and {} million in all are the most", spec.width,
-                            spec.height, kMostSide, kMostPixels / 1'000'000);
-    if (!error.empty()) return nullptr;
-    return input;
-}
-
-/// What of a file is the picture.
-struct Channels {
-    int part = 0;
-    std::array<int, 3> numbers{0, 1, 2};
-    std::string words;  ///< which ones, when it was not obvious
-    std::string other;  ///< what it holds, where that is no colours but depth or another measure
-};
-
-/// Depth and numbers of objects, by the names that are usual in EXR (OpenEXR, Technical Introduction).
-bool isMeasureName(const std::string& channel) {
-    const auto dot = channel.find_last_of('.');
-    std::string name = dot == std::string::npos ? channel : channel.substr(dot + 1);
-    for (char& letter : name) letter = char(std::tolower(static_cast<unsigned char>(letter)));
-    static const std::set<std::string> kNames{"z", "zback", "depth", "id"};
-    return kNames.contains(name);
-}
-
-/// Red, green and blue by their names; in the first part that has them, without a layer's name before one with; then
-/// what is called luminance; then the first channels there are.
-Channels channelsOf(OIIO::ImageInput& input) {
-    struct Found {
-        int rank;
-        Channels channels;
-    };
-    std::optional<Found> best;
-    for (int part = 0; input.seek_subimage(part, 0); ++part) {
-        const OIIO::ImageSpec& spec = input.spec();
-        std::map<std::string, std::array<int, 4>> layers;  // red, green, blue, luminance
-        const auto take = [&](const std::string& layer, int which, int channel) {
-            layers.try_emplace(layer, std::array{-1, -1, -1, -1}).first->second[std::size_t(which)] = channel;
-        };
-        for (int c = 0; c < spec.nchannels && c < int(spec.channelnames.size()); ++c) {
-            const std::string& name = spec.channelnames[std::size_t(c)];
-            const auto dot = name.find_last_of('.');
-            const std::string layer = dot == std::string::npos ? "" : name.substr(0, dot);
-            std::string last = dot == std::string::npos ? name : name.substr(dot + 1);
-            for (char& letter : last) letter = char(std::tolower(static_cast<unsigned char>(letter)));
-            static const std::map<std::string, int> kinds{{"r", 0},    {"red", 0}, {"g", 1},    {"green", 1}, {"b", 2},
-                                                          {"blue", 2}, {"y", 3},   {"luma", 3}, {"l", 3}};
-            if (const auto kind = kinds.find(last); kind != kinds.end()) take(layer, kind->second, c);
-        }
-        const auto offer = [&](int rank, std::array<int, 3> numbers, const std::string& names) {
-            if (best && best->rank <= rank) return;
-            const std::string partName = spec.get_string_attribute("oiio:subimagename", std::to_string(part + 1));
-            std::string words = part > 0 ? fmt::format("{} of part '{}'", names, partName) : names;
-            if (rank == 0 && part == 0) words.clear();
-            best = {rank, {part, numbers, words}};
-        };
-        const auto nameOf = [&](int c) { return spec.channelnames[std::size_t(c)]; };
-        for (const auto& [layer, c] : layers)
-            if (c[0] >= 0 && c[1] >= 0 && c[2] >= 0)
-                offer(layer.empty() ? 0 : 1, {c[0], c[1], c[2]},
-                      fmt::format("channels {}, {}, {}", nameOf(c[0]), nameOf(c[1]), nameOf(c[2])));
-            else if (c[3] >= 0) offer(2, {c[3], c[3], c[3]}, "channel " + nameOf(c[3]));
-        if (std::all_of(spec.channelnames.begin(), spec.channelnames.end(), isMeasureName)) {
-            if (!best) best = {5, {part, {0, 0, 0}, "", nameOf(0)}};
-        } else if (spec.nchannels == 1 && part == 0 && layers.empty()) {
-            // A grey picture of a format that names no channels, or one channel whatever it is called.
-            offer(spec.format == OIIO::TypeDesc::UINT8 ? 0 : 3, {0, 0, 0}, "channel " + nameOf(0));
-        } else {
-            const int last = spec.nchannels - 1;
-            offer(4, {0, std::min(1, last), std::min(2, last)},
-                  fmt::format("channels {}, {}, {}", nameOf(0), nameOf(std::min(1, last)), nameOf(std::min(2, last))));
-        }
-    }
-    return best ? best->channels : Channels{};
-}
-
-std::string noColours(const Channels& channels) {
-    return fmt::format("holds no colours, but {}; choose a file with red, green and blue", channels.other);
 }
 
 class SequencePlate final : public Plate {
@@ -169,12 +42,9 @@ public:
                            facts_.firstFrame, facts_.lastFrame);
         }
         const std::string name = file->second.string();
-        std::string error;
-        const auto input = openedFrame(file->second, error);
-        if (!input) return failure(Fault::input, "{}: {}", name, error);
-        const Channels channels = channelsOf(*input);
-        if (!channels.other.empty()) return failure(Fault::input, "{}: {}", name, noColours(channels));
-        input->seek_subimage(channels.part, 0);
+        const auto opened = openPictureFile(file->second);
+        if (!opened) return tl::unexpected(opened.error());
+        const auto& [input, channels] = *opened;
         const OIIO::ImageSpec spec = input->spec();
         const Size size = sizeOf(spec), expected = frameSize();
         if (size != expected)
@@ -196,11 +66,9 @@ public:
     Expected<std::optional<Plane>> readAlpha(int frame) const override {
         const auto file = files_.find(frame);
         if (file == files_.end()) return failure(Fault::input, "{}: frame {} is missing", facts_.path.string(), frame);
-        std::string error;
-        const auto input = openedFrame(file->second, error);
-        if (!input) return failure(Fault::input, "{}: {}", file->second.string(), error);
-        Channels channels = channelsOf(*input);
-        input->seek_subimage(channels.part, 0);
+        auto opened = openPictureFile(file->second);
+        if (!opened) return tl::unexpected(opened.error());
+        auto& [input, channels] = *opened;
         const int alpha = input->spec().alpha_channel;
         if (alpha < 0) return std::optional<Plane>();
         if (sizeOf(input->spec()) != frameSize())
@@ -225,9 +93,8 @@ public:
         std::size_t done = 0;
         for (const auto& [frame, path] : files_) {
             if (progress.stopped()) break;
-            std::string error;
-            const auto input = openedFrame(path, error);
-            if (!input || sizeOf(input->spec()) != frameSize()) damaged.push_back(frame);
+            const auto opened = openPictureFile(path);
+            if (!opened || sizeOf(opened->input->spec()) != frameSize()) damaged.push_back(frame);
             progress.report(double(++done) / double(files_.size()), "Looking for damaged frames");
         }
         return damaged;
@@ -242,7 +109,7 @@ private:
     /// Reads the data window into the display window (or into all of the sequence's), grey spread to three channels,
     /// alpha dropped.
     template <class Value>
-    bool readInto(OIIO::ImageInput& input, const Channels& channels, OIIO::TypeDesc type,
+    bool readInto(OIIO::ImageInput& input, const PictureChannels& channels, OIIO::TypeDesc type,
                   std::vector<Value>& out) const {
         const OIIO::ImageSpec spec = input.spec();
         const auto [low, high] = std::minmax_element(channels.numbers.begin(), channels.numbers.end());
@@ -285,19 +152,9 @@ Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
     std::map<Size, std::vector<int>> sizes;
     std::string broken;
     const auto look = [&](int frame, const fs::path& path) {
-        std::string error;
-        const auto input = openedFrame(path, error);
-        if (!input) {
-            if (broken.empty()) broken = fmt::format("{}: {}", path.string(), error);
-            return;
-        }
-        const Channels channels = channelsOf(*input);
-        if (!channels.other.empty()) {
-            if (broken.empty()) broken = fmt::format("{}: {}", path.string(), noColours(channels));
-            return;
-        }
-        input->seek_subimage(channels.part, 0);
-        sizes[sizeOf(input->spec())].push_back(frame);
+        const auto opened = openPictureFile(path);
+        if (opened) sizes[sizeOf(opened->input->spec())].push_back(frame);
+        else if (broken.empty()) broken = opened.error().message;
     };
     for (std::size_t i = 0; const auto& [frame, path] : files) {
         const std::size_t step = std::max<std::size_t>(1, (files.size() + kSample - 1) / kSample);
@@ -323,23 +180,26 @@ Expected<int> setSize(PlateFacts& facts, const std::map<int, fs::path>& files) {
 
 /// Where all data windows lie about the frame, from every header; the picture becomes as large. None when there is
 /// nothing about it.
-void setWindow(PlateFacts& facts, const std::map<int, fs::path>& files) {
+Expected<void> setWindow(PlateFacts& facts, const std::map<int, fs::path>& files) {
     int x0 = 0, y0 = 0, x1 = facts.width, y1 = facts.height;
     for (const auto& [frame, path] : files) {
-        std::string error;
-        const auto input = openedFrame(path, error);
-        if (!input) continue;
-        input->seek_subimage(channelsOf(*input).part, 0);
-        const OIIO::ImageSpec& spec = input->spec();
+        const auto opened = openPictureFile(path);
+        if (!opened) continue;
+        const OIIO::ImageSpec& spec = opened->input->spec();
         if (sizeOf(spec) != Size{facts.width, facts.height}) continue;
         x0 = std::min(x0, spec.x - spec.full_x);
         y0 = std::min(y0, spec.y - spec.full_y);
         x1 = std::max(x1, spec.x - spec.full_x + spec.width);
         y1 = std::max(y1, spec.y - spec.full_y + spec.height);
     }
+    if (x1 - x0 > kMostPictureSide || y1 - y0 > kMostPictureSide ||
+        std::int64_t(x1 - x0) * (y1 - y0) > kMostPicturePixels)
+        return failure(Fault::input, "{}: its data windows together are {}x{} pixels, too many", facts.path.string(),
+                       x1 - x0, y1 - y0);
     facts.window = FrameWindow{facts.width, facts.height, x0, y0};
     facts.width = x1 - x0;
     facts.height = y1 - y0;
+    return {};
 }
 
 /// What "name.overscan.json" beside pictures without windows says of them; false where there is none.
@@ -356,14 +216,14 @@ Expected<bool> setNotedWindow(PlateFacts& facts, const SequenceName& name) {
         const jsonfile::json& box = jsonfile::list(document, "data_window", "file");
         if (box.size() != 4) jsonfile::malformed("data_window: has to be four numbers");
         FrameWindow read{jsonfile::whole(document, "width", "file"), jsonfile::whole(document, "height", "file")};
-        read.x0 = int(jsonfile::number(box[0], "data_window[0]"));
-        read.y0 = int(jsonfile::number(box[1], "data_window[1]"));
+        read.x0 = jsonfile::whole(box[0], "data_window[0]");
+        read.y0 = jsonfile::whole(box[1], "data_window[1]");
         return std::array<int, 6>{read.width,
                                   read.height,
                                   read.x0,
                                   read.y0,
-                                  int(jsonfile::number(box[2], "data_window[2]")),
-                                  int(jsonfile::number(box[3], "data_window[3]"))};
+                                  jsonfile::whole(box[2], "data_window[2]"),
+                                  jsonfile::whole(box[3], "data_window[3]")};
     });
     if (!window) return tl::unexpected(window.error());
     const auto [width, height, x0, y0, x1, y1] = *window;
@@ -436,11 +296,9 @@ Expected<std::shared_ptr<const Plate>> openPicture(const fs::path& path, int fra
     facts.firstFrame = facts.lastFrame = frame;
     const std::map<int, fs::path> files{{frame, path}};
     if (const auto sized = setSize(facts, files); !sized) return tl::unexpected(sized.error());
-    std::string error;
-    const auto input = openedFrame(path, error);
-    if (!input) return failure(Fault::input, "{}: {}", path.string(), error);
-    input->seek_subimage(channelsOf(*input).part, 0);
-    setFromHeader(facts, *input);
+    const auto opened = openPictureFile(path);
+    if (!opened) return tl::unexpected(opened.error());
+    setFromHeader(facts, *opened->input);
     return std::make_shared<SequencePlate>(std::move(facts), files);
 }
 
@@ -469,13 +327,11 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
 
     const auto usual = setSize(facts, *files);
     if (!usual) return tl::unexpected(usual.error());
-    std::string error;
-    const auto input = openedFrame(files->at(*usual), error);
-    if (!input) return failure(Fault::input, "{}: {}", files->at(*usual).string(), error);
-    const Channels channels = channelsOf(*input);
-    input->seek_subimage(channels.part, 0);
-    if (!channels.words.empty()) facts.remarks.push_back(channels.words + " are used for the picture");
-    setFromHeader(facts, *input);
+    const auto opened = openPictureFile(files->at(*usual));
+    if (!opened) return tl::unexpected(opened.error());
+    if (!opened->channels.words.empty())
+        facts.remarks.push_back(opened->channels.words + " are used for the picture");
+    setFromHeader(facts, *opened->input);
     if (options.fps) {
         facts.fps = *options.fps;
         facts.fpsFromPlate = true;
@@ -485,7 +341,8 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
         const auto noted = setNotedWindow(facts, name);
         if (!noted) return tl::unexpected(noted.error());
         hasWindows = !*noted;
-        if (hasWindows) setWindow(facts, *files);
+        if (hasWindows)
+            if (const auto set = setWindow(facts, *files); !set) return tl::unexpected(set.error());
     }
     return std::make_shared<SequencePlate>(std::move(facts), std::move(*files), hasWindows);
 }

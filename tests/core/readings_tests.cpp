@@ -380,7 +380,7 @@ TEST_CASE("between readings that the keyframes cannot tell apart all frames deci
         pose.translation += Vector3d(0.4, 0, 0) * double(k - keys.size() / 2);
         bent.setPose(keys[k], pose);
     }
-    std::vector<Candidate> candidates{{bent, {keys.front(), keys.back(), 0, 0}, 1000, 0.2},
+    std::vector<Attempt> candidates{{bent, {keys.front(), keys.back(), 0, 0}, 1000, 0.2},
                                       {right, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}};
     REQUIRE(pathsApart(bent, right) > 0.01);
     const Winner winner = decided(candidates, plan, Progress{}, {});

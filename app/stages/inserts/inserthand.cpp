@@ -44,13 +44,16 @@ bool SceneKey::operator==(const SceneKey& other) const {
 InsertHand::InsertHand(Session& session)
     : session_(session), scene_(session.jobs, [this] {
           followPlanes();
+          emit moved();
           emit sceneChanged();
       }) {
     connect(&session.document, &Document::changed, this, &InsertHand::refresh);
     connect(&files_, &QTimer::timeout, this, &InsertHand::lookAtFiles);
     files_.start(kLookEvery_ms);
-    // When all that follows at once has been said: a tracked plane is told anew for each frame.
-    connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes, Qt::QueuedConnection);
+    // Known at once, so that whoever paints next has it; said when all that follows has been said: a tracked plane is
+    // told anew for each frame.
+    connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes);
+    connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::moved, Qt::QueuedConnection);
 }
 
 void InsertHand::followPlanes() {
@@ -76,7 +79,6 @@ void InsertHand::setLive(std::map<PlaneId, PlanarTrack> live) {
         if (plane && live_.contains(plane->id))
             liveCarriers_.emplace(insert.id, std::make_shared<const Carrier>(insert, carriers));
     }
-    emit moved();
 }
 
 void InsertHand::refresh() {
