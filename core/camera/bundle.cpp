@@ -1,8 +1,9 @@
 #include "camera/bundle.h"
 
-#include "base/cloned.h"
 #include "camera/normalequations.h"
 
+#include <Eigen/Geometry>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -12,19 +13,6 @@ using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 using Eigen::Vector4d;
-
-namespace bundling {
-
-PINION_CLONED
-void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target,
-                      Eigen::Index stride) {
-    for (int r = 0; r < 6; ++r)
-        for (int c = 0; c < 6; ++c)
-            target[r * stride + c] -=
-                tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[6 + c] + tall[r * 3 + 2] * flat[12 + c];
-}
-
-}  // namespace bundling
 
 namespace {
 

@@ -5,7 +5,8 @@
 #include "camera/sceneshape.h"
 #include "camera/sortingout.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <numeric>

@@ -1,5 +1,8 @@
 #include "camera/normalequations.h"
 
+#include "base/linear.h"
+#include "base/parallel.h"
+
 #include <array>
 #include <cmath>
 
@@ -182,12 +185,13 @@ private:
                 centres_[i] = Equations::centreByPose(bundle_.cameras[i]);
                 Eigen::Matrix<double, 6, 6> weight = centres_[i].transpose() * centres_[i];
                 weight.topLeftCorner<3, 3>().diagonal().array() += spread_ * spread_;
-                measure.template middleRows<6>(at) = weight * gauge_.template middleRows<6>(at);
+                measure.template middleRows<6>(at) = weight.lazyProduct(gauge_.template middleRows<6>(at));
             } else {
                 measure.template middleRows<3>(at) = gauge_.template middleRows<3>(at);
             }
         }
-        shape_ = (gauge_.transpose() * measure.topRows(cameraRows)).ldlt().solve(MatrixXd::Identity(kGauge, kGauge));
+        shape_ = solvedSymmetric(MatrixXd(gauge_.transpose() * measure.topRows(cameraRows)),
+                                 MatrixXd(MatrixXd::Identity(kGauge, kGauge)));
         spreadColumns_ = matrix_.solve(measure);
         inner_ = measure.transpose() * spreadColumns_;
         matrix_.invert();
@@ -203,8 +207,10 @@ private:
 
     /// A part's own covariance without what a similarity, which moves it by `moves`, leaves open.
     MatrixXd free(const MatrixXd& own, const MatrixXd& moves, const MatrixXd& columns) const {
-        const MatrixXd mixed = moves * shape_ * columns.transpose();
-        return own - mixed - mixed.transpose() + moves * shape_ * inner_ * shape_ * moves.transpose();
+        const MatrixXd shared = moves * shape_;
+        const MatrixXd mixed = shared * columns.transpose();
+        const MatrixXd left = shared * inner_;
+        return own - mixed - mixed.transpose() + left * shared.transpose();
     }
 
     auto blockOf(int row, int column) {
@@ -221,7 +227,8 @@ private:
                 const MatrixXd own = blockOf(int(i), int(i)).template topLeftCorner<6, 6>();
                 const MatrixXd cov =
                     free(own, gauge_.template middleRows<6>(at), spreadColumns_.template middleRows<6>(at));
-                result.positions.emplace_back(factor_ * centres_[i] * cov * centres_[i].transpose());
+                const Eigen::Matrix<double, 3, 6> mixed = factor_ * centres_[i].lazyProduct(cov);
+                result.positions.emplace_back(mixed.lazyProduct(centres_[i].transpose()));
             }
         }
     }
@@ -236,20 +243,23 @@ private:
         Followed sum;
         for (std::size_t a = 0; a < seen.size(); ++a) {
             const auto& [camera, cross] = seen[a];
-            sum.columns.noalias() -= cross.transpose() * spreadColumns_.template middleRows<B>(Index(camera) * B);
-            Eigen::Matrix<double, B, 3> row = 0.5 * (blockOf(camera, camera) * cross);
-            for (std::size_t b = 0; b < a; ++b) row.noalias() += blockOf(camera, seen[b].first) * seen[b].second;
+            sum.columns -=
+                cross.transpose().lazyProduct(spreadColumns_.template middleRows<B>(Index(camera) * B));
+            Eigen::Matrix<double, B, 3> row = 0.5 * blockOf(camera, camera).lazyProduct(cross);
+            for (std::size_t b = 0; b < a; ++b) row += blockOf(camera, seen[b].first).lazyProduct(seen[b].second);
             const Matrix3d half = cross.transpose() * row;
             sum.middle += half + half.transpose();
             if (lens_ > 0) {
-                const Matrix3d byLens =
-                    equations_.lensCross(p) * matrix_.border().template middleCols<B>(Index(camera) * B) * cross;
+                const Eigen::Matrix<double, 3, B> mixed =
+                    equations_.lensCross(p).lazyProduct(matrix_.border().template middleCols<B>(Index(camera) * B));
+                const Matrix3d byLens = mixed * cross;
                 sum.middle += byLens + byLens.transpose();
             }
         }
         if (lens_ > 0) {
-            sum.middle += equations_.lensCross(p) * matrix_.corner() * equations_.lensCross(p).transpose();
-            sum.columns -= equations_.lensCross(p) * spreadColumns_.bottomRows(lens_);
+            const typename Equations::LensCross mixed = equations_.lensCross(p).lazyProduct(matrix_.corner());
+            sum.middle += mixed.lazyProduct(equations_.lensCross(p).transpose());
+            sum.columns -= equations_.lensCross(p).lazyProduct(spreadColumns_.bottomRows(lens_));
         }
         return sum;
     }

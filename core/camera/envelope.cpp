@@ -2,7 +2,9 @@
 
 #include "base/parallel.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 
 namespace pinion {

@@ -1,10 +1,12 @@
 #include "camera/insideout.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 #include "base/parallel.h"
 #include "camera/sceneshape.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 
 #include <algorithm>
 #include <array>
@@ -196,12 +198,12 @@ bool isInDoubt(const Reconstruction& scene, const std::vector<int>& window, Read
 }  // namespace
 
 std::vector<PlaneMotion> motionsOf(Matrix3d homography) {
-    homography /= Eigen::JacobiSVD<Matrix3d>(homography).singularValues()[1];
+    homography /= singularValuesOf(homography).values[1];
     if (homography.determinant() < 0) homography = -homography;
-    const Eigen::SelfAdjointEigenSolver<Matrix3d> solver(homography.transpose() * homography);
-    const double low = solver.eigenvalues()[0], high = solver.eigenvalues()[2];
+    const Spectrum<3> spectrum = spectrumOf(Matrix3d(homography.transpose() * homography));
+    const double low = spectrum.values[0], high = spectrum.values[2];
     if (high - low < 1e-9) return {};
-    Matrix3d axes = solver.eigenvectors();
+    Matrix3d axes = spectrum.vectors;
     if (axes.determinant() < 0) axes = -axes;
     const Vector3d v1 = axes.col(2), v2 = axes.col(1), v3 = axes.col(0);
     const double along = std::sqrt(std::max(0.0, 1 - low) / (high - low)),

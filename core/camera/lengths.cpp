@@ -1,5 +1,6 @@
 #include "camera/lengths.h"
 
+#include "base/linear.h"
 #include "camera/normalequations.h"
 
 #include <cmath>
@@ -96,7 +97,7 @@ private:
         spread = 0.5 * (spread + spread.transpose()).eval();
         MatrixXd total = factor * spread;
         total.diagonal() += trusts;
-        const MatrixXd inverse = total.ldlt().solve(MatrixXd::Identity(count_, count_));
+        const MatrixXd inverse = solvedSymmetric(total, MatrixXd(MatrixXd::Identity(count_, count_)));
         // The scale is free: what all have in common says nothing.
         const VectorXd common = inverse.rowwise().sum();
         const MatrixXd telling = inverse - common * common.transpose() / common.sum();
@@ -164,7 +165,7 @@ private:
             column.template segment<B>(Index(camera) * B) -= w * moved;
         });
         if (equations.lensCount() > 0)
-            column.tail(equations.lensCount()) -= equations.lensCross(point).transpose() * moved;
+            column.tail(equations.lensCount()) -= equations.lensCross(point).transpose().lazyProduct(moved);
     }
 
     /// A point's step for a unit pull of length k.
@@ -178,7 +179,7 @@ private:
             right -= w.transpose() * responses.col(k).template segment<B>(Index(camera) * B);
         });
         if (equations.lensCount() > 0)
-            right -= equations.lensCross(std::size_t(point)) * responses.col(k).tail(equations.lensCount());
+            right -= equations.lensCross(std::size_t(point)).lazyProduct(responses.col(k).tail(equations.lensCount()));
         return equations.pointInverse(std::size_t(point)) * right;
     }
 

@@ -1,5 +1,6 @@
 #include "camera/material.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 
 #include <algorithm>
@@ -174,7 +175,7 @@ Likeness likenessOf(const std::vector<std::pair<Vector2d, Vector2d>>& shared) {
             normal += rows.transpose() * rows;
             right += rows.transpose() * q;
         }
-        fit.terms = normal.ldlt().solve(right);
+        fit.terms = solvedSymmetric(normal, right);
         for (std::size_t i = 0; i < shared.size(); ++i) {
             const auto& [p, q] = shared[i];
             errors[i] = (Vector2d(fit.terms[0] * p.x() - fit.terms[1] * p.y() + fit.terms[2],

@@ -1,8 +1,10 @@
 #include "camera/measures.h"
 
+#include "base/linear.h"
 #include "camera/lengths.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <set>
@@ -170,7 +172,7 @@ Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<co
                 *result.metresPerUnit * placeOf(scene, gathered.places[i].first).value_or(Vector3d::Zero());
             to.col(Eigen::Index(i)) = gathered.places[i].second;
         }
-        Eigen::Matrix4d world = Eigen::umeyama(from, to, false);
+        Eigen::Matrix4d world = similarityBetween(from, to, false);
         world.topLeftCorner<3, 3>() *= *result.metresPerUnit;
         result.metresFromScene = world;
     }

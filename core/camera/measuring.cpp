@@ -4,7 +4,8 @@
 #include "base/units.h"
 #include "camera/sortingout.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 

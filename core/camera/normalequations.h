@@ -1,34 +1,17 @@
 #pragma once
 
-#include "base/parallel.h"
 #include "camera/bundle.h"
 #include "camera/envelope.h"
 
-#include <Eigen/Dense>
-#include <algorithm>
-#include <cmath>
-#include <thread>
+#include <Eigen/Core>
+#include <utility>
 #include <vector>
 
 namespace pinion::bundling {
 
-/// target (rows x columns, `stride` apart) -= tall (rows x 3) * flat (3 x columns), all row-major: the innermost loop.
-void subtractProduct6(const double* tall, const double* flat, double* target, Eigen::Index stride);
-template <int B>
-void subtractProduct(const double* tall, const double* flat, double* target, Eigen::Index stride) {
-    if constexpr (B == 6) {
-        subtractProduct6(tall, flat, target, stride);
-    } else {
-        for (int r = 0; r < B; ++r)
-            for (int c = 0; c < B; ++c)
-                target[r * stride + c] -=
-                    tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[B + c] + tall[r * 3 + 2] * flat[2 * B + c];
-    }
-}
-
 /// The observations of a bundle with their derivatives, grouped by point, and the normal equations with the points
 /// eliminated: a block for every pair of cameras that share a point, a border for the lens. A camera's columns: turn,
-/// shift (`Places`), focal length (`Zoom`). Included by the adjustment, the covariance and the known lengths alone.
+/// shift (`Places`), focal length (`Zoom`).
 template <bool Places, bool Zoom>
 class NormalEquations {
 public:
@@ -39,40 +22,7 @@ public:
     using LensRow = Eigen::Matrix<double, 2, Eigen::Dynamic, 0, 2, int(kLensTerms)>;
     using LensCross = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, int(kLensTerms)>;
 
-    NormalEquations(const Bundle& bundle, const BundleOptions& options)
-        : options_(options), cameras_(bundle.cameras.size()) {
-        for (int term = 0; term < int(kLensTerms); ++term) {
-            const bool own = term == int(LensTerm::focal) ? !Zoom : term != int(LensTerm::k1Slope) || Zoom;
-            if (own && options.free.has(LensTerm(term))) terms_.push_back(LensTerm(term));
-        }
-        starts_.assign(bundle.points.size() + 1, 0);
-        for (const auto& seen : bundle.observations) ++starts_[std::size_t(seen.point) + 1];
-        for (std::size_t p = 0; p < bundle.points.size(); ++p) starts_[p + 1] += starts_[p];
-        order_.resize(bundle.observations.size());
-        std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
-        for (std::size_t i = 0; i < bundle.observations.size(); ++i)
-            order_[next[std::size_t(bundle.observations[i].point)]++] = i;
-        first_.resize(cameras_);
-        for (std::size_t c = 0; c < cameras_; ++c) first_[c] = std::max(0, int(c) - 2);
-        for (std::size_t p = 0; p < bundle.points.size(); ++p) {
-            const auto from = order_.begin() + std::ptrdiff_t(starts_[p]),
-                       to = order_.begin() + std::ptrdiff_t(starts_[p + 1]);
-            // Rising cameras within a point: then each block lies in the lower half.
-            std::sort(from, to, [&](std::size_t a, std::size_t b) {
-                return bundle.observations[a].camera < bundle.observations[b].camera;
-            });
-            for (auto it = from; it != to; ++it) {
-                int& leftmost = first_[std::size_t(bundle.observations[*it].camera)];
-                leftmost = std::min(leftmost, bundle.observations[*from].camera);
-            }
-        }
-        rows_.resize(order_.size());
-        pointBlocks_.resize(bundle.points.size());
-        pointRights_.resize(bundle.points.size());
-        pointLens_.resize(bundle.points.size());
-        pointInverses_.resize(bundle.points.size());
-        tangents_.resize(bundle.points.size());
-    }
+    NormalEquations(const Bundle& bundle, const BundleOptions& options);
 
     Eigen::Index lensCount() const { return Eigen::Index(terms_.size()); }
     Eigen::Index size() const { return Eigen::Index(cameras_) * B + lensCount(); }
@@ -82,229 +32,22 @@ public:
     Envelope emptyMatrix() const { return Envelope(B, first_, int(lensCount())); }
 
     /// The robust cost; with `derivatives`, everything `reduce` needs.
-    double linearise(const Bundle& bundle, bool derivatives) {
-        std::vector<Eigen::Matrix3d> rotations(cameras_);
-        std::vector<Lens> lenses(Zoom ? cameras_ : 1, bundle.lens);
-        std::vector<double> logZoom(Zoom ? cameras_ : 1, 0.0);
-        for (std::size_t i = 0; i < cameras_; ++i) {
-            rotations[i] = bundle.cameras[i].rotation.toRotationMatrix();
-            if constexpr (Zoom) {
-                lenses[i] = bundle.lensOf(i);
-                logZoom[i] = std::log(bundle.focals[i] / bundle.lens.focal_px);
-            }
-        }
-        const double width2 = options_.robustWidth_px * options_.robustWidth_px;
-        std::vector<double> costs(bundle.points.size(), 0.0);
-        parallelFor(
-            bundle.points.size(),
-            [&](std::size_t p) {
-                Eigen::Matrix3d block = Eigen::Matrix3d::Zero();
-                Eigen::Vector3d right = Eigen::Vector3d::Zero();
-                LensCross lensBlock = LensCross::Zero(3, lensCount());
-                if (derivatives) {
-                    if constexpr (Places) {
-                        tangents_[p] = tangentOf(bundle.points[p]);
-                    } else {
-                        // A direction moves on the sphere and stays at infinity.
-                        tangents_[p].setZero();
-                        const Eigen::Vector3d direction = bundle.points[p].template head<3>();
-                        tangents_[p].template block<3, 1>(0, 0) = direction.unitOrthogonal();
-                        tangents_[p].template block<3, 1>(0, 1) =
-                            direction.cross(tangents_[p].template block<3, 1>(0, 0)).normalized();
-                    }
-                }
-                for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
-                    const auto& seen = bundle.observations[order_[k]];
-                    const auto camera = std::size_t(seen.camera);
-                    const Projection projection =
-                        project(lenses[Zoom ? camera : 0], rotations[camera], bundle.cameras[camera].translation,
-                                bundle.points[p], derivatives, logZoom[Zoom ? camera : 0], bundle.k1Slope);
-                    Row& row = rows_[k];
-                    row.camera = camera;
-                    if (!projection.inFront) {
-                        // Counts as very wrong, pulls nowhere.
-                        costs[p] += 0.5 * width2 * std::log1p(1e6 / width2);
-                        if (derivatives) row.clear(lensCount());
-                        continue;
-                    }
-                    const Eigen::Vector2d residual = seen.weight * (projection.plate - seen.plate);
-                    const double squared = residual.squaredNorm();
-                    costs[p] += 0.5 * width2 * std::log1p(squared / width2);
-                    if (!derivatives) continue;
-                    // The Cauchy loss to second order (Triggs et al. 2000, section 4.3): along the error its curvature
-                    // falls and turns negative beyond the width. Without this, what is far off stiffens directions in
-                    // which it has no say.
-                    const double root = std::sqrt(1 / (1 + squared / width2));
-                    const double along = std::sqrt(std::max(0.02, (width2 - squared) / (width2 + squared)));
-                    Eigen::Matrix2d factor = Eigen::Matrix2d::Identity() * (root * seen.weight);
-                    if (squared > 1e-20)
-                        factor -= (root * seen.weight * (1 - along) / squared) * residual * residual.transpose();
-                    row.residual = (root / along) * residual;
-                    if constexpr (Places) row.byCamera.template leftCols<6>().noalias() = factor * projection.byCamera;
-                    else
-                        row.byCamera.template leftCols<3>().noalias() =
-                            factor * projection.byCamera.template leftCols<3>();
-                    if constexpr (Zoom)
-                        row.byCamera.col(B - 1).noalias() = factor * projection.byLens.col(int(LensTerm::focal));
-                    row.byPoint.noalias() = factor * (projection.byPoint * tangents_[p]);
-                    row.byLens.resize(2, lensCount());
-                    for (std::size_t c = 0; c < terms_.size(); ++c)
-                        row.byLens.col(Eigen::Index(c)).noalias() = factor * projection.byLens.col(int(terms_[c]));
-                    block.noalias() += row.byPoint.transpose() * row.byPoint;
-                    right.noalias() -= row.byPoint.transpose() * row.residual;
-                    if (lensCount() > 0) lensBlock.noalias() += row.byPoint.transpose() * row.byLens;
-                }
-                if (!derivatives) return;
-                if constexpr (!Places) {
-                    block(2, 2) = 1;
-                } else {
-                    // A point seen only while the camera turns has any depth: known to within the size of the scene, no
-                    // better. It pulls nowhere.
-                    const Eigen::Vector3d depth = (0.3 * options_.noise_px) * tangents_[p].row(3).transpose();
-                    block.noalias() += depth * depth.transpose();
-                }
-                pointBlocks_[p] = block;
-                pointRights_[p] = right;
-                pointLens_[p] = lensBlock;
-            },
-            16);
-        double cost = 0;
-        for (double own : costs) cost += own;
-        return cost + linearisePriors(bundle, derivatives);
-    }
+    double linearise(const Bundle& bundle, bool derivatives);
 
     /// The reduced system with `damping` times the diagonals added. `right`: cameras, then lens.
-    void reduce(double damping, Envelope& matrix, Eigen::VectorXd& right) {
-        // Each part of the points into a matrix of its own, summed at the end.
-        const std::size_t parts =
-            order_.size() < 3000 ? 1 : std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 4);
-        std::vector<Envelope> matrices;
-        std::vector<Eigen::VectorXd> rights(parts, Eigen::VectorXd::Zero(size())),
-            diagonals(parts, Eigen::VectorXd::Zero(size()));
-        for (std::size_t i = 1; i < parts; ++i) matrices.push_back(emptyMatrix());
-        matrix.setZero();
-        const auto work = [&](std::size_t index) {
-            Envelope& own = index == 0 ? matrix : matrices[index - 1];
-            std::vector<double> cross, solved;
-            for (std::size_t p = index; p + 1 < starts_.size(); p += parts)
-                eliminate(p, damping, own, rights[index], diagonals[index], cross, solved);
-        };
-        if (parts == 1) work(0);
-        else parallelFor(parts, work);
-        for (std::size_t i = 1; i < parts; ++i) {
-            matrix.add(matrices[i - 1]);
-            rights[0] += rights[i];
-            diagonals[0] += diagonals[i];
-        }
-        right = rights[0];
-        addPriors(matrix, right, diagonals[0]);
-        diagonal_ = diagonals[0];
-        for (Eigen::Index i = 0; i < Eigen::Index(cameras_) * B; ++i) {
-            const int camera = int(i / B);
-            double* block = matrix.at(camera, camera);
-            block[(i % B) * matrix.stride(camera) + i % B] += damping * diagonal_[i] + 1e-12;
-        }
-        for (Eigen::Index i = 0; i < lensCount(); ++i)
-            matrix.corner()(i, i) += damping * diagonal_[Eigen::Index(cameras_) * B + i] + 1e-12;
-    }
+    void reduce(double damping, Envelope& matrix, Eigen::VectorXd& right);
 
     /// The points' steps, in their tangents, once cameras and lens are known; also what the cost should fall by.
     std::vector<Eigen::Vector3d> pointSteps(const Eigen::VectorXd& steps, double damping,
-                                            const Eigen::VectorXd& gradient, double& predicted) const {
-        std::vector<Eigen::Vector3d> result(pointBlocks_.size());
-        std::vector<double> falls(pointBlocks_.size(), 0.0);
-        const Eigen::Index lens = lensCount();
-        parallelFor(
-            result.size(),
-            [&](std::size_t p) {
-                Eigen::Vector3d right = pointRights_[p];
-                for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
-                    const Row& row = rows_[k];
-                    right.noalias() -= row.byPoint.transpose() *
-                                       (row.byCamera * steps.template segment<B>(Eigen::Index(row.camera) * B));
-                }
-                if (lens > 0) right -= pointLens_[p] * steps.tail(lens);
-                result[p] = pointInverses_[p] * right;
-                falls[p] =
-                    0.5 * result[p].dot(damping * pointBlocks_[p].diagonal().cwiseProduct(result[p]) + pointRights_[p]);
-            },
-            32);
-        predicted = 0.5 * steps.dot(damping * diagonal_.cwiseProduct(steps) + gradient);
-        for (double fall : falls) predicted += fall;
-        return result;
-    }
+                                            const Eigen::VectorXd& gradient, double& predicted) const;
 
     /// Gives each point of `moved`, whose cameras and lens have taken their step, the best of its own step, a part of
     /// it, and none; then a few steps of its own there (embedded point iterations: Jeong et al. 2010). One point that
     /// overshoots, or a valley that bends, then does not spoil the step of all.
-    void settlePoints(Bundle& moved, const Bundle& before, const std::vector<Eigen::Vector3d>& steps) const {
-        std::vector<Eigen::Matrix3d> rotations(cameras_);
-        std::vector<Lens> lenses(Zoom ? cameras_ : 1, moved.lens);
-        for (std::size_t i = 0; i < cameras_; ++i) {
-            rotations[i] = moved.cameras[i].rotation.toRotationMatrix();
-            if constexpr (Zoom) lenses[i] = moved.lensOf(i);
-        }
-        const double width2 = options_.robustWidth_px * options_.robustWidth_px;
-        parallelFor(
-            before.points.size(),
-            [&](std::size_t p) {
-                const auto visit = [&](const Eigen::Vector4d& point, bool derivatives, auto&& each) {
-                    for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
-                        const auto& seen = before.observations[order_[k]];
-                        const auto camera = std::size_t(seen.camera);
-                        const Projection projection = project(lenses[Zoom ? camera : 0], rotations[camera],
-                                                              moved.cameras[camera].translation, point, derivatives);
-                        each(projection, seen);
-                    }
-                };
-                const auto costAt = [&](const Eigen::Vector4d& point) {
-                    double cost = 0;
-                    visit(point, false, [&](const Projection& projection, const Bundle::Observation& seen) {
-                        cost += std::log1p((projection.inFront ? seen.weight * seen.weight *
-                                                                     (projection.plate - seen.plate).squaredNorm()
-                                                               : 1e6) /
-                                           width2);
-                    });
-                    return cost;
-                };
-                Eigen::Vector4d best = before.points[p];
-                double least = costAt(best);
-                const auto consider = [&](const Eigen::Vector4d& point) {
-                    if (!point.allFinite()) return false;
-                    const double cost = costAt(point);
-                    if (!(cost < least)) return false;
-                    least = cost;
-                    best = point;
-                    return true;
-                };
-                if (!consider((before.points[p] + tangents_[p] * steps[p]).normalized()))
-                    consider((before.points[p] + 0.25 * tangents_[p] * steps[p]).normalized());
-                for (int round = 0; round < 2; ++round) {
-                    Eigen::Matrix<double, 4, 3> tangent;
-                    if constexpr (Places) tangent = tangentOf(best);
-                    else tangent = tangents_[p];
-                    Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
-                    Eigen::Vector3d right = Eigen::Vector3d::Zero();
-                    visit(best, true, [&](const Projection& projection, const Bundle::Observation& seen) {
-                        if (!projection.inFront) return;
-                        const Eigen::Vector2d residual = projection.plate - seen.plate;
-                        const double weight = seen.weight * seen.weight /
-                                              (1 + seen.weight * seen.weight * residual.squaredNorm() / width2);
-                        const Eigen::Matrix<double, 2, 3> slope = projection.byPoint * tangent;
-                        normal.noalias() += weight * slope.transpose() * slope;
-                        right.noalias() -= weight * slope.transpose() * residual;
-                    });
-                    normal.diagonal().array() += 1e-9 * normal.trace() + 1e-300;
-                    const double had = least;
-                    if (!consider((best + tangent * (normal.inverse() * right)).normalized()) ||
-                        had - least < 1e-3 * had)
-                        break;
-                }
-                moved.points[p] = best;
-            },
-            16);
-    }
+    void settlePoints(Bundle& moved, const Bundle& before, const std::vector<Eigen::Vector3d>& steps) const;
 
+    /// Fills `gradient()`; part of `linearise` would double its cost when only the cost is wanted.
+    void collectGradient();
     /// -J^T r of cameras and lens, before the points are eliminated.
     Eigen::VectorXd gradient() const { return gradient_; }
 
@@ -315,6 +58,9 @@ public:
             visit(rows_[k].camera, Tall(rows_[k].byCamera.transpose() * rows_[k].byPoint));
     }
     const LensCross& lensCross(std::size_t p) const { return pointLens_[p]; }
+
+    /// How a camera's centre follows its turn and shift.
+    static Eigen::Matrix<double, 3, 6> centreByPose(const Pose& pose);
 
 private:
     struct Row {
@@ -337,156 +83,13 @@ private:
         std::vector<std::pair<Eigen::Index, double>> slope;
     };
 
-    double linearisePriors(const Bundle& bundle, bool derivatives) {
-        if (derivatives) known_.clear();
-        double cost = 0;
-        const auto add = [&](double residual, std::vector<std::pair<Eigen::Index, double>> slope) {
-            cost += 0.5 * residual * residual;
-            if (derivatives) known_.push_back({residual, std::move(slope)});
-        };
-        for (const LensPrior& prior : options_.priors) {
-            const auto found = std::find(terms_.begin(), terms_.end(), prior.term);
-            if (found == terms_.end() || !(prior.trust > 0)) continue;
-            Lens lens = bundle.lens;
-            const double value = prior.term == LensTerm::k1Slope ? bundle.k1Slope : termOf(lens, prior.term);
-            const double weight = options_.noise_px / prior.trust;
-            add(weight * (value - prior.value), {{Eigen::Index(cameras_) * B + (found - terms_.begin()), weight}});
-        }
-        if constexpr (Zoom) {
-            const auto timeOf = [&](std::size_t i) {
-                return bundle.times.empty() ? double(i) : double(bundle.times[i]);
-            };
-            for (std::size_t i = 1; i + 1 < cameras_; ++i) {
-                // The change of speed between two stretches, against what a smooth ring turn does in that time.
-                const double before = timeOf(i) - timeOf(i - 1), after = timeOf(i + 1) - timeOf(i);
-                const double weight =
-                    options_.noise_px / (options_.zoomJerk * bundle.lens.focal_px * 0.5 * (before + after));
-                const double value = (bundle.focals[i + 1] - bundle.focals[i]) / after -
-                                     (bundle.focals[i] - bundle.focals[i - 1]) / before;
-                add(weight * value, {{column(i - 1, B - 1), weight / before},
-                                     {column(i, B - 1), -weight * (1 / before + 1 / after)},
-                                     {column(i + 1, B - 1), weight / after}});
-            }
-            for (const LensPrior& prior : options_.priors)
-                if (prior.term == LensTerm::focal && prior.trust > 0 && cameras_ > 0)
-                    add(options_.noise_px / prior.trust * (bundle.focals[0] - prior.value),
-                        {{column(0, B - 1), options_.noise_px / prior.trust}});
-        }
-        if constexpr (Places) {
-            // It stiffens and pulls nowhere: the size of the world is free, and a pull to short steps would shrink it.
-            if (options_.step > 0 && derivatives) {
-                const double weight = options_.noise_px / options_.step;
-                for (std::size_t i = 1; i < cameras_; ++i) {
-                    const Eigen::Matrix<double, 3, 6> a = centreByPose(bundle.cameras[i - 1]),
-                                                      b = centreByPose(bundle.cameras[i]);
-                    for (int axis = 0; axis < 3; ++axis) {
-                        std::vector<std::pair<Eigen::Index, double>> slope;
-                        for (int c = 0; c < 6; ++c) {
-                            slope.emplace_back(column(i - 1, c), -weight * a(axis, c));
-                            slope.emplace_back(column(i, c), weight * b(axis, c));
-                        }
-                        add(0, std::move(slope));
-                    }
-                }
-            }
-        }
-        return cost;
-    }
-
     static Eigen::Index column(std::size_t camera, int c) { return Eigen::Index(camera) * B + c; }
-
-public:
-    /// How a camera's centre follows its turn and shift.
-    static Eigen::Matrix<double, 3, 6> centreByPose(const Pose& pose) {
-        const Eigen::Matrix3d back = pose.rotation.toRotationMatrix().transpose();
-        const Eigen::Vector3d& t = pose.translation;
-        Eigen::Matrix3d crossT;
-        crossT << 0, -t.z(), t.y(), t.z(), 0, -t.x(), -t.y(), t.x(), 0;
-        Eigen::Matrix<double, 3, 6> result;
-        result << back * -crossT, -back;
-        return result;
-    }
-
-private:
-    void addPriors(Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal) {
-        const Eigen::Index cameras = Eigen::Index(cameras_) * B;
-        for (const Known& known : known_)
-            for (const auto& [i, a] : known.slope) {
-                right[i] -= a * known.residual;
-                diagonal[i] += a * a;
-                for (const auto& [j, b] : known.slope) {
-                    if (i >= cameras) {
-                        if (j >= cameras) matrix.corner()(i - cameras, j - cameras) += a * b;
-                        else matrix.border()(i - cameras, j) += a * b;
-                    } else if (j < cameras && i / B >= j / B) {
-                        const int row = int(i / B);
-                        matrix.at(row, int(j / B))[(i % B) * matrix.stride(row) + j % B] += a * b;
-                    }
-                }
-            }
-    }
+    double linearisePriors(const Bundle& bundle, bool derivatives);
+    void addPriors(Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal);
 
     void eliminate(std::size_t p, double damping, Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal,
-                   std::vector<double>& cross, std::vector<double>& solved) {
-        const std::size_t count = starts_[p + 1] - starts_[p];
-        if (count == 0) return;
-        Eigen::Matrix3d block = pointBlocks_[p];
-        const double least = 1e-10 * block.trace() + 1e-300;
-        for (int i = 0; i < 3; ++i) block(i, i) += damping * block(i, i) + least;
-        const Eigen::Matrix3d inverse = block.inverse();
-        pointInverses_[p] = inverse;
-        const Eigen::Vector3d solvedRight = inverse * pointRights_[p];
-        const LensCross solvedLens = inverse * pointLens_[p];
-        const Eigen::Index lens = lensCount(), tail = Eigen::Index(cameras_) * B;
-        cross.resize(count * 3 * B);
-        solved.resize(count * 3 * B);
-        using Square = Eigen::Map<Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>;
-        for (std::size_t k = 0; k < count; ++k) {
-            const Row& row = rows_[starts_[p] + k];
-            const Eigen::Index at = Eigen::Index(row.camera) * B;
-            const int camera = int(row.camera);
-            const Tall w = row.byCamera.transpose() * row.byPoint;
-            Eigen::Map<Flat>{cross.data() + k* 3 * B} = w.transpose();
-            Eigen::Map<Tall>{solved.data() + k* 3 * B} = w * inverse;
-            right.template segment<B>(at).noalias() -= row.byCamera.transpose() * row.residual + w * solvedRight;
-            diagonal.template segment<B>(at) += row.byCamera.colwise().squaredNorm().transpose();
-            if (lens > 0) {
-                matrix.border().template middleCols<B>(at).noalias() +=
-                    row.byLens.transpose() * row.byCamera - solvedLens.transpose() * w.transpose();
-                matrix.corner().noalias() += row.byLens.transpose() * row.byLens;
-                right.tail(lens).noalias() -= row.byLens.transpose() * row.residual;
-                diagonal.segment(tail, lens) += row.byLens.colwise().squaredNorm().transpose();
-            }
-            Square{matrix.at(camera, camera), B, B, Eigen::OuterStride<>(matrix.stride(camera))}.noalias() +=
-                row.byCamera.transpose() * row.byCamera;
-        }
-        if (lens > 0) {
-            matrix.corner().noalias() -= pointLens_[p].transpose() * solvedLens;
-            right.tail(lens).noalias() -= pointLens_[p].transpose() * solvedRight;
-        }
-        for (std::size_t a = 0; a < count; ++a) {
-            const int row = int(rows_[starts_[p] + a].camera);
-            const Eigen::Index stride = matrix.stride(row);
-            for (std::size_t b = 0; b <= a; ++b)
-                subtractProduct<B>(solved.data() + a * 3 * B, cross.data() + b * 3 * B,
-                                   matrix.at(row, int(rows_[starts_[p] + b].camera)), stride);
-        }
-    }
+                   std::vector<double>& cross, std::vector<double>& solved);
 
-public:
-    /// Fills `gradient()`; part of `linearise` would double its cost when only the cost is wanted.
-    void collectGradient() {
-        gradient_ = Eigen::VectorXd::Zero(size());
-        for (const Row& row : rows_) {
-            gradient_.template segment<B>(Eigen::Index(row.camera) * B).noalias() -=
-                row.byCamera.transpose() * row.residual;
-            if (lensCount() > 0) gradient_.tail(lensCount()).noalias() -= row.byLens.transpose() * row.residual;
-        }
-        for (const Known& known : known_)
-            for (const auto& [i, a] : known.slope) gradient_[i] -= a * known.residual;
-    }
-
-private:
     const BundleOptions& options_;
     std::size_t cameras_;
     std::vector<LensTerm> terms_;
@@ -500,6 +103,11 @@ private:
     std::vector<Known> known_;
     Eigen::VectorXd gradient_, diagonal_;
 };
+
+extern template class NormalEquations<true, true>;
+extern template class NormalEquations<true, false>;
+extern template class NormalEquations<false, true>;
+extern template class NormalEquations<false, false>;
 
 /// Calls `work` with the kind of equations that fit the bundle, as `work.template operator()<Places, Zoom>()`.
 template <class Work>

@@ -2,10 +2,12 @@
 
 #include "camera/reconstruction.h"
 
+#include "base/linear.h"
 #include "base/parallel.h"
 #include "camera/resect.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -49,7 +51,7 @@ void refinePose(Pose& pose, double* focal_px, Lens lens, double k1Slope, double 
         Eigen::MatrixXd part = normal.topLeftCorner(count, count);
         part.diagonal() *= 1 + 1e-6;
         part.diagonal().array() += 1e-9 * part.trace() / count + 1e-300;
-        const Eigen::VectorXd step = part.ldlt().solve(right.head(count));
+        const Eigen::VectorXd step = solvedSymmetric(part, Eigen::VectorXd(right.head(count)));
         if (!step.allFinite()) return;
         const Vector3d turn = step.head<3>();
         const double angle = turn.norm();

@@ -2,10 +2,12 @@
 
 #include "camera/reconstruction.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 #include "base/parallel.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -44,8 +46,7 @@ std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
                 row *= weights[i];
                 normal += row * row.transpose();
             }
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> solver(normal);
-        point = solver.eigenvectors().col(0);
+        point = spectrumOf(normal).vectors.col(0);
         int front = 0;
         for (std::size_t i = 0; i < views.size(); ++i) {
             const double depth = (views[i].rotation.row(2) * point.head<3>())[0] + views[i].translation.z() * point[3];
@@ -91,7 +92,7 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
         // A depth that nothing shows stays where it is instead of running off.
         const Vector3d depth = 0.1 * width * tangent.row(3).transpose();
         normal += depth * depth.transpose();
-        const Vector4d moved = (point + tangent * normal.ldlt().solve(right)).normalized();
+        const Vector4d moved = (point + tangent * solvedSymmetric(normal, right)).normalized();
         if (!moved.allFinite()) break;
         const double movedCost = costOfPlace(moved, views, width);
         if (movedCost >= cost) {
@@ -128,7 +129,7 @@ Vector4d refinedDirection(const Vector4d& first, const std::vector<View>& views,
             right -= weight * slope.transpose() * residual;
         }
         normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
-        const Vector2d moved = normal.ldlt().solve(right);
+        const Vector2d moved = solvedSymmetric(normal, right);
         if (!moved.allFinite()) break;
         direction = (direction + tangent * moved).normalized();
         if (moved.norm() < 1e-9) break;

@@ -1,6 +1,7 @@
 #include "camera/bundle.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <cmath>
 #include <limits>
 

@@ -1,6 +1,9 @@
 #include "camera/relativepose.h"
 
-#include <Eigen/Dense>
+#include "base/linear.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
@@ -71,9 +74,7 @@ Matrix3d essentialOf(const Pose& pose) {
 }
 
 std::array<Pose, 4> posesOf(const Matrix3d& essential) {
-    const Eigen::JacobiSVD<Matrix3d> svd(essential, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    Matrix3d u = svd.matrixU();
-    Matrix3d v = svd.matrixV();
+    auto [u, values, v] = singularValuesOf(essential);
     if (u.determinant() < 0) u = -u;
     if (v.determinant() < 0) v = -v;
     Matrix3d w;
@@ -96,7 +97,7 @@ std::vector<Matrix3d> essentialFromFive(const std::array<PlanePair, 5>& pairs) {
             for (int c = 0; c < 3; ++c) rows(3 * r + c, i) = b[r] * a[c];
     }
     // The last four columns of Q span what the five constraints leave free.
-    const Eigen::Matrix<double, 9, 9> q = Eigen::HouseholderQR<Eigen::Matrix<double, 9, 5>>(rows).householderQ();
+    const Eigen::Matrix<double, 9, 9> q = fullBasisOf(rows);
     std::array<std::array<Polynomial, 3>, 3> e;
     for (int r = 0; r < 3; ++r)
         for (int c = 0; c < 3; ++c) {
@@ -123,17 +124,17 @@ std::vector<Matrix3d> essentialFromFive(const std::array<PlanePair, 5>& pairs) {
                 (times(eet[r][0], e[0][c]) + times(eet[r][1], e[1][c]) + times(eet[r][2], e[2][c])).transpose();
 
     const Eigen::Matrix<double, 10, 10> reduced =
-        equations.leftCols<10>().partialPivLu().solve(equations.rightCols<10>());
+        solved(equations.leftCols<10>(), equations.rightCols<10>());
     if (!reduced.allFinite()) return {};
     Eigen::Matrix<double, 10, 10> action = Eigen::Matrix<double, 10, 10>::Zero();
     action.topRows<6>() = -reduced.topRows<6>();
     action(6, 0) = action(7, 1) = action(8, 2) = action(9, 6) = 1;
-    const Eigen::EigenSolver<Eigen::Matrix<double, 10, 10>> solver(action);
-    if (solver.info() != Eigen::Success) return {};
+    const auto spectrum = generalSpectrumOf(action);
+    if (!spectrum) return {};
     std::vector<Matrix3d> results;
     for (int i = 0; i < 10; ++i) {
-        if (std::abs(solver.eigenvalues()[i].imag()) > 1e-9 * (1 + std::abs(solver.eigenvalues()[i].real()))) continue;
-        const Eigen::Matrix<double, 10, 1> v = solver.eigenvectors().col(i).real();
+        if (std::abs(spectrum->values[i].imag()) > 1e-9 * (1 + std::abs(spectrum->values[i].real()))) continue;
+        const Eigen::Matrix<double, 10, 1> v = spectrum->vectors.col(i).real();
         if (std::abs(v[9]) < 1e-14) continue;
         Eigen::Matrix<double, 9, 1> flat = (v[6] * q.col(5) + v[7] * q.col(6) + v[8] * q.col(7)) / v[9] + q.col(8);
         flat.normalize();
@@ -154,10 +155,7 @@ RotationFit fitRotation(std::span<const PlanePair> pairs) {
         Matrix3d sum = Matrix3d::Zero();
         for (std::size_t i : chosen)
             sum += homogeneous(pairs[i].second).normalized() * homogeneous(pairs[i].first).normalized().transpose();
-        const Eigen::JacobiSVD<Matrix3d> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        Matrix3d mirror = Matrix3d::Identity();
-        mirror(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant();
-        const Matrix3d rotation = svd.matrixU() * mirror * svd.matrixV().transpose();
+        const Matrix3d rotation = nearestRotation(sum);
         fit.rotation = Eigen::Quaterniond(rotation);
         for (std::size_t i = 0; i < pairs.size(); ++i) {
             const Vector3d turned = rotation * homogeneous(pairs[i].first);
@@ -241,7 +239,7 @@ Pose refined(Pose pose, std::span<const PlanePair> pairs, double width) {
             right -= weight * distance * slope;
         }
         normal.diagonal() *= 1 + 1e-4;
-        const Eigen::Matrix<double, 5, 1> step = normal.ldlt().solve(right);
+        const Eigen::Matrix<double, 5, 1> step = solvedSymmetric(normal, right);
         if (!step.allFinite()) break;
         const Pose next = moved(pose, step);
         if (robustCost(essentialOf(next), pairs, 9 * width * width) > robustCost(here, pairs, 9 * width * width)) break;
@@ -351,9 +349,7 @@ std::optional<Vector3d> triangulate(std::span<const Ray> rays) {
                 right += row * value;
             }
         }
-        const Eigen::LDLT<Matrix3d> decomposition(normal);
-        if (decomposition.info() != Eigen::Success) return std::nullopt;
-        point = decomposition.solve(right);
+        point = solvedSymmetric(normal, right);
         if (!point.allFinite()) return std::nullopt;
         for (std::size_t i = 0; i < rays.size(); ++i) {
             const double depth = rays[i].pose.cameraFromWorld(point).z();

@@ -1,6 +1,9 @@
 #include "camera/resect.h"
 
-#include <Eigen/Dense>
+#include "base/linear.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
@@ -18,10 +21,7 @@ Pose rigidMotion(const std::array<Vector3d, 3>& from, const std::array<Vector3d,
     const Vector3d toMean = (to[0] + to[1] + to[2]) / 3;
     Matrix3d sum = Matrix3d::Zero();
     for (std::size_t i = 0; i < 3; ++i) sum += (to[i] - toMean) * (from[i] - fromMean).transpose();
-    const Eigen::JacobiSVD<Matrix3d> svd(sum, Eigen::ComputeFullU | Eigen::ComputeFullV);
-    Matrix3d mirror = Matrix3d::Identity();
-    mirror(2, 2) = (svd.matrixU() * svd.matrixV().transpose()).determinant() < 0 ? -1 : 1;
-    const Matrix3d rotation = svd.matrixU() * mirror * svd.matrixV().transpose();
+    const Matrix3d rotation = nearestRotation(sum);
     return {Eigen::Quaterniond(rotation), toMean - rotation * fromMean};
 }
 
@@ -53,7 +53,7 @@ Pose refinedPose(Pose pose, std::span<const Sighting> sightings, double width, i
             right -= weight * jacobian.transpose() * residual;
         }
         normal.diagonal() *= 1 + 1e-6;
-        const Eigen::Matrix<double, 6, 1> step = normal.ldlt().solve(right);
+        const Eigen::Matrix<double, 6, 1> step = solvedSymmetric(normal, right);
         if (!step.allFinite()) return pose;
         const Vector3d turn = step.head<3>();
         const double angle = turn.norm();
@@ -101,7 +101,9 @@ std::vector<Pose> poseFromThree(const std::array<Sighting, 3>& sightings) {
     companion(2, 3) = -q2 / q4;
     companion(3, 3) = -q3 / q4;
     companion(1, 0) = companion(2, 1) = companion(3, 2) = 1;
-    const Eigen::Vector4cd roots = companion.eigenvalues();
+    const auto found = eigenvaluesOf(companion);
+    if (!found) return {};
+    const Eigen::Vector4cd roots = *found;
     std::vector<Pose> poses;
     for (int i = 0; i < 4; ++i) {
         if (std::abs(roots[i].imag()) > 1e-6 || roots[i].real() <= 0) continue;

@@ -1,9 +1,11 @@
 #include "camera/sceneshape.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 #include "base/units.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -39,7 +41,7 @@ Vector3d planeOf(const std::vector<Vector3d>& rays, const std::vector<double>& i
             normal += weight * rays[i] * rays[i].transpose();
             right += weight * inverseDepths[i] * rays[i];
         }
-        plane = normal.ldlt().solve(right);
+        plane = solvedSymmetric(normal, right);
     }
     return plane;
 }
@@ -100,7 +102,7 @@ double pathsApart(const Reconstruction& one, const Reconstruction& other) {
         from.col(Eigen::Index(i)) = b[i];
         to.col(Eigen::Index(i)) = a[i];
     }
-    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, true);
+    const Eigen::Matrix4d fit = similarityBetween(from, to, true);
     const Eigen::Matrix3Xd off = (fit.topLeftCorner<3, 3>() * from).colwise() + fit.topRightCorner<3, 1>() - to;
     return std::sqrt(off.squaredNorm() / double(a.size())) / length;
 }

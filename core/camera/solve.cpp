@@ -11,7 +11,8 @@
 #include "camera/sortingout.h"
 #include "camera/turning.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>

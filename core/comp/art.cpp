@@ -396,7 +396,7 @@ Picture testArt(double widthToHeight) {
             cairo_rectangle(c, column * kSide, row * kSide, kSide, kSide);
             cairo_fill(c);
             ink(!dark);
-            const std::string words = std::string(1, char('A' + row)) + std::to_string(column + 1);
+            const std::string words = fmt::format("{}{}", char('A' + row), column + 1);
             cairo_text_extents_t size;
             cairo_text_extents(c, words.c_str(), &size);
             cairo_move_to(c, (column + 0.5) * kSide - size.width / 2 - size.x_bearing,

@@ -48,7 +48,7 @@ std::string fileNameOf(const std::string& name) {
         if (letter == '/' || letter == '\\' || letter == '#' || letter == '%' ||
             static_cast<unsigned char>(letter) < 32)
             letter = '_';
-    if (file.empty() || file.front() == '.') file.insert(0, "_");
+    if (file.empty() || file.front() == '.') file.insert(file.begin(), '_');
     return file;
 }
 

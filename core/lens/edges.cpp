@@ -1,8 +1,10 @@
 #include "lens/edges.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -114,7 +116,7 @@ public:
         }
         Eigen::VectorXd weights = Eigen::VectorXd::Ones(rows.rows());
         for (int round = 0; round < 12; ++round) {
-            terms_ = (weights.asDiagonal() * rows).colPivHouseholderQr().solve(weights.asDiagonal() * right);
+            terms_ = leastSquares(weights.asDiagonal() * rows, weights.asDiagonal() * right);
             const Eigen::VectorXd errors = right - rows * terms_;
             weights = (1 + (errors / scale).array().square()).inverse();
         }

@@ -1,8 +1,10 @@
 #include "lens/lines.h"
 
+#include "base/linear.h"
 #include "lens/straightening.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -417,7 +419,7 @@ double scatterOf(std::span<const Vector2d> points) {
         terms.row(i) << 1, t, t * t;
         apart[i] = across.dot(place);
     }
-    const Eigen::VectorXd left = apart - terms * terms.colPivHouseholderQr().solve(apart);
+    const Eigen::VectorXd left = apart - terms * leastSquares(terms, apart);
     return std::sqrt(left.squaredNorm() / double(apart.size()));
 }
 

@@ -1,8 +1,10 @@
 #include "lens/straightening.h"
 
+#include "base/linear.h"
 #include "base/median.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -50,8 +52,7 @@ Straight straightThrough(std::span<const Vector2d> points, std::span<const doubl
     Matrix2d spread = Matrix2d::Zero();
     for (std::size_t i = 0; i < points.size(); ++i)
         spread += weights[i] * (points[i] - middle) * (points[i] - middle).transpose();
-    const Eigen::SelfAdjointEigenSolver<Matrix2d> solver(spread);
-    const Vector2d normal = solver.eigenvectors().col(0);
+    const Vector2d normal = spectrumOf(spread).vectors.col(0);
     return {normal, normal.dot(middle)};
 }
 
@@ -115,7 +116,7 @@ Lens Straightening::adjusted(Lens lens, const Terms& terms) const {
             MatrixXd damped = normal;
             damped.diagonal() *= 1 + damping;
             damped.diagonal().array() += 1e-12;
-            const VectorXd step = damped.ldlt().solve(right);
+            const VectorXd step = solvedSymmetric(damped, right);
             Lens next = lens;
             for (std::size_t t = 0; t < terms.size(); ++t) valueOf(next, terms[t]) -= step[Index(t)];
             const auto then = errors(next);

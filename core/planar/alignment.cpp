@@ -1,5 +1,6 @@
 #include "planar/alignment.h"
 
+#include "base/linear.h"
 #include "planar/kernels.h"
 
 #include <Eigen/Cholesky>
@@ -52,8 +53,8 @@ double reachOf(const Steps& steps, const PlaneWarp::Corners& corners) {
 
 /// The part of a symmetric matrix above and below zero.
 Matrix2d positivePart(const Matrix2d& matrix) {
-    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(matrix);
-    return eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0.0).asDiagonal() * eigen.eigenvectors().transpose();
+    const Spectrum<2> spectrum = spectrumOf(matrix);
+    return spectrum.vectors * spectrum.values.cwiseMax(0.0).asDiagonal() * spectrum.vectors.transpose();
 }
 
 /// What the reference has to be blurred by, and what the frame, to look alike: a surface shown smaller has lost detail,
@@ -178,7 +179,7 @@ Expected<PlaneAligner> PlaneAligner::create(const Pyramid& reference, const Plan
          {MotionModel::translation, MotionModel::similarity, MotionModel::affine, MotionModel::perspective}) {
         const auto directions = aligner.warp_->directions(model);
         const Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
-        const double worst = cornerVariance(reduced.inverse(), directions, aligner.warp_->corners(still));
+        const double worst = cornerVariance(inverseOf(reduced), directions, aligner.warp_->corners(still));
         const double deviation = aligner.texture_.half() * std::sqrt(kSharedNoise * worst);
         aligner.weakness_[std::size_t(model)] = reduced.trace() > 1e-9 && std::isfinite(deviation) ? deviation : 1e9;
     }
@@ -383,7 +384,7 @@ bool PlaneAligner::alignLevel(const Pyramid& frame, int index, MotionModel motio
         Eigen::MatrixXd reduced = directions.transpose() * normal * directions;
         // A trace of damping: a freedom that the texture cannot see stays where it is.
         reduced.diagonal().array() += 1e-5 * reduced.trace() / double(reduced.rows());
-        Steps steps = directions * reduced.ldlt().solve(directions.transpose() * right);
+        Steps steps = directions * solvedSymmetric(reduced, Eigen::VectorXd(directions.transpose() * right));
         pass.reach = reachOf(steps, warp_->corners(pass.pose));
         if (!std::isfinite(pass.reach)) return false;
         const double most = std::max(0.25, 6 * level->scale / texture_.half());
@@ -426,7 +427,7 @@ void PlaneAligner::measureBlur(const Level& level, const Pass& pass, PlaneCondit
     Eigen::Matrix3d normal;
     normal << sums[0], sums[1], sums[2], sums[1], sums[4], sums[5], sums[2], sums[5], sums[7];
     normal.diagonal().array() += 1e-4 * normal.trace() + 1e-9;
-    const Vector3d more = normal.ldlt().solve(Vector3d(sums[3], sums[6], sums[8]));
+    const Vector3d more = solvedSymmetric(normal, Vector3d(sums[3], sums[6], sums[8]));
     Matrix2d extra;
     extra << more[0], more[1], more[1], more[2];
     if (!extra.allFinite()) return;
@@ -452,7 +453,7 @@ void PlaneAligner::conclude(const Level& level, const Pass& pass, const PlaneCon
     alignment.seen = texture > 0 ? seen / texture : 0;
     alignment.beyond = texture > 0 ? beyond / texture : 0;
     alignment.fit = correlationOf(pass.cells, pass.light);
-    const Eigen::MatrixXd inverse = Eigen::MatrixXd(directions.transpose() * pass.normal * directions).inverse();
+    const Eigen::MatrixXd inverse = inverseOf(directions.transpose() * pass.normal * directions);
     const double worst = cornerVariance(inverse, directions, warp_->corners(pass.pose));
     // What is left over what counts, if it is more than the noise: not all that differs is grain.
     double left = 0, weights = 0;

@@ -1,9 +1,11 @@
 #include "planar/cylinderfit.h"
 
+#include "base/linear.h"
 #include "planar/alignment.h"
 #include "planar/surface.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -152,7 +154,7 @@ PlanarTrack withShapeFitted(const PlanarTrack& plane, const Pyramid& reference, 
             normal(k, k) += trust;
             right[k] -= trust * sum[k];
         }
-        Change step = normal.ldlt().solve(right);
+        Change step = solvedSymmetric(normal, right);
         if (!step.allFinite()) break;
         step.head(4) = step.head(4).cwiseMax(-4.0).cwiseMin(4.0);
         if (count > 4) step[4] = std::clamp(step[4], -0.2, 0.2);

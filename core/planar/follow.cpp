@@ -1,8 +1,10 @@
 #include "planar/follow.h"
 
+#include "base/linear.h"
 #include "track/matcher.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -41,7 +43,7 @@ Matrix3d fitted(const std::vector<Vector2d>& from, const std::vector<Vector2d>& 
         cross += (to[i] - toMiddle) * (from[i] - fromMiddle).transpose();
     }
     Matrix2d shape = Matrix2d::Identity();
-    const double smallest = Eigen::SelfAdjointEigenSolver<Matrix2d>(spread).eigenvalues()[0];
+    const double smallest = spectrumOf(spread).values[0];
     if (n >= 8 && smallest > 100) {
         shape = cross * spread.inverse();
     } else if (n >= 2 && spread.trace() > 100) {
@@ -280,8 +282,8 @@ PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
     }
     if (!geometry_.cylinder) {
         const Matrix2d shape = slopeAt(pose.matrix, boxOf(plane_.region()).centre());
-        const Eigen::JacobiSVD<Matrix2d> svd(shape);
-        const double narrow = svd.singularValues()[1] / std::max(1e-12, svd.singularValues()[0]);
+        const Vector2d stretch = singularValuesOf(shape);
+        const double narrow = stretch[1] / std::max(1e-12, stretch[0]);
         if (!(shape.determinant() > 0) || narrow < kEdgeOn) return PlaneEnd::edgeOn;
     }
     if (alignment.fit < kLeastFit) return PlaneEnd::unlike;
@@ -294,8 +296,8 @@ PlaneEnd PlaneRunner::verdictOn(const PlaneAlignment& alignment) const {
 bool PlaneRunner::isWornOut(const SurfacePose& pose) const {
     const PlaneTexture& texture = aligner_.texture();
     const Matrix3d flat = texture.geometry().flat(pose, texture.box().centre());
-    const Eigen::JacobiSVD<Matrix2d> svd(slopeAt(flat, straightened(plane_.lens, texture.box().centre())));
-    const double largest = svd.singularValues()[0], smallest = svd.singularValues()[1];
+    const Vector2d stretch = singularValuesOf(slopeAt(flat, straightened(plane_.lens, texture.box().centre())));
+    const double largest = stretch[0], smallest = stretch[1];
     const double scale = std::sqrt(largest * smallest);
     if (geometry_.cylinder) {
         const Cylinder before = geometry_.cylinder->moved(referencePose_), now = before.moved(pose);

@@ -1,6 +1,9 @@
 #include "planar/surfacepose.h"
 
-#include <Eigen/Dense>
+#include "base/linear.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
@@ -157,7 +160,7 @@ SurfacePose bodySeenAt(const Lens& lens, std::span<const Vector3d> points, std::
             normal += slope.transpose() * slope;
             right += slope.transpose() * (targets[i] - Vector2d((pixels * to).hnormalized()));
         }
-        const Eigen::Matrix<double, 6, 1> step = normal.ldlt().solve(right);
+        const Eigen::Matrix<double, 6, 1> step = solvedSymmetric(normal, right);
         if (!step.allFinite()) return start;
         const Vector3d turn = step.tail<3>();
         const Matrix3d matrix = turn.norm() > 1e-15

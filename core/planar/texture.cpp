@@ -1,5 +1,7 @@
 #include "planar/texture.h"
 
+#include "base/linear.h"
+
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <algorithm>
@@ -30,12 +32,12 @@ bool facesCamera(const SurfaceGeometry& geometry, const Vector2d& plate) {
 }  // namespace
 
 Plane blurred(const Plane& plane, const Matrix2d& covariance) {
-    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(covariance);
-    const double widest = std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
+    const Spectrum<2> spectrum = spectrumOf(covariance);
+    const double widest = std::sqrt(std::max(0.0, spectrum.values[1]));
     if (widest < 0.05) return plane;
     // A floor for the narrow axis: a Gaussian of no width has no samples.
     Matrix2d shape =
-        eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0.02).asDiagonal() * eigen.eigenvectors().transpose();
+        spectrum.vectors * spectrum.values.cwiseMax(0.02).asDiagonal() * spectrum.vectors.transpose();
     const Matrix2d inverse = shape.inverse();
     const int reach = std::max(1, int(std::ceil(2.7 * widest)));
     cv::Mat kernel(2 * reach + 1, 2 * reach + 1, CV_32F);
@@ -229,8 +231,7 @@ TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blu
     const Plane plane = blurred(crop.plane, blur);
     const double scale = double(1 << level);
     // Blur mixes what lies beside the region into its border; as much of that is left out as can be spared.
-    const Eigen::SelfAdjointEigenSolver<Matrix2d> eigen(blur);
-    double kept = kBlurReach * std::sqrt(std::max(0.0, eigen.eigenvalues()[1]));
+    double kept = kBlurReach * std::sqrt(std::max(0.0, spectrumOf(blur).values[1]));
     kept = kept > 0.3 ? std::min(kept, crop.spared) : 0.0;
     std::vector<Crop::Place> places;
     places.reserve(crop.places.size());

@@ -1,6 +1,9 @@
 #include "steady/fits.h"
 
-#include <Eigen/Dense>
+#include "base/linear.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <cmath>
 
 namespace pinion::fits {
@@ -69,12 +72,12 @@ Matrix3d homographyOf(const std::vector<Pair>& pairs) {
         Eigen::Matrix<double, 2, 9> rows;
         rows << p.x(), p.y(), 1, 0, 0, 0, -q.x() * p.x(), -q.x() * p.y(), -q.x(), 0, 0, 0, p.x(), p.y(), 1,
             -q.y() * p.x(), -q.y() * p.y(), -q.y();
-        normal += pair.weight * rows.transpose() * rows;
+        normal += (pair.weight * rows.transpose()).lazyProduct(rows);
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 9, 9>> solver(normal);
+    const Spectrum<9> spectrum = spectrumOf(normal);
     // Two solutions as good as each other are none.
-    if (!(solver.eigenvalues()[1] > 1e-10 * solver.eigenvalues()[8])) return Matrix3d::Identity();
-    const Eigen::Matrix<double, 9, 1> h = solver.eigenvectors().col(0);
+    if (!(spectrum.values[1] > 1e-10 * spectrum.values[8])) return Matrix3d::Identity();
+    const Eigen::Matrix<double, 9, 1> h = spectrum.vectors.col(0);
     Matrix3d result;
     result << h[0], h[1], h[2], h[3], h[4], h[5], h[6], h[7], h[8];
     for (int round = 0; round < 4 && pairs.size() > 4; ++round) {
@@ -91,10 +94,10 @@ Matrix3d homographyOf(const std::vector<Pair>& pairs) {
             slope << p.x(), p.y(), 1, 0, 0, 0, -now.x() * p.x(), -now.x() * p.y(), 0, 0, 0, p.x(), p.y(), 1,
                 -now.y() * p.x(), -now.y() * p.y();
             slope /= at.z();
-            system += pair.weight * slope.transpose() * slope;
+            system += (pair.weight * slope.transpose()).lazyProduct(slope);
             right += pair.weight * slope.transpose() * (q - now);
         }
-        const Eigen::Matrix<double, 8, 1> step = system.ldlt().solve(right);
+        const Eigen::Matrix<double, 8, 1> step = solvedSymmetric(system, right);
         if (!step.allFinite()) break;
         for (int i = 0; i < 8; ++i) result(i / 3, i % 3) += step[i];
     }

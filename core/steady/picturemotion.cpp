@@ -2,7 +2,8 @@
 #include "steady/fits.h"
 #include "steady/motion.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>

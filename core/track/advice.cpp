@@ -1,5 +1,7 @@
 #include "track/advice.h"
 
+#include "base/linear.h"
+
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
@@ -82,10 +84,10 @@ SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px
     advice.contrast = std::sqrt(std::max(0.0, squares / count - sum * sum / (count * count)));
     // Twice the quietest: brighter parts are grainier.
     gradients -= 2 * grain * count * Eigen::Matrix2d::Identity();
-    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d> eigen(gradients);
-    advice.weak_px = 1 / std::sqrt(std::max(1e-6, eigen.eigenvalues()[0]));
-    advice.strong_px = 1 / std::sqrt(std::max(1e-6, eigen.eigenvalues()[1]));
-    const Vector2d slide = eigen.eigenvectors().col(0);
+    const Spectrum<2> spectrum = spectrumOf(gradients);
+    advice.weak_px = 1 / std::sqrt(std::max(1e-6, spectrum.values[0]));
+    advice.strong_px = 1 / std::sqrt(std::max(1e-6, spectrum.values[1]));
+    const Vector2d slide = spectrum.vectors.col(0);
     advice.slideDegrees = std::atan2(slide.y(), slide.x()) * 180 / std::numbers::pi;
     if (advice.slideDegrees > 90) advice.slideDegrees -= 180;
     if (advice.slideDegrees <= -90) advice.slideDegrees += 180;

@@ -1,6 +1,9 @@
 #include "world/sceneplane.h"
 
-#include <Eigen/Dense>
+#include "base/linear.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
@@ -29,10 +32,10 @@ std::optional<Vector3d> planeThrough(const std::vector<Vector3d>& points) {
     Vector3d middle(0, 0, 0);
     for (const Vector3d& point : points) middle += point / double(points.size());
     for (const Vector3d& point : points) spread += (point - middle) * (point - middle).transpose();
-    const Eigen::SelfAdjointEigenSolver<Matrix3d> eigen(spread);
+    const Spectrum<3> spectrum = spectrumOf(spread);
     // Points on a line tell no plane.
-    if (!(eigen.eigenvalues()[1] > 1e-6 * eigen.eigenvalues()[2])) return std::nullopt;
-    const Vector3d normal = eigen.eigenvectors().col(0);
+    if (!(spectrum.values[1] > 1e-6 * spectrum.values[2])) return std::nullopt;
+    const Vector3d normal = spectrum.vectors.col(0);
     const double distance = normal.dot(middle);
     if (std::abs(distance) < 1e-9 * middle.norm()) return std::nullopt;
     return normal / distance;

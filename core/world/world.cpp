@@ -1,5 +1,7 @@
 #include "world/world.h"
 
+#include "base/linear.h"
+
 #include <Eigen/SVD>
 #include <algorithm>
 #include <cmath>
@@ -46,12 +48,12 @@ Expected<Orientation> orient(const World& world, const Solve& solve) {
         if (points.size() < 3) return failure(Fault::input, "the ground needs three points, {} chosen", points.size());
         Vector3d middle = Vector3d::Zero();
         for (const Vector3d& p : points) middle += p / double(points.size());
-        Eigen::MatrixXd rows(Eigen::Index(points.size()), 3);
-        for (std::size_t i = 0; i < points.size(); ++i) rows.row(Eigen::Index(i)) = (points[i] - middle).transpose();
-        const Eigen::JacobiSVD<Eigen::MatrixXd> svd(rows, Eigen::ComputeFullV);
-        if (svd.singularValues()[1] < 0.03 * svd.singularValues()[0])
+        Matrix3d spread = Matrix3d::Zero();
+        for (const Vector3d& p : points) spread += (p - middle) * (p - middle).transpose();
+        const Spectrum<3> spectrum = spectrumOf(spread);
+        if (!(spectrum.values[1] > 0.03 * 0.03 * spectrum.values[2]))
             return failure(Fault::outcome, "the ground points lie on a line; choose one to the side of it");
-        Vector3d up = svd.matrixV().col(2);
+        Vector3d up = spectrum.vectors.col(0);
         if (up.dot(eye - middle) < 0) up = -up;
         Vector3d z = back - up * back.dot(up);
         // A camera that looks straight down has no heading; any will do.

@@ -1,6 +1,5 @@
 // Drives the real window with mouse and keys and checks what the user would see. Runs under Xvfb.
 
-#define CATCH_CONFIG_RUNNER
 #include "exchange/newshot.h"
 #include "fixture.h"
 #include "jobs/steadying.h"
@@ -1022,17 +1021,6 @@ TEST_CASE("the window lies on its screen, however large or far off it was, and o
     CHECK(again.width() == 1300);
     CHECK(again.height() == 720);
     again.setProperty("closing", true);
-}
-
-int main(int argc, char** argv) {
-    QStandardPaths::setTestModeEnabled(true);
-    QApplication application(argc, argv);
-    QApplication::setApplicationName("pinion-window-tests");
-    // What an earlier run left that was ended from outside would be offered for recovery.
-    const auto data = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString();
-    std::filesystem::remove_all(std::filesystem::path(data) / "autosave");
-    theme::apply(application);
-    return Catch::Session().run(argc, argv);
 }
 
 TEST_CASE(
