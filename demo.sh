@@ -1,13 +1,13 @@
 #!/usr/bin/env bash
-# Installs what is missing, builds, and opens the window with the landing shot. Without a display the same window runs under
-# Xvfb and a picture of it is saved; --once ends after the picture.
+# Installs what is missing, builds, and opens the window with the landing shot. Without a display the same window runs
+# under Xvfb and a picture of it is saved; --once ends after the picture.
 set -euo pipefail
 cd "$(dirname "$0")"
 source packaging/prepare.sh
 once=
 [ "${1:-}" = --once ] && once=1
 install_missing run
-configure_and_build --target pinion pinion-cli
+configure_and_build run --target pinion pinion-cli
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "$once" ]; then
     exec build/bin/pinion demo/plates/landing.mp4
 fi

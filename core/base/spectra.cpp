@@ -14,7 +14,8 @@ void linear::spectrum(const double* matrix, Eigen::Index size, double* values, d
 }
 
 SingularValues singularValuesOf(const Eigen::Matrix3d& matrix) {
-    const Eigen::JacobiSVD<Eigen::Matrix3d, Eigen::NoQRPreconditioner> svd(matrix, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    const Eigen::JacobiSVD<Eigen::Matrix3d, Eigen::NoQRPreconditioner> svd(matrix,
+                                                                           Eigen::ComputeFullU | Eigen::ComputeFullV);
     return {svd.matrixU(), svd.singularValues(), svd.matrixV()};
 }
 

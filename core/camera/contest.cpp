@@ -90,12 +90,10 @@ void polishBest(std::vector<Attempt>& candidates, const std::vector<int>& keys, 
     candidates.resize(count, candidates.front());
     parallelFor(count, [&](std::size_t i) { polish(candidates[i].scene, plan, progress); });
     // Where a stretch of the best may be inside out, the other reading has its chance.
-    const auto best =
-        std::min_element(candidates.begin(), candidates.end(), [&](const Attempt& a, const Attempt& b) {
-            const double noise =
-                std::max(std::min(a.scene.noise(), b.scene.noise()), 0.08 * a.scene.material().scale());
-            return a.scene.badness(keys, noise) < b.scene.badness(keys, noise);
-        });
+    const auto best = std::min_element(candidates.begin(), candidates.end(), [&](const Attempt& a, const Attempt& b) {
+        const double noise = std::max(std::min(a.scene.noise(), b.scene.noise()), 0.08 * a.scene.material().scale());
+        return a.scene.badness(keys, noise) < b.scene.badness(keys, noise);
+    });
     const Attempt first = *best;
     const auto stretches = stretchesInDoubt(first.scene, keys, progress);
     std::vector<Attempt> others(stretches.size(), first);

@@ -243,8 +243,7 @@ private:
         Followed sum;
         for (std::size_t a = 0; a < seen.size(); ++a) {
             const auto& [camera, cross] = seen[a];
-            sum.columns -=
-                cross.transpose().lazyProduct(spreadColumns_.template middleRows<B>(Index(camera) * B));
+            sum.columns -= cross.transpose().lazyProduct(spreadColumns_.template middleRows<B>(Index(camera) * B));
             Eigen::Matrix<double, B, 3> row = 0.5 * blockOf(camera, camera).lazyProduct(cross);
             for (std::size_t b = 0; b < a; ++b) row += blockOf(camera, seen[b].first).lazyProduct(seen[b].second);
             const Matrix3d half = cross.transpose() * row;

@@ -248,8 +248,8 @@ void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
 }
 
 std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
-                                       const std::vector<BasePair>& pairs, const SolveOptions& options,
-                                       const Progress& progress) {
+                                     const std::vector<BasePair>& pairs, const SolveOptions& options,
+                                     const Progress& progress) {
     const LensPlan plan = lensPlanOf(options);
     const std::vector<double> focals = focalsToTry(options);
     std::mutex mutex;

@@ -134,8 +134,7 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
                 row.residual = (root / along) * residual;
                 if constexpr (Places) row.byCamera.template leftCols<6>().noalias() = factor * projection.byCamera;
                 else
-                    row.byCamera.template leftCols<3>().noalias() =
-                        factor * projection.byCamera.template leftCols<3>();
+                    row.byCamera.template leftCols<3>().noalias() = factor * projection.byCamera.template leftCols<3>();
                 if constexpr (Zoom)
                     row.byCamera.col(B - 1).noalias() = factor * projection.byLens.col(int(LensTerm::focal));
                 row.byPoint.noalias() = factor * (projection.byPoint * tangents_[p]);
@@ -202,7 +201,8 @@ void NormalEquations<Places, Zoom>::reduce(double damping, Envelope& matrix, Eig
 
 template <bool Places, bool Zoom>
 std::vector<Eigen::Vector3d> NormalEquations<Places, Zoom>::pointSteps(const Eigen::VectorXd& steps, double damping,
-                                        const Eigen::VectorXd& gradient, double& predicted) const {
+                                                                       const Eigen::VectorXd& gradient,
+                                                                       double& predicted) const {
     std::vector<Eigen::Vector3d> result(pointBlocks_.size());
     std::vector<double> falls(pointBlocks_.size(), 0.0);
     const Eigen::Index lens = lensCount();
@@ -212,8 +212,8 @@ std::vector<Eigen::Vector3d> NormalEquations<Places, Zoom>::pointSteps(const Eig
             Eigen::Vector3d right = pointRights_[p];
             for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
                 const Row& row = rows_[k];
-                right.noalias() -= row.byPoint.transpose() *
-                                   (row.byCamera * steps.template segment<B>(Eigen::Index(row.camera) * B));
+                right.noalias() -=
+                    row.byPoint.transpose() * (row.byCamera * steps.template segment<B>(Eigen::Index(row.camera) * B));
             }
             if (lens > 0) right -= pointLens_[p] * steps.tail(lens);
             result[p] = pointInverses_[p] * right;
@@ -227,7 +227,8 @@ std::vector<Eigen::Vector3d> NormalEquations<Places, Zoom>::pointSteps(const Eig
 }
 
 template <bool Places, bool Zoom>
-void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& before, const std::vector<Eigen::Vector3d>& steps) const {
+void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& before,
+                                                 const std::vector<Eigen::Vector3d>& steps) const {
     std::vector<Eigen::Matrix3d> rotations(cameras_);
     std::vector<Lens> lenses(Zoom ? cameras_ : 1, moved.lens);
     for (std::size_t i = 0; i < cameras_; ++i) {
@@ -250,9 +251,9 @@ void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& be
             const auto costAt = [&](const Eigen::Vector4d& point) {
                 double cost = 0;
                 visit(point, false, [&](const Projection& projection, const Bundle::Observation& seen) {
-                    cost += std::log1p((projection.inFront ? seen.weight * seen.weight *
-                                                                 (projection.plate - seen.plate).squaredNorm()
-                                                           : 1e6) /
+                    cost += std::log1p((projection.inFront
+                                            ? seen.weight * seen.weight * (projection.plate - seen.plate).squaredNorm()
+                                            : 1e6) /
                                        width2);
                 });
                 return cost;
@@ -278,16 +279,15 @@ void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& be
                 visit(best, true, [&](const Projection& projection, const Bundle::Observation& seen) {
                     if (!projection.inFront) return;
                     const Eigen::Vector2d residual = projection.plate - seen.plate;
-                    const double weight = seen.weight * seen.weight /
-                                          (1 + seen.weight * seen.weight * residual.squaredNorm() / width2);
+                    const double weight =
+                        seen.weight * seen.weight / (1 + seen.weight * seen.weight * residual.squaredNorm() / width2);
                     const Eigen::Matrix<double, 2, 3> slope = projection.byPoint * tangent;
                     normal.noalias() += weight * slope.transpose() * slope;
                     right.noalias() -= weight * slope.transpose() * residual;
                 });
                 normal.diagonal().array() += 1e-9 * normal.trace() + 1e-300;
                 const double had = least;
-                if (!consider((best + tangent * (normal.inverse() * right)).normalized()) ||
-                    had - least < 1e-3 * had)
+                if (!consider((best + tangent * (normal.inverse() * right)).normalized()) || had - least < 1e-3 * had)
                     break;
             }
             moved.points[p] = best;
@@ -312,16 +312,14 @@ double NormalEquations<Places, Zoom>::linearisePriors(const Bundle& bundle, bool
         add(weight * (value - prior.value), {{Eigen::Index(cameras_) * B + (found - terms_.begin()), weight}});
     }
     if constexpr (Zoom) {
-        const auto timeOf = [&](std::size_t i) {
-            return bundle.times.empty() ? double(i) : double(bundle.times[i]);
-        };
+        const auto timeOf = [&](std::size_t i) { return bundle.times.empty() ? double(i) : double(bundle.times[i]); };
         for (std::size_t i = 1; i + 1 < cameras_; ++i) {
             // The change of speed between two stretches, against what a smooth ring turn does in that time.
             const double before = timeOf(i) - timeOf(i - 1), after = timeOf(i + 1) - timeOf(i);
             const double weight =
                 options_.noise_px / (options_.zoomJerk * bundle.lens.focal_px * 0.5 * (before + after));
-            const double value = (bundle.focals[i + 1] - bundle.focals[i]) / after -
-                                 (bundle.focals[i] - bundle.focals[i - 1]) / before;
+            const double value =
+                (bundle.focals[i + 1] - bundle.focals[i]) / after - (bundle.focals[i] - bundle.focals[i - 1]) / before;
             add(weight * value, {{column(i - 1, B - 1), weight / before},
                                  {column(i, B - 1), -weight * (1 / before + 1 / after)},
                                  {column(i + 1, B - 1), weight / after}});
@@ -383,8 +381,9 @@ void NormalEquations<Places, Zoom>::addPriors(Envelope& matrix, Eigen::VectorXd&
 }
 
 template <bool Places, bool Zoom>
-void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal,
-               std::vector<double>& cross, std::vector<double>& solved) {
+void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Envelope& matrix, Eigen::VectorXd& right,
+                                              Eigen::VectorXd& diagonal, std::vector<double>& cross,
+                                              std::vector<double>& solved) {
     const std::size_t count = starts_[p + 1] - starts_[p];
     if (count == 0) return;
     Eigen::Matrix3d block = pointBlocks_[p];

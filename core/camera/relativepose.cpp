@@ -123,8 +123,7 @@ std::vector<Matrix3d> essentialFromFive(const std::array<PlanePair, 5>& pairs) {
             equations.row(Eigen::Index(1 + 3 * r + c)) =
                 (times(eet[r][0], e[0][c]) + times(eet[r][1], e[1][c]) + times(eet[r][2], e[2][c])).transpose();
 
-    const Eigen::Matrix<double, 10, 10> reduced =
-        solved(equations.leftCols<10>(), equations.rightCols<10>());
+    const Eigen::Matrix<double, 10, 10> reduced = solved(equations.leftCols<10>(), equations.rightCols<10>());
     if (!reduced.allFinite()) return {};
     Eigen::Matrix<double, 10, 10> action = Eigen::Matrix<double, 10, 10>::Zero();
     action.topRows<6>() = -reduced.topRows<6>();

@@ -15,7 +15,7 @@ namespace pinion {
 namespace {
 
 constexpr double kSameLine_px = 0.1;  // clicks of a line that is drawn twice
-constexpr double kToAndFro_px = 8;   // that clicks along one edge lie from a smooth curve: no hand is so unsure
+constexpr double kToAndFro_px = 8;    // that clicks along one edge lie from a smooth curve: no hand is so unsure
 constexpr double kHardly = 0.7;       // of a line's bend is left: the lens does not straighten it
 constexpr double kUnsure = 0.1;       // of the width: a border that is less sure is not known
 
@@ -429,9 +429,8 @@ Expected<void> checkPlaces(std::span<const StraightLine> lines, int width, int h
     for (std::size_t i = 0; i < lines.size(); ++i) {
         for (const Vector2d& place : lines[i].points)
             if (!(place.x() > -width && place.x() < 2.0 * width && place.y() > -height && place.y() < 2.0 * height))
-                return failure(Fault::input,
-                               "line {} has a place at ({:.6g}, {:.6g}), outside the plate of {}x{}", i + 1,
-                               place.x(), place.y(), width, height);
+                return failure(Fault::input, "line {} has a place at ({:.6g}, {:.6g}), outside the plate of {}x{}",
+                               i + 1, place.x(), place.y(), width, height);
         if (const double apart = scatterOf(lines[i].points); apart > kToAndFro_px)
             return failure(Fault::input,
                            "line {} goes to and fro by {:.0f} px: click along one edge, from one end to the other",

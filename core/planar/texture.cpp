@@ -36,8 +36,7 @@ Plane blurred(const Plane& plane, const Matrix2d& covariance) {
     const double widest = std::sqrt(std::max(0.0, spectrum.values[1]));
     if (widest < 0.05) return plane;
     // A floor for the narrow axis: a Gaussian of no width has no samples.
-    Matrix2d shape =
-        spectrum.vectors * spectrum.values.cwiseMax(0.02).asDiagonal() * spectrum.vectors.transpose();
+    Matrix2d shape = spectrum.vectors * spectrum.values.cwiseMax(0.02).asDiagonal() * spectrum.vectors.transpose();
     const Matrix2d inverse = shape.inverse();
     const int reach = std::max(1, int(std::ceil(2.7 * widest)));
     cv::Mat kernel(2 * reach + 1, 2 * reach + 1, CV_32F);

@@ -79,13 +79,15 @@ TEST_CASE("an outline without shapes, a reference frame below the first and side
                        2, "no corners on the reference frame -5");
     const auto sides = scratch.write(
         "sides.json",
-        R"({"format":"pinion.corners","version":1,"frames":[{"frame":1050,"corners":[[500,200],[503,200],[503,400],[500,400]]}]})");
+        R"({"format":"pinion.corners","version":1,"frames":[{"frame":1050,"corners":[[500,200],[503,200],[503,400],)"
+        R"([500,400]]}]})");
     const auto refused = test::run("planar " + kBoardVideo + " --outline " + kOutline + " --cylinder " + quoted(sides) +
                                    " --out " + quoted(scratch / "c.json"));
     CHECK(refused.status == 2);
     const auto far = scratch.write(
         "far.json",
-        R"({"format":"pinion.corners","version":1,"frames":[{"frame":1050,"corners":[[0,0],[1e300,0],[1e300,9],[0,9]]}]})");
+        R"({"format":"pinion.corners","version":1,"frames":[{"frame":1050,"corners":[[0,0],[1e300,0],[1e300,9],[0,)"
+        R"(9]]}]})");
     test::checkRefused(
         test::run("planar " + kBoardVideo + " --outline " + quoted(far) + " --out " + quoted(scratch / "c.json")), 2,
         "farther than 1000000 pixels off");
@@ -245,10 +247,12 @@ TEST_CASE("every command that writes pictures keeps the plate's pixel aspect") {
     const auto plate = quoted(scratch / "p.####.png");
     const auto lens = scratch.write(
         "l.json",
-        R"({"format":"pinion.lens","version":1,"width":320,"height":240,"focal_px":300,"k1":-0.05,"k2":0,"cx":160,"cy":120})");
+        R"({"format":"pinion.lens","version":1,"width":320,"height":240,"focal_px":300,"k1":-0.05,"k2":0,"cx":160,)"
+        R"("cy":120})");
     const auto mattes = scratch.write(
         "m.json",
-        R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"a","mode":"exclude","keys":[{"frame":0,"polygon":[[50,50],[250,50],[150,200]]}]}]})");
+        R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"a","mode":"exclude","keys":[{"frame":0,)"
+        R"("polygon":[[50,50],[250,50],[150,200]]}]}]})");
     json frames = json::array();
     for (int frame = 0; frame <= 4; ++frame)
         frames.push_back({{"frame", frame}, {"corners", {{40, 40}, {200, 40}, {200, 160}, {40, 160}}}});
@@ -338,7 +342,9 @@ TEST_CASE("the signal that queues send leaves no part behind, and what a killed 
     };
     scratch.write(
         "shake.json",
-        R"({"format":"pinion.shake","version":1,"name":"hand","fps":24,"above_hz":0,"samples":[{"x":0.01,"y":0,"rotation":0,"scale":1},{"x":0,"y":0.01,"rotation":0,"scale":1},{"x":-0.01,"y":0,"rotation":0,"scale":1}]})");
+        R"({"format":"pinion.shake","version":1,"name":"hand","fps":24,"above_hz":0,"samples":[)"
+        R"({"x":0.01,"y":0,"rotation":0,"scale":1},)"
+        R"({"x":0,"y":0.01,"rotation":0,"scale":1},{"x":-0.01,"y":0,"rotation":0,"scale":1}]})");
     const auto waitForPart = [&] {
         for (int i = 0; i < 500 && partsIn(scratch.path()) == 0; ++i)
             std::this_thread::sleep_for(std::chrono::milliseconds(20));
@@ -363,7 +369,8 @@ TEST_CASE("the signal that queues send leaves no part behind, and what a killed 
         "stmap --lens " +
         quoted(scratch.write(
             "l.json",
-            R"({"format":"pinion.lens","version":1,"width":64,"height":48,"focal_px":60,"k1":0,"k2":0,"cx":32,"cy":24})")) +
+            R"({"format":"pinion.lens","version":1,"width":64,"height":48,"focal_px":60,"k1":0,"k2":0,"cx":32,)"
+            R"("cy":24})")) +
         " --out-dir " + quoted(scratch.path()));
     INFO(after.err);
     CHECK(after.status == 0);

@@ -60,7 +60,8 @@ TEST_CASE("track follows points placed by hand") {
     const test::Scratch scratch;
     const auto points = scratch.write(
         "points.json",
-        R"({"format":"pinion.points","version":1,"reference_frame":1010,"points":[{"name":"seal","x":1010.4,"y":329.8},{"name":"crate","x":497.0,"y":389.0}]})");
+        R"({"format":"pinion.points","version":1,"reference_frame":1010,"points":[{"name":"seal","x":1010.4,)"
+        R"("y":329.8},{"name":"crate","x":497.0,"y":389.0}]})");
     const Outcome outcome = run("--json track " + kPlate + " --points " + points.string() +
                                 " --range 1005-1020 --motion similarity --out " + (scratch / "t.json").string());
     INFO(outcome.err);
@@ -77,9 +78,13 @@ TEST_CASE("run does a shot's open steps, saves it, and deliver writes the same f
     const auto shot = scratch.write(
         "landing.pinion", R"({"format":"pinion.shot","version":1,"name":"landing","plate":{"path":")" + kPlate +
                               R"(","width":1280,"height":720,"fps":24,"frames":[1001,1120],"range":[1001,1060]},
-        "scatter":{"features":150,"least_distance_px":20,"threshold":0.01,"pattern_px":21,"search_px":61,"motion":"affine","drift_limit":0.8,"channel":"luma"},
-        "camera":{"sensor_width_mm":36,"focal":"known","focal_mm":28,"focal_trust_mm":1,"distortion":"unknown"},"tracks":[],"world":{"ground":[]},
-        "deliverables":[{"name":"camera","kind":"camera","format":"json","place":"cam.json","up_axis":"y","written_key":0},{"name":"maps","kind":"st maps","format":"exr","place":"maps","up_axis":"y","written_key":0}]})");
+        "scatter":{"features":150,"least_distance_px":20,"threshold":0.01,"pattern_px":21,"search_px":61,
+        "motion":"affine","drift_limit":0.8,"channel":"luma"},
+        "camera":{"sensor_width_mm":36,"focal":"known","focal_mm":28,"focal_trust_mm":1,"distortion":"unknown"},
+        "tracks":[],"world":{"ground":[]},
+        "deliverables":[{"name":"camera","kind":"camera","format":"json","place":"cam.json","up_axis":"y",
+        "written_key":0},{"name":"maps","kind":"st maps","format":"exr","place":"maps","up_axis":"y",
+        "written_key":0}]})");
     const Outcome outcome = run("--json run " + shot.string() + " --save " + (scratch / "done.pinion").string());
     INFO(outcome.err);
     REQUIRE(outcome.status == 0);
@@ -101,7 +106,8 @@ TEST_CASE("stmap writes both maps and says the overscan") {
     const test::Scratch scratch;
     const auto lens = scratch.write(
         "lens.json",
-        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":995.6,"k1":-0.112,"k2":0.018,"cx":640,"cy":360})");
+        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":995.6,
+        "k1":-0.112,"k2":0.018,"cx":640,"cy":360})");
     const Outcome outcome =
         run("--json stmap --lens " + lens.string() + " --size 640x360 --out-dir " + (scratch / "maps").string());
     REQUIRE(outcome.status == 0);
@@ -228,7 +234,8 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
     // Held still: tracked in the result, a point of it does not move.
     const auto points = scratch.write(
         "p.json",
-        R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"beacon","x":875,"y":300}]})");
+        R"({"format":"pinion.points","version":1,"reference_frame":1001,)"
+        R"("points":[{"name":"beacon","x":875,"y":300}]})");
     REQUIRE(run("track '" + out + "' --points " + points.string() + " --motion similarity --out " +
                 (scratch / "still.json").string())
                 .status == 0);
@@ -448,7 +455,8 @@ TEST_CASE("an output that is an input is refused, frames of the plate included; 
         scratch
             .write(
                 "p.json",
-                R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":300,"y":300}]})")
+                R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":300,)"
+                R"("y":300}]})")
             .string();
     checkRefused(run("scatter " + plate + " --out " + plate), 2, "is read as well");
     checkRefused(run("track " + plate + " --points " + points + " --out " + points), 2, "is read as well");
@@ -485,7 +493,8 @@ TEST_CASE("a video is one file: '#' and '%' in its name are refused, and no fram
         scratch
             .write(
                 "p.json",
-                R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"above_hz":0,"samples":[{"x":0,"y":0,"rotation":0,"scale":1},{"x":0.01,"y":0,"rotation":0,"scale":1}]})")
+                R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"above_hz":0,"samples":[{"x":0,"y":0,)"
+                R"("rotation":0,"scale":1},{"x":0.01,"y":0,"rotation":0,"scale":1}]})")
             .string();
     for (const char* name : {"small.####.mp4", "take#2.mp4", "take%2.mov"})
         checkRefused(run("shake lend " + plate + " --profile " + profile + " --range 1001-1004 --out '" +
@@ -508,7 +517,8 @@ TEST_CASE("what is no number is refused, an unknown command is called by its nam
         scratch
             .write(
                 "lens.json",
-                R"({"format":"pinion.lens","version":1,"width":30000,"height":30000,"model":"brown-conrady","focal_px":30000,"k1":0,"k2":0,"cx":15000,"cy":15000})")
+                R"({"format":"pinion.lens","version":1,"width":30000,"height":30000,"model":"brown-conrady",)"
+                R"("focal_px":30000,"k1":0,"k2":0,"cx":15000,"cy":15000})")
             .string();
     checkRefused(run("stmap --lens " + lens + " --out-dir " + (scratch.path()).string()), 2, "no plate size");
     // Dates for numbers: two frames and a million gaps.
@@ -524,10 +534,12 @@ TEST_CASE("what a run has done is saved when a later step fails") {
         "pan.pinion",
         R"({"format":"pinion.shot","version":1,"name":"pan","plate":{"path":")" + std::string(PINION_SOURCE_DIR) +
             R"(/demo/plates/pan.mp4","width":1280,"height":720,"fps":24,"frames":[1001,1100],"range":[1001,1020]},
-        "scatter":{"features":60,"least_distance_px":16,"threshold":0.01,"pattern_px":21,"search_px":61,"motion":"affine","drift_limit":0.8,"channel":"luma"},
+        "scatter":{"features":60,"least_distance_px":16,"threshold":0.01,"pattern_px":21,"search_px":61,
+        "motion":"affine","drift_limit":0.8,"channel":"luma"},
         "camera":{"sensor_width_mm":36,"focal":"unknown","focal_mm":35,"focal_trust_mm":2,"distortion":"unknown"},
         "tracks":[],"world":{"ground":[]},
-        "deliverables":[{"name":"broken","kind":"camera","format":"usda","place":"c.usda","up_axis":"y","written_key":0}]})");
+        "deliverables":[{"name":"broken","kind":"camera","format":"usda","place":"c.usda","up_axis":"y",
+        "written_key":0}]})");
     // The folder cannot be made: a file stands there.
     const auto stands = scratch.write("delivery", "a file");
     const Outcome outcome = run("run " + shot.string() + " --steps scatter,deliver");

@@ -234,7 +234,8 @@ TEST_CASE("a disk that fills in the middle of a render leaves whole frames, says
 TEST_CASE("art is bent by the lens that is given, and one of another size is refused") {
     const test::Scratch scratch;
     std::ofstream(scratch / "c.json")
-        << R"({"format":"pinion.corners","version":1,"frames":[{"frame":1049,"corners":[[200,160],[1080,160],[1080,560],[200,560]]}]})";
+        << R"({"format":"pinion.corners","version":1,"frames":[{"frame":1049,"corners":[[200,160],[1080,160],[1080,)"
+           R"(560],[200,560]]}]})";
     writeArt(scratch / "art.####.png");
     const auto lens = [&](int width, double k1) {
         std::ofstream(scratch / "lens.json") << json{

@@ -94,7 +94,8 @@ TEST_CASE("a shape that rides follows its track, and without tracks it is refuse
     const std::string mattes =
         scratch
             .write("mattes.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"trolley",
-"keys":[{"frame":1001,"polygon":[[100,100],[140,100],[140,140],[100,140]]}],"ride":{"tracks":["p1"],"reference_frame":1001}}]})")
+"keys":[{"frame":1001,"polygon":[[100,100],[140,100],[140,140],[100,140]]}],"ride":{"tracks":["p1"],
+"reference_frame":1001}}]})")
             .string();
     std::string samples;
     for (int frame = 1001; frame <= 1010; ++frame)
@@ -104,7 +105,8 @@ TEST_CASE("a shape that rides follows its track, and without tracks it is refuse
         scratch
             .write(
                 "tracks.json",
-                R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[{"name":"p1","samples":[)" +
+                R"({"format":"pinion.tracks","version":1,"width":1280,"height":720,"fps":24,"tracks":[{"name":"p1",
+                "samples":[)" +
                     samples + "]}]}")
             .string();
     const std::string out = " --range 1001-1010 --out " + (scratch / "r.####.exr").string();

@@ -267,8 +267,10 @@ TEST_CASE("what is wrong in a shape's file is named: feathers, turns, colours, r
     };
     const std::string keys = R"("keys":[{"frame":1001,"polygon":[[0,0],[9,0],[9,9]]}])";
     const auto full = read(
-        R"({"name":"a","colour":"#7fb7be","opacity":0.5,"hidden":true,"locked":true,"there":[{"frame":1003,"there":false}],
-"keys":[{"frame":1001,"polygon":[[0,0],[9,0],[9,9]],"feather":[0,2,4]}],"ride":{"picture":true,"reference_frame":1003}})");
+        R"({"name":"a","colour":"#7fb7be","opacity":0.5,"hidden":true,"locked":true,
+"there":[{"frame":1003,"there":false}],
+"keys":[{"frame":1001,"polygon":[[0,0],[9,0],[9,9]],"feather":[0,2,4]}],"ride":{"picture":true,
+"reference_frame":1003}})");
     INFO((full ? std::string() : full.error().message));
     REQUIRE(full);
     const Matte& matte = full->front();

@@ -161,7 +161,8 @@ TEST_CASE("a map's two channels are found among many others, and a pipe is no ma
     spec.channelnames[31] = "G";
     std::vector<float> pixels;
     for (int i = 0; i < 6 * 4; ++i)
-        for (int c = 0; c < 40; ++c) pixels.push_back(c == 7 ? 0.01F * float(i) : c == 31 ? 0.5F - 0.01F * float(i) : 9);
+        for (int c = 0; c < 40; ++c)
+            pixels.push_back(c == 7 ? 0.01F * float(i) : c == 31 ? 0.5F - 0.01F * float(i) : 9);
     const auto output = OIIO::ImageOutput::create("m.exr");
     REQUIRE(output->open((scratch / "m.exr").string(), spec));
     REQUIRE(output->write_image(OIIO::TypeDesc::FLOAT, pixels.data()));

@@ -291,12 +291,14 @@ TEST_CASE("files from outside are refused with the place that is wrong") {
           std::string::npos);
     const auto lens = readLens(scratch.write(
         "l.json",
-        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":-5,"k1":0,"k2":0,"cx":640,"cy":360})"));
+        R"({"format":"pinion.lens","version":1,"width":1280,"height":720,"model":"brown-conrady","focal_px":-5,)"
+        R"("k1":0,"k2":0,"cx":640,"cy":360})"));
     REQUIRE_FALSE(lens);
     CHECK(lens.error().message.find("focal_px is -5") != std::string::npos);
     const auto mattes = readMattes(scratch.write(
         "m.json",
-        R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"m","keys":[{"frame":1,"polygon":[[0,0],[1,1]]}]}]})"));
+        R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"m","keys":[{"frame":1,"polygon":[[0,0],[1,)"
+        R"(1]]}]}]})"));
     REQUIRE_FALSE(mattes);
     CHECK(mattes.error().message.find("fewer than three corners") != std::string::npos);
 }

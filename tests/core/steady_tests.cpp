@@ -483,7 +483,8 @@ TEST_CASE("transforms and corner pins say the motion in either origin and direct
     CHECK(again->samples[7].x == profile->samples[7].x);
     scratch.write(
         "bad.json",
-        R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
+        R"({"format":"pinion.shake","version":1,"name":"s","fps":24,)"
+        R"("samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
     REQUIRE_FALSE(readShake(scratch / "bad.json"));
     CHECK(readShake(scratch / "bad.json").error().message.find("samples[0].scale") != std::string::npos);
 }
