@@ -7,13 +7,18 @@ source packaging/prepare.sh
 once=
 [ "${1:-}" = --once ] && once=1
 install_missing run
-configure_and_build run --target pinion pinion-cli
+configure_and_build run --target pinion
+# The command line comes while the window or its picture is looked at already.
 if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "$once" ]; then
-    exec build/bin/pinion demo/plates/landing.mp4
+    build/bin/pinion demo/plates/landing.mp4 &
+    configure_and_build run --target pinion-cli
+    wait
+    exit
 fi
 picture=build/demo.png
 xvfb-run -a -s "-screen 0 1280x800x24" build/bin/pinion --picture "$picture" demo/plates/landing.mp4
 echo "A picture of the window: $PWD/$picture"
+configure_and_build run --target pinion-cli
 [ -n "$once" ] && exit 0
 echo "There is no display. Set DISPLAY and run ./demo.sh again to work in the window; it runs under Xvfb until Ctrl-C."
 exec xvfb-run -a -s "-screen 0 1280x800x24" build/bin/pinion demo/plates/landing.mp4
