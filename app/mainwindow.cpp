@@ -215,7 +215,8 @@ void MainWindow::show(const QString& view) {
 void MainWindow::refreshCommands() {
     const Shot& shot = session_.shot();
     const bool modified = session_.document.isModified();
-    setWindowTitle(shot.plate.isOpen() ? text(shot.name) + (modified ? " •" : "") + " — Pinion" : QString("Pinion"));
+    const QString name = text(shot.name) + (modified ? " •" : "");
+    setWindowTitle(shot.plate.isOpen() ? name + " — Pinion" : QString("Pinion"));
     commands_->refresh();
     const History& history = session_.document.history();
     commands_->action("Undo")->setText(history.canUndo() ? "Undo: " + text(history.undoName()) : QString("Undo"));

@@ -68,16 +68,16 @@ Vector3d SceneGeometry::placeOf(std::size_t point) const { return {cloud[point].
 SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
     SceneGeometry scene;
     if (!shot.solve) return scene;
-    const Solve& solve = *shot.solve;
+    const Solve& solved = *shot.solve;
     const Orientation orientation = orientationOf(shot);
-    for (const SolvedFrame& frame : solve.frames) {
+    for (const SolvedFrame& frame : solved.frames) {
         const Vector3d place = orientation.apply(Vector3d(frame.worldFromCamera.translation()));
         scene.path.push_back(sceneVertex(place, theme::kBrass));
-        scene.eye += place / double(solve.frames.size());
+        scene.eye += place / double(solved.frames.size());
     }
-    scene.travels = solve.motion == CameraMotion::travelling;
+    scene.travels = solved.motion == CameraMotion::travelling;
     std::vector<double> distances;
-    for (const SolvedTrack& track : solve.tracks) {
+    for (const SolvedTrack& track : solved.tracks) {
         if (track.role == TrackRole::disagreed || (scene.travels ? !track.xyz : !track.direction)) continue;
         const Vector3d place = scene.travels
                                    ? orientation.apply(*track.xyz)

@@ -1,9 +1,9 @@
 #include "base/linear.h"
 
 #include <Eigen/Eigenvalues>
+#include <Eigen/Geometry>
+#include <Eigen/LU>
 #include <Eigen/SVD>
-#include <algorithm>
-#include <cmath>
 
 namespace pinion {
 
@@ -20,10 +20,7 @@ SingularValues singularValuesOf(const Eigen::Matrix3d& matrix) {
 }
 
 Eigen::Vector2d singularValuesOf(const Eigen::Matrix2d& matrix) {
-    // Of its square; the smaller one by the determinant, which keeps its digits.
-    const double squares = matrix.squaredNorm(), area = std::abs(matrix.determinant());
-    const double larger = std::sqrt(0.5 * (squares + std::sqrt(std::max(0.0, squares * squares - 4 * area * area))));
-    return {larger, larger > 0 ? area / larger : 0.0};
+    return Eigen::JacobiSVD<Eigen::Matrix2d>(matrix).singularValues();
 }
 
 Eigen::Matrix3d nearestRotation(const Eigen::Matrix3d& matrix) {
@@ -45,19 +42,7 @@ std::optional<GeneralSpectrum> generalSpectrumOf(const Eigen::MatrixXd& matrix) 
 }
 
 Eigen::Matrix4d similarityBetween(const Eigen::Matrix3Xd& from, const Eigen::Matrix3Xd& to, bool scales) {
-    const Eigen::Vector3d fromMiddle = from.rowwise().mean(), toMiddle = to.rowwise().mean();
-    Eigen::Matrix3d sum = Eigen::Matrix3d::Zero();
-    double squares = 0;
-    for (Eigen::Index i = 0; i < from.cols(); ++i) {
-        sum += (to.col(i) - toMiddle) * (from.col(i) - fromMiddle).transpose();
-        squares += (from.col(i) - fromMiddle).squaredNorm();
-    }
-    const Eigen::Matrix3d rotation = nearestRotation(sum);
-    const double scale = scales ? (rotation.transpose() * sum).trace() / squares : 1.0;
-    Eigen::Matrix4d moved = Eigen::Matrix4d::Identity();
-    moved.topLeftCorner<3, 3>() = scale * rotation;
-    moved.topRightCorner<3, 1>() = toMiddle - scale * rotation * fromMiddle;
-    return moved;
+    return Eigen::umeyama(from, to, scales);
 }
 
 }  // namespace pinion

@@ -18,11 +18,9 @@ namespace {
 
 QString stateOf(const Shot& shot, const Deliverable& item) {
     const QString format = text(kDeliverableFormats[std::size_t(item.format)]).toUpper();
-    const bool fresh = item.writtenKey != 0 && item.writtenKey == deliveryKey(shot, item);
-    return QString("%1 · %2").arg(item.format == DeliverableFormat::usda ? QString("USD") : format, item.writtenKey == 0
-                                                                                                        ? "open"
-                                                                                                    : fresh ? "written"
-                                                                                                            : "stale");
+    const QString name = item.format == DeliverableFormat::usda ? QString("USD") : format;
+    const bool isFresh = item.writtenKey == deliveryKey(shot, item);
+    return QString("%1 · %2").arg(name, item.writtenKey == 0 ? "open" : isFresh ? "written" : "stale");
 }
 
 /// The deliverables, a pair of lines each: name and state; place and a way to the clipboard.
