@@ -1,6 +1,7 @@
 #include "benches.h"
 #include "comp/warp.h"
 #include "jobs/inserting.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
 
 #include <filesystem>
@@ -56,9 +57,7 @@ Shot shotWith(const Plate& plate, int inserts, const fs::path& artwork, double s
         shot.planes = shot.planes.edited([&](auto& planes) { planes.push_back(surface); });
         Insert insert;
         shot = withClipAdded(shot, *clipOf(artwork), &insert.clip);
-        insert.ride.emplace();
-        insert.ride->on = Matte::Ride::On::plane;
-        insert.ride->plane = surface.name;
+        insert.ride = rideOnPlane(surface.id);
         insert.shape.softEdge_px = 2;
         insert.shutter = shutter;
         shot = withInsertAdded(shot, insert, 1001);
@@ -78,7 +77,7 @@ double rivalMilliseconds(const InsertScene& scene, FrameCache& frames, const fs:
         cv::Mat result(kHeight, kWidth, CV_8UC3, const_cast<std::uint8_t*>((*plate)->bytes.data()));
         result = result.clone();
         for (const InsertScene::One& one : scene.inserts) {
-            const Quad quad = *one.carrier->corners(one.insert.placing, frame);
+            const Quad quad = *one.surface->corners(one.insert.placing, frame);
             const double width = (quad[1] - quad[0]).norm();
             cv::Mat small, warpedArt, mask;
             const double scale = std::min(1.0, width / picture.cols);

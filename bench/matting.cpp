@@ -5,6 +5,8 @@
 #include "jobs/tracking.h"
 #include "matte/coverage.h"
 #include "matte/drawing.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
@@ -261,12 +263,11 @@ void benchTrolley(const std::filesystem::path& folder) {
     const double seconds = now() - before;
     const MoverProposal& trolley = proposals->front();
     printSolve("with what is proposed", withMoverAccepted(shot, trolley), *truth);
-    const auto motion =
-        rideMotion(*trolley.matte.ride, {List<Track>(std::vector<Track>{trolley.path}), {}, trolley.frames});
+    const auto carrier = carrierOf(shotOf(trolley), *trolley.matte.ride);
     Overlap overlap;
     for (const auto& [frame, outline] : outlines)
         overlap.add(
-            isThere(trolley.matte, frame) ? flattened(*riddenShape(trolley.matte, frame, motion.get())) : Polygon{},
+            isThere(trolley.matte, frame) ? flattened(*riddenShape(trolley.matte, frame, carrier.get())) : Polygon{},
             outline);
     fmt::print(
         "  {} proposed in {:.1f} s (solve in it): {}, {} keyframes; overlap with the true hull {:.2f}, {:.0f} % of it "

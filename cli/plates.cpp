@@ -2,7 +2,8 @@
 
 #include "exchange/formats.h"
 #include "matte/sequence.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 
 #include <algorithm>
 #include <cstdio>
@@ -93,13 +94,19 @@ Expected<std::vector<Matte>> mattesFor(const std::string& path, const std::strin
     if (riding == mattes->end()) return mattes;
     if (tracks.empty())
         return failure(Fault::input, "{}: shape '{}' rides on {}; give the tracks as well", path, riding->name,
-                       riding->ride->on == Matte::Ride::On::picture   ? std::string("the picture's motion")
-                       : riding->ride->on == Matte::Ride::On::locator ? "the locator " + riding->ride->locator
-                       : riding->ride->on == Matte::Ride::On::plane   ? "the plane " + riding->ride->plane
-                                                                      : riding->ride->tracks.front());
+                       riding->ride->on == "picture"
+                           ? std::string("the picture's motion")
+                           : fmt::format("{}{}", riding->ride->on == "tracks" ? "" : "the " + riding->ride->on + " ",
+                                         riding->ride->names.front()));
     const auto carriers = tracksFor(tracks, facts);
     if (!carriers) return tl::unexpected(carriers.error());
-    auto carried = ridden(std::move(*mattes), {List<Track>(*carriers), {}, range}, range);
+    Shot shot;
+    shot.plate = plateRef(facts);
+    shot.plate.range = range;
+    shot.tracks = List<Track>(*carriers);
+    for (Matte& matte : *mattes)
+        if (matte.ride) matte.ride = tied(shot, *matte.ride);
+    auto carried = ridden(std::move(*mattes), carriersOf(shot), range);
     if (!carried) return failure(carried.error().fault, "{}: {}", path, carried.error().message);
     return carried;
 }

@@ -341,7 +341,7 @@ void tourInserts(MainWindow& window, const QString& plates, const Shoot& shoot) 
     inserts.addArt((plates + "/../timetable.png").toStdString());
     settle(window);
     inserts.fit(Fitting::corners);
-    inserts.hand.edit("In front", [](Insert& insert) { insert.heldOut = std::vector<std::string>{"mast"}; });
+    inserts.hand.edit("In front", [](Insert& insert) { insert.heldOut = std::vector<MatteId>{1}; });
     settle(window);
     session.player.goTo(1022);
     settle(window);

@@ -99,7 +99,9 @@ Insert fullInsert() {
     i.shows = Insert::Shows::test;
     i.clip = 4;
     i.colour = {0.25, 0.75, 0.125};
-    i.ride = Matte::Ride{{"p1"}, 1004, Matte::Ride::On::tracks, "", ""};
+    i.kind = "balloon";
+    i.of = 3;
+    i.ride = Ride{"tracks", {7}, 1004, MotionKind::position, {"lost"}};
     i.wholeFrame = i.onSurface = true;
     i.carrier = {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}};
     i.placing = {
@@ -108,8 +110,8 @@ Insert fullInsert() {
     i.key = ColourKey{{0.125F, 0.75F, 0.25F}, 0.25F, 0.0625F, 0.5F};
     i.look = {Blend::screen, 0.75, {{1.5, 0.75, 0.5}, {0.125, 0.25, -0.125}, 1.25, 0.5}, 1.75, {0.5, 7.5}};
     i.shutter = 0.5;
-    i.heldOut = std::vector<std::string>{"crane"};
-    i.within = std::vector<std::string>{"crane", "another"};
+    i.heldOut = std::vector<MatteId>{6};
+    i.within = std::vector<MatteId>{6, 2};
     i.time = {1006, 12, 60, ClipTime::After::loop, true};
     i.frames = FrameRange{1004, 1007};
     i.opacityKeys = std::vector<OpacityKey>{{1004, 0.5}, {1006, 0.25}};
@@ -174,13 +176,15 @@ Shot fullShot() {
          2.5,
          -1.25,
          Matte::Between::smooth,
-         Matte::Ride{{"p1", "p2"}, 1007, Matte::Ride::On::plane, "", "notice"},
+         Ride{"plane", {3}, 1007, MotionKind::perspective, {"lost"}},
          {{1005, false}, {1008, true}},
          0x7FB7BE,
          0.4,
          true,
          true,
-         matteSequence("/made/matte.####.exr")}};
+         matteSequence("/made/matte.####.exr"),
+         6}};
+    s.nextMatte = 8;
     s.tracks = std::vector<Track>{fullTrack()};
     s.nextTrack = 19;
     PlanarTrack plane;
@@ -210,11 +214,11 @@ Shot fullShot() {
     s.world.ground = std::vector<TrackId>{7};
     s.world.origin = 7;
     s.world.measure = World::Measure{7, 9, 2.5};
-    s.locators = std::vector<Locator>{{"sign", List<TrackId>({7}), 1004, MotionKind::perspective, "notice"}};
+    s.locators = std::vector<Locator>{{2, "sign", Ride{"tracks", {7}, 1004, MotionKind::position, {"lost"}}}};
+    s.nextLocator = 4;
     SteadySettings& h = s.steady;
     h.steady = h.cornerPin = h.squareUp = h.shake = true;
-    h.source = SteadySettings::Source::plane;
-    h.plane = "notice";
+    h.on = Ride{"plane", {3}, 1005, MotionKind::perspective, {"lost"}};
     h.tracks = std::vector<TrackId>{7};
     h.model = PictureModel::perspective;
     h.referenceFrame = 1004;
@@ -228,7 +232,11 @@ Shot fullShot() {
     s.clips = std::vector<Clip>{
         {4, "lamp", "/made/up/lamp.####.tif", 320, 240, 2, {30000, 1001}, {11, 70}, true, true, AlphaKind::straight}};
     s.nextClip = 6;
-    s.inserts = std::vector<Insert>{fullInsert()};
+    Insert usual = fullInsert();
+    usual.id = 10;
+    usual.kind = "art";
+    usual.ride = Ride{"tracks", {7}, 1004};
+    s.inserts = std::vector<Insert>{fullInsert(), usual};
     s.nextInsert = 12;
     s.insertsPlace = "lamp.####.exr";
     s.insertsAlone = true;
@@ -237,7 +245,7 @@ Shot fullShot() {
                                                DeliverableFormat::csv,
                                                "sub/sign.csv",
                                                UpAxis::z,
-                                               "sign",
+                                               2,
                                                {Origin::bottomLeft, true, false, false, false},
                                                true,
                                                0x123456789ABCDEFULL}};

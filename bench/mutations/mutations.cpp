@@ -79,7 +79,7 @@ Shot madeShot() {
     shot.steady.steady = true;
     shot.steady.profile = std::make_shared<const ShakeProfile>(
         ShakeProfile{"hand", {24, 1}, 0.5, {{0.001, 0.002, 0.1, 1}, {0.002, 0.001, 0.2, 1.01}}});
-    shot.locators = std::vector<Locator>{{"locator", List<TrackId>({1, 2}), 1001, MotionKind::similarity}};
+    shot.locators = std::vector<Locator>{{1, "locator", Ride{"tracks", {1, 2}, 1001, MotionKind::similarity}}};
     shot.solveSettings.distances = std::vector<KnownDistance>{{1, 2, 3.5, 0.01}};
     shot.world.measure = World::Measure{1, 2, 2.0};
     return shot;
@@ -108,8 +108,8 @@ void use(const Shot& shot) {
             if (const auto sheet = SurfaceSheet::of(plane, frame)) (void)piecesOf(*sheet);
         }
         for (const InsertScene::One& one : scene.inserts) {
-            (void)one.carrier->outline(one.insert.placing, frame, true);
-            (void)one.carrier->pieces(one.insert.placing, frame, one.insert.shutter, true);
+            (void)one.surface->outline(one.insert.placing, frame, true);
+            (void)one.surface->pieces(one.insert.placing, frame, one.insert.shutter, true);
         }
         for (const Matte& matte : shot.mattes) (void)shapeAt(matte, frame);
         InsertScene small = scene;

@@ -6,7 +6,8 @@
 #include "outputs.h"
 #include "plates.h"
 #include "shot/edits/trackedits.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 
 #include <CLI/CLI.hpp>
 #include <memory>
@@ -21,8 +22,7 @@ struct ProposeWords {
 
 /// Its path is no track of a file: it is taken in.
 Matte withoutRide(const MoverProposal& proposal) {
-    return ridden({proposal.matte}, {List<Track>(std::vector<Track>{proposal.path}), {}, proposal.frames},
-                  proposal.frames)
+    return ridden({proposal.matte}, carriersOf(shotOf(proposal)), proposal.frames)
         .value_or(std::vector<Matte>{proposal.matte})
         .front();
 }

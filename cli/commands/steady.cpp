@@ -1,8 +1,9 @@
 #include "commands/command.h"
 #include "exchange/newshot.h"
-#include "jobs/steadying.h"
-#include "shot/edits/plateedits.h"
 #include "exchange/transforms.h"
+#include "jobs/steadying.h"
+#include "shot/carriers/carriers.h"
+#include "shot/edits/plateedits.h"
 #include "steadying.h"
 
 #include <CLI/CLI.hpp>
@@ -37,8 +38,8 @@ Expected<void> chooseTracks(const SteadyWords& w, Shot& shot) {
         }
         if (w.names.empty())
             for (const Track& track : shot.tracks) chosen.push_back(track.id);
-        s.source = SteadySettings::Source::chosen;
         s.tracks = List<TrackId>(chosen);
+        s.on = rideOnTracks(chosen);
     }
     return {};
 }

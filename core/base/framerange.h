@@ -1,5 +1,8 @@
 #pragma once
 
+#include <string>
+#include <vector>
+
 namespace pinion {
 
 struct FrameRange {
@@ -9,5 +12,8 @@ struct FrameRange {
     int count() const { return last - first + 1; }
     bool operator==(const FrameRange&) const = default;
 };
+
+/// "1003-1005, 1009": frame numbers for messages and lists.
+std::string frameRanges(const std::vector<int>& frames);
 
 }  // namespace pinion

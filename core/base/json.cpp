@@ -49,6 +49,13 @@ int whole(const json& object, const char* name, const std::string& where) {
     return whole(member(object, name, where), where + "." + name);
 }
 
+std::uint64_t key(const json& object, const char* name, const std::string& where) {
+    const json& value = member(object, name, where);
+    if (!value.is_number_unsigned() && !(value.is_number_integer() && value.get<std::int64_t>() >= 0))
+        malformed(where + "." + name + ": is not a key");
+    return value.get<std::uint64_t>();
+}
+
 bool flagOr(const json& object, const char* name, bool otherwise, const std::string& where) {
     if (!object.contains(name)) return otherwise;
     if (!object[name].is_boolean()) malformed(where + "." + name + ": is neither true nor false");

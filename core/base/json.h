@@ -35,6 +35,8 @@ double number(const json& value, const std::string& where);
 double number(const json& object, const char* name, const std::string& where);
 int whole(const json& value, const std::string& where);
 int whole(const json& object, const char* name, const std::string& where);
+/// A whole number that is not negative: an id or a fingerprint.
+std::uint64_t key(const json& object, const char* name, const std::string& where);
 bool flagOr(const json& object, const char* name, bool otherwise, const std::string& where);
 std::string text(const json& object, const char* name, const std::string& where);
 const json& list(const json& object, const char* name, const std::string& where);

@@ -3,6 +3,7 @@
 #include "comp/artshelf.h"
 #include "comp/insert.h"
 #include "comp/insertion.h"
+#include "comp/layersource.h"
 
 #include <span>
 #include <string>
@@ -10,22 +11,19 @@
 
 namespace pinion {
 
-/// What the inserts of a shot are made from, worked out once for all frames. Safe to read from several threads.
+/// What the layers of a shot are made from, worked out once for all frames. Safe to read from several threads.
 struct InsertScene {
     struct One {
         Insert insert;
-        std::optional<Clip> clip;
-        std::shared_ptr<const Carrier> carrier;
-        std::vector<Matte> heldOut, within;  ///< with their rides taken in
+        std::shared_ptr<const LayerSource> source;     ///< never null
+        std::optional<Clip> clip;                      ///< of art
+        std::shared_ptr<const InsertSurface> surface;  ///< of art; null: it is no art
+        std::vector<Matte> heldOut, within;            ///< with their rides taken in
     };
     std::vector<One> inserts;  ///< the lowest first; hidden ones are left out
     int width = 0, height = 0;
     FrameRate fps;
     std::vector<std::string> notes;  ///< what cannot be shown as it should, in words
-
-    /// Of `mattes` those that are named by the inserts are looked for.
-    static InsertScene of(std::span<const Insert> inserts, std::span<const Clip> clips, std::span<const Matte> mattes,
-                          const Carriers& carriers, int width, int height, FrameRate fps);
 };
 
 /// An insert as it lies on one frame, before it is mixed with `plate`: graded, blurred, masked, faded. Empty where it
@@ -33,8 +31,6 @@ struct InsertScene {
 /// clip that is missing leaves it out.
 Layer layerOf(const InsertScene& scene, const InsertScene::One& one, int frame, const Picture& plate, ArtShelf& shelf,
               std::vector<std::string>* problems = nullptr);
-/// The same as it was before anything was done to it: laid in its place, no more.
-Layer bareLayerOf(const InsertScene& scene, const InsertScene::One& one, int frame, bool linear, ArtShelf& shelf);
 
 /// The plate with all inserts; a pixel that none touches is the plate's to the last bit.
 Picture composed(const InsertScene& scene, int frame, const Picture& plate, ArtShelf& shelf,

@@ -127,11 +127,13 @@ struct Insert {
 
     InsertId id = 0;
     std::string name;
+    std::string kind = "art";  ///< the kind of layer, by its word in the table (shot/layers)
+    std::int64_t of = 0;       ///< of a layer that is no art: the id of what it shows
     Shows shows = Shows::clip;
     ClipId clip = 0;
     std::array<double, 3> colour{0.5, 0.5, 0.5};  ///< red, green, blue as shown
 
-    std::optional<Matte::Ride> ride;  ///< what carries it; none: it stands still in the frame
+    std::optional<Ride> ride;  ///< what carries it; none: it stands still in the frame
     /// It is a picture of the whole frame as it is on the reference frame (a painted patch), not of a surface.
     bool wholeFrame = false;
     bool onSurface = false;  ///< it was placed within a planar track's surface: without that it has no place
@@ -142,9 +144,9 @@ struct Insert {
     ArtShape shape;
     std::optional<ColourKey> key;
     InsertLook look;
-    double shutter = 0;         ///< frames over which its motion blurs it
-    List<std::string> heldOut;  ///< mattes, by their names: what passes in front
-    List<std::string> within;   ///< it is seen within these alone; none: everywhere
+    double shutter = 0;     ///< frames over which its motion blurs it
+    List<MatteId> heldOut;  ///< mattes of what passes in front
+    List<MatteId> within;   ///< it is seen within these alone; none: everywhere
 
     ClipTime time;
     std::optional<FrameRange> frames;  ///< of the plate, on which it is there; none: all

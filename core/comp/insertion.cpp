@@ -95,51 +95,43 @@ double ratioOf(const Quad& quad, double pixelAspect) {
     return pixelAspect * (length(0, 1) + length(3, 2)) / std::max(1e-9, length(0, 3) + length(1, 2));
 }
 
-/// The planar track whose surface carries it; null: none does.
-const PlanarTrack* surfaceThatCarries(const Insert& insert, const Carriers& carriers) {
-    const PlanarTrack* plane = insert.ride && !insert.wholeFrame ? planeCarrying(*insert.ride, carriers) : nullptr;
-    return plane && !plane->ties.isEmpty() ? plane : nullptr;
+/// What carries it, by its own surface if it has one.
+std::shared_ptr<const Carrier> surfaceFor(const Insert& insert, const Carriers& carriers) {
+    auto carrier = insert.ride && !insert.wholeFrame ? carriers.of(*insert.ride) : nullptr;
+    return carrier && carrier->hasSurface() ? carrier : nullptr;
 }
 
 }  // namespace
 
-double carrierRatio(const Insert& insert, const Carriers& carriers) {
-    if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
-        if (const auto size = squaredSize(*plane)) return carriers.pixelAspect * size->width / size->height;
-    return ratioOf(insert.carrier, carriers.pixelAspect);
+double carrierRatio(const Insert& insert, const Carriers& carriers, double pixelAspect) {
+    if (const auto carrier = surfaceFor(insert, carriers))
+        if (const auto ratio = carrier->surfaceRatio()) return pixelAspect * *ratio;
+    return ratioOf(insert.carrier, pixelAspect);
 }
 
-Carrier::Carrier(const Insert& insert, const Carriers& carriers)
-    : carrier_(insert.carrier), widthToHeight_(carrierRatio(insert, carriers)), range_(carriers.range) {
+InsertSurface::InsertSurface(const Insert& insert, const Carriers& carriers, double pixelAspect)
+    : quad_(insert.carrier), widthToHeight_(carrierRatio(insert, carriers, pixelAspect)) {
     if (!insert.ride) return;
-    if (const PlanarTrack* plane = surfaceThatCarries(insert, carriers))
-        plane_ = std::make_shared<const PlanarTrack>(*plane);
-    if (!plane_) {
-        motion_ = rideMotion(*insert.ride, carriers);
-        problem_ = motion_->problem;
-        missing_ = motion_->missing;
-        // On a surface that is gone: nobody knows where in the frame it lay.
-        if (problem_.empty() && insert.onSurface && !insert.wholeFrame)
-            problem_ = fmt::format("{} has no surface any more; place its four corners, or pin it to something else",
-                                   wordsOf(*insert.ride));
-        if (!problem_.empty()) {
-            motion_ = nullptr;
-            isGone_ = true;
-            return;
-        }
-        // Four tracks and more make a surface of the scene, which the lens bends.
-        const bool isSurface = insert.ride->on == Matte::Ride::On::tracks && insert.ride->tracks.size() >= 4;
-        isOfTracks_ = motion_ && isSurface && !insert.wholeFrame;
-        if (isOfTracks_) lens_ = carriers.lens;
+    carrier_ = carriers.of(*insert.ride);
+    range_ = carrier_->range();
+    onOwn_ = carrier_->hasSurface() && !insert.wholeFrame;
+    if (onOwn_) {
+        for (int frame = range_.first; frame <= range_.last; ++frame)
+            if (!carrier_->cornersOn(frame)) missing_.push_back(frame);
+        if (int(missing_.size()) == range_.count()) problem_ = "what it is on is on none of the frames";
         return;
     }
-    for (int frame = range_.first; frame <= range_.last; ++frame)
-        if (!surfaceAt(*plane_, frame)) missing_.push_back(frame);
-    if (int(missing_.size()) == range_.count()) problem_ = "the plane " + plane_->name + " is on none of the frames";
+    missing_ = carrier_->missing();
+    problem_ = carrier_->problem();
+    // On a surface that is gone: nobody knows where in the frame it lay.
+    if (problem_.empty() && insert.onSurface && !insert.wholeFrame)
+        problem_ = "what it is on has no surface any more; place its four corners, or pin it to something else";
+    isGone_ = !problem_.empty();
+    bends_ = !insert.wholeFrame;
 }
 
-Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens, double pixelAspect)
-    : corners_(std::move(corners)), lens_(std::move(lens)), carrier_(kUnit) {
+InsertSurface::InsertSurface(std::vector<PlaneTie> corners, PlaneLens lens, double pixelAspect)
+    : corners_(std::move(corners)), lens_(std::move(lens)), quad_(kUnit) {
     if (corners_->empty()) return;
     widthToHeight_ = ratioOf(corners_->front().corners, pixelAspect);
     range_ = {corners_->front().frame, corners_->back().frame};
@@ -147,7 +139,7 @@ Carrier::Carrier(std::vector<PlaneTie> corners, PlaneLens lens, double pixelAspe
         if (!at(frame)) missing_.push_back(frame);
 }
 
-std::optional<int> Carrier::nearestTo(int frame) const {
+std::optional<int> InsertSurface::nearestTo(int frame) const {
     if (isGone_) return std::nullopt;
     if (at(frame)) return frame;
     const auto isThere = [&](int one) {
@@ -159,50 +151,51 @@ std::optional<int> Carrier::nearestTo(int frame) const {
                 if (isThere(one)) return one;
     // Beside the range it may be there too.
     std::vector<int> frames;
-    if (motion_)
-        for (const FrameMotion& one : motion_->motion.frames) frames.push_back(one.frame);
-    if (plane_)
-        for (const PlaneSample& sample : plane_->samples) frames.push_back(sample.frame);
+    if (onOwn_) frames = carrier_->surfaceFrames();
+    else if (carrier_)
+        for (const FrameMotion& one : carrier_->motion().frames) frames.push_back(one.frame);
     std::stable_sort(frames.begin(), frames.end(),
                      [&](int a, int b) { return std::abs(a - frame) < std::abs(b - frame); });
     const auto found = std::find_if(frames.begin(), frames.end(), [&](int one) { return at(one).has_value(); });
     return found == frames.end() ? std::nullopt : std::optional(*found);
 }
 
-int Carrier::away(int frame) const {
+int InsertSurface::away(int frame) const {
     const auto nearest = nearestTo(frame);
     return nearest ? std::abs(*nearest - frame) : 0;
 }
 
-std::optional<Quad> Carrier::at(int frame, bool nearest) const {
+std::optional<Quad> InsertSurface::at(int frame, bool nearest) const {
     if (isGone_) return std::nullopt;
     if (nearest) frame = nearestTo(frame).value_or(frame);
-    if (plane_) return surfaceAt(*plane_, frame);
+    if (onOwn_) return carrier_->cornersOn(frame);
     if (corners_) {
         const auto here = std::lower_bound(corners_->begin(), corners_->end(), frame,
                                            [](const PlaneTie& one, int number) { return one.frame < number; });
         return here != corners_->end() && here->frame == frame ? std::optional(here->corners) : std::nullopt;
     }
-    if (!motion_) return carrier_;
+    if (!carrier_) return quad_;
     if (std::binary_search(missing_.begin(), missing_.end(), frame)) return std::nullopt;
-    const Matrix3d moved = motion_->plateFromReference(frame);
+    const Matrix3d moved = carrier_->plateFromReference(frame);
     Quad quad;
-    for (std::size_t i = 0; i < 4; ++i) quad[i] = through(moved, carrier_[i]);
+    for (std::size_t i = 0; i < 4; ++i) quad[i] = through(moved, quad_[i]);
     return quad;
 }
 
-std::optional<SurfaceSheet> Carrier::sheetAt(int frame) const {
-    if (plane_) return SurfaceSheet::of(*plane_, frame);
+std::unique_ptr<Sheet> InsertSurface::sheetAt(int frame) const {
+    if (onOwn_) return carrier_->surfaceOn(frame);
     const auto quad = at(frame);
-    return quad ? SurfaceSheet::of(*quad, lens_) : std::nullopt;
+    if (!quad) return nullptr;
+    const auto sheet = SurfaceSheet::of(*quad, bends_ && carrier_ ? carrier_->lensOn(frame) : lens_);
+    return sheet ? std::make_unique<SurfaceSheet>(*sheet) : nullptr;
 }
 
-std::optional<Vector2d> Carrier::inside(const Vector2d& plate, int frame) const {
+std::optional<Vector2d> InsertSurface::inside(const Vector2d& plate, int frame) const {
     const auto sheet = sheetAt(frame);
     return sheet ? sheet->onSheet(plate) : std::nullopt;
 }
 
-std::optional<Vector2d> Carrier::onPlate(const Vector2d& place, int frame) const {
+std::optional<Vector2d> InsertSurface::onPlate(const Vector2d& place, int frame) const {
     const auto sheet = sheetAt(frame);
     return sheet ? std::optional(sheet->onPlate(place)) : std::nullopt;
 }
@@ -219,20 +212,20 @@ struct Fields {
 /// Art as it lies on one frame.
 class Laid {
 public:
-    Laid(const Matrix3d& carrierFromArt, SurfaceSheet sheet)
+    Laid(const Matrix3d& carrierFromArt, std::shared_ptr<const Sheet> sheet)
         : carrierFromArt_(carrierFromArt), sheet_(std::move(sheet)) {}
 
     /// Where a place of the art, (0, 0) to (1, 1), is seen.
-    Vector2d onPlate(const Vector2d& art) const { return sheet_.onPlate(through(carrierFromArt_, art)); }
-    bool faces(const Vector2d& art) const { return sheet_.faces(through(carrierFromArt_, art)); }
-    bool isFlat() const { return sheet_.isFlat(); }
+    Vector2d onPlate(const Vector2d& art) const { return sheet_->onPlate(through(carrierFromArt_, art)); }
+    bool faces(const Vector2d& art) const { return sheet_->faces(through(carrierFromArt_, art)); }
+    bool isFlat() const { return sheet_->isFlat(); }
     Quad corners() const { return {onPlate(kUnit[0]), onPlate(kUnit[1]), onPlate(kUnit[2]), onPlate(kUnit[3])}; }
 
     Fields fields(double bend_px) const {
         if (isFlat()) return {};
-        Fields fields{sheet_.isCurved() ? kStripes : fieldsAlong(0, bend_px), fieldsAlong(1, bend_px)};
+        Fields fields{sheet_->isCurved() ? kStripes : fieldsAlong(0, bend_px), fieldsAlong(1, bend_px)};
         // Both ways at once it may bend by more.
-        const double most = sheet_.isCurved() ? 0 : worstOf(fields);
+        const double most = sheet_->isCurved() ? 0 : worstOf(fields);
         if (most > 2 * bend_px) {
             const double finer = std::sqrt(most / bend_px);
             fields.across = std::min(kMostFields, int(std::ceil(finer * fields.across)));
@@ -289,30 +282,30 @@ private:
     }
 
     Matrix3d carrierFromArt_;
-    SurfaceSheet sheet_;
+    std::shared_ptr<const Sheet> sheet_;
 };
 
-std::optional<Laid> laidOn(const std::optional<SurfaceSheet>& sheet, const Quad& inside) {
+std::optional<Laid> laidOn(std::shared_ptr<const Sheet> sheet, const Quad& inside) {
     const auto carrierFromArt = quadFromQuad(inside, kUnit);
-    return sheet && carrierFromArt ? std::optional(Laid(*carrierFromArt, *sheet)) : std::nullopt;
+    return sheet && carrierFromArt ? std::optional(Laid(*carrierFromArt, std::move(sheet))) : std::nullopt;
 }
 
 }  // namespace
 
 std::vector<ArtPiece> piecesOf(const SurfaceSheet& sheet, double bend_px) {
-    const Laid laid(Matrix3d::Identity(), sheet);
+    const Laid laid(Matrix3d::Identity(), std::make_shared<const SurfaceSheet>(sheet));
     std::vector<ArtPiece> pieces = laid.pieces(laid.fields(bend_px));
     std::erase_if(pieces, [&](const ArtPiece& piece) { return !laid.faces(piece); });
     return pieces;
 }
 
-std::optional<Quad> Carrier::corners(const Placing& placing, int frame, bool nearest) const {
+std::optional<Quad> InsertSurface::corners(const Placing& placing, int frame, bool nearest) const {
     if (nearest) frame = nearestTo(frame).value_or(frame);
     const auto laid = laidOn(sheetAt(frame), placedInside(placing, widthToHeight_));
     return laid ? std::optional(laid->corners()) : std::nullopt;
 }
 
-Polygon Carrier::outline(const Placing& placing, int frame, bool nearest) const {
+Polygon InsertSurface::outline(const Placing& placing, int frame, bool nearest) const {
     if (nearest) frame = nearestTo(frame).value_or(frame);
     const auto laid = laidOn(sheetAt(frame), placedInside(placing, widthToHeight_));
     Polygon outline;
@@ -324,8 +317,8 @@ Polygon Carrier::outline(const Placing& placing, int frame, bool nearest) const 
     return outline;
 }
 
-std::vector<std::vector<ArtPiece>> Carrier::pieces(const Placing& placing, int frame, double shutter, bool nearest,
-                                                   double bend_px) const {
+std::vector<std::vector<ArtPiece>> InsertSurface::pieces(const Placing& placing, int frame, double shutter,
+                                                         bool nearest, double bend_px) const {
     if (nearest) {
         const int there = nearestTo(frame).value_or(frame);
         if (there != frame) shutter = 0;  // it holds

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "comp/art.h"
+#include "motion/carrier.h"
 #include "planar/surface.h"
-#include "steady/riding.h"
 
 #include <functional>
 #include <memory>
@@ -31,7 +31,7 @@ Placing fitted(Fitting fitting, double art, double carrier);
 
 /// Width to height of what carries an insert as seen on a screen, where pixels need not be square; without working out
 /// how that moves.
-double carrierRatio(const Insert& insert, const Carriers& carriers);
+double carrierRatio(const Insert& insert, const Carriers& carriers, double pixelAspect);
 
 /// What a homography through the corners of a piece of bent art may miss, about, in pixels: in what is rendered, and
 /// for a screen. In the worst piece it is up to four times as much.
@@ -40,17 +40,16 @@ inline constexpr double kRenderBend_px = 0.02, kScreenBend_px = 0.5;
 /// A surface as pieces each of which moves by a homography; those that are turned away are left out.
 std::vector<ArtPiece> piecesOf(const SurfaceSheet& sheet, double bend_px = kRenderBend_px);
 
-/// What carries an insert, over a shot: where its corners are, frame by frame.
-class Carrier {
+/// What an insert lies in, over a shot: where its corners are, frame by frame.
+class InsertSurface {
 public:
-    /// Of what it rides on; `problem` says what is missing, and then it is nowhere.
-    Carrier(const Insert& insert, const Carriers& carriers);
+    /// Of what it rides on; `problem` says what is missing, and then it is nowhere. `pixelAspect`: width of a pixel of
+    /// the plate to its height.
+    InsertSurface(const Insert& insert, const Carriers& carriers, double pixelAspect = 1);
     /// Of corners a frame, by rising frame, seen through a lens; there is nothing between them.
-    explicit Carrier(std::vector<PlaneTie> corners, PlaneLens lens = nullptr, double pixelAspect = 1);
+    explicit InsertSurface(std::vector<PlaneTie> corners, PlaneLens lens = nullptr, double pixelAspect = 1);
     const std::string& problem() const { return problem_; }
     double widthToHeight() const { return widthToHeight_; }
-    /// A surface of the scene by four tracks and more, which a lens would bend.
-    bool isOfTracks() const { return isOfTracks_; }
     /// Where it is on a frame; none where it is not. With `nearest`, on such frames as on the nearest where it is.
     std::optional<Quad> at(int frame, bool nearest = false) const;
     /// How many frames away the nearest is on which it is; 0 there.
@@ -70,14 +69,14 @@ public:
 
 private:
     std::optional<int> nearestTo(int frame) const;
-    std::optional<SurfaceSheet> sheetAt(int frame) const;
-    bool isOfTracks_ = false;
-    bool isGone_ = false;                       ///< what carried it: it is nowhere
-    std::shared_ptr<const PlanarTrack> plane_;  ///< with a surface
-    std::shared_ptr<const RideMotion> motion_;
+    std::unique_ptr<Sheet> sheetAt(int frame) const;
+    bool isGone_ = false;                     ///< what carried it: it is nowhere
+    std::shared_ptr<const Carrier> carrier_;  ///< null: it stands still
+    bool onOwn_ = false;                      ///< in the carrier's own surface
+    bool bends_ = false;                      ///< by the carrier's lens
     std::optional<std::vector<PlaneTie>> corners_;
-    PlaneLens lens_;  ///< of the corners, or of four tracks
-    Quad carrier_;
+    PlaneLens lens_;  ///< of the corners
+    Quad quad_;       ///< on the reference frame
     double widthToHeight_ = 1;
     std::string problem_;
     FrameRange range_;

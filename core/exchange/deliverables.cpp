@@ -3,24 +3,8 @@
 #include "exchange/deliverables/rows.h"
 
 #include <algorithm>
-#include <array>
 
 namespace pinion {
-// A file of the folder deliverables/ each.
-DeliverableRow cameraRow();
-DeliverableRow tracksRow();
-DeliverableRow stMapsRow();
-DeliverableRow transformsRow();
-DeliverableRow cornerPinRow();
-DeliverableRow lensRow();
-DeliverableRow mattesRow();
-
-std::span<const DeliverableRow> deliverableRows() {
-    // The table that a new kind is added to.
-    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{
-        cameraRow(), tracksRow(), stMapsRow(), transformsRow(), cornerPinRow(), lensRow(), mattesRow()};
-    return rows;
-}
 
 const DeliverableRow& deliverableRow(DeliverableKind kind) {
     const auto rows = deliverableRows();
@@ -31,8 +15,6 @@ Expected<void> checkSame(bool same, const std::filesystem::path& path, const cha
     if (!same) return failure(Fault::system, "{}: read back, {}", path.string(), what);
     return {};
 }
-
-void addRate(Fingerprint& print, const FrameRate& rate) { print.add(int(rate.numerator)).add(int(rate.denominator)); }
 
 Expected<std::string> deliverableText(const Shot& shot, const Deliverable& deliverable) {
     const DeliverableRow& row = deliverableRow(deliverable.kind);

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "shot/fingerprint.h"
+#include "shot/ingredients.h"
 #include "shot/shot.h"
 #include "shot/stages/report.h"
 

@@ -374,7 +374,9 @@ Expected<std::vector<Matte>> mattesFromJson(const std::string& contents, const s
 }
 
 std::string mattesJson(std::span<const Matte> mattes) {
-    return dumped({{"format", "pinion.mattes"}, {"version", 1}, {"shapes", mattesValue(mattes)}}, 1) + "\n";
+    std::vector<Matte> shapes(mattes.begin(), mattes.end());
+    for (Matte& matte : shapes) matte.id = 0;  // is a shot's own affair
+    return dumped({{"format", "pinion.mattes"}, {"version", 1}, {"shapes", mattesValue(shapes)}}, 1) + "\n";
 }
 
 std::string cameraJson(const CameraFile& file) {

@@ -65,11 +65,4 @@ CameraFile withOverscan(const CameraFile& file) {
     return grown;
 }
 
-void addSolvedLens(Fingerprint& print, const Solve& solve) {
-    addLens(print, solve.lens);
-    print.add(solve.sensorWidth_mm).add(solve.k1Slope);
-    if (solve.zoom)
-        for (const SolvedFrame& frame : solve.frames) print.add(frame.focal_px);
-}
-
 }  // namespace pinion

@@ -1,7 +1,6 @@
 #pragma once
 
 #include "exchange/formats.h"
-#include "shot/fingerprint.h"
 #include "shot/shot.h"
 
 namespace pinion {
@@ -17,8 +16,5 @@ Expected<Lens> lensFileOf(const Shot& shot);
 /// The same camera for the undistorted plate with the overscan that the lens needs: no distortion, the film back grown
 /// to match, the axis where it meets the larger picture.
 CameraFile withOverscan(const CameraFile& file);
-
-/// The lens as the solve has it, over time.
-void addSolvedLens(Fingerprint& print, const Solve& solve);
 
 }  // namespace pinion

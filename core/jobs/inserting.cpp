@@ -3,10 +3,6 @@
 #include "base/files.h"
 #include "base/json.h"
 #include "plate/filestamp.h"
-#include "shot/file/shotfile.h"
-#include "shot/fingerprint.h"
-#include "shot/stages/lensstage.h"
-#include "shot/stages/mattesstage.h"
 
 #include <algorithm>
 #include <numeric>
@@ -37,17 +33,8 @@ Expected<InsertReport> rendered(FrameCache& frames, const std::vector<int>& numb
 
 /// What a render of the shot's inserts depends on.
 std::uint64_t renderKey(const Shot& shot, const FrameCache& frames, ArtShelf& shelf, bool alone) {
-    Shot parts;
-    parts.plate = shot.plate;
-    parts.mattes = shot.mattes;
-    parts.planes = shot.planes;
-    parts.locators = shot.locators;
-    parts.clips = shot.clips;
-    parts.inserts = shot.inserts;
     Fingerprint print;
-    addText(print, shotJson(parts, "/shot.pinion"));
-    addTracks(print, shot.tracks, true);
-    if (const PlaneLens lens = insertCarriersOf(shot).lens) addLens(print, *lens);
+    addInserts(print, shot);
     // Files that are replaced make another render.
     print.add(stampOf(frames.plate(), shot.plate.range));
     for (const Clip& clip : shot.clips)
@@ -86,7 +73,7 @@ bool isSamePlace(const fs::path& a, const fs::path& b, int frame) {
 Expected<void> checkClips(const InsertScene& scene, ArtShelf& shelf, const fs::path& pattern) {
     std::string gone;
     for (const InsertScene::One& one : scene.inserts) {
-        if (one.insert.shows != Insert::Shows::clip) continue;
+        if (!one.surface || one.insert.shows != Insert::Shows::clip) continue;
         if (!one.clip) return failure(Fault::input, "{}: has no clip; choose one in its card", one.insert.name);
         if (isSamePlace(pattern, one.clip->path, one.clip->frames.first))
             return failure(Fault::input, "{}: is the clip {} itself; choose another place", pattern.string(),
@@ -102,8 +89,8 @@ Expected<void> checkClips(const InsertScene& scene, ArtShelf& shelf, const fs::p
 }  // namespace
 
 std::vector<Quad> cornersOverShutter(const CornersFile& corners, std::size_t index, double shutter) {
-    const Carrier carrier(corners);
-    const auto at = [&](int frame) { return carrier.at(frame); };
+    const InsertSurface surface(corners);
+    const auto at = [&](int frame) { return surface.at(frame); };
     std::vector<Quad> quads;
     for (const double part : shutterInstants(at, corners[index].frame, shutter))
         quads.push_back(shutter > 0 ? cornersBetween(at, corners[index].frame, part) : corners[index].corners);
@@ -130,35 +117,14 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
     one.insert.shutter = options.shutter;
     one.insert.time.start = first->frame;
     one.clip = *clip;
-    one.carrier = std::make_shared<const Carrier>(corners, options.lens, facts.pixelAspect);
+    one.surface = std::make_shared<const InsertSurface>(corners, options.lens, facts.pixelAspect);
+    one.source = std::make_shared<const ArtSource>(one.insert, one.clip, one.surface);
     one.heldOut.assign(heldOut.begin(), heldOut.end());
     const InsertScene scene{{one}, facts.width, facts.height, facts.fps, {}};
     std::vector<int> numbers(std::size_t(range.count()));
     std::iota(numbers.begin(), numbers.end(), range.first);
     ArtShelf shelf;
     return rendered(frames, numbers, scene, shelf, pattern, options.alone, options.quality, progress);
-}
-
-Carriers insertCarriersOf(const Shot& shot) {
-    Carriers carriers = carriersOf(shot);
-    const auto lens = lensInForce(shot);
-    // Of a zoom it is another one on every frame.
-    if (lens && lens->isDistorted() && !isOfZoom(shot)) carriers.lens = std::make_shared<const Lens>(*lens);
-    return carriers;
-}
-
-InsertScene insertSceneOf(const Shot& shot) {
-    InsertScene scene = InsertScene::of(shot.inserts.vector(), shot.clips.vector(), shot.mattes.vector(),
-                                        insertCarriersOf(shot), shot.plate.width, shot.plate.height, shot.plate.fps);
-    const auto lens = lensInForce(shot);
-    if (lens && lens->isDistorted() && isOfZoom(shot))
-        for (const InsertScene::One& one : scene.inserts)
-            if (one.carrier->isOfTracks())
-                scene.notes.push_back(
-                    fmt::format("{}: the lens zooms, and bends it by another measure on every frame: "
-                                "it is laid straight between its corners",
-                                one.insert.name));
-    return scene;
 }
 
 Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf& shelf, const fs::path& pattern,

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "base/progress.h"
-#include "comp/composing.h"
+#include "shot/layers/layers.h"
 #include "comp/match.h"
 #include "comp/render.h"
 #include "exchange/corners.h"
@@ -41,11 +41,6 @@ Expected<InsertReport> runInsert(FrameCache& frames, const FrameRange& range, co
 /// The corners over an open shutter about a frame: so many that none moves more than a pixel or so between two; those
 /// beside it are taken in where they are known.
 std::vector<Quad> cornersOverShutter(const CornersFile& corners, std::size_t index, double shutter);
-
-/// What inserts ride on, with the lens in force where it bends.
-Carriers insertCarriersOf(const Shot& shot);
-/// All that the shot's inserts are made from.
-InsertScene insertSceneOf(const Shot& shot);
 
 /// The shot's inserts over its plate, or `alone` with their alpha, on the frames of its range. A sequence that was
 /// stopped, or ran out of disk, goes on where it ended as long as nothing has changed since. Fails when a clip is

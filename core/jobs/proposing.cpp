@@ -1,6 +1,7 @@
 #include "jobs/proposing.h"
 
 #include "jobs/solving.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/camerastage.h"
@@ -20,12 +21,18 @@ Expected<std::vector<MoverProposal>> runPropose(const Shot& shot, FrameCache& fr
     return proposeMovers(frames, *solve, {.range = shot.plate.range}, progress.part(solved, 1));
 }
 
+Shot shotOf(const MoverProposal& proposal) {
+    Shot shot;
+    shot.plate.range = proposal.frames;
+    shot.tracks = std::vector<Track>{proposal.path};
+    return shot;
+}
+
 Shot withMoverAccepted(const Shot& shot, const MoverProposal& proposal) {
     std::vector<TrackId> ids;
     Shot result = withTracksImported(shot, {proposal.path}, &ids);
     Matte matte = proposal.matte;
-    // Its name may have been taken.
-    matte.ride->tracks = {findTrack(result, ids.front())->name};
+    matte.ride = rideOnTracks({ids.front()}, matte.ride->referenceFrame);
     return withCoveredSetAside(withMatteAdded(result, std::move(matte)));
 }
 

@@ -1,20 +1,13 @@
 #pragma once
 
 #include "base/expected.h"
+#include "base/geometry.h"
 #include "lens/lens.h"
 
 #include <filesystem>
 #include <vector>
 
 namespace pinion {
-
-/// A half-open rectangle of pixels; x0, y0 may be negative (overscan).
-struct PixelBox {
-    int x0 = 0, y0 = 0, x1 = 0, y1 = 0;
-    int width() const { return x1 - x0; }
-    int height() const { return y1 - y0; }
-    bool operator==(const PixelBox&) const = default;
-};
 
 /// The smallest box of undistorted pixels that holds the whole plate with its distortion taken out, and the plate's own
 /// frame. How far it reaches past the frame is the overscan the lens needs.

@@ -1,7 +1,9 @@
 #pragma once
 
 #include "base/framerange.h"
+#include "base/geometry.h"
 #include "base/list.h"
+#include "motion/ride.h"
 #include "picture/picture.h"
 
 #include <Eigen/Core>
@@ -14,8 +16,6 @@
 
 namespace pinion {
 
-using Polygon = std::vector<Eigen::Vector2d>;  ///< closed, in pixels of the plate
-
 /// What a matte covers on each frame when it was made elsewhere, as pictures.
 class MattePictures {
 public:
@@ -27,6 +27,8 @@ public:
     /// folder that was not there is looked for anew.
     virtual std::string trouble(const FrameRange& range, int width, int height) const = 0;
 };
+
+using MatteId = std::int64_t;
 
 /// A drawn area that moves by keyframes. Between keys its points and tangents are interpolated; before the first and
 /// after the last the shape stays. All keys of a matte have the same number of points.
@@ -43,16 +45,6 @@ struct Matte {
         /// What each point adds to the matte's feather, in pixels; between points it changes along the edge. None: 0.
         std::vector<double> feather{};
     };
-    /// It is carried: its keys are in the pixels of the reference frame.
-    struct Ride {
-        enum class On { tracks, locator, picture, plane };
-        std::vector<std::string> tracks;
-        int referenceFrame = 0;
-        On on = On::tracks;
-        std::string locator{};  ///< its name
-        std::string plane{};    ///< its name
-        bool operator==(const Ride&) const = default;
-    };
     /// From a frame on it counts, or does not.
     struct Turn {
         int frame = 0;
@@ -66,13 +58,14 @@ struct Matte {
     double feather_px = 0;  ///< how far its edge fades: outwards, below 0 inwards
     double grow_px = 0;     ///< its edge moved outwards, below 0 inwards
     Between between = Between::linear;
-    std::optional<Ride> ride;
-    std::vector<Turn> turns;                        ///< by rising frame; before the first it counts
-    std::uint32_t colour = 0;                       ///< 0xRRGGBB, as it is drawn; 0: the usual
-    double opacity = 0.2;                           ///< of its surface, as it is drawn
-    bool hidden = false;                            ///< not drawn; it counts all the same
-    bool locked = false;                            ///< not changed by hand
+    std::optional<Ride> ride;  ///< it is carried: its keys are in the pixels of the reference frame
+    std::vector<Turn> turns;   ///< by rising frame; before the first it counts
+    std::uint32_t colour = 0;  ///< 0xRRGGBB, as it is drawn; 0: the usual
+    double opacity = 0.2;      ///< of its surface, as it is drawn
+    bool hidden = false;       ///< not drawn; it counts all the same
+    bool locked = false;       ///< not changed by hand
     std::shared_ptr<const MattePictures> pictures;  ///< made elsewhere, in place of an outline
+    MatteId id = 0;                                 ///< in a shot; 0 elsewhere
 };
 
 /// Whether it counts on a frame.

@@ -18,6 +18,7 @@ constexpr std::array kBetween{"linear", "smooth"};
 constexpr std::size_t kMostPoints = 20000;
 constexpr double kMost_px = 1000, kFarthestPoint_px = 1e6;
 constexpr std::array kOps{"add", "subtract", "intersect"};
+constexpr std::array kMotionKinds{"position", "similarity", "corner pin", "perspective"};
 
 json pairs(const Polygon& points) {
     json list = json::array();
@@ -123,33 +124,52 @@ std::uint32_t takeColour(const json& shape, const std::string& where) {
 
 }  // namespace
 
-json rideValue(const Matte::Ride& ride) {
+json rideValue(const Ride& ride) {
     json value{{"reference_frame", ride.referenceFrame}};
-    if (ride.on == Matte::Ride::On::picture) value["picture"] = true;
-    if (ride.on == Matte::Ride::On::locator) value["locator"] = ride.locator;
-    if (ride.on == Matte::Ride::On::plane) value["plane"] = ride.plane;
-    if (!ride.tracks.empty()) value["tracks"] = ride.tracks;
+    if (ride.on == "picture") value["picture"] = true;
+    else if (ride.ids.empty() && ride.on == "tracks") value["tracks"] = ride.names;
+    else if (ride.ids.empty() && ride.names.size() == 1) value[ride.on] = ride.names.front();
+    else {
+        value["on"] = ride.on;
+        value["ids"] = ride.ids;
+        if (!ride.names.empty()) value["names"] = ride.names;
+    }
+    if (ride.as) value["as"] = toString(*ride.as);
     return value;
 }
 
-Matte::Ride takeRide(const json& ride, const std::string& where) {
-    Matte::Ride taken;
+Ride takeRide(const json& ride, const std::string& where) {
+    Ride taken;
     taken.referenceFrame = whole(ride, "reference_frame", where);
-    if (flagOr(ride, "picture", false, where)) taken.on = Matte::Ride::On::picture;
-    if (ride.contains("locator")) {
-        taken.on = Matte::Ride::On::locator;
-        taken.locator = text(ride, "locator", where);
+    if (ride.contains("as")) taken.as = MotionKind(takeWord(ride, "as", kMotionKinds, where));
+    const auto takeNames = [&](const char* member) {
+        for (const json& name : list(ride, member, where)) {
+            if (!name.is_string()) malformed(fmt::format("{}.{}: holds what is no name", where, member));
+            taken.names.push_back(name.get<std::string>());
+        }
+    };
+    if (ride.contains("on")) {
+        taken.on = text(ride, "on", where);
+        for (const json& id : list(ride, "ids", where)) {
+            if (!id.is_number_integer()) malformed(where + ".ids: holds what is no id");
+            taken.ids.push_back(id.get<std::int64_t>());
+        }
+        if (ride.contains("names")) takeNames("names");
+        return taken;
     }
-    if (ride.contains("plane")) {
-        taken.on = Matte::Ride::On::plane;
-        taken.plane = text(ride, "plane", where);
+    // By the names of one shot's things, for whatever shot takes them.
+    if (flagOr(ride, "picture", false, where)) {
+        taken.on = "picture";
+        return taken;
     }
-    if (taken.on != Matte::Ride::On::tracks && !ride.contains("tracks")) return taken;
-    for (const json& name : list(ride, "tracks", where)) {
-        if (!name.is_string()) malformed(where + ".tracks: holds what is no name");
-        taken.tracks.push_back(name.get<std::string>());
-    }
-    if (taken.tracks.empty()) malformed(where + ".tracks: the list is empty");
+    for (const char* kind : {"plane", "locator"})
+        if (ride.contains(kind)) {
+            taken.on = kind;
+            taken.names = {text(ride, kind, where)};
+            return taken;
+        }
+    takeNames("tracks");
+    if (taken.names.empty()) malformed(where + ".tracks: the list is empty");
     return taken;
 }
 
@@ -175,6 +195,7 @@ json mattesValue(std::span<const Matte> mattes) {
     json shapes = json::array();
     for (const Matte& matte : mattes) {
         json shape{{"name", matte.name}, {"mode", kModes[std::size_t(matte.mode)]}, {"keys", json::array()}};
+        if (matte.id != 0) shape["id"] = matte.id;
         for (const Matte::Key& key : matte.keys) shape["keys"].push_back(keyValue(key));
         if (matte.op != Matte::Op::add) shape["op"] = kOps[std::size_t(matte.op)];
         if (matte.invert) shape["invert"] = true;
@@ -200,6 +221,7 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const
         const std::string where = fmt::format("{}[{}]", name, mattes.size());
         Matte matte;
         matte.name = text(shape, "name", where);
+        if (shape.contains("id") && bounds == MatteBounds::taken) matte.id = MatteId(jsonfile::key(shape, "id", where));
         matte.mode = Matte::Mode(takeWord(shape, "mode", kModes, where));
         matte.op = Matte::Op(takeWord(shape, "op", kOps, where));
         matte.between = Matte::Between(takeWord(shape, "between", kBetween, where));
@@ -220,6 +242,8 @@ std::vector<Matte> takeMattes(const json& shapes, const std::string& name, const
         if (!matte.pictures || (shape.contains("keys") && !shape["keys"].empty()))
             matte.keys = takeKeys(shape, where, bounds);
         if (shape.contains("ride")) matte.ride = takeRide(shape["ride"], where + ".ride");
+        if (matte.ride && !matte.ride->ids.empty() && bounds == MatteBounds::refused)
+            malformed(where + ".ride.ids: count in one shot alone; names are expected");
         mattes.push_back(std::move(matte));
     }
     return mattes;

@@ -11,8 +11,8 @@
 
 namespace pinion {
 
-nlohmann::json rideValue(const Matte::Ride& ride);
-Matte::Ride takeRide(const nlohmann::json& ride, const std::string& where);
+nlohmann::json rideValue(const Ride& ride);
+Ride takeRide(const nlohmann::json& ride, const std::string& where);
 
 nlohmann::json turnsValue(const std::vector<Matte::Turn>& turns);
 /// Of `object`'s member "there"; none where it has none.

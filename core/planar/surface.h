@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/expected.h"
+#include "motion/carrier.h"
 #include "planar/planartrack.h"
 
 #include <optional>
@@ -65,20 +66,18 @@ std::optional<Quad> surfaceAt(const PlanarTrack& plane, int frame);
 
 /// The surface as a sheet on one frame: where its places, (0, 0) its top left corner and (1, 1) its bottom right one,
 /// are on the plate. A cylinder's is unrolled.
-class SurfaceSheet {
+class SurfaceSheet : public Sheet {
 public:
     /// None where the plane is not, or has no surface.
     static std::optional<SurfaceSheet> of(const PlanarTrack& plane, int frame);
     /// Of a flat surface whose corners are seen there through a lens; none where they enclose nothing.
     static std::optional<SurfaceSheet> of(const Quad& corners, const PlaneLens& lens);
-    Eigen::Vector2d onPlate(const Eigen::Vector2d& sheet) const;
-    /// The place of the sheet that is seen there, also beyond its edges; none where it cannot be told.
-    std::optional<Eigen::Vector2d> onSheet(const Eigen::Vector2d& plate) const;
-    bool faces(const Eigen::Vector2d& sheet) const;
+    Eigen::Vector2d onPlate(const Eigen::Vector2d& sheet) const override;
+    std::optional<Eigen::Vector2d> onSheet(const Eigen::Vector2d& plate) const override;
+    bool faces(const Eigen::Vector2d& sheet) const override;
     /// Of a cylinder.
-    bool isCurved() const { return curved_; }
-    /// A homography takes it to the plate: it is not curved, and no lens bends it.
-    bool isFlat() const { return !curved_ && !lens_; }
+    bool isCurved() const override { return curved_; }
+    bool isFlat() const override { return !curved_ && !lens_; }
     /// Of a cylinder's, unrolled.
     double widthToHeight() const;
 

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/expected.h"
+#include "base/geometry.h"
 #include "planar/planelens.h"
 
 #include <Eigen/Core>
@@ -20,9 +21,6 @@ struct SurfacePose {
 };
 /// First `first`, then `then`.
 SurfacePose operator*(const SurfacePose& then, const SurfacePose& first);
-
-/// Four places of the plate in order round a quad: top left, top right, bottom right, bottom left.
-using Quad = std::array<Eigen::Vector2d, 4>;
 
 /// A round upright body of radius one, in camera coordinates. Places on it are (angle, along): radians from `front` to
 /// the right as seen from `front`, and along `axis` from `middle`.

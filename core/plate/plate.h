@@ -105,7 +105,4 @@ std::filesystem::path sequenceAround(const std::filesystem::path& file);
 /// Those pictures, by rising number.
 std::vector<std::filesystem::path> picturesAround(const std::filesystem::path& fileOrPattern);
 
-/// "1003-1005, 1009": frame numbers for messages and lists.
-std::string frameRanges(const std::vector<int>& frames);
-
 }  // namespace pinion

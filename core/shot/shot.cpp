@@ -45,12 +45,6 @@ const PlanarTrack* findPlane(const Shot& shot, PlaneId id) {
     return nullptr;
 }
 
-const PlanarTrack* findPlane(const Shot& shot, const std::string& name) {
-    for (const PlanarTrack& plane : shot.planes)
-        if (plane.name == name) return &plane;
-    return nullptr;
-}
-
 const Clip* findClip(const Shot& shot, ClipId id) {
     for (const Clip& clip : shot.clips)
         if (clip.id == id) return &clip;
@@ -63,9 +57,15 @@ const Insert* findInsert(const Shot& shot, InsertId id) {
     return nullptr;
 }
 
-const Locator* findLocator(const Shot& shot, const std::string& name) {
+const Locator* findLocator(const Shot& shot, LocatorId id) {
     for (const Locator& locator : shot.locators)
-        if (locator.name == name) return &locator;
+        if (locator.id == id) return &locator;
+    return nullptr;
+}
+
+const Matte* findMatte(const Shot& shot, MatteId id) {
+    for (const Matte& matte : shot.mattes)
+        if (matte.id == id) return &matte;
     return nullptr;
 }
 

@@ -9,7 +9,7 @@
 #include "matte/matte.h"
 #include "planar/planartrack.h"
 #include "plate/plate.h"
-#include "steady/locator.h"
+#include "shot/locator.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
 #include "world/world.h"
@@ -55,10 +55,8 @@ struct ScatterSettings {
 /// What the Steady card holds: the picture held still or eased, and a shake lent to it.
 struct SteadySettings {
     bool steady = false;
-    enum class Source { allTracks, chosen, plane };
-    Source source = Source::allTracks;
-    List<TrackId> tracks;                          ///< the chosen ones
-    std::string plane;                             ///< the planar track, by its name
+    Ride on{"picture", {}};                        ///< what is held still; its reference frame and `as` do not count
+    List<TrackId> tracks;                          ///< that were chosen, also while something else is held
     bool cornerPin = false;                        ///< four chosen tracks as a corner pin
     bool squareUp = false;                         ///< ... what lies between them upright, filling the picture
     PictureModel model = PictureModel::automatic;  ///< of all tracks; of chosen ones what their number allows
@@ -143,7 +141,7 @@ struct Deliverable {
     DeliverableFormat format = DeliverableFormat::usda;
     std::string place;  ///< a file name, or a folder for ST maps; relative to the delivery folder
     UpAxis upAxis = UpAxis::y;
-    std::string locator;           ///< whose motion, for transforms and corner pins
+    LocatorId locator = 0;         ///< whose motion, for transforms and corner pins
     TransformOptions transform;    ///< also the origin of tracks
     bool overscan = false;         ///< a camera for the undistorted plate with its overscan, which needs no lens
     std::uint64_t writtenKey = 0;  ///< `deliveryKey` when it was last written; 0: never
@@ -157,6 +155,7 @@ struct Shot {
     LensCard lens;
     SolveSettings solveSettings;
     List<Matte> mattes;
+    MatteId nextMatte = 1;
     List<Track> tracks;
     TrackId nextTrack = 1;
     List<PlanarTrack> planes;
@@ -165,6 +164,7 @@ struct Shot {
     std::uint64_t solvedKey = 0;  ///< `solveKey` of the shot that was solved
     World world;
     List<Locator> locators;
+    LocatorId nextLocator = 1;
     SteadySettings steady;
     List<Clip> clips;
     ClipId nextClip = 1;
@@ -182,10 +182,10 @@ PlateRef plateRef(const PlateFacts& facts);
 const Track* findTrack(const Shot& shot, TrackId track);
 const SolvedTrack* findSolved(const Shot& shot, TrackId track);
 const PlanarTrack* findPlane(const Shot& shot, PlaneId plane);
-const PlanarTrack* findPlane(const Shot& shot, const std::string& name);
 const Clip* findClip(const Shot& shot, ClipId clip);
 const Insert* findInsert(const Shot& shot, InsertId insert);
-const Locator* findLocator(const Shot& shot, const std::string& name);
+const Locator* findLocator(const Shot& shot, LocatorId locator);
+const Matte* findMatte(const Shot& shot, MatteId matte);
 /// Those that are still there.
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids);
 

@@ -46,25 +46,6 @@ MotionParts partsOf(const Matrix3d& matrix, const Vector2d& pivot) {
     return {at - pivot, std::atan2(across, along), 0.5 * std::hypot(along, across)};
 }
 
-std::string_view toString(MotionKind kind) {
-    switch (kind) {
-        case MotionKind::position:
-            return "position";
-        case MotionKind::cornerPin:
-            return "corner pin";
-        case MotionKind::perspective:
-            return "perspective";
-        default:
-            return "similarity";
-    }
-}
-
-const FrameMotion* PlateMotion::at(int frame) const {
-    const auto found =
-        std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMotion& m, int f) { return m.frame < f; });
-    return found != frames.end() && found->frame == frame ? &*found : nullptr;
-}
-
 Expected<PlateMotion> motionOf(const std::vector<Track>& tracks, int referenceFrame, const FrameRange& range,
                                MotionKind kind) {
     if (tracks.empty()) return failure(Fault::input, "no track is chosen");

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/expected.h"
+#include "motion/platemotion.h"
 #include "track/tracking.h"
 
 #include <Eigen/Core>
@@ -24,32 +25,6 @@ MotionParts partsOf(const Eigen::Matrix3d& matrix, const Eigen::Vector2d& pivot)
 
 /// A place carried by a homography.
 Eigen::Vector2d carried(const Eigen::Matrix3d& matrix, const Eigen::Vector2d& place);
-
-/// Where the plate of the reference frame is on one frame.
-struct FrameMotion {
-    int frame = 0;
-    Eigen::Matrix3d plateFromReference = Eigen::Matrix3d::Identity();
-    int tracks = 0;            ///< that spoke for it
-    double residual_px = 0.0;  ///< their RMS distance to it
-};
-
-enum class MotionKind { position, similarity, cornerPin, perspective };
-
-/// "position", "corner pin"
-std::string_view toString(MotionKind kind);
-
-/// The motion of what the tracks lie on, frame by frame, relative to the reference frame.
-struct PlateMotion {
-    MotionKind kind = MotionKind::position;
-    int referenceFrame = 0;
-    Eigen::Vector2d pivot{0, 0};
-    std::vector<Eigen::Vector2d>
-        corners;  ///< of a corner pin: top-left, top-right, bottom-right, bottom-left on the reference frame
-    std::vector<FrameMotion> frames;  ///< by rising frame; frames without enough tracks are absent
-    std::string reason{};             ///< why the picture's motion was taken for this kind
-
-    const FrameMotion* at(int frame) const;
-};
 
 /// How the motion of tracks is handed on.
 struct TransformOptions {

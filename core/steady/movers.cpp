@@ -131,7 +131,7 @@ public:
         for (std::size_t i = 0; i < proposals.size(); ++i) {
             proposals[i].matte.name = fmt::format("mover {}", i + 1);
             proposals[i].path.name = fmt::format("mover {} path", i + 1);
-            proposals[i].matte.ride->tracks = {proposals[i].path.name};
+            proposals[i].matte.ride->ids = {proposals[i].path.id};
         }
         return proposals;
     }
@@ -417,6 +417,7 @@ private:
         for (Seen& one : seen) one.path += shift;
         Track& path = proposal.path;
         path.byHand = true;
+        path.id = 1;
         path.setAside = true;
         path.group = "movers";
         path.referenceFrame = seen[largest].frame;
@@ -440,7 +441,7 @@ private:
     void setShape(MoverProposal& proposal, const std::vector<Seen>& seen, std::size_t largest) const {
         Matte& matte = proposal.matte;
         const Vector2d reference = seen[largest].path;
-        matte.ride = Matte::Ride{{}, seen[largest].frame};
+        matte.ride = Ride{"tracks", {}, seen[largest].frame};
         std::vector<Polygon> outlines;
         for (const Seen& one : seen) outlines.push_back(outlineOf(one.cells));
         const auto keyOf = [&](std::size_t i) {

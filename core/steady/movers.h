@@ -14,7 +14,7 @@ namespace pinion {
 /// An area whose motion disagrees with the solved scene.
 struct MoverProposal {
     Matte matte;         ///< rides on `path`
-    Track path;          ///< how the area goes, from dense motion; set aside, without an id
+    Track path;          ///< how the area goes, from dense motion; set aside, with an id that counts here alone
     std::string reason;  ///< "moves 24.8 px a frame against the scene"
     FrameRange frames;   ///< on which it is seen
     double share = 0;    ///< of the plate that it covers there, in the mean

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "base/geometry.h"
 #include "base/list.h"
 #include "picture/picture.h"
 
@@ -19,9 +20,6 @@ std::optional<MotionModel> motionModelFrom(std::string_view word);
 std::string_view toString(Channel channel);
 std::optional<Channel> channelFrom(std::string_view word);
 
-/// Where pixels are counted from in a delivery: those of the plate run down from the top; some programs run up from the
-/// bottom.
-enum class Origin { topLeft, bottomLeft };
 std::string_view toString(Origin origin);
 std::optional<Origin> originFrom(std::string_view word);
 

@@ -6,6 +6,7 @@
 #include "canvas/displaypictures.h"
 #include "session/derived.h"
 #include "session/livework.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
 #include "shot/edits/planeedits.h"
 #include "shot/edits/plateedits.h"
@@ -179,8 +180,7 @@ TEST_CASE("renders whose place leads out of the delivery folder are asked about,
     shot.insertsPlace = "../outside.####.png";
     shot = withTrackAdded(shot, 1001, {500, 300});
     shot.steady.steady = true;
-    shot.steady.source = SteadySettings::Source::chosen;
-    shot.steady.tracks = std::vector<TrackId>{shot.tracks[0].id};
+    shot.steady.on = rideOnTracks({shot.tracks[0].id});
     shot.steady.renderPlace = "../held.####.png";
     f.session.edit("From elsewhere", shot);
     QStringList asked;
@@ -299,11 +299,9 @@ TEST_CASE("art that is replaced under the window is seen, and pinning to the who
     }
     shot.tracks = tracks;
     f.session.edit("Tracks", shot);
-    Matte::Ride picture;
-    picture.on = Matte::Ride::On::picture;
-    inserts.pin(picture);
+    inserts.pin(rideOnPicture());
     CHECK(f.session.isBusy());
     f.wait();
     REQUIRE(f.session.shot().inserts[0].ride);
-    CHECK(f.session.shot().inserts[0].ride->on == Matte::Ride::On::picture);
+    CHECK(f.session.shot().inserts[0].ride->on == "picture");
 }

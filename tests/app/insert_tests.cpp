@@ -4,6 +4,7 @@
 #include "fixture.h"
 #include "jobs/inserting.h"
 #include "plate/framewriter.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
 #include "shot/edits/matteedits.h"
 #include "sheet/threadsheet.h"
@@ -134,7 +135,7 @@ TEST_CASE("a newcomer puts the timetable on the board, moves, sizes and turns it
     const QColor before = f.seen(655, 330);
     f.addTimetable();
     REQUIRE(f.session.shot().inserts.size() == 1);
-    CHECK(f.insert().ride->plane == "sheet");
+    CHECK(wordsOf(f.session.shot(), *f.insert().ride) == "sheet");
     CHECK(f.canvas.sight() == "inserts");
     CHECK(f.canvas.toolInHand() == "insert");
     CHECK(f.state("inserts") == StageState::attention);  // the plane ends on 1052
@@ -210,13 +211,9 @@ TEST_CASE("what hangs on a plane stays to be seen while its surface is dragged, 
     InsertFixture f;
     f.inserts.addPlain(Insert::Shows::colour);
     f.wait();
-    f.session.edit("Red", withInsertEdited(f.session.shot(), f.insert().id, [](Insert& one) {
+    f.session.edit("Red", withInsertEdited(f.session.shot(), f.insert().id, [&](Insert& one) {
                        one.colour = {1, 0, 0};
-                       Matte::Ride ride;
-                       ride.on = Matte::Ride::On::plane;
-                       ride.plane = "sheet";
-                       ride.referenceFrame = 1050;
-                       one.ride = ride;
+                       one.ride = rideOnPlane(f.session.shot().planes[0].id, 1050);
                    }));
     f.settle();
     const auto isRed = [](const QColor& c) { return c.red() > 180 && c.green() < 60 && c.blue() < 60; };
@@ -362,7 +359,7 @@ TEST_CASE("what passes before it is held out by a matte that is ticked, and rena
     f.session.edit("Draw", withMatteAdded(f.session.shot(), mast));
     f.settle();
     f.tick("insertHeldOut", 0, true);
-    CHECK(f.insert().heldOut.vector() == std::vector<std::string>{"mast"});
+    CHECK(f.insert().heldOut.vector() == std::vector<MatteId>{f.session.shot().mattes[0].id});
     f.checkSeen(650, 400);
     f.checkSeen(750, 400);
 
@@ -419,7 +416,7 @@ TEST_CASE("inserts are stacked, renamed, hidden, copied to selected tracks and t
     f.choose("insertOn", "copy to 1 selected track");
     REQUIRE(f.session.shot().inserts.size() == 3);
     const Insert* copy = f.inserts.hand.held();
-    CHECK(copy->ride->tracks == std::vector<std::string>{"seal"});
+    CHECK(wordsOf(f.session.shot(), *copy->ride) == "seal");
     f.choose("insertOn", "the frame");
     CHECK_FALSE(f.inserts.hand.held()->ride);
     // Delete removes what the tool holds.

@@ -3,6 +3,7 @@
 #include "fixture.h"
 #include "matte/drawing.h"
 #include "sheet/threadsheet.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
@@ -519,8 +520,8 @@ TEST_CASE("a painted patch is put back on the harbour from the Steady card, and 
     shot.plate.range = {1001, 1006};
     shot.deliveryFolder = scratch.path().string();
     shot.steady.steady = true;
-    shot.steady.source = SteadySettings::Source::chosen;
     shot.steady.tracks = List<TrackId>(ids);
+    shot.steady.on = rideOnTracks(ids);
     shot.steady.options.fit = SteadyOptions::Fit::none;
     f.session.edit("Hold", shot);
     f.window.docket().open("steady");
@@ -560,7 +561,7 @@ TEST_CASE("riding on the whole picture is worked out as a job, and a shape drawn
     f.wait();
     INFO(f.window.note().toStdString());
     REQUIRE(f.shapes()[0].ride);
-    CHECK(f.shapes()[0].ride->on == Matte::Ride::On::picture);
+    CHECK(f.shapes()[0].ride->on == "picture");
     CHECK(apart(f.shown(), drawn) < 1e-6);
     CHECK(f.session.document.history().undoName() == "shape 1 rides on the whole picture");
     // Held still as a whole: a shape drawn on another frame rides from the frame that is held, without a wait.

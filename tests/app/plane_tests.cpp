@@ -1,5 +1,6 @@
 // The Planes card and its tools, in the real window, on the board plate.
 
+#include "shot/carriers/carriers.h"
 #include "fixture.h"
 #include "planar/surface.h"
 #include "plate/framewriter.h"
@@ -135,14 +136,14 @@ TEST_CASE("the Planes card holds a plane's choices, and hands it on") {
     CHECK(f.plane().motion == MotionModel::affine);
     f.button("planeMatte")->click();
     REQUIRE(f.session.shot().mattes.size() == 1);
-    CHECK(f.session.shot().mattes[0].ride->plane == "plane 1");
+    CHECK(wordsOf(f.session.shot(), *f.session.shot().mattes[0].ride) == "plane 1");
     f.window.docket().open("planes");
     f.button("planeHandOn")->click();
     CHECK(f.session.shot().locators.size() == 1);
     CHECK(f.session.shot().deliverables.back().kind == DeliverableKind::cornerPin);
     f.window.docket().open("planes");
     f.button("planeSteady")->click();
-    CHECK(f.session.shot().steady.source == SteadySettings::Source::plane);
+    CHECK(wordsOf(f.session.shot(), f.session.shot().steady.on) == "plane 1");
     REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 5000));
     CHECK(f.steady.plan()->frames.size() == 11);
 }

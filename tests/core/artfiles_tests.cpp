@@ -14,6 +14,7 @@
 #include "plate/framewriter.h"
 #include "plate/still.h"
 #include "scratch.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/planeedits.h"
@@ -208,7 +209,7 @@ TEST_CASE("an insert on an anamorphic plate is fitted and turned as it is seen")
     square.width = square.height = 100;
     square.still = true;
     Insert insert;
-    insert.ride = Matte::Ride{{"a", "b", "c", "d"}, 1, Matte::Ride::On::tracks, "", ""};
+    insert.ride = rideOnTracks({1, 2, 3, 4}, 1);
     std::vector<Track> tracks;
     for (const Vector2d& at : {Vector2d(20, 20), Vector2d(60, 20), Vector2d(60, 100), Vector2d(20, 100)}) {
         Track track = test::placed(1, at);
@@ -226,7 +227,7 @@ TEST_CASE("an insert on an anamorphic plate is fitted and turned as it is seen")
     CHECK(shot.inserts[0].placing.scale == Vector2d(1, 1));
     // By a quarter turn it lies on itself.
     shot = withInsertEdited(shot, id, [](Insert& i) { i.placing.turn_deg = 90; });
-    const Carrier carrier(shot.inserts[0], carriersOf(shot));
+    const InsertSurface carrier = surfaceOf(shot, shot.inserts[0]);
     const auto corners = carrier.corners(shot.inserts[0].placing, 1);
     REQUIRE(corners);
     CHECK(((*corners)[0] - Vector2d(60, 20)).norm() < 1e-9);
@@ -410,7 +411,7 @@ TEST_CASE("an insert whose plane or surface is gone is nowhere, and it is said")
     Insert tint;
     tint.shows = Insert::Shows::colour;
     tint.colour = {1, 1, 1};
-    tint.ride = Matte::Ride{{}, 1, Matte::Ride::On::plane, "", "board"};
+    tint.ride = rideOnPlane(1, 1);
     shot = withInsertAdded(shot, tint, 1);
     ArtShelf shelf;
     const Picture plate = flat(160, 120, 100);
@@ -418,9 +419,8 @@ TEST_CASE("an insert whose plane or surface is gone is nowhere, and it is said")
     for (const Shot& without : {withPlaneRemoved(shot, 1), withSurfaceRemoved(shot, 1)}) {
         const InsertScene scene = insertSceneOf(without);
         for (const auto lost : {Insert::Lost::ends, Insert::Lost::holds, Insert::Lost::fades}) {
-            InsertScene one = scene;
-            one.inserts[0].insert.lost = lost;
-            CHECK(composed(one, 2, plate, shelf).bytes == plate.bytes);
+            const Shot so = withInsertEdited(without, without.inserts[0].id, [&](Insert& i) { i.lost = lost; });
+            CHECK(composed(insertSceneOf(so), 2, plate, shelf).bytes == plate.bytes);
         }
         REQUIRE_FALSE(scene.notes.empty());
         CHECK(scene.notes[0].find("tint: ") == 0);
@@ -452,12 +452,12 @@ TEST_CASE("it stays and it fades work where the range begins after its track has
         shot.plate.range = {1, 40};
         Insert tint;
         tint.shows = Insert::Shows::colour;
-        tint.ride = Matte::Ride{{"p"}, first, Matte::Ride::On::tracks, "", ""};
+        tint.ride = rideOnTracks({1}, first);
         shot.inserts = {};
         InsertId id = 0;
         Shot with = withInsertAdded(shot, tint, first, &id);
         with.plate.range = range;
-        const Carrier carrier(with.inserts[0], carriersOf(with));
+        const InsertSurface carrier = surfaceOf(with, with.inserts[0]);
         CHECK_FALSE(carrier.at(range.first));
         REQUIRE(carrier.at(range.first, true));
         CHECK(carrier.away(range.first) > 0);
@@ -501,7 +501,7 @@ TEST_CASE("a matte of pictures that is missing, of another size or moved is said
     // An insert that they hold out says so too.
     Insert tint;
     tint.shows = Insert::Shows::colour;
-    tint.heldOut = std::vector<std::string>{"crane"};
+    tint.heldOut = std::vector<MatteId>{1};
     const InsertScene scene = insertSceneOf(withInsertAdded(*opened, tint, 1));
     REQUIRE_FALSE(scene.notes.empty());
     CHECK(scene.notes[0].find("its pictures cannot be read") != std::string::npos);

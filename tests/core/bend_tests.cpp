@@ -410,7 +410,7 @@ TEST_CASE("CG rendered with the delivered camera lands on the plate through the 
     solve.tracks = std::move(points);
     shot.solve = std::make_shared<const Solve>(solve);
     shot.deliverables = std::vector<Deliverable>{
-        {"camera", DeliverableKind::camera, DeliverableFormat::json, "camera.json", UpAxis::y, "", {}, true},
+        {"camera", DeliverableKind::camera, DeliverableFormat::json, "camera.json", UpAxis::y, 0, {}, true},
         {"maps", DeliverableKind::stMaps, DeliverableFormat::exr, "maps"}};
     for (const Deliverable& item : shot.deliverables) REQUIRE(deliver(shot, item, scratch.path()));
 

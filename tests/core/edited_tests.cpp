@@ -2,6 +2,7 @@
 
 #include "matte/sequence.h"
 #include "scratch.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/insertedits.h"
 #include "shot/edits/lensedits.h"
@@ -64,25 +65,18 @@ private:
     std::mt19937 engine_;
 };
 
-Matte::Ride ride(const Shot& shot, Dice& dice) {
-    Matte::Ride on;
-    on.referenceFrame = dice.frame();
+Ride ride(const Shot& shot, Dice& dice) {
+    const int frame = dice.frame();
     switch (dice.below(4)) {
         case 0:
-            on.on = Matte::Ride::On::picture;
-            break;
+            return rideOnPicture(frame);
         case 1:
-            on.on = Matte::Ride::On::plane;
-            on.plane = shot.planes.isEmpty() ? "gone" : shot.planes[dice.of(shot.planes)].name;
-            break;
+            return rideOnPlane(shot.planes.isEmpty() ? 99 : shot.planes[dice.of(shot.planes)].id, frame);
         case 2:
-            on.on = Matte::Ride::On::locator;
-            on.locator = shot.locators.isEmpty() ? "gone" : shot.locators[dice.of(shot.locators)].name;
-            break;
+            return rideOnLocator(shot.locators.isEmpty() ? 99 : shot.locators[dice.of(shot.locators)].id, frame);
         default:
-            on.tracks = {shot.tracks.isEmpty() ? "gone" : shot.tracks[dice.of(shot.tracks)].name};
+            return rideOnTracks({shot.tracks.isEmpty() ? 99 : shot.tracks[dice.of(shot.tracks)].id}, frame);
     }
-    return on;
 }
 
 Shot trackEdit(Shot shot, Dice& dice) {

@@ -114,7 +114,7 @@ TEST_CASE("art on a surface that a lens bends is bent with it, to 40 dB and bett
     const Quad straight{Vector2d(20, 24), {300, 12}, {290, 226}, {34, 216}};
     Quad seen = straight;
     for (Vector2d& corner : seen) corner = *plateFromUndistorted(lens, corner);
-    const Carrier carrier({{1, seen}}, std::make_shared<const Lens>(lens));
+    const InsertSurface carrier({{1, seen}}, std::make_shared<const Lens>(lens));
     const Layer layer = art.laid(carrier.pieces({}, 1), width, height);
     // The truth: the undistorted art looked up at 8 x 8 places of a pixel.
     constexpr int kFine = 8;
@@ -172,7 +172,7 @@ TEST_CASE("bent art has neither seams nor holes, whatever the lens and the corne
         if (i % 5 == 0)  // some are narrow
             for (Vector2d& corner : seen) corner.x() = 100 + 0.05 * (corner.x() - 100);
         if (!troubleOf(seen).empty()) continue;
-        const Carrier carrier({{1, seen}, {2, seen}}, std::make_shared<const Lens>(lens));
+        const InsertSurface carrier({{1, seen}, {2, seen}}, std::make_shared<const Lens>(lens));
         const Layer layer = art.laid(carrier.pieces({}, 1, i % 3 == 0 ? 0.5 : 0.0), width, height);
         if (layer.isEmpty()) continue;
         ++cases;

@@ -12,6 +12,7 @@
 #include "shot/edits/trackedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/stages/insertsstage.h"
+#include "riders.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -22,7 +23,6 @@
 
 using namespace pinion;
 using Eigen::Vector2d;
-using On = Matte::Ride::On;
 
 namespace {
 
@@ -107,13 +107,7 @@ public:
     }
 };
 
-Matte::Ride onPlane() {
-    Matte::Ride ride;
-    ride.on = On::plane;
-    ride.plane = "board";
-    ride.referenceFrame = 1;
-    return ride;
-}
+Ride onPlane(PlaneId plane = 1) { return rideOnPlane(plane, 1); }
 
 /// A shot with a clip of six frames on the plane.
 Shot shotWithClip(const test::Scratch& scratch, InsertId* id = nullptr) {
@@ -217,43 +211,36 @@ TEST_CASE("an insert rides on a plane's surface, one, two and four tracks, a loc
                                      movingTrack("c", {90, 60}, {2, 1}), movingTrack("d", {30, 60}, {2, 1})};
     for (std::size_t i = 0; i < 4; ++i)
         shot.tracks = shot.tracks.edited([&](auto& tracks) { tracks[i].id = TrackId(i + 1); });
-    shot.locators = std::vector<Locator>{{"sign", List<TrackId>({1, 2}), 1, MotionKind::similarity}};
-    const auto cornersOf = [&](const std::optional<Matte::Ride>& ride, int frame) {
+    shot.locators = std::vector<Locator>{{1, "sign", Ride{"tracks", {1, 2}, 1, MotionKind::similarity}}};
+    const auto cornersOf = [&](const std::optional<Ride>& ride, int frame) {
         Insert insert;
         insert.shows = Insert::Shows::test;
         insert.ride = ride;
         InsertId id = 0;
         const Shot with = withInsertAdded(shot, insert, 3, &id);
         const Insert& added = *findInsert(with, id);
-        return *Carrier(added, {shot.tracks, shot.locators, shot.plate.range, shot.planes})
-                    .corners(added.placing, frame);
+        return *surfaceOf(shot, added).corners(added.placing, frame);
     };
     for (const int frame : {1, 5, 12}) {
         const Quad quad = cornersOf(onPlane(), frame), truth = surfaceOn(frame);
         for (std::size_t i = 0; i < 4; ++i) CHECK((quad[i] - truth[i]).norm() < 1e-6);
     }
-    Matte::Ride ride;
-    ride.tracks = {"c", "a", "d", "b"};  // in any order
-    const Quad pinned = cornersOf(ride, 6);
+    const Quad pinned = cornersOf(rideOnTracks({3, 1, 4, 2}), 6);  // in any order
     CHECK((pinned[0] - Vector2d(40, 25)).norm() < 1e-6);
     CHECK((pinned[2] - Vector2d(100, 65)).norm() < 1e-6);
-    for (const std::vector<std::string>& names : {Matte::Ride{{"a"}}.tracks, {"a", "b"}}) {
-        ride.tracks = names;
-        const Quad early = cornersOf(ride, 3), later = cornersOf(ride, 8);
+    for (const std::vector<TrackId>& ids : {std::vector<TrackId>{1}, {1, 2}}) {
+        const Quad early = cornersOf(rideOnTracks(ids), 3), later = cornersOf(rideOnTracks(ids), 8);
         for (std::size_t i = 0; i < 4; ++i) CHECK((later[i] - early[i] - Vector2d(10, 5)).norm() < 1e-6);
-        if (names.size() == 1) CHECK((middleOf(early) - Vector2d(34, 22)).norm() < 1e-6);
+        if (ids.size() == 1) CHECK((middleOf(early) - Vector2d(34, 22)).norm() < 1e-6);
     }
-    Matte::Ride locator;
-    locator.on = On::locator;
-    locator.locator = "sign";
+    const Ride locator = rideOnLocator(1);
     CHECK((middleOf(cornersOf(locator, 8)) - middleOf(cornersOf(locator, 3)) - Vector2d(10, 5)).norm() < 1e-6);
     CHECK((cornersOf(std::nullopt, 9)[2] - Vector2d(kWidth, kHeight)).norm() < 1e-9);
     // What is gone is said, and it is nowhere.
-    ride.tracks = {"gone"};
     Insert lost;
-    lost.ride = ride;
-    const Carrier carrier(lost, {shot.tracks, shot.locators, shot.plate.range, shot.planes});
-    CHECK(carrier.problem().find("no such track") != std::string::npos);
+    lost.ride = rideOnTracks({77});
+    const InsertSurface carrier = surfaceOf(shot, lost);
+    CHECK(carrier.problem() == "rides on a track that is gone");
     CHECK_FALSE(carrier.at(5));
     CHECK_FALSE(carrier.at(5, true));
 }
@@ -313,7 +300,7 @@ TEST_CASE("places of a sheet seen through a lens are found again, and its pieces
 }
 
 TEST_CASE("corners by themselves carry art in their own shape") {
-    const Carrier carrier({{1, {Vector2d(10, 10), {90, 10}, {90, 50}, {10, 50}}}});
+    const InsertSurface carrier({{1, {Vector2d(10, 10), {90, 10}, {90, 50}, {10, 50}}}});
     CHECK(carrier.widthToHeight() == Approx(2));
     // Turned by a quarter inside, what is as wide as half of it is upright and as high.
     Placing placing;
@@ -340,14 +327,10 @@ TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rid
     shot.tracks = tracks;
     Insert insert;
     insert.shows = Insert::Shows::test;
-    Matte::Ride ride;
-    ride.on = On::tracks;
-    ride.referenceFrame = 1;
-    ride.tracks = {"a", "b", "c", "d"};
-    insert.ride = ride;
+    insert.ride = rideOnTracks({1, 2, 3, 4}, 1);
     insert.carrier = corners;
     const auto middleOfTop = [&](const Insert& one) {
-        const Polygon outline = Carrier(one, insertCarriersOf(shot)).outline({}, 1);
+        const Polygon outline = surfaceOf(shot, one).outline({}, 1);
         return outline.size() == 4 ? Vector2d(0.5 * (outline[0] + outline[1])) : outline[outline.size() / 8];
     };
     // The straight side between the undistorted corners, bent.
@@ -359,7 +342,7 @@ TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rid
     patch.wholeFrame = true;
     CHECK(middleOfTop(patch).y() == Approx(15));
     Insert two = insert;
-    two.ride->tracks = {"a", "b"};
+    two.ride->ids = {1, 2};
     CHECK(middleOfTop(two).y() == Approx(15));
     // A lens that bends nothing leaves it straight.
     shot.lens.lens = pinholeLens(kWidth, kHeight, 120);
@@ -419,13 +402,11 @@ TEST_CASE("art on a cylinder's surface goes round it") {
     shot.planes = std::vector<PlanarTrack>{plane};
     Insert insert;
     insert.shows = Insert::Shows::test;
-    Matte::Ride ride = onPlane();
-    ride.plane = "post";
-    insert.ride = ride;
+    insert.ride = onPlane();
     InsertId id = 0;
     shot = withInsertAdded(shot, insert, 1, &id);
     const Insert& added = *findInsert(shot, id);
-    const Carrier carrier(added, {shot.tracks, shot.locators, shot.plate.range, shot.planes});
+    const InsertSurface carrier = surfaceOf(shot, added);
     const auto pieces = carrier.pieces(added.placing, 1);
     REQUIRE(pieces.size() == 1);
     REQUIRE(pieces[0].size() > 12);
@@ -483,16 +464,14 @@ TEST_CASE("a copy on another surface keeps its look and its place inside") {
         i.look.blend = Blend::screen;
         i.time.start = 3;
     });
-    Matte::Ride ride = onPlane();
-    ride.plane = "other eye";
     InsertId copy = 0;
-    shot = withInsertCopied(shot, id, ride, 2, &copy);
+    shot = withInsertCopied(shot, id, onPlane(2), 2, &copy);
     const Insert &a = *findInsert(shot, id), &b = *findInsert(shot, copy);
     CHECK(shot.inserts.size() == 2);
     CHECK(b.look == a.look);
     CHECK(b.placing == a.placing);
     CHECK(b.time == a.time);
-    CHECK(b.ride->plane == "other eye");
+    CHECK(b.ride->ids == std::vector<std::int64_t>{2});
     CHECK(b.name == "lamp 2");
 }
 
@@ -502,19 +481,19 @@ TEST_CASE("pinned to something else it stays where it is on that frame") {
     Shot shot = shotWithClip(scratch, &id);
     shot.tracks = std::vector<Track>{movingTrack("a", {30, 20}, {-2, 0})};
     shot = withInsertEdited(shot, id, [](Insert& i) { i.placing.centre = {0.4, 0.6}; });
-    const Carriers carriers{shot.tracks, shot.locators, shot.plate.range, shot.planes};
-    const Quad before = *Carrier(*findInsert(shot, id), carriers).corners(findInsert(shot, id)->placing, 7);
-    Matte::Ride ride;
-    ride.tracks = {"a"};
-    shot = withInsertPinned(shot, id, ride, 7);
-    const Insert& pinned = *findInsert(shot, id);
-    const Quad after = *Carrier(pinned, carriers).corners(pinned.placing, 7);
+    const auto cornersOn = [&](int frame) {
+        const Insert& insert = *findInsert(shot, id);
+        return *surfaceOf(shot, insert).corners(insert.placing, frame);
+    };
+    const Quad before = cornersOn(7);
+    shot = withInsertPinned(shot, id, rideOnTracks({shot.tracks[0].id}), 7);
+    const Quad after = cornersOn(7);
     for (std::size_t i = 0; i < 4; ++i) CHECK((after[i] - before[i]).norm() < 1e-6);
-    const Quad later = *Carrier(pinned, carriers).corners(pinned.placing, 9);
+    const Quad later = cornersOn(9);
     for (std::size_t i = 0; i < 4; ++i) CHECK((later[i] - before[i] - Vector2d(-4, 0)).norm() < 1e-6);
 }
 
-TEST_CASE("what an insert names goes on under another name") {
+TEST_CASE("what an insert hangs on goes on under another name, and is nothing else that takes its name") {
     const test::Scratch scratch;
     InsertId id = 0;
     Shot shot = shotWithClip(scratch, &id);
@@ -522,24 +501,26 @@ TEST_CASE("what an insert names goes on under another name") {
     mast.name = "mast";
     mast.keys = {{1, {{0, 0}, {9, 0}, {9, 9}}}};
     shot = withMatteAdded(shot, mast);
-    shot = withInsertEdited(shot, id, [](Insert& i) { i.heldOut = std::vector<std::string>{"mast"}; });
+    shot = withInsertEdited(shot, id, [](Insert& i) { i.heldOut = std::vector<MatteId>{1}; });
     shot = withMatteRenamed(shot, 0, "the mast");
-    CHECK(shot.inserts[0].heldOut[0] == "the mast");
+    CHECK(findMatte(shot, shot.inserts[0].heldOut[0])->name == "the mast");
     shot = withPlaneRenamed(shot, 1, "notice");
-    CHECK(shot.inserts[0].ride->plane == "notice");
+    CHECK(wordsOf(shot, *shot.inserts[0].ride) == "notice");
     shot.tracks = std::vector<Track>{movingTrack("a", {30, 20}, {1, 1})};
-    Matte::Ride ride;
-    ride.tracks = {"a"};
-    shot = withInsertPinned(shot, id, ride, 1);
+    shot = withInsertPinned(shot, id, rideOnTracks({1}), 1);
     shot = withTrackRenamed(shot, 1, "seal");
-    CHECK(shot.inserts[0].ride->tracks[0] == "seal");
+    CHECK(wordsOf(shot, *shot.inserts[0].ride) == "seal");
     // A new scatter leaves what carries something.
     Track scattered = movingTrack("s-001", {5, 5}, {0, 0});
     shot = withTrackRenamed(shot, 1, "a");
     shot.tracks = shot.tracks.edited([](auto& tracks) { tracks[0].byHand = false; });
     CHECK(withScattered(shot, {scattered}).tracks.size() == 2);
     shot = withMatteRemoved(shot, 0);
-    CHECK(notesOf(shot, shot.inserts[0]).back() == "there is no matte the mast any more");
+    CHECK(notesOf(shot, shot.inserts[0]).back() == "a matte that it names is gone");
+    // A new one of that name is another.
+    mast.name = "the mast";
+    shot = withMatteAdded(shot, mast);
+    CHECK(notesOf(shot, shot.inserts[0]).back() == "a matte that it names is gone");
 }
 
 TEST_CASE("opacity keys and blinks are set and taken away") {
@@ -595,10 +576,10 @@ TEST_CASE("inserts are laid in their order, within and behind their mattes, and 
     const auto with = [&](const std::function<void(Insert&)>& edit) {
         return composed(insertSceneOf(withInsertEdited(withInsertRemoved(shot, high), low, edit)), 3, plate, shelf);
     };
-    made = with([](Insert& i) { i.heldOut = std::vector<std::string>{"mast"}; });
+    made = with([](Insert& i) { i.heldOut = std::vector<MatteId>{1}; });
     CHECK(valueAt(made, corner.x(), corner.y()) == 200);
     CHECK(valueAt(made, on3[1].x() - 4, on3[1].y() + 4) == 30);
-    made = with([](Insert& i) { i.within = std::vector<std::string>{"mast"}; });
+    made = with([](Insert& i) { i.within = std::vector<MatteId>{1}; });
     CHECK(valueAt(made, corner.x(), corner.y()) == 30);
     CHECK(valueAt(made, on3[1].x() - 4, on3[1].y() + 4) == 200);
     made = with([](Insert& i) { i.hidden = true; });
@@ -758,8 +739,8 @@ TEST_CASE("a clip that is shorter than its use, or of another rate, is said to b
 TEST_CASE("places inside a carrier and on the plate are each other's inverse, and none where it is not") {
     Insert insert;
     insert.ride = onPlane();
-    const Carriers carriers{{}, {}, {1, kFrames}, List<PlanarTrack>({movingCarrier(8)})};
-    const Carrier carrier(insert, carriers);
+    const Shot eight = test::shotOf({}, {1, kFrames}, List<PlanarTrack>({movingCarrier(8)}));
+    const InsertSurface carrier = surfaceOf(eight, insert);
     CHECK(carrier.widthToHeight() == Approx(4.0 / 3).epsilon(0.05));
     for (const Vector2d& place : {Vector2d(0.1, 0.9), {0.5, 0.5}, {1.3, -0.2}}) {
         const auto plate = carrier.onPlate(place, 6);
@@ -775,13 +756,13 @@ TEST_CASE("places inside a carrier and on the plate are each other's inverse, an
     CHECK(carrier.away(12) == 4);
     CHECK((*carrier.at(12, true))[0] == (*carrier.at(8))[0]);
     // Beside the frames that are worked on it is where it is.
-    const Carrier narrow(insert, {{}, {}, {3, 5}, List<PlanarTrack>({movingCarrier(4)})});
+    const InsertSurface narrow = surfaceOf(test::shotOf({}, {3, 5}, List<PlanarTrack>({movingCarrier(4)})), insert);
     CHECK((*narrow.at(2, true))[0] == (*narrow.at(2))[0]);
     CHECK((*narrow.at(7, true))[0] == (*narrow.at(4))[0]);
     // A picture of the whole frame has the frame for a carrier, moved as the plane moves.
     insert.wholeFrame = true;
     insert.carrier = {Vector2d(0, 0), {kWidth, 0}, {kWidth, kHeight}, {0, kHeight}};
-    const Carrier whole(insert, carriers);
+    const InsertSurface whole = surfaceOf(eight, insert);
     CHECK((*whole.at(1))[2] == Vector2d(kWidth, kHeight));
     CHECK(((*whole.at(2))[0] - (*quadFromQuad(surfaceOn(2), surfaceOn(1)) * Eigen::Vector3d(0, 0, 1)).hnormalized())
               .norm() < 1e-6);
@@ -790,8 +771,8 @@ TEST_CASE("places inside a carrier and on the plate are each other's inverse, an
 TEST_CASE("an open shutter takes as many instants as the corners move, half before the frame and half after") {
     Insert insert;
     insert.ride = onPlane();
-    const Carriers carriers{{}, {}, {1, kFrames}, List<PlanarTrack>({movingCarrier()})};
-    const Carrier carrier(insert, carriers);
+    const InsertSurface carrier =
+        surfaceOf(test::shotOf({}, {1, kFrames}, List<PlanarTrack>({movingCarrier()})), insert);
     CHECK(carrier.pieces(Placing{}, 5).size() == 1);
     const auto instants = carrier.pieces(Placing{}, 5, 1.0);
     REQUIRE(instants.size() > 3);
@@ -805,7 +786,8 @@ TEST_CASE("an open shutter takes as many instants as the corners move, half befo
     REQUIRE(first.size() > 3);
     CHECK((first.front()[0].corners[0] - surfaceOn(1)[0]).x() < -1);
     // Where it only holds there is no motion.
-    const Carrier shorter(insert, {{}, {}, {1, kFrames}, List<PlanarTrack>({movingCarrier(5)})});
+    const InsertSurface shorter =
+        surfaceOf(test::shotOf({}, {1, kFrames}, List<PlanarTrack>({movingCarrier(5)})), insert);
     CHECK(shorter.pieces(Placing{}, 8, 1.0, true).size() == 1);
     CHECK(shorter.pieces(Placing{}, 8, 1.0).empty());
 }
@@ -820,7 +802,7 @@ TEST_CASE("a second take of a locked-off set-up is laid over the first within a 
     shot = withMatteAdded(shot, within);
     InsertId id = 0;
     shot = withInsertAdded(shot, take, 1, &id);
-    shot = withInsertEdited(shot, id, [](Insert& i) { i.within = std::vector<std::string>{"left"}; });
+    shot = withInsertEdited(shot, id, [](Insert& i) { i.within = std::vector<MatteId>{1}; });
     CHECK_FALSE(shot.inserts[0].ride);
     ArtShelf shelf;
     const Picture plate = grey(kWidth, kHeight, 200);

@@ -9,7 +9,7 @@
 #include "lens/maps.h"
 #include "scratch.h"
 #include "shot/edits/lensedits.h"
-#include "shot/fingerprint.h"
+#include "shot/ingredients.h"
 #include "shot/stages/camerastage.h"
 
 #include <Eigen/Geometry>

@@ -1,12 +1,13 @@
 // Shapes: curved, in time, riding on tracks; what they cover and what they take out.
 
 #include "exchange/formats.h"
+#include "riders.h"
 #include "base/files.h"
 #include "matte/coverage.h"
+#include "matte/riding.h"
 #include "scratch.h"
 #include "shot/stages/mattesstage.h"
 #include "shot/stages/tracksstage.h"
-#include "steady/riding.h"
 
 #include <Eigen/Geometry>
 #include <Eigen/LU>
@@ -64,7 +65,11 @@ std::vector<Track> carriedTracks(const std::vector<Vector2d>& points, const std:
 
 Expected<std::vector<Matte>> carriedBy(const std::vector<Matte>& mattes, const std::vector<Track>& tracks,
                                        const FrameRange& range) {
-    return ridden(mattes, {List<Track>(tracks), {}, range}, range);
+    const Shot shot = test::shotOf(tracks, range);
+    std::vector<Matte> tiedMattes = mattes;
+    for (Matte& matte : tiedMattes)
+        if (matte.ride) matte.ride = tied(shot, *matte.ride);
+    return ridden(tiedMattes, carriersOf(shot), range);
 }
 
 }  // namespace
@@ -202,7 +207,7 @@ TEST_CASE("a riding shape lies as drawn on its reference frame and is carried by
         Matte riding = disc;
         std::vector<std::string> names;
         for (std::size_t i = 0; i < count; ++i) names.push_back("p" + std::to_string(i + 1));
-        riding.ride = Matte::Ride{names, 1004};
+        riding.ride = test::rideByNames(names, 1004);
         const auto carried = carriedBy({riding}, carriedTracks(points, motion), {1001, 1010});
         INFO(count << " tracks: " << (carried ? std::string() : carried.error().message));
         REQUIRE(carried);
@@ -236,16 +241,16 @@ TEST_CASE("a riding shape lies as drawn on its reference frame and is carried by
 
     // What cannot be carried is said with its name.
     Matte lost = disc;
-    lost.ride = Matte::Ride{{"p1", "nobody"}, 1004};
+    lost.ride = test::rideByNames({"p1", "nobody"}, 1004);
     const auto refused = carriedBy({lost}, carriedTracks(points, moved), {1001, 1010});
     REQUIRE_FALSE(refused);
     CHECK_THAT(refused.error().message, Catch::Contains("disc") && Catch::Contains("nobody"));
-    lost.ride = Matte::Ride{{"p1"}, 1090};
+    lost.ride = test::rideByNames({"p1"}, 1090);
     CHECK_FALSE(carriedBy({lost}, carriedTracks(points, moved), {1001, 1010}));
     // Keys of its own are what differs, in the pixels of the reference frame.
     Matte keyed = disc;
     keyed.keys.push_back(circle(1008, {170, 140}, 30));
-    keyed.ride = Matte::Ride{{"p1", "p2"}, 1004};
+    keyed.ride = test::rideByNames({"p1", "p2"}, 1004);
     const auto both = carriedBy({keyed}, carriedTracks(points, moved), {1001, 1010});
     REQUIRE(both);
     const Vector2d expected = (moved(1006) * outlineAt(keyed, 1006)[0].homogeneous()).hnormalized();
@@ -272,7 +277,7 @@ TEST_CASE("the shot's own mattes keep the scatter away where their tracks carry 
     shot.plate.range = {1001, 1010};
     shot.tracks = std::vector<Track>(carriedTracks({{100, 100}}, shifted));
     Matte riding = square(90, 90, 110, 110);
-    riding.ride = Matte::Ride{{"p1"}, 1001};
+    riding.ride = tied(shot, test::rideByNames({"p1"}, 1001));
     shot.mattes = std::vector<Matte>{riding};
     const auto options = scatterOptionsOf(shot, 1001);
     CHECK(isExcluded(options.mattes, 1001, {100, 100}));
@@ -281,7 +286,7 @@ TEST_CASE("the shot's own mattes keep the scatter away where their tracks carry 
     // Without its track it stays as it was drawn, and that is said.
     shot.tracks = {};
     CHECK(isExcluded(scatterOptionsOf(shot, 1001).mattes, 1006, {100, 100}));
-    CHECK_THAT(mattesReport(shot).message, Catch::Contains("square") && Catch::Contains("p1"));
+    CHECK_THAT(mattesReport(shot).message, Catch::Contains("square") && Catch::Contains("a track that is gone"));
 }
 
 TEST_CASE("a shape that a perspective takes to its horizon is refused with the frame, not drawn inside out") {
@@ -291,7 +296,7 @@ TEST_CASE("a shape that a perspective takes to its horizon is refused with the f
         return m;
     };
     Matte wide = square(20, 20, 180, 180);
-    wide.ride = Matte::Ride{{"p1", "p2", "p3", "p4"}, 1001};
+    wide.ride = test::rideByNames({"p1", "p2", "p3", "p4"}, 1001);
     const auto tracks = carriedTracks({{50, 50}, {90, 50}, {90, 90}, {50, 90}}, tilted);
     CHECK(carriedBy({wide}, tracks, {1001, 1006}));
     const auto refused = carriedBy({wide}, tracks, {1001, 1010});
@@ -320,7 +325,7 @@ TEST_CASE("mattes with all they hold go through their file; what is wrong in one
     CHECK(matte.between == Matte::Between::smooth);
     CHECK(matte.keys[0].out[2] == Vector2d(2, 2));
     REQUIRE(matte.ride);
-    CHECK(matte.ride->tracks == std::vector<std::string>{"p1", "p2"});
+    CHECK(matte.ride->names == std::vector<std::string>{"p1", "p2"});
     const auto refused = [&](const std::string& shape, const std::string& part) {
         const auto wrong = read(shape);
         REQUIRE_FALSE(wrong);

@@ -5,7 +5,7 @@
 #include "matte/matte.h"
 #include "shot/edits/matteedits.h"
 #include "steady/movers.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
 #include "truth.h"
 
 #include <catch2/catch.hpp>
@@ -82,9 +82,8 @@ TEST_CASE("on landing the trolley is proposed, and nothing else; its outline cov
     REQUIRE(proposals.size() == 1);
     const MoverProposal& trolley = proposals.front();
     CHECK_THAT(trolley.reason, Catch::Contains("px a frame against the scene"));
-    const Carriers carriers{List<Track>(std::vector<Track>{trolley.path}), {}, trolley.frames};
-    const auto motion = rideMotion(*trolley.matte.ride, carriers);
-    REQUIRE(motion->problem.empty());
+    const auto carrier = carrierOf(shotOf(trolley), *trolley.matte.ride);
+    REQUIRE(carrier->problem().empty());
     // Against the hull of the trolley as it was rendered, over all frames: what both cover of what either does.
     nlohmann::json truth;
     std::ifstream(kPlates / "landing.truth.json") >> truth;
@@ -94,7 +93,7 @@ TEST_CASE("on landing the trolley is proposed, and nothing else; its outline cov
         for (const auto& p : frame["trolley"]) outline.emplace_back(p[0].get<double>(), p[1].get<double>());
         const int number = frame["frame"].get<int>();
         const Polygon shape =
-            isThere(trolley.matte, number) ? flattened(*riddenShape(trolley.matte, number, motion.get())) : Polygon{};
+            isThere(trolley.matte, number) ? flattened(*riddenShape(trolley.matte, number, carrier.get())) : Polygon{};
         for (int y = 4; y < 720; y += 8)
             for (int x = 4; x < 1280; x += 8) {
                 const Vector2d place(x, y);
@@ -113,7 +112,7 @@ TEST_CASE("on landing the trolley is proposed, and nothing else; its outline cov
     REQUIRE(accepted.mattes.size() == 2);
     CHECK(accepted.tracks[0].setAside);
     // Twice is odd, but each rides on its own.
-    CHECK(accepted.mattes[1].ride->tracks.front() == accepted.tracks[1].name);
+    CHECK(accepted.mattes[1].ride->ids.front() == accepted.tracks[1].id);
     CHECK(accepted.tracks[0].name != accepted.tracks[1].name);
 }
 

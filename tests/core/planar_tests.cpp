@@ -13,13 +13,14 @@
 #include "planes/planecase.h"
 #include "plate/framewriter.h"
 #include "scratch.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/locatoredits.h"
 #include "shot/edits/planeedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/stages/planesstage.h"
 #include "shot/stages/steadystage.h"
 #include "steady/planemotion.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
 
 #include <catch2/catch.hpp>
 #include <opencv2/calib3d.hpp>
@@ -547,22 +548,19 @@ TEST_CASE("mattes, locators and the steadied picture ride on a plane, and follow
     Matte matte;
     matte.name = "glare";
     matte.keys = {{10, {{50, 40}, {80, 40}, {80, 60}}}};
-    matte.ride = Matte::Ride{{}, 10, Matte::Ride::On::plane, "", "board"};
+    matte.ride = rideOnPlane(1, 10);
     shot.mattes = List<Matte>({matte});
     shot = withPlaneHandedOn(shot, 1, 10);
     shot.steady.steady = true;
-    shot.steady.source = SteadySettings::Source::plane;
-    shot.steady.plane = "board";
+    shot.steady.on = rideOnPlane(1);
     shot.steady.referenceFrame = 10;
     shot = withPlaneRenamed(shot, 1, "notice");
-    CHECK(shot.mattes[0].ride->plane == "notice");
-    CHECK(shot.locators[0].plane == "notice");
-    CHECK(shot.steady.plane == "notice");
-    const Carriers carriers{shot.tracks, shot.locators, shot.plate.range, shot.planes};
-    const auto motion = rideMotion(*shot.mattes[0].ride, carriers);
-    REQUIRE(motion->problem.empty());
+    for (const Ride& ride : ridesOf(shot)) CHECK(wordsOf(shot, ride) == "notice");
+    CHECK(ridesOf(shot).size() == 3);
+    const auto carrier = carrierOf(shot, *shot.mattes[0].ride);
+    REQUIRE(carrier->problem().empty());
     const Matrix3d pose = sampleAt(shot.planes[0], 30)->pose.matrix;
-    CHECK((carried(motion->plateFromReference(30), Vector2d(50, 40)) - carried(pose, Vector2d(50, 40))).norm() < 1e-6);
+    CHECK((carried(carrier->plateFromReference(30), Vector2d(50, 40)) - carried(pose, Vector2d(50, 40))).norm() < 1e-6);
     const auto pin = locatorMotion(shot, shot.locators[0]);
     REQUIRE(pin);
     CHECK(pin->kind == MotionKind::cornerPin);
@@ -571,9 +569,15 @@ TEST_CASE("mattes, locators and the steadied picture ride on a plane, and follow
     REQUIRE(held);
     CHECK(held->frames.size() == 41);
     const Shot gone = withPlaneRemoved(shot, 1);
-    CHECK_FALSE(
-        rideMotion(*gone.mattes[0].ride, {gone.tracks, gone.locators, gone.plate.range, gone.planes})->problem.empty());
+    CHECK_FALSE(carrierOf(gone, *gone.mattes[0].ride)->problem().empty());
     CHECK_FALSE(steadyMotion(gone));
+    // A new plane of the same name is another plane.
+    const Shot anew =
+        withPlaneRenamed(withPlaneAdded(gone, {{10, 10}, {60, 10}, {60, 60}}, 10), gone.nextPlane, "notice");
+    REQUIRE(anew.planes.back().name == "notice");
+    CHECK(carrierOf(anew, *anew.mattes[0].ride)->problem() == "rides on a plane that is gone");
+    CHECK_FALSE(locatorMotion(anew, anew.locators[0]));
+    CHECK_FALSE(steadyMotion(anew));
 }
 
 TEST_CASE("what hangs on a plane turns stale when its surface is corrected") {

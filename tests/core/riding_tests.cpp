@@ -1,6 +1,8 @@
 // What carries a shape: tracks, locators, the whole picture; what is kept of it, and what its file may say.
 
 #include "base/files.h"
+#include "matte/riding.h"
+#include "riders.h"
 #include "exchange/deliverables.h"
 #include "exchange/formats.h"
 #include "jobs/delivering.h"
@@ -12,7 +14,6 @@
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/mattesstage.h"
-#include "steady/riding.h"
 #include "steady/steady.h"
 
 #include <Eigen/LU>
@@ -66,15 +67,15 @@ Matte discOn(int frame) {
 }
 
 /// The farthest that the ride takes the outline beside where the motion does.
-double astray(const Matte& matte, const Carriers& carriers, int reference) {
-    const auto motion = rideMotion(*matte.ride, carriers);
-    INFO(motion->problem);
-    REQUIRE(motion->problem.empty());
+double astray(const Matte& matte, const Shot& shot, int reference) {
+    const auto carrier = carrierOf(shot, *matte.ride);
+    INFO(carrier->problem());
+    REQUIRE(carrier->problem().empty());
     const Polygon drawn = flattened(matte.keys.front());
     double most = 0;
     for (int frame = kRange.first; frame <= kRange.last; ++frame) {
         const Matrix3d moved = shaken(frame) * shaken(reference).inverse();
-        const Polygon shown = flattened(*riddenShape(matte, frame, motion.get()));
+        const Polygon shown = flattened(*riddenShape(matte, frame, carrier.get()));
         for (std::size_t i = 0; i < drawn.size(); ++i)
             most = std::max(most, (shown[i] - carried(moved, drawn[i])).norm());
     }
@@ -84,13 +85,12 @@ double astray(const Matte& matte, const Carriers& carriers, int reference) {
 }  // namespace
 
 TEST_CASE("many short tracks carry a shape through all frames, though not one of them lives through half of them") {
-    const Carriers carriers{shortTracks(120, 14), {}, kRange};
+    const Shot shot = test::shotOf(shortTracks(120, 14), kRange);
     Matte matte = discOn(1020);
-    Matte::Ride ride;
-    for (const Track& track : carriers.tracks) ride.tracks.push_back(track.name);
-    ride.referenceFrame = 1020;
-    matte.ride = ride;
-    CHECK(astray(matte, carriers, 1020) < 0.05);
+    std::vector<TrackId> all;
+    for (const Track& track : shot.tracks) all.push_back(track.id);
+    matte.ride = rideOnTracks(all, 1020);
+    CHECK(astray(matte, shot, 1020) < 0.05);
 }
 
 TEST_CASE("a shape rides on the whole picture, however few of its tracks move by themselves, and on a locator") {
@@ -102,72 +102,90 @@ TEST_CASE("a shape rides on the whole picture, however few of its tracks move by
             });
     });
     Matte matte = discOn(1015);
-    matte.ride = Matte::Ride{{}, 1015, Matte::Ride::On::picture};
-    CHECK(astray(matte, {tracks, {}, kRange}, 1015) < 0.1);
+    matte.ride = rideOnPicture(1015);
+    CHECK(astray(matte, test::shotOf(tracks, kRange), 1015) < 0.1);
 
-    List<Track> long2 = shortTracks(2, kRange.count());
-    Locator locator{"hook", List<TrackId>(std::vector<TrackId>{1, 2}), 1001, MotionKind::similarity};
-    matte.ride = Matte::Ride{{}, 1015, Matte::Ride::On::locator, "hook"};
-    const Carriers hung{long2, List<Locator>(std::vector<Locator>{locator}), kRange};
-    CHECK(astray(matte, hung, 1015) < 0.01);
-    CHECK_THAT(rideMotion(*matte.ride, {long2, {}, kRange})->problem, Catch::Contains("no such locator"));
+    const List<Track> long2 = shortTracks(2, kRange.count());
+    Ride on = rideOnTracks({1, 2}, 1001);
+    on.as = MotionKind::similarity;
+    matte.ride = rideOnLocator(4, 1015);
+    CHECK(astray(matte, test::shotOf(long2, kRange, {}, std::vector<Locator>{{4, "hook", on}}), 1015) < 0.01);
+    CHECK_THAT(carrierOf(test::shotOf(long2, kRange), *matte.ride)->problem(),
+               Catch::Contains("a locator that is gone"));
+    // Of the two it takes what the locator is to hand on.
+    on.as = MotionKind::position;
+    CHECK(astray(matte, test::shotOf(long2, kRange, {}, std::vector<Locator>{{4, "hook", on}}), 1015) > 1);
+    // A file may tie locators in a ring.
+    const Shot ring =
+        test::shotOf(long2, kRange, {}, std::vector<Locator>{{4, "a", rideOnLocator(5)}, {5, "b", rideOnLocator(4)}});
+    CHECK_FALSE(carrierOf(ring, rideOnLocator(4))->problem().empty());
+    CHECK(tracksCarrying(ring, rideOnLocator(4)).empty());
 }
 
-TEST_CASE("a ride is said in words, and the plane that carries it is found through a locator too") {
-    using On = Matte::Ride::On;
-    const auto words = [](On on, std::vector<std::string> tracks = {}) {
-        Matte::Ride ride{std::move(tracks), 1001, on, "hook"};
-        ride.plane = "board";
-        return wordsOf(ride);
-    };
-    CHECK(words(On::picture) == "the whole picture");
-    CHECK(words(On::locator) == "the locator hook");
-    CHECK(words(On::plane) == "board");
-    CHECK(words(On::tracks) == "nothing");
-    CHECK(words(On::tracks, {"a"}) == "a");
-    CHECK(words(On::tracks, {"a", "b"}) == "a and b");
-    CHECK(words(On::tracks, {"a", "b", "c", "d"}) == "4 tracks");
-
+TEST_CASE("a ride is said in words and by the names of the moment, whatever it is on") {
     PlanarTrack board;
+    board.id = 3;
     board.name = "board";
-    Locator hook{"hook", {}, 1001, MotionKind::similarity};
-    hook.plane = "board";
-    const Carriers carriers{{}, std::vector<Locator>{hook}, kRange, std::vector<PlanarTrack>{board}};
-    Matte::Ride ride{{}, 1001, On::locator, "hook"};
-    const PlanarTrack* found = planeCarrying(ride, carriers);
-    REQUIRE(found);
-    CHECK(found->name == "board");
-    ride.locator = "gone";
-    CHECK(planeCarrying(ride, carriers) == nullptr);
-    ride = {{}, 1001, On::plane};
-    ride.plane = "board";
-    CHECK(planeCarrying(ride, carriers) == found);
-    CHECK(planeCarrying(ride, {{}, {}, kRange}) == nullptr);
-    CHECK(planeCarrying({std::vector<std::string>{"s-1"}, 1001}, carriers) == nullptr);
+    const List<Track> tracks = shortTracks(4, 10);
+    const Shot shot = test::shotOf(tracks, kRange, std::vector<PlanarTrack>{board},
+                                   std::vector<Locator>{{2, "hook", rideOnPlane(3)}});
+    const auto words = [&](const Ride& ride) { return wordsOf(shot, ride); };
+    CHECK(words(rideOnPicture()) == "the whole picture");
+    CHECK(words(rideOnLocator(2)) == "locator hook");
+    CHECK(words(rideOnPlane(3)) == "board");
+    CHECK(words(rideOnTracks({})) == "nothing");
+    CHECK(words(rideOnTracks({1})) == "s-1");
+    CHECK(words(rideOnTracks({1, 2})) == "s-1 and s-2");
+    CHECK(words(rideOnTracks({1, 2, 3, 4})) == "4 tracks");
+    CHECK(words(rideOnPlane(9)) == "a plane that is gone");
+    CHECK(words(rideOnLocator(9)) == "a locator that is gone");
+    CHECK(words(rideOnTracks({9})) == "a track that is gone");
+    // What there is to choose from, and what carries behind it.
+    std::vector<std::string> offered;
+    for (const CarrierKind& kind : carrierKinds())
+        if (kind.offered)
+            for (const Ride& ride : kind.offered(shot)) offered.push_back(words(ride));
+    CHECK(offered == std::vector<std::string>{"the whole picture", "board", "locator hook"});
+    const Shot hung = test::shotOf(tracks, kRange, {}, std::vector<Locator>{{2, "hook", rideOnTracks({1, 3})}});
+    CHECK(tracksCarrying(hung, rideOnLocator(2)) == std::vector<TrackId>{1, 3});
+    CHECK(tracksCarrying(shot, rideOnLocator(2)).empty());
 }
 
-TEST_CASE("a ride is worked out once for a version of the tracks; what takes long is not waited for") {
-    const Carriers carriers{shortTracks(60, 25), {}, kRange};
-    const Matte::Ride picture{{}, 1015, Matte::Ride::On::picture}, one{{"s-30"}, 1020};
-    CHECK(quickRideMotion(picture, carriers) == nullptr);
-    const auto made = rideMotion(picture, carriers);
-    CHECK(rideMotion(picture, carriers) == made);
-    CHECK(quickRideMotion(picture, carriers) == made);
-    CHECK(quickRideMotion(one, carriers) != nullptr);
+TEST_CASE("names in a file are tied to what the shot has, all of them or none") {
+    const Shot shot = test::shotOf(shortTracks(3, 10), kRange);
+    const Ride tiedRide = test::rideOnNamed(shot, {"s-3", "s-1"}, 1004);
+    CHECK(tiedRide == rideOnTracks({3, 1}, 1004));
+    CHECK(named(shot, tiedRide) == test::rideByNames({"s-3", "s-1"}, 1004));
+    const Ride half = test::rideOnNamed(shot, {"s-3", "nobody"}, 1004);
+    CHECK(half.ids.empty());
+    CHECK(carrierOf(shot, half)->problem() == "rides on the track nobody, and there is no such track");
+    Ride later{"balloon", {4}};
+    CHECK(carrierOf(shot, later)->problem() == "rides on a balloon, which this version does not know");
+}
+
+TEST_CASE("a ride is worked out once for what it is made from; what takes long is not waited for") {
+    Shot shot = test::shotOf(shortTracks(60, 25), kRange);
+    const Ride picture = rideOnPicture(1015), one = rideOnTracks({30}, 1020);
+    CHECK(quickCarrierOf(shot, picture) == nullptr);
+    const auto made = carrierOf(shot, picture);
+    CHECK(carrierOf(shot, picture) == made);
+    CHECK(quickCarrierOf(shot, picture) == made);
+    CHECK(quickCarrierOf(shot, one) != nullptr);
     // From another frame it is the same motion, told anew: nobody waits for it again.
-    const Matte::Ride later{{}, 1032, Matte::Ride::On::picture};
-    const auto again = quickRideMotion(later, carriers);
+    const auto again = quickCarrierOf(shot, rideOnPicture(1032));
     REQUIRE(again != nullptr);
     CHECK(again->plateFromReference(1032).isIdentity(1e-9));
     CHECK((again->plateFromReference(1020) * again->plateFromReference(1015).inverse())
               .isApprox(made->plateFromReference(1020), 1e-6));
-    // Another version, another range, another reference: another motion.
-    Carriers edited = carriers;
-    edited.tracks = carriers.tracks.edited([](auto&) {});
-    CHECK(quickRideMotion(picture, edited) == nullptr);
-    Carriers shorter = carriers;
-    shorter.range = {1005, 1030};
-    CHECK(rideMotion(one, shorter) != rideMotion(one, carriers));
+    // What does not count makes no other motion; a moved sample and another range do.
+    Shot renamed = shot;
+    renamed.tracks = shot.tracks.edited([](auto& tracks) { tracks[0].name = "mast"; });
+    CHECK(quickCarrierOf(renamed, picture) == made);
+    CHECK(quickCarrierOf(withTrackMoved(shot, 4, shot.tracks[3].firstFrame(), {5, 5}), picture) == nullptr);
+    CHECK(quickCarrierOf(withSetAside(shot, {4}, true), picture) == nullptr);
+    Shot shorter = shot;
+    shorter.plate.range = {1005, 1030};
+    CHECK(carrierOf(shorter, one) != carrierOf(shot, one));
 }
 
 TEST_CASE("four tracks squared up: what lies between them is an upright rectangle on every frame") {
@@ -279,7 +297,7 @@ TEST_CASE("what is wrong in a shape's file is named: feathers, turns, colours, r
     CHECK((matte.hidden && matte.locked));
     CHECK_FALSE(isThere(matte, 1003));
     CHECK(matte.keys[0].feather == std::vector<double>{0, 2, 4});
-    CHECK(matte.ride->on == Matte::Ride::On::picture);
+    CHECK(matte.ride->on == "picture");
     CHECK(mattesJson(*full) == mattesJson(*mattesFromJson(mattesJson(*full), "again")));
     const auto refused = [&](const std::string& shape, const std::string& part) {
         const auto wrong = read(shape);
@@ -346,7 +364,7 @@ TEST_CASE("mattes are delivered in each format, read back, and stale when a shap
         CHECK(deliveryKey(withTrackRenamed(shot, 1, "x"), one) == key);
         CHECK(deliveryKey(withMatteThere(shot, 0, 1002, false), one) != key);
     }
-    const Shot riding = withMatteRide(shot, 0, 1001, Matte::Ride{{"s-1"}, 1001});
+    const Shot riding = withMatteRide(shot, 0, 1001, rideOnTracks({1}, 1001));
     CHECK(deliveryKey(withTrackMoved(riding, 1, 1002, {5, 5}), items[0]) != deliveryKey(riding, items[0]));
     // Rides are taken in for whoever has no tracks.
     REQUIRE(deliver(riding, items[3], scratch / "out"));
@@ -359,7 +377,8 @@ TEST_CASE("mattes are delivered in each format, read back, and stale when a shap
     none.mattes = {};
     CHECK_THAT(deliver(none, items[0], scratch / "out").error().message, Catch::Contains("no shapes to deliver"));
     const Shot gone = withTracksRemoved(riding, {1});
-    CHECK_THAT(deliver(gone, items[0], scratch / "out").error().message, Catch::Contains("s-1"));
+    CHECK_THAT(deliver(gone, items[0], scratch / "out").error().message,
+               Catch::Contains("rides on a track that is gone"));
     CHECK_FALSE(deliverableText(shot, items[0]));
     CHECK(deliverableText(shot, items[3]));
 }

@@ -129,9 +129,9 @@ static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon, in, out, feather] = x;
     return all(frame, polygon, in, out, feather);
 }
-static Strings members(const Matte::Ride& x) {
-    const auto& [tracks, frame, on, locator, plane] = x;
-    return all(tracks, frame, on, locator, plane);
+static Strings members(const Ride& x) {
+    const auto& [on, ids, frame, as, names] = x;
+    return all(on, ids, frame, as, names);
 }
 static Strings members(const Matte::Turn& x) {
     const auto& [frame, there] = x;
@@ -139,9 +139,9 @@ static Strings members(const Matte::Turn& x) {
 }
 static Strings members(const Matte& x) {
     const auto& [name, mode, keys, op, invert, feather, grow, between, ride, turns, colour, opacity, hidden, locked,
-                 pictures] = x;
+                 pictures, id] = x;
     return all(name, mode, keys, op, invert, feather, grow, between, ride, turns, colour, opacity, hidden, locked,
-               pictures ? pictures->path() : std::string());
+               pictures ? pictures->path() : std::string(), id);
 }
 static Strings members(const Sample& x) {
     const auto& [frame, carried, at, score, tie, renewed, bridged, aside, lost] = x;
@@ -194,8 +194,8 @@ static Strings members(const World& x) {
     return all(ground, origin, measure);
 }
 static Strings members(const Locator& x) {
-    const auto& [name, tracks, reference, kind, plane] = x;
-    return all(name, tracks, reference, kind, plane);
+    const auto& [id, name, on] = x;
+    return all(id, name, on);
 }
 static Strings members(const SteadyOptions& x) {
     const auto& [mode, position, rotation, scale, smoother, frames, leeway, fit, zoom, centre] = x;
@@ -214,10 +214,10 @@ static Strings members(const ShakeLending& x) {
     return all(position, rotation, scale, fit);
 }
 static Strings members(const SteadySettings& x) {
-    const auto& [steady, source, tracks, plane, pin, square, model, reference, options, shake, profile, lending, filter,
-                 edges, place] = x;
-    return all(steady, source, tracks, plane, pin, square, model, reference, options, shake, profile, lending, filter,
-               edges, place);
+    const auto& [steady, on, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
+                 place] = x;
+    return all(steady, on, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
+               place);
 }
 static Strings members(const TransformOptions& x) {
     const auto& [origin, inverse, position, rotation, scale] = x;
@@ -264,18 +264,18 @@ static Strings members(const OpacityKey& x) {
     return all(frame, opacity);
 }
 static Strings members(const Insert& x) {
-    const auto& [id, name, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look, shutter,
-                 heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
-    return all(id, name, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look, shutter,
-               heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden);
+    const auto& [id, name, kind, of, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look,
+                 shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
+    return all(id, name, kind, of, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look,
+               shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden);
 }
 static Strings members(const Shot& x) {
-    const auto& [name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
-                 locators, steady, clips, nextClip, inserts, nextInsert, insertsPlace, insertsAlone, deliverables,
-                 folder] = x;
-    return all(name, plate, scatter, lens, settings, mattes, tracks, next, planes, nextPlane, solve, solvedKey, world,
-               locators, steady, clips, nextClip, inserts, nextInsert, insertsPlace, insertsAlone, deliverables,
-               folder);
+    const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
+                 solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPlace,
+                 insertsAlone, deliverables, folder] = x;
+    return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
+               solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPlace,
+               insertsAlone, deliverables, folder);
 }
 
 template <class T>

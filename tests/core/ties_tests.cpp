@@ -5,6 +5,7 @@
 #include "jobs/tracking.h"
 #include "made.h"
 #include "plate/platecheck.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/trackedits.h"
 #include "shot/stages/steadystage.h"
 #include "track/advice.h"
@@ -418,10 +419,9 @@ TEST_CASE(
     CHECK(shot.tracks[0].name == "p");
     CHECK(shot.tracks[4].name == "p-5");
     shot.steady.steady = true;
-    shot.steady.source = SteadySettings::Source::chosen;
-    shot.steady.tracks = List<TrackId>({ids[0], ids[1], ids[4]});
+    shot.steady.on = rideOnTracks({ids[0], ids[1], ids[4]});
     Shot other = shot;
-    other.steady.tracks = List<TrackId>({ids[0], ids[2], ids[4]});  // the same number, the same first and last
+    other.steady.on = rideOnTracks({ids[0], ids[2], ids[4]});  // the same number, the same first and last
     CHECK(steadyKey(shot) != steadyKey(other));
     Shot bare = shot, otherBare = other;
     bare.tracks = otherBare.tracks = {};

@@ -3,8 +3,8 @@
 #include "jobs/inserting.h"
 #include "plate/filestamp.h"
 #include "plate/framewriter.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
-#include "shot/stages/lensstage.h"
 #include "stages/reasons.h"
 
 #include <QDateTime>
@@ -31,14 +31,9 @@ std::vector<std::uint64_t> filesOf(const List<Clip>& clips) {
 }  // namespace
 
 SceneKey SceneKey::of(const Shot& shot) {
-    return {shot.inserts,  shot.clips,       shot.mattes,       shot.planes,        shot.tracks,
-            shot.locators, shot.plate.range, lensInForce(shot), filesOf(shot.clips)};
-}
-
-bool SceneKey::operator==(const SceneKey& other) const {
-    return inserts.sharedWith(other.inserts) && clips.sharedWith(other.clips) && mattes.sharedWith(other.mattes) &&
-           planes.sharedWith(other.planes) && tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) &&
-           range == other.range && lens == other.lens && files == other.files;
+    Fingerprint print;
+    addInserts(print, shot);
+    return {print.value(), filesOf(shot.clips)};
 }
 
 InsertHand::InsertHand(Session& session)
@@ -65,19 +60,27 @@ void InsertHand::followPlanes() {
 
 void InsertHand::setLive(std::map<PlaneId, PlanarTrack> live) {
     live_ = std::move(live);
-    liveCarriers_.clear();
-    const Shot& shot = session_.shot();
+    liveSurfaces_.clear();
+    if (live_.empty()) return;
+    // As the shot is with the planes where they are now, on this frame alone.
+    Shot shot = session_.shot();
     const int frame = session_.player.frame();
-    Carriers carriers = insertCarriersOf(shot);
-    carriers.range = {frame, frame};
-    carriers.planes = carriers.planes.edited([&](auto& planes) {
+    shot.plate.range = {frame, frame};
+    shot.planes = shot.planes.edited([&](auto& planes) {
         for (PlanarTrack& plane : planes)
             if (const auto moved = live_.find(plane.id); moved != live_.end()) plane = moved->second;
     });
+    // What would be carried otherwise without them hangs on them.
+    Shot without = shot;
+    without.planes = shot.planes.edited(
+        [&](auto& planes) { std::erase_if(planes, [&](const PlanarTrack& p) { return live_.contains(p.id); }); });
     for (const Insert& insert : shot.inserts) {
-        const PlanarTrack* plane = insert.ride && !live_.empty() ? planeCarrying(*insert.ride, carriers) : nullptr;
-        if (plane && live_.contains(plane->id))
-            liveCarriers_.emplace(insert.id, std::make_shared<const Carrier>(insert, carriers));
+        if (!insert.ride) continue;
+        Fingerprint with, alone;
+        addRide(with, shot, *insert.ride);
+        addRide(alone, without, *insert.ride);
+        if (with.value() != alone.value())
+            liveSurfaces_.emplace(insert.id, std::make_shared<const InsertSurface>(surfaceOf(shot, insert)));
     }
 }
 
@@ -155,20 +158,20 @@ std::vector<const InsertScene::One*> InsertHand::moving() const {
     std::vector<const InsertScene::One*> found;
     if (!scene()) return found;
     for (const InsertScene::One& one : scene()->inserts)
-        if ((draft_ && held_ == one.insert.id) || liveCarriers_.contains(one.insert.id)) found.push_back(&one);
+        if ((draft_ && held_ == one.insert.id) || liveSurfaces_.contains(one.insert.id)) found.push_back(&one);
     return found;
 }
 
-std::shared_ptr<const Carrier> InsertHand::carrierOf(const Insert& insert) const {
+std::shared_ptr<const InsertSurface> InsertHand::surfaceNow(const Insert& insert) const {
     const InsertScene::One* part = partOf(insert.id);
-    const auto live = liveCarriers_.find(insert.id);
-    return live != liveCarriers_.end() ? live->second : part ? part->carrier : nullptr;
+    const auto live = liveSurfaces_.find(insert.id);
+    return live != liveSurfaces_.end() ? live->second : part ? part->surface : nullptr;
 }
 
 std::vector<ArtPiece> InsertHand::piecesNow(const Insert& insert) const {
-    const auto carrier = carrierOf(insert);
-    if (!carrier) return {};
-    auto instants = carrier->pieces(placingOf(insert), session_.player.frame(), 0, insert.lost != Insert::Lost::ends,
+    const auto surface = surfaceNow(insert);
+    if (!surface) return {};
+    auto instants = surface->pieces(placingOf(insert), session_.player.frame(), 0, insert.lost != Insert::Lost::ends,
                                     kScreenBend_px);
     return instants.empty() ? std::vector<ArtPiece>{} : std::move(instants.front());
 }
@@ -181,15 +184,15 @@ const InsertScene::One* InsertHand::partOf(InsertId insert) const {
 }
 
 std::optional<Quad> InsertHand::cornersNow(const Insert& insert) const {
-    const auto carrier = carrierOf(insert);
-    if (!carrier) return std::nullopt;
-    return carrier->corners(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
+    const auto surface = surfaceNow(insert);
+    if (!surface) return std::nullopt;
+    return surface->corners(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
 }
 
 Polygon InsertHand::outlineNow(const Insert& insert) const {
-    const auto carrier = carrierOf(insert);
-    if (!carrier) return {};
-    return carrier->outline(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
+    const auto surface = surfaceNow(insert);
+    if (!surface) return {};
+    return surface->outline(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
 }
 
 bool InsertHand::isMissing(const Clip& clip) const {

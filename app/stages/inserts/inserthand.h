@@ -1,8 +1,8 @@
 #pragma once
 
-#include "comp/composing.h"
 #include "session/derived.h"
 #include "session/session.h"
+#include "shot/layers/layers.h"
 
 #include <QObject>
 #include <QTimer>
@@ -18,18 +18,11 @@ namespace pinion {
 
 /// All that the inserts of a shot are made from: a new version of any of it is another scene.
 struct SceneKey {
-    List<Insert> inserts;
-    List<Clip> clips;
-    List<Matte> mattes;
-    List<PlanarTrack> planes;
-    List<Track> tracks;
-    List<Locator> locators;
-    FrameRange range;
-    std::optional<Lens> lens;
+    std::uint64_t shot = 0;            ///< of all that the shot says of them
     std::vector<std::uint64_t> files;  ///< what the clips' files are: replaced, they make another picture
 
     static SceneKey of(const Shot& shot);
-    bool operator==(const SceneKey& other) const;
+    bool operator==(const SceneKey&) const = default;
 };
 
 /// What the tools and views of inserts hold: one insert, or how it is while it is dragged; what all of them are made
@@ -88,7 +81,7 @@ private:
     /// As it is dragged.
     Placing placingOf(const Insert& insert) const { return held_ == insert.id && draft_ ? *draft_ : insert.placing; }
     /// What carries it at this moment; null until that has been worked out.
-    std::shared_ptr<const Carrier> carrierOf(const Insert& insert) const;
+    std::shared_ptr<const InsertSurface> surfaceNow(const Insert& insert) const;
     void followPlanes();
     void setLive(std::map<PlaneId, PlanarTrack> live);
 
@@ -108,7 +101,7 @@ private:
     mutable std::vector<InsertId> belowWithout_;
     /// Planes that move; they stay until what they have become is worked out.
     std::map<PlaneId, PlanarTrack> live_;
-    std::map<InsertId, std::shared_ptr<const Carrier>> liveCarriers_;
+    std::map<InsertId, std::shared_ptr<const InsertSurface>> liveSurfaces_;
 };
 
 }  // namespace pinion

@@ -6,6 +6,7 @@
 #include "shot/stages/insertsstage.h"
 #include "stages/inserts/insertlist.h"
 #include "stages/inserts/insertsstage.h"
+#include "stages/rides.h"
 #include "stages/shotform.h"
 #include "widgets/filedialogs.h"
 #include "widgets/theme.h"
@@ -222,8 +223,8 @@ private:
             const QString to = on->itemData(index).toString();
             // After the signal: the edit fills the list anew.
             QTimer::singleShot(0, this, [this, to] {
-                if (to.startsWith("copy ")) stage_.copyTo(rideFrom(to.mid(5)));
-                else if (to != "as it is") stage_.pin(rideFrom(to));
+                if (to.startsWith("copy ")) stage_.copyTo(rideOfChoice(session_, to.mid(5)));
+                else if (to != "as it is") stage_.pin(rideOfChoice(session_, to));
                 refresh();
             });
         });
@@ -251,20 +252,11 @@ private:
             if (held()->shows == Insert::Shows::colour) shows->setCurrentIndex(shows->count() - 1);
             if (clip) alpha->setCurrentIndex(!clip->alpha ? 0 : *clip->alpha == AlphaKind::straight ? 1 : 2);
             on->clear();
-            on->addItem(text(wordsOf(held()->ride)), "as it is");
+            on->addItem(text(wordsOf(session_.shot(), held()->ride)), "as it is");
             for (const bool copies : {false, true}) {
                 const QString start = copies ? "copy to " : "", key = copies ? "copy " : "";
                 on->insertSeparator(on->count());
-                if (!session_.selection.isEmpty())
-                    on->addItem(start + QString("%1 selected track%2")
-                                            .arg(session_.selection.size())
-                                            .arg(session_.selection.size() == 1 ? "" : "s"),
-                                key + "selected");
-                for (const PlanarTrack& plane : shot.planes)
-                    on->addItem(start + text(plane.name), key + "plane " + text(plane.name));
-                for (const Locator& locator : shot.locators)
-                    on->addItem(start + text(locator.name), key + "locator " + text(locator.name));
-                on->addItem(start + "the whole picture", key + "picture");
+                addRideChoices(*on, session_, start, key);
                 on->addItem(start + "the frame", key + "nothing");
             }
             on->setEnabled(mayChange());
@@ -276,21 +268,6 @@ private:
         const auto [known, isNew] = numbered_.try_emplace(file, 0);
         if (isNew) known->second = int(picturesAround(file).size());
         return known->second;
-    }
-    std::optional<Matte::Ride> rideFrom(const QString& words) const {
-        Matte::Ride ride;
-        if (words == "nothing") return std::nullopt;
-        if (words == "selected") return stage_.rideOnSelected();
-        if (words == "picture") ride.on = Matte::Ride::On::picture;
-        if (words.startsWith("plane ")) {
-            ride.on = Matte::Ride::On::plane;
-            ride.plane = words.mid(6).toStdString();
-        }
-        if (words.startsWith("locator ")) {
-            ride.on = Matte::Ride::On::locator;
-            ride.locator = words.mid(8).toStdString();
-        }
-        return ride;
     }
 
     void addPlacing() {
@@ -463,19 +440,19 @@ private:
     // ---- what passes before it
 
     /// The shot's mattes with a tick each.
-    QListWidget* mattes(const char* name, const QString& what,
-                        const std::function<List<std::string>&(Insert&)>& access) {
+    QListWidget* mattes(const char* name, const QString& what, const std::function<List<MatteId>&(Insert&)>& access) {
         auto* list = named(new QListWidget, name);
         list->setAccessibleName(what);
         list->setSelectionMode(QAbstractItemView::NoSelection);
         connect(list, &QListWidget::itemChanged, this, [this, list, what, access](QListWidgetItem*) {
             if (filling_) return;
-            std::vector<std::string> ticked;
+            std::vector<MatteId> ticked;
             for (int i = 0; i < list->count(); ++i)
-                if (list->item(i)->checkState() == Qt::Checked) ticked.push_back(list->item(i)->text().toStdString());
+                if (list->item(i)->checkState() == Qt::Checked)
+                    ticked.push_back(list->item(i)->data(Qt::UserRole).toLongLong());
             // After the signal: the edit fills this list anew.
             QTimer::singleShot(0, this, [this, what, access, ticked] {
-                hand_.edit(what, [&](Insert& insert) { access(insert) = List<std::string>(ticked); });
+                hand_.edit(what, [&](Insert& insert) { access(insert) = List<MatteId>(ticked); });
             });
         });
         onRefresh([this, list, access] {
@@ -483,13 +460,14 @@ private:
             if (!held()) return;
             filling_ = true;
             Insert copy = *held();
-            const List<std::string>& ticked = access(copy);
+            const List<MatteId>& ticked = access(copy);
             list->clear();
             for (const Matte& matte : session_.shot().mattes) {
                 auto* item = new QListWidgetItem(text(matte.name), list);
                 item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable);
-                item->setCheckState(
-                    std::find(ticked.begin(), ticked.end(), matte.name) != ticked.end() ? Qt::Checked : Qt::Unchecked);
+                item->setData(Qt::UserRole, qlonglong(matte.id));
+                item->setCheckState(std::find(ticked.begin(), ticked.end(), matte.id) != ticked.end() ? Qt::Checked
+                                                                                                      : Qt::Unchecked);
             }
             list->setFixedHeight(std::clamp(list->count(), 1, 4) * std::max(22, list->sizeHintForRow(0)) + 6);
             filling_ = false;
@@ -500,7 +478,7 @@ private:
 
     void addInFront() {
         auto* title = heading("In front of it");
-        mattes("insertHeldOut", "In front", [](Insert& i) -> List<std::string>& {
+        mattes("insertHeldOut", "In front", [](Insert& i) -> List<MatteId>& {
             return i.heldOut;
         })->setToolTip("What these shapes cover comes back on top");
         auto* draw = named(button("Draw what passes…", "quiet"), "insertDraw",
@@ -517,7 +495,7 @@ private:
         auto* wrap = columns({{"Light wrap", amount}, {"over", reach}});
         wide(wrap);
         auto* within = heading("Seen only within");
-        mattes("insertWithin", "Within", [](Insert& i) -> List<std::string>& {
+        mattes("insertWithin", "Within", [](Insert& i) -> List<MatteId>& {
             return i.within;
         })->setToolTip("It is seen inside these shapes alone; none ticked: everywhere");
         showWhile({title, drawRow, wrap});

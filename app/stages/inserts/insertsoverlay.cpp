@@ -18,19 +18,17 @@ constexpr double kStem = 26;     // of the turning handle, on the screen
 
 /// The art by itself, small, for the screen.
 QImage shownArt(const InsertScene& scene, const InsertScene::One& one, int frame, bool linear, ArtShelf& shelf) {
-    InsertScene alone{{}, kMostShown, kMostShown, scene.fps, {}};
-    InsertScene::One copy = one;
-    double ratio = one.clip ? one.clip->pixelAspect * one.clip->width / one.clip->height : one.carrier->widthToHeight();
+    double ratio = one.clip ? one.clip->pixelAspect * one.clip->width / one.clip->height : one.surface->widthToHeight();
     ratio = std::clamp(ratio, 0.05, 20.0);
     const int width = ratio >= 1 ? kMostShown : std::max(1, int(kMostShown * ratio)),
               height = ratio >= 1 ? std::max(1, int(kMostShown / ratio)) : kMostShown;
     const double w = width, h = height;
-    copy.carrier =
-        std::make_shared<const Carrier>(std::vector<PlaneTie>{{frame, {Vector2d(0, 0), {w, 0}, {w, h}, {0, h}}}});
-    copy.insert.placing = {};
-    alone.width = width;
-    alone.height = height;
-    Layer layer = bareLayerOf(alone, copy, frame, linear, shelf);
+    Insert insert = one.insert;
+    insert.placing = {};
+    const ArtSource flat(insert, one.clip,
+                         std::make_shared<const InsertSurface>(
+                             std::vector<PlaneTie>{{frame, {Vector2d(0, 0), {w, 0}, {w, h}, {0, h}}}}));
+    Layer layer = flat.bare({frame, width, height, scene.fps, linear}, shelf);
     gradeLayer(layer, one.insert.look.grade);
     QImage image(width, height, QImage::Format_ARGB32_Premultiplied);
     image.fill(Qt::transparent);
@@ -107,7 +105,7 @@ const QImage& InsertsOverlay::artOf(const InsertScene::One& part) const {
 
 void InsertsOverlay::paintMoving(QPainter& painter, const PlateView& view, const InsertScene::One& part) const {
     const Insert& insert = part.insert;
-    const auto pieces = hand_.piecesNow(insert);
+    const auto pieces = part.surface ? hand_.piecesNow(insert) : std::vector<ArtPiece>{};
     const double opacity = opacityAt(insert, session_.player.frame());
     if (pieces.empty() || opacity <= 0) return;
     const QImage& art = artOf(part);

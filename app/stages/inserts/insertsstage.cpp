@@ -14,6 +14,7 @@
 #include "stages/inserts/insertstrip.h"
 #include "stages/inserts/inserttools.h"
 #include "stages/reasons.h"
+#include "stages/rides.h"
 #include "widgets/commands.h"
 #include "widgets/filedialogs.h"
 #include "widgets/toolbar.h"
@@ -157,7 +158,7 @@ void InsertsStage::addCommands(const Desk& desk) {
     c.add(
         "Insert", "There from this frame on", {}, [this] { setThere(true); }, insert);
     c.add(
-        "Insert", "Copy to the selected tracks", {}, [this] { copyTo(rideOnSelected()); },
+        "Insert", "Copy to the selected tracks", {}, [this] { copyTo(rideOnSelected(session_)); },
         [this, insert] {
             const QString none = insert();
             return !none.isEmpty() ? none : session_.selection.isEmpty() ? QString("no track is selected") : QString();
@@ -176,23 +177,11 @@ void InsertsStage::addCommands(const Desk& desk) {
 
 // ---- what is added
 
-Matte::Ride InsertsStage::rideOnSelected() const {
-    Matte::Ride ride;
-    for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
-        ride.tracks.push_back(track.name);
-    return ride;
-}
-
-std::optional<Matte::Ride> InsertsStage::rideAtHand() const {
-    if (!session_.selection.isEmpty()) return rideOnSelected();
+std::optional<Ride> InsertsStage::rideAtHand() const {
+    if (const auto selected = rideOnSelected(session_)) return selected;
     const auto& planes = session_.shot().planes;
     for (std::size_t i = planes.size(); i-- > 0;)
-        if (!planes[i].ties.isEmpty()) {
-            Matte::Ride ride;
-            ride.on = Matte::Ride::On::plane;
-            ride.plane = planes[i].name;
-            return ride;
-        }
+        if (!planes[i].ties.isEmpty()) return rideOnPlane(planes[i].id);
     return std::nullopt;
 }
 
@@ -214,7 +203,7 @@ void InsertsStage::addInsert(Insert insert, const QString& what, const Shot& sho
     show_("inserts");
     takeTool_("insert");
     const Insert* added = findInsert(session_.shot(), id);
-    session_.say(text(added->name) + " on " + text(wordsOf(added->ride)) +
+    session_.say(text(added->name) + " on " + text(wordsOf(session_.shot(), added->ride)) +
                  (added->ride ? "." : ": it stands still in the frame. Pin it in the card."));
 }
 
@@ -251,10 +240,7 @@ void InsertsStage::addPatch(const std::filesystem::path& path) {
         const Shot shot = withClipAdded(session_.shot(), clip, &insert.clip);
         insert.wholeFrame = true;
         insert.ride = rideAtHand();
-        if (!insert.ride && !shot.tracks.isEmpty()) {
-            insert.ride = Matte::Ride{};
-            insert.ride->on = Matte::Ride::On::picture;
-        }
+        if (!insert.ride && !shot.tracks.isEmpty()) insert.ride = rideOnPicture();
         addInsert(insert, "Patch", shot);
     });
 }
@@ -284,44 +270,22 @@ void InsertsStage::takeSequence(ClipId id, bool all) {
 
 // ---- the held insert
 
-void InsertsStage::whenMotionIsKnown(const std::vector<std::optional<Matte::Ride>>& rides,
-                                     const std::function<void()>& then) {
-    const Carriers carriers = carriersOf(session_.shot());
-    std::vector<Matte::Ride> wanted;
-    for (std::optional<Matte::Ride> ride : rides) {
-        if (!ride) continue;
-        ride->referenceFrame = session_.player.frame();
-        if (!quickRideMotion(*ride, carriers)) wanted.push_back(*ride);
-    }
-    if (wanted.empty()) {
-        then();
-        return;
-    }
-    // It is kept with the tracks: what is done with it is quick then.
-    session_.jobs.start(Job<bool>{.name = "Working out the motion",
-                                  .run = [carriers, wanted](const JobLink&) -> Expected<bool> {
-                                      for (const Matte::Ride& ride : wanted) (void)rideMotion(ride, carriers);
-                                      return true;
-                                  },
-                                  .merge = [then](bool&) { then(); }});
-}
-
-void InsertsStage::pin(const std::optional<Matte::Ride>& ride) {
+void InsertsStage::pin(const std::optional<Ride>& ride) {
     if (!hand.mayEdit()) return;
-    whenMotionIsKnown({ride, hand.held()->ride}, [this, ride] {
+    whenRidesAreKnown(session_, {ride, hand.held()->ride}, [this, ride] {
         if (!hand.held()) return;
-        session_.edit("Pin " + text(hand.held()->name) + " to " + text(wordsOf(ride)),
+        session_.edit("Pin " + text(hand.held()->name) + " to " + text(wordsOf(session_.shot(), ride)),
                       withInsertPinned(session_.shot(), *hand.insert(), ride, session_.player.frame()));
     });
 }
 
-void InsertsStage::copyTo(const std::optional<Matte::Ride>& ride) {
+void InsertsStage::copyTo(const std::optional<Ride>& ride) {
     if (!hand.mayEdit()) return;
-    whenMotionIsKnown({ride, hand.held()->ride}, [this, ride] {
+    whenRidesAreKnown(session_, {ride, hand.held()->ride}, [this, ride] {
         if (!hand.held()) return;
         InsertId id = 0;
         const Shot with = withInsertCopied(session_.shot(), *hand.insert(), ride, session_.player.frame(), &id);
-        session_.edit("Copy " + text(hand.held()->name) + " to " + text(wordsOf(ride)), with);
+        session_.edit("Copy " + text(hand.held()->name) + " to " + text(wordsOf(session_.shot(), ride)), with);
         hand.hold(id);
     });
 }
@@ -367,10 +331,12 @@ void InsertsStage::match(const Vector2d& from, const Vector2d& to) {
                       frame = session_.player.frame(), area, id](const JobLink&) -> Expected<Matched> {
         if (scene)
             for (const InsertScene::One& one : scene->inserts)
-                if (one.insert.id == id) {
+                if (one.insert.id == id && one.surface) {
                     const auto picture = frames->get(frame);
                     if (!picture) return tl::unexpected(picture.error());
-                    return matched(**picture, bareLayerOf(*scene, one, frame, (*picture)->linear, *shelf), area);
+                    const ArtSource art(one.insert, one.clip, one.surface);
+                    const LayerWish wish{frame, scene->width, scene->height, scene->fps, (*picture)->linear};
+                    return matched(**picture, art.bare(wish, *shelf), area);
                 }
         return failure(Fault::input, "the insert is hidden; tick it first");
     };

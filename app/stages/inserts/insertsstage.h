@@ -38,12 +38,11 @@ public:
     void relink(ClipId clip, const std::filesystem::path& path);
     /// A picture becomes all that are numbered like it, or a sequence its first one.
     void takeSequence(ClipId clip, bool all);
-    void pin(const std::optional<Matte::Ride>& ride);
-    void copyTo(const std::optional<Matte::Ride>& ride);
+    void pin(const std::optional<Ride>& ride);
+    void copyTo(const std::optional<Ride>& ride);
     void fit(Fitting fitting);
     /// What carries it by itself: the selected tracks, the last plane with a surface, or the frame.
-    std::optional<Matte::Ride> rideAtHand() const;
-    Matte::Ride rideOnSelected() const;
+    std::optional<Ride> rideAtHand() const;
     void setThere(bool there);
     void setOpacityHere(double opacity);
     void removeOpacityKey();
@@ -58,7 +57,6 @@ private:
     void openClip(const std::filesystem::path& path, const std::function<void(const Clip&)>& done);
     /// Does something for which the motion of these rides has to be known: works it out in a job first where that takes
     /// long (of a whole picture's tracks).
-    void whenMotionIsKnown(const std::vector<std::optional<Matte::Ride>>& rides, const std::function<void()>& then);
     void addInsert(Insert insert, const QString& what, const Shot& shot);
     QString whyNoInsert() const;
 

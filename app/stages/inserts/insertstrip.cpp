@@ -107,7 +107,8 @@ void InsertStrip::paint(QPainter& painter, const QRect& area, const ThreadSheet&
         const double opacityHeight = kRow - 7;
         for (int frame = frames.first; frame <= frames.last; ++frame) {
             const bool lost =
-                part && std::binary_search(part->carrier->missing().begin(), part->carrier->missing().end(), frame);
+                part && part->surface &&
+                std::binary_search(part->surface->missing().begin(), part->surface->missing().end(), frame);
             const bool shows = !clip || clipFrameAt(insert.time, *clip, frame, shot.plate.fps);
             const double opacity = opacityAt(insert, frame);
             QColor colour = lost ? theme::kSand : theme::kSlate;

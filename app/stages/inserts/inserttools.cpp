@@ -38,7 +38,8 @@ const QImage& seenBy(const Canvas& canvas) {
 // ---- placing
 
 const InsertScene::One* PlaceInsertTool::part() const {
-    return hand_.held() ? hand_.partOf(hand_.held()->id) : nullptr;
+    const InsertScene::One* part = hand_.held() ? hand_.partOf(hand_.held()->id) : nullptr;
+    return part && part->surface ? part : nullptr;
 }
 
 bool PlaceInsertTool::takeAnother(const CanvasEvent& event) {
@@ -67,7 +68,7 @@ void PlaceInsertTool::press(const CanvasEvent& event) {
         else if (!corners) session_.say(text(hand_.held()->name) + " is not on this frame. Go to where it is.");
         return;
     }
-    const auto inside = part()->carrier->inside(*event.plate, session_.player.frame());
+    const auto inside = part()->surface->inside(*event.plate, session_.player.frame());
     if (!inside) {
         session_.say("What carries it is not on this frame. Go to where it is.");
         return;
@@ -79,10 +80,10 @@ void PlaceInsertTool::press(const CanvasEvent& event) {
 
 void PlaceInsertTool::drag(const CanvasEvent& event) {
     if (!start_ || !event.plate || !part()) return;
-    const auto inside = part()->carrier->inside(*event.plate, session_.player.frame());
+    const auto inside = part()->surface->inside(*event.plate, session_.player.frame());
     if (!inside) return;
     Placing placing = *start_;
-    const double ratio = part()->carrier->widthToHeight();
+    const double ratio = part()->surface->widthToHeight();
     // In a metric in which the carrier's height is one.
     const auto metric = [&](const Vector2d& place) {
         return Vector2d((place.x() - start_->centre.x()) * ratio, place.y() - start_->centre.y());
@@ -127,7 +128,7 @@ void PlaceInsertTool::nudge(const Vector2d& by) {
     if (!corners || !hand_.mayEdit()) return;
     const int frame = session_.player.frame();
     const Vector2d middle = 0.25 * ((*corners)[0] + (*corners)[1] + (*corners)[2] + (*corners)[3]);
-    const auto a = part()->carrier->inside(middle, frame), b = part()->carrier->inside(middle + by, frame);
+    const auto a = part()->surface->inside(middle, frame), b = part()->surface->inside(middle + by, frame);
     if (a && b) hand_.edit("Nudge", [&](Insert& insert) { insert.placing.centre += *b - *a; });
 }
 
@@ -151,7 +152,7 @@ void TrimInsertTool::press(const CanvasEvent& event) {
     const auto corners = hand_.cornersNow(*hand_.held());
     const auto* part = hand_.partOf(hand_.held()->id);
     corner_ = corners ? cornerAt(canvas_.view(), *corners, event.at) : std::nullopt;
-    const auto inside = part ? part->carrier->inside(*event.plate, session_.player.frame()) : std::nullopt;
+    const auto inside = part ? part->surface->inside(*event.plate, session_.player.frame()) : std::nullopt;
     if (!corner_ || !inside) return;
     start_ = hand_.held()->placing;
     from_ = *inside;
@@ -161,7 +162,7 @@ void TrimInsertTool::drag(const CanvasEvent& event) {
     at_ = event.at;
     const auto* part = hand_.held() ? hand_.partOf(hand_.held()->id) : nullptr;
     if (!start_ || !event.plate || !part) return;
-    const auto inside = part->carrier->inside(*event.plate, session_.player.frame());
+    const auto inside = part->surface->inside(*event.plate, session_.player.frame());
     if (!inside) return;
     Placing placing = *start_;
     placing.trims[*corner_] += *inside - from_;
@@ -186,8 +187,8 @@ void TrimInsertTool::nudge(const Vector2d& by) {
     if (!corners || !corner_ || !hand_.mayEdit()) return;
     const auto* part = hand_.partOf(hand_.held()->id);
     const int frame = session_.player.frame();
-    const auto a = part->carrier->inside((*corners)[*corner_], frame),
-               b = part->carrier->inside((*corners)[*corner_] + by, frame);
+    const auto a = part->surface->inside((*corners)[*corner_], frame),
+               b = part->surface->inside((*corners)[*corner_] + by, frame);
     if (a && b) hand_.edit("Nudge a corner", [&](Insert& insert) { insert.placing.trims[*corner_] += *b - *a; });
 }
 

@@ -12,7 +12,7 @@ constexpr std::size_t kMostPoints = 20000;
 
 }  // namespace
 
-MatteHand::MatteHand(Session& session) : session_(session), motions_(session.jobs, [this] { emit motionsChanged(); }) {
+MatteHand::MatteHand(Session& session) : session_(session), carriers_(session.jobs, [this] { emit motionsChanged(); }) {
     connect(&session.document, &Document::changed, this, &MatteHand::refresh);
     connect(&session.document, &Document::replaced, this, [this] { hold(std::nullopt); });
 }
@@ -49,20 +49,21 @@ void MatteHand::refresh() {
 
 void MatteHand::refreshMotions() {
     const Shot& shot = session_.shot();
-    const Carriers carriers = carriersOf(shot);
-    MotionsKey key{shot.tracks, shot.locators, shot.planes, shot.plate.range, {}};
+    std::vector<Ride> wanted;
     for (const Matte& one : shot.mattes)
-        if (one.ride && !quickRideMotion(*one.ride, carriers)) key.rides.push_back(*one.ride);
-    if (const auto ride = rideOfNew(); ride && !quickRideMotion(*ride, carriers)) key.rides.push_back(*ride);
-    if (!key.rides.empty())
-        motions_.want(key, [carriers, rides = key.rides](const Progress&) -> Expected<bool> {
-            for (const Matte::Ride& ride : rides) (void)rideMotion(ride, carriers);
-            return true;
-        });
+        if (one.ride && !quickCarrierOf(shot, *one.ride)) wanted.push_back(*one.ride);
+    if (const auto ride = rideOfNew(); ride && !quickCarrierOf(shot, *ride)) wanted.push_back(*ride);
+    if (wanted.empty()) return;
+    Fingerprint key;
+    for (const Ride& ride : wanted) pinion::addRide(key, shot, ride);
+    carriers_.want(key.value(), [shot, wanted](const Progress&) -> Expected<bool> {
+        for (const Ride& ride : wanted) (void)pinion::carrierOf(shot, ride);
+        return true;
+    });
 }
 
-std::shared_ptr<const RideMotion> MatteHand::motionOf(const Matte::Ride& ride) const {
-    return quickRideMotion(ride, carriersOf(session_.shot()));
+std::shared_ptr<const Carrier> MatteHand::carrierOf(const Ride& ride) const {
+    return quickCarrierOf(session_.shot(), ride);
 }
 
 std::optional<Matte::Key> MatteHand::shapeOf(std::size_t place) const {
@@ -70,8 +71,8 @@ std::optional<Matte::Key> MatteHand::shapeOf(std::size_t place) const {
     if (place >= mattes.size()) return std::nullopt;
     const Matte& matte = mattes[place];
     if (!matte.ride) return shapeAt(matte, session_.player.frame());
-    const auto motion = motionOf(*matte.ride);
-    return motion ? riddenShape(matte, session_.player.frame(), motion.get()) : std::nullopt;
+    const auto carrier = carrierOf(*matte.ride);
+    return carrier ? riddenShape(matte, session_.player.frame(), carrier.get()) : std::nullopt;
 }
 
 bool MatteHand::mayEdit() {
@@ -80,7 +81,7 @@ bool MatteHand::mayEdit() {
     if (session_.isBusy()) session_.say("A job is running. Stop it or wait to change shapes.");
     else if (matte->locked)
         session_.say(QString("%1 is locked. Unlock it in its card to change it.").arg(text(matte->name)));
-    else if (matte->ride && !motionOf(*matte->ride)) session_.say("What it rides on is still being worked out.");
+    else if (matte->ride && !carrierOf(*matte->ride)) session_.say("What it rides on is still being worked out.");
     else return true;
     return false;
 }
@@ -119,12 +120,12 @@ bool MatteHand::add(Matte::Key onPlate, const std::string& name) {
     matte.ride = rideOfNew();
     if (matte.ride) {
         // What the picture stands still on is known by then, or the shape waits in hand.
-        const auto motion = motionOf(*matte.ride);
-        if (!motion) {
+        const auto carrier = carrierOf(*matte.ride);
+        if (!carrier) {
             session_.say("What the picture stands still on is still being worked out. Close the shape again then.");
             return false;
         }
-        const Eigen::Matrix3d home = motion->plateFromReference(onPlate.frame).inverse();
+        const Eigen::Matrix3d home = carrier->plateFromReference(onPlate.frame).inverse();
         onPlate = carried(home, std::move(onPlate));
     }
     matte.keys = {std::move(onPlate)};

@@ -2,6 +2,7 @@
 
 #include "session/derived.h"
 #include "session/session.h"
+#include "shot/carriers/carriers.h"
 #include "shot/stages/mattesstage.h"
 
 #include <QObject>
@@ -28,7 +29,7 @@ public:
     /// A shape of the list on the plate of the frame that is shown; none while what it rides on is being worked out.
     std::optional<Matte::Key> shapeOf(std::size_t matte) const;
     /// Null while it is being worked out.
-    std::shared_ptr<const RideMotion> motionOf(const Matte::Ride& ride) const;
+    std::shared_ptr<const Carrier> carrierOf(const Ride& ride) const;
 
     /// Whether the held shape may be changed; says why not.
     bool mayEdit();
@@ -42,30 +43,19 @@ public:
     void refreshMotions();
 
     /// What new shapes ride on.
-    std::function<std::optional<Matte::Ride>()> rideOfNew = [] { return std::nullopt; };
+    std::function<std::optional<Ride>()> rideOfNew = [] { return std::nullopt; };
 
 signals:
     void changed();         ///< what is held
     void motionsChanged();  ///< what something rides on was worked out
 
 private:
-    struct MotionsKey {
-        List<Track> tracks;
-        List<Locator> locators;
-        List<PlanarTrack> planes;
-        FrameRange range;
-        std::vector<Matte::Ride> rides;
-        bool operator==(const MotionsKey& other) const {
-            return tracks.sharedWith(other.tracks) && locators.sharedWith(other.locators) &&
-                   planes.sharedWith(other.planes) && range == other.range && rides == other.rides;
-        }
-    };
     void refresh();
 
     Session& session_;
     std::optional<std::size_t> matte_;
     std::set<std::size_t> points_;
-    Derived<bool, MotionsKey> motions_;
+    Derived<bool, std::uint64_t> carriers_;  ///< those that take time were worked out; they are kept elsewhere
 };
 
 }  // namespace pinion

@@ -6,6 +6,7 @@
 #include "shot/edits/matteedits.h"
 #include "stages/mattes/mattelist.h"
 #include "stages/mattes/mattesstage.h"
+#include "stages/rides.h"
 #include "stages/shotform.h"
 #include "widgets/filedialogs.h"
 #include "widgets/theme.h"
@@ -247,10 +248,8 @@ private:
             const QString chosen = on->itemData(index).toString();
             // After the signal: the edit fills the list anew.
             if (chosen == "nothing") stage_.part();
-            else if (chosen == "selected") rideOnSelected();
-            else if (chosen == "picture") rideOn(Matte::Ride::On::picture, {});
-            else if (chosen.startsWith("locator ")) rideOn(Matte::Ride::On::locator, chosen.mid(8).toStdString());
-            else if (chosen.startsWith("plane ")) rideOn(Matte::Ride::On::plane, chosen.mid(6).toStdString());
+            else if (const auto ride = rideOfChoice(session_, chosen))
+                stage_.ride(*ride, text(wordsOf(session_.shot(), *ride)));
             refresh();
         });
         onRefresh([this, on, onLabel, result] {
@@ -262,42 +261,22 @@ private:
             if (!drawn) return;
             on->clear();
             on->addItem("nothing", "nothing");
-            if (matte->ride) on->addItem(text(wordsOf(*matte->ride)), "as it is");
-            if (!session_.selection.isEmpty())
-                on->addItem(QString("%1 selected track%2")
-                                .arg(session_.selection.size())
-                                .arg(session_.selection.size() == 1 ? "" : "s"),
-                            "selected");
-            on->addItem("the whole picture", "picture");
-            for (const Locator& locator : session_.shot().locators)
-                on->addItem("locator " + text(locator.name), "locator " + text(locator.name));
-            for (const PlanarTrack& plane : session_.shot().planes)
-                on->addItem(text(plane.name), "plane " + text(plane.name));
+            if (matte->ride) on->addItem(text(wordsOf(session_.shot(), *matte->ride)), "as it is");
+            addRideChoices(*on, session_);
             on->setCurrentIndex(matte->ride ? 1 : 0);
             on->setEnabled(mayChange());
             if (!matte->ride) return;
-            const auto motion = hand_.motionOf(*matte->ride);
-            result->setText(!motion                    ? QString("working out its motion…")
-                            : !motion->problem.empty() ? "It stays as it was drawn: " + text(motion->problem) + "."
-                                                       : QString("from frame %1").arg(matte->ride->referenceFrame) +
-                                                             gapWords(*matte, *motion));
+            const auto carrier = hand_.carrierOf(*matte->ride);
+            result->setText(!carrier ? QString("working out its motion…")
+                            : !carrier->problem().empty()
+                                ? "It stays as it was drawn: " + text(carrier->problem()) + "."
+                                : QString("from frame %1").arg(matte->ride->referenceFrame) +
+                                      gapWords(*matte, *carrier));
         });
     }
-    static QString gapWords(const Matte& matte, const RideMotion& motion) {
-        const std::string note = gapNote(matte, motion);
+    static QString gapWords(const Matte& matte, const Carrier& carrier) {
+        const std::string note = gapNote(matte, carrier);
         return note.empty() ? QString() : "\n" + text(note);
-    }
-    void rideOnSelected() {
-        Matte::Ride ride;
-        for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
-            ride.tracks.push_back(track.name);
-        stage_.ride(ride, text(wordsOf(ride)));
-    }
-    void rideOn(Matte::Ride::On what, const std::string& name) {
-        Matte::Ride ride;
-        ride.on = what;
-        (what == Matte::Ride::On::plane ? ride.plane : ride.locator) = name;
-        stage_.ride(ride, text(wordsOf(ride)));
     }
 
     void addView() {

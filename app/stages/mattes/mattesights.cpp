@@ -52,23 +52,16 @@ private:
 
 std::shared_ptr<const Rendering> MatteSight::rendering(int frame) const {
     const Shot& shot = session_.shot();
-    const auto known = std::find_if(made_.begin(), made_.end(), [&](const Made& one) {
-        return one.frame == frame && one.mattes.sharedWith(shot.mattes) && one.tracks.sharedWith(shot.tracks) &&
-               one.planes.sharedWith(shot.planes);
-    });
+    Fingerprint print;
+    addMattes(print, shot);
+    const std::uint64_t key = print.value();
+    const auto known =
+        std::find_if(made_.begin(), made_.end(), [&](const Made& one) { return one.frame == frame && one.key == key; });
     if (known != made_.end()) {
         made_.splice(made_.begin(), made_, known);
         return made_.front().rendering;
     }
-    // What it is made of, and nothing of the rest.
-    Shot needed;
-    needed.plate = shot.plate;
-    needed.mattes = shot.mattes;
-    needed.tracks = shot.tracks;
-    needed.locators = shot.locators;
-    needed.planes = shot.planes;
-    made_.push_front({frame, shot.mattes, shot.tracks, shot.planes,
-                      std::make_shared<MattePicture>(std::move(needed), frame, kind_ == Kind::cut)});
+    made_.push_front({frame, key, std::make_shared<MattePicture>(shot, frame, kind_ == Kind::cut)});
     if (made_.size() > kKept) made_.pop_back();
     return made_.front().rendering;
 }
@@ -84,23 +77,23 @@ QString MatteSight::words(int) const {
 
 PlateWarp StillSight::warpAt(int frame) const {
     PlateWarp warp;
-    if (const auto motion = hand_.motionOf(ride))
+    if (const auto carrier = hand_.carrierOf(ride))
         warp.shownFromStraight =
-            motion->plateFromReference(ride.referenceFrame) * motion->plateFromReference(frame).inverse();
+            carrier->plateFromReference(ride.referenceFrame) * carrier->plateFromReference(frame).inverse();
     return warp;
 }
 
 bool StillSight::isTroubled() const {
-    const auto motion = hand_.motionOf(ride);
-    return motion && !motion->problem.empty();
+    const auto carrier = hand_.carrierOf(ride);
+    return carrier && !carrier->problem().empty();
 }
 
 QString StillSight::words(int frame) const {
-    const auto motion = hand_.motionOf(ride);
-    if (!motion) return "working out the motion…";
-    if (!motion->problem.empty()) return "cannot stand still: " + text(motion->problem);
+    const auto carrier = hand_.carrierOf(ride);
+    if (!carrier) return "working out the motion…";
+    if (!carrier->problem().empty()) return "cannot stand still: " + text(carrier->problem());
     QString words = QString("still on %1, as on %2").arg(on).arg(ride.referenceFrame);
-    if (!motion->motion.at(frame)) words += " · not there on this frame";
+    if (!carrier->motion().at(frame)) words += " · not there on this frame";
     if (const Matte* matte = hand_.held())
         words += QString(" · %1: %2 keyframe%3")
                      .arg(text(matte->name))

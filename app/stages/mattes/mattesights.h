@@ -20,9 +20,7 @@ public:
 private:
     struct Made {
         int frame;
-        List<Matte> mattes;
-        List<Track> tracks;
-        List<PlanarTrack> planes;
+        std::uint64_t key;  ///< of what the mattes cover
         std::shared_ptr<const Rendering> rendering;
     };
 
@@ -42,8 +40,8 @@ public:
     QString words(int frame) const override;
     bool isTroubled() const override;
 
-    Matte::Ride ride;  ///< what it stands still on, and from which frame
-    QString on;        ///< in words
+    Ride ride;   ///< what it stands still on, and from which frame
+    QString on;  ///< in words
 
 private:
     const Session& session_;

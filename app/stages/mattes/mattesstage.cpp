@@ -15,6 +15,7 @@
 #include "stages/mattes/mattesoverlay.h"
 #include "stages/mattes/mattestrip.h"
 #include "stages/reasons.h"
+#include "stages/rides.h"
 #include "widgets/commands.h"
 #include "widgets/filedialogs.h"
 #include "widgets/toolbar.h"
@@ -252,10 +253,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
     c.add(
         "Matte", "Ride on the selected tracks", {K("Ctrl+R")},
         [this] {
-            Matte::Ride on;
-            for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
-                on.tracks.push_back(track.name);
-            ride(on, text(wordsOf(on)));
+            if (const auto on = rideOnSelected(session_)) ride(*on, text(wordsOf(session_.shot(), *on)));
         },
         [this] {
             const QString none = whyNoShape();
@@ -265,11 +263,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
         });
     c.add(
         "Matte", "Ride on the whole picture", {K("Ctrl+Shift+R")},
-        [this] {
-            Matte::Ride on;
-            on.on = Matte::Ride::On::picture;
-            ride(on, text(wordsOf(on)));
-        },
+        [this] { ride(rideOnPicture(), text(wordsOf(session_.shot(), rideOnPicture()))); },
         [this] {
             const QString none = whyNoShape();
             return !none.isEmpty() ? none : whyNoTracks(session_);
@@ -318,7 +312,7 @@ QString MattesStage::looked() const { return shown_ ? shown_() : QString("plate"
 
 // ---- riding
 
-void MattesStage::ride(const Matte::Ride& on, const QString& words) {
+void MattesStage::ride(const Ride& on, const QString& words) {
     if (!hand.mayEdit()) return;
     const Matte before = *hand.held();
     if (before.pictures) {
@@ -335,29 +329,16 @@ void MattesStage::ride(const Matte::Ride& on, const QString& words) {
         session_.player.setPlaying(false);
         session_.player.goTo(frame);
     }
-    Matte::Ride wanted = on;
-    wanted.referenceFrame = frame;
-    if (quickRideMotion(wanted, carriersOf(session_.shot()))) {
-        join(on, frame, words);
-        return;
-    }
-    // It is kept with the tracks: joining is quick then.
-    session_.jobs.start(
-        Job<bool>{.name = "Working out the motion",
-                  .run = [shot = session_.shot(), place = *hand.matte(), frame, on](const JobLink&) -> Expected<bool> {
-                      (void)withMatteRide(shot, place, frame, on);
-                      return true;
-                  },
-                  .merge = [this, on, frame, words](bool&) { join(on, frame, words); }});
+    whenRidesAreKnown(session_, {on}, [this, on, frame, words] { join(on, frame, words); });
 }
 
-void MattesStage::join(const Matte::Ride& on, int frame, const QString& words) {
+void MattesStage::join(const Ride& on, int frame, const QString& words) {
     if (!hand.held()) return;
     const QString name = text(hand.held()->name);
     const Shot shot = withMatteRide(session_.shot(), *hand.matte(), frame, on);
-    const auto motion = rideMotion(*shot.mattes[*hand.matte()].ride, carriersOf(shot));
-    if (!motion->problem.empty()) {
-        session_.sayError(QString("%1 cannot ride on %2: %3.").arg(name, words, text(motion->problem)));
+    const auto carrier = carrierOf(shot, *shot.mattes[*hand.matte()].ride);
+    if (!carrier->problem().empty()) {
+        session_.sayError(QString("%1 cannot ride on %2: %3.").arg(name, words, text(carrier->problem())));
         return;
     }
     session_.edit(QString("%1 rides on %2").arg(name, words), shot);
@@ -382,12 +363,12 @@ void MattesStage::endStill() {
     emit viewChanged();
 }
 
-void MattesStage::standStill(const Matte::Ride& on, const QString& words) {
+void MattesStage::standStill(const Ride& on, const QString& words) {
     still_->ride = on;
     still_->ride.referenceFrame = session_.player.frame();
     still_->on = words;
-    if (const auto motion = hand.motionOf(still_->ride); motion && !motion->problem.empty()) {
-        session_.sayError(QString("The picture cannot stand still on %1: %2.").arg(words, text(motion->problem)));
+    if (const auto carrier = hand.carrierOf(still_->ride); carrier && !carrier->problem().empty()) {
+        session_.sayError(QString("The picture cannot stand still on %1: %2.").arg(words, text(carrier->problem())));
         return;
     }
     openCard_();
@@ -402,19 +383,18 @@ void MattesStage::toggleStill() {
         endStill();
         return;
     }
-    Matte::Ride on;
+    Ride on;
     if (const Matte* matte = hand.held(); matte && matte->ride) {
         on = *matte->ride;
-    } else if (!session_.selection.isEmpty()) {
-        for (const Track& track : tracksOf(session_.shot(), List<TrackId>(session_.selection.list())))
-            on.tracks.push_back(track.name);
+    } else if (const auto selected = rideOnSelected(session_)) {
+        on = *selected;
     } else if (!session_.shot().tracks.isEmpty()) {
-        on.on = Matte::Ride::On::picture;
+        on = rideOnPicture();
     } else {
         session_.say("There is nothing to stand still on: place a track and track it, or scatter, first.");
         return;
     }
-    standStill(on, text(wordsOf(on)));
+    standStill(on, text(wordsOf(session_.shot(), on)));
 }
 
 // ---- between shots, and what becomes of tracks
@@ -424,6 +404,9 @@ void MattesStage::copyShapes(bool all) {
     if (all) copied = session_.shot().mattes.vector();
     else if (const Matte* matte = hand.held()) copied = {*matte};
     if (copied.empty()) return;
+    // Another shot knows no ids of this one.
+    for (Matte& matte : copied)
+        if (matte.ride) matte.ride = pinion::named(session_.shot(), *matte.ride);
     QApplication::clipboard()->setText(text(mattesJson(copied)));
     session_.say(copied.size() == 1 ? text(copied.front().name) + " is on the clipboard."
                                     : QString("%1 shapes are on the clipboard.").arg(copied.size()));
@@ -443,7 +426,7 @@ void MattesStage::addShapes(const std::vector<Matte>& shapes) {
     QStringList lost;
     for (Matte matte : shapes) {
         // What it rode on belongs to the other shot.
-        if (matte.ride && !rideMotion(*matte.ride, carriersOf(shot))->problem.empty()) {
+        if (matte.ride && !carrierOf(shot, tied(shot, *matte.ride))->problem().empty()) {
             lost << text(matte.name);
             matte.ride.reset();
         }

@@ -32,14 +32,14 @@ public:
 
     // What the card's buttons do; each says why when it cannot.
     void takeTool(const QString& tool);
-    void ride(const Matte::Ride& on, const QString& words);
+    void ride(const Ride& on, const QString& words);
     void part();
     void bake();
     void goToKey(int direction);
     /// The canvas stands still on the ride; on what the held shape rides on, the selected tracks or all of the picture
     /// when none is given. Once more lets it go.
     void toggleStill();
-    void standStill(const Matte::Ride& ride, const QString& on);
+    void standStill(const Ride& ride, const QString& on);
     bool isStill() const;
     void look(const QString& view);
     QString looked() const;
@@ -77,7 +77,7 @@ private:
     void addRideCommands(const Desk& desk);
     void addViewCommands(const Desk& desk);
     /// The held shape rides on `on` from `frame`; what takes long is worked out as a job first.
-    void join(const Matte::Ride& on, int frame, const QString& words);
+    void join(const Ride& on, int frame, const QString& words);
     void addShapes(const std::vector<Matte>& shapes);
     void refreshCovered();
     QString whyNoShape() const;

@@ -4,7 +4,8 @@
 #include "canvas/plateview.h"
 #include "jobs/proposing.h"
 #include "shot/stages/camerastage.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 
 #include <QPainter>
 
@@ -28,7 +29,6 @@ Proposals::Proposals(Session& session)
     connect(&session.document, &Document::replaced, this, [this] {
         found_.clear();
         proposals_.clear();
-        paths_.clear();
         looked_ = false;
         before_.reset();
         emit changed();
@@ -37,8 +37,6 @@ Proposals::Proposals(Session& session)
 
 void Proposals::take(std::vector<MoverProposal> proposals) {
     proposals_ = std::move(proposals);
-    paths_.clear();
-    for (const MoverProposal& one : proposals_) paths_.emplace_back(std::vector<Track>{one.path});
     looked_ = true;
 }
 
@@ -84,7 +82,6 @@ void Proposals::accept(std::size_t place) {
 void Proposals::dismiss(std::size_t place) {
     if (place >= proposals_.size()) return;
     proposals_.erase(proposals_.begin() + std::ptrdiff_t(place));
-    paths_.erase(paths_.begin() + std::ptrdiff_t(place));
     emit changed();
 }
 
@@ -98,8 +95,8 @@ QString Proposals::beforeAndAfter() const {
 Polygon Proposals::outline(std::size_t place, int frame) const {
     if (place >= proposals_.size() || !proposals_[place].frames.holds(frame)) return {};
     const Matte& matte = proposals_[place].matte;
-    const auto motion = rideMotion(*matte.ride, {paths_[place], {}, proposals_[place].frames});
-    return flattened(*riddenShape(matte, frame, motion.get()));
+    const auto carrier = carrierOf(shotOf(proposals_[place]), *matte.ride);
+    return flattened(*riddenShape(matte, frame, carrier.get()));
 }
 
 void ProposalsOverlay::paint(QPainter& painter, const PlateView& view) {

@@ -43,7 +43,6 @@ private:
 
     Session& session_;
     std::vector<MoverProposal> proposals_;
-    std::vector<List<Track>> paths_;  ///< of each
     bool looked_ = false;
     std::shared_ptr<const Solve> before_;  ///< when one was accepted last
     Derived<std::vector<MoverProposal>, std::uint64_t> found_;

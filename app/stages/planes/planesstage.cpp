@@ -4,6 +4,7 @@
 #include "comp/warp.h"
 #include "exchange/deliverables.h"
 #include "jobs/planing.h"
+#include "shot/carriers/carriers.h"
 #include "proof/proof.h"
 #include "sheet/threadsheet.h"
 #include "shot/edits/locatoredits.h"
@@ -371,11 +372,7 @@ void PlanesStage::addMatte() {
         matte.name = plane.name;
         matte.op = op;
         matte.keys = {{plane.referenceFrame, outline}};
-        Matte::Ride ride;
-        ride.on = Matte::Ride::On::plane;
-        ride.plane = plane.name;
-        ride.referenceFrame = plane.referenceFrame;
-        matte.ride = ride;
+        matte.ride = rideOnPlane(plane.id, plane.referenceFrame);
         shot = withMatteAdded(shot, std::move(matte));
     };
     for (const Polygon& outline : plane.outlines) add(outline, Matte::Op::add);
@@ -390,8 +387,7 @@ void PlanesStage::steadyOn() {
     const int frame = surfacePoseOn(plane, session_.player.frame()) ? session_.player.frame() : plane.referenceFrame;
     Shot shot = session_.shot();
     shot.steady.steady = true;
-    shot.steady.source = SteadySettings::Source::plane;
-    shot.steady.plane = plane.name;
+    shot.steady.on = rideOnPlane(plane.id);
     shot.steady.referenceFrame = frame;
     session_.edit("Steady on " + text(plane.name), shot);
     openOther_("steady");
@@ -435,7 +431,7 @@ void PlanesStage::refreshProof() {
     auto subject = std::make_shared<ProofSubject>();
     subject->name = text(plane->name);
     Fingerprint print;
-    addPlane(print, plane);
+    addPlane(print, *plane);
     print.add(std::uint64_t(plane->id));
     subject->version = print.value();
     subject->referenceFrame = plane->referenceFrame;

@@ -3,10 +3,12 @@
 #include "base/files.h"
 #include "exchange/transforms.h"
 #include "jobs/delivering.h"
+#include "stages/rides.h"
 #include "stages/shotform.h"
 #include "widgets/filedialogs.h"
 
 #include <QLineEdit>
+#include <QTimer>
 
 #include <algorithm>
 
@@ -28,6 +30,14 @@ QString placeOf(const Shot& shot) {
 
 bool eases(const Shot& shot) { return shot.steady.options.mode == SteadyOptions::Mode::ease; }
 bool isEven(const Shot& shot) { return shot.steady.options.smoother == SteadyOptions::Smoother::l1; }
+
+constexpr const char* kChosen = "chosen";
+
+bool isOnTracks(const Shot& shot) { return shot.steady.on.on == "tracks"; }
+bool isOnPicture(const Shot& shot) {
+    const CarrierKind* kind = carrierKind(shot.steady.on.on);
+    return kind && kind->carriesFrame;
+}
 
 class SteadyCard : public ShotForm {
 public:
@@ -53,22 +63,28 @@ private:
             [](auto& s) -> auto& { return s.steady.steady; });
         wide(steady);
         onRefresh([this, steady] { steady->setEnabled(session_.hasPlate()); });
-        row("From", bind(
-                        named(choice({"all tracks", "chosen ones", "a plane"}), "steadySource"),
-                        "Change what is steadied on", [](auto& s) -> auto& { return s.steady.source; }));
-        auto* plane = named(new QComboBox, "steadyPlane", "The planar track that is held still");
-        auto* planeLabel = row("Plane", plane);
-        connect(plane, &QComboBox::activated, this, [this, plane](int) {
-            change("Steady on " + plane->currentText(),
-                   [&](Shot& shot) { shot.steady.plane = plane->currentText().toStdString(); });
+        auto* on = named(new QComboBox, "steadySource", "What is held still");
+        row("From", on);
+        connect(on, &QComboBox::activated, this, [this, on](int index) {
+            const QString chosen = on->itemData(index).toString(), words = on->itemText(index);
+            // After the signal: the edit fills the list anew.
+            QTimer::singleShot(0, this, [this, chosen, words] {
+                const auto ride = chosen == kChosen
+                                      ? std::optional(rideOnTracks(session_.shot().steady.tracks.vector()))
+                                      : rideOfChoice(session_, chosen);
+                if (ride) change("Steady on " + words, [&](Shot& shot) { shot.steady.on = *ride; });
+                refresh();
+            });
         });
-        showIf({plane, planeLabel}, [](const Shot& s) { return s.steady.source == SteadySettings::Source::plane; });
-        onRefresh([this, plane] {
-            const QSignalBlocker blocker(plane);
-            plane->clear();
-            for (const PlanarTrack& one : session_.shot().planes) plane->addItem(text(one.name));
-            plane->setCurrentText(text(session_.shot().steady.plane));
-            if (!findPlane(session_.shot(), session_.shot().steady.plane)) plane->setCurrentIndex(-1);
+        onRefresh([this, on] {
+            const QSignalBlocker blocker(on);
+            const Ride& now = session_.shot().steady.on;
+            on->clear();
+            on->addItem("chosen tracks", kChosen);
+            addRideChoices(*on, session_);
+            // Selected ones are taken by the button below.
+            if (const int selected = on->findData("selected"); selected >= 0) on->removeItem(selected);
+            on->setCurrentIndex(now.on == "tracks" ? 0 : on->findData(choiceOf(now)));
         });
         auto* take = named(button("Take selected"), "steadyTake",
                            "Steady on the selected tracks: one gives position, two and more rotation and scale too");
@@ -77,29 +93,23 @@ private:
             [](auto& s) -> auto& { return s.steady.cornerPin; });
         wide(buttonRow({take, pin}));
         onClick(take, [this] { takeSelected(); });
-        showIf({take}, [](const Shot& s) { return s.steady.source != SteadySettings::Source::plane; });
-        showIf({pin}, [](const Shot& s) {
-            return s.steady.source == SteadySettings::Source::chosen && s.steady.tracks.size() == 4;
-        });
+        showIf({take}, [](const Shot& s) { return isOnTracks(s) || isOnPicture(s); });
+        showIf({pin}, [](const Shot& s) { return isOnTracks(s) && s.steady.tracks.size() == 4; });
         auto* square = bind(
             named(new QCheckBox("Squared up"), "squareUp", "What lies between the four stands upright, to work on it"),
             "Square up", "Do not square up", [](auto& s) -> auto& { return s.steady.squareUp; });
         wide(square);
-        showIf({square}, [](const Shot& s) {
-            return s.steady.source == SteadySettings::Source::plane ||
-                   (s.steady.source == SteadySettings::Source::chosen && s.steady.cornerPin);
-        });
+        showIf({square}, [](const Shot& s) { return isOnTracks(s) ? s.steady.cornerPin : !isOnPicture(s); });
         auto* model = bind(
             named(choice({"find out", "position", "similarity", "perspective"}), "steadyModel",
                   "How the picture may move. Perspective is what a camera that turns does to it; found "
                   "out, it is the least that the tracks support"),
             "Change how the picture may move", [](auto& s) -> auto& { return s.steady.model; });
         row("Motion", model);
-        enableIf({model},
-                 [](const Shot& s) { return !s.steady.cornerPin && s.steady.source != SteadySettings::Source::plane; });
+        enableIf({model}, [](const Shot& s) { return isOnTracks(s) ? !s.steady.cornerPin : isOnPicture(s); });
         auto* chosen = named(dimLabel(""), "steadyChosen");
         wide(chosen);
-        showIf({chosen}, [](const Shot& s) { return s.steady.source == SteadySettings::Source::chosen; });
+        showIf({chosen}, isOnTracks);
         onRefresh([this, chosen] { chosen->setText(chosenWords(session_.shot())); });
     }
     static QString chosenWords(const Shot& shot) {
@@ -120,8 +130,8 @@ private:
         }
         change(QString("Steady on %1 tracks").arg(session_.selection.size()), [this](Shot& shot) {
             SteadySettings& s = shot.steady;
-            s.source = SteadySettings::Source::chosen;
             s.tracks = List<TrackId>(session_.selection.list());
+            s.on = rideOnTracks(s.tracks.vector());
             if (s.tracks.size() != 4) s.cornerPin = false;
             s.steady = true;
             // The frame on show is held if all of them are there.

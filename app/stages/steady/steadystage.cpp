@@ -8,6 +8,7 @@
 #include "stages/copying.h"
 #include "stages/puttingback.h"
 #include "stages/reasons.h"
+#include "stages/rides.h"
 #include "stages/steady/shakecurve.h"
 #include "stages/steady/steadycard.h"
 #include "stages/steady/steadysight.h"
@@ -77,8 +78,8 @@ void SteadyStage::addSteadyCommands(const Desk& desk) {
         [this, steadyOn] {
             Shot shot = session_.shot();
             shot.steady.steady = true;
-            shot.steady.source = SteadySettings::Source::chosen;
             shot.steady.tracks = List<TrackId>(session_.selection.list());
+            shot.steady.on = rideOnTracks(shot.steady.tracks.vector());
             shot.steady.cornerPin = false;
             shot.steady.referenceFrame = session_.player.frame();
             steadyOn(QString("Steady on %1 tracks").arg(shot.steady.tracks.size()), shot);
@@ -89,7 +90,7 @@ void SteadyStage::addSteadyCommands(const Desk& desk) {
         [this, steadyOn] {
             Shot shot = session_.shot();
             shot.steady.steady = true;
-            shot.steady.source = SteadySettings::Source::allTracks;
+            shot.steady.on = rideOnPicture();
             steadyOn("Steady on all tracks", shot);
         },
         [this] { return whyNoTracks(session_); });

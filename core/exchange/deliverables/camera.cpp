@@ -1,7 +1,6 @@
 #include "exchange/deliverables/rows.h"
 #include "exchange/shotfiles.h"
 #include "exchange/usd.h"
-#include "shot/stages/worldstage.h"
 
 namespace pinion {
 namespace {
@@ -48,17 +47,11 @@ Expected<void> checkCamera(const Shot& shot, const Deliverable& deliverable, con
 }
 
 void addCameraKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
-    addRate(print, shot.plate.fps);
-    if (!shot.solve) return;
-    addSolvedLens(print, *shot.solve);
+    addPlate(print, shot.plate);
+    addText(print, shot.name);
+    addWorld(print, shot);
     // The points carry the names of their tracks.
-    for (const Track& track : shot.tracks) addText(print, track.name);
-    const Orientation orientation = orientationOf(shot);
-    print.add(orientation.scale);
-    for (int i = 0; i < 3; ++i)
-        print.add(orientation.translation[i]).add(orientation.rotation(i, 0)).add(orientation.rotation(i, 1));
-    for (const SolvedFrame& frame : shot.solve->frames)
-        for (int i = 0; i < 3; ++i) print.add(frame.worldFromCamera.translation()[i]);
+    addTrackNames(print, shot.tracks);
 }
 
 }  // namespace

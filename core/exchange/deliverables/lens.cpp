@@ -23,7 +23,7 @@ Expected<void> checkLens(const Shot& shot, const Deliverable& deliverable, const
 }
 
 void addLensKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
-    if (const auto lens = lensFileOf(shot)) addLens(print, *lens);
+    if (const auto lens = lensFileOf(shot)) addLens(print.add(lens->width).add(lens->height), *lens);
 }
 
 }  // namespace

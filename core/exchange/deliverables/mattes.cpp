@@ -3,9 +3,10 @@
 #include "exchange/formats.h"
 #include "exchange/svg.h"
 #include "matte/coverage.h"
+#include "matte/riding.h"
 #include "matte/sequence.h"
 #include "plate/framewriter.h"
-#include "shot/stages/mattesstage.h"
+#include "shot/carriers/carriers.h"
 
 #include <set>
 
@@ -99,22 +100,8 @@ Expected<std::vector<fs::path>> writeMattes(const Shot& shot, const Deliverable&
 }
 
 void addMattesKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
-    addRate(print, shot.plate.fps);
-    print.add(shot.plate.range.first).add(shot.plate.range.last);
-    // Kept with the list: it is asked for at every edit.
-    struct MattesPrint {
-        std::uint64_t value;
-    };
-    print.add(shot.mattes
-                  .derived<MattesPrint>([](const std::vector<Matte>& mattes) {
-                      Fingerprint own;
-                      addText(own, mattesJson(mattes));
-                      return MattesPrint{own.value()};
-                  })
-                  .value);
-    bool rides = false;
-    for (const Matte& matte : shot.mattes) rides = rides || matte.ride;
-    if (rides) addTracks(print, shot.tracks, true);
+    addPlate(print, shot.plate);
+    addMattes(print, shot);
 }
 
 }  // namespace

@@ -9,7 +9,4 @@ namespace pinion {
 /// Read back, it has to be as it was written.
 Expected<void> checkSame(bool same, const std::filesystem::path& path, const char* what);
 
-/// The frame rate, which every file carries.
-void addRate(Fingerprint& print, const FrameRate& rate);
-
 }  // namespace pinion

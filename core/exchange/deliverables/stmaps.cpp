@@ -33,9 +33,7 @@ Expected<std::vector<fs::path>> writeStMaps(const Shot& shot, const Deliverable&
 }
 
 void addStMapsKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
-    addRate(print, shot.plate.fps);
-    if (shot.solve) addSolvedLens(print, *shot.solve);
-    else if (const auto lens = lensFileOf(shot)) addLens(print, *lens);
+    if (const auto lens = lensFileOf(shot)) addLens(print.add(lens->width).add(lens->height), *lens);
 }
 
 }  // namespace

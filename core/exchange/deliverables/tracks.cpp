@@ -22,9 +22,8 @@ Expected<void> checkTracks(const Shot& shot, const Deliverable&, const std::file
 }
 
 void addTracksKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
-    addRate(print, shot.plate.fps);
-    addTracks(print, shot.tracks, true);
-    for (const Track& track : shot.tracks) addText(print, track.name);
+    addPlate(print, shot.plate);
+    addWholeTracks(print, shot.tracks);
 }
 
 }  // namespace

@@ -1,6 +1,6 @@
 #include "exchange/deliverables/rows.h"
 #include "exchange/transforms.h"
-#include "shot/stages/planesstage.h"
+#include "shot/carriers/carriers.h"
 #include "shot/stages/steadystage.h"
 
 namespace pinion {
@@ -9,8 +9,7 @@ namespace {
 template <auto asJson, auto asCsv>
 Expected<std::string> transformsText(const Shot& shot, const Deliverable& deliverable) {
     const Locator* locator = findLocator(shot, deliverable.locator);
-    if (!locator)
-        return failure(Fault::input, "deliverable {}: its locator '{}' is gone", deliverable.name, deliverable.locator);
+    if (!locator) return failure(Fault::input, "deliverable {}: its locator is gone", deliverable.name);
     const auto motion = locatorMotion(shot, *locator);
     if (!motion) return tl::unexpected(motion.error());
     const TransformSource source{locator->name, shot.plate.width, shot.plate.height, shot.plate.fps};
@@ -27,15 +26,9 @@ Expected<void> checkTransforms(const Shot&, const Deliverable& deliverable, cons
 void addTransformsKey(Fingerprint& print, const Shot& shot, const Deliverable& deliverable) {
     const Locator* locator = findLocator(shot, deliverable.locator);
     if (!locator) return;
-    print.add(locator->referenceFrame)
-        .add(int(locator->kind))
-        .add(shot.plate.range.first)
-        .add(shot.plate.range.last)
-        .add(int(shot.plate.fps.numerator))
-        .add(int(shot.plate.fps.denominator));
+    addPlate(print, shot.plate);
     addText(print, locator->name);
-    if (!locator->plane.empty()) addPlane(print, findPlane(shot, locator->plane));
-    addTracks(print, List<Track>(tracksOf(shot, locator->tracks)), true);
+    addRide(print, shot, locator->on);
 }
 
 }  // namespace

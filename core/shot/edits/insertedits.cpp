@@ -1,7 +1,7 @@
 #include "shot/edits/insertedits.h"
 
-#include "shot/edits/matteedits.h"
-#include "shot/stages/mattesstage.h"
+#include "shot/carriers/carriers.h"
+#include "shot/layers/layers.h"
 
 #include <Eigen/LU>
 #include <algorithm>
@@ -11,7 +11,6 @@ namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
-using On = Matte::Ride::On;
 
 constexpr double kUsualShare = 1.0 / 3;  // of the frame's width that fresh art is at most
 
@@ -36,24 +35,23 @@ Quad rectangle(const Vector2d& middle, double width, double height) {
     return {middle + Vector2d(-w, -h), middle + Vector2d(w, -h), middle + Vector2d(w, h), middle + Vector2d(-w, h)};
 }
 
-/// The places of the tracks a ride names on its reference frame.
-std::vector<Vector2d> placesOf(const Shot& shot, const Matte::Ride& ride) {
+/// The places of the tracks that carry a ride, on its reference frame.
+std::vector<Vector2d> placesOf(const Shot& shot, const Ride& ride) {
     std::vector<Vector2d> places;
-    const auto take = [&](const Track& track) {
-        if (const Sample* sample = sampleAt(track, ride.referenceFrame)) places.push_back(sample->wanted());
-    };
-    for (const std::string& name : ride.tracks)
-        for (const Track& track : shot.tracks)
-            if (track.name == name) take(track);
-    if (const Locator* locator = ride.on == On::locator ? findLocator(shot, ride.locator) : nullptr)
-        for (const TrackId id : locator->tracks)
-            if (const Track* track = findTrack(shot, id)) take(*track);
+    for (const TrackId id : tracksCarrying(shot, ride))
+        if (const Track* track = findTrack(shot, id))
+            if (const Sample* sample = sampleAt(*track, ride.referenceFrame)) places.push_back(sample->wanted());
     return places;
 }
 
-bool hasSurface(const Shot& shot, const std::optional<Matte::Ride>& ride) {
-    const PlanarTrack* plane = ride ? planeCarrying(*ride, carriersOf(shot)) : nullptr;
-    return plane && !plane->ties.isEmpty();
+bool hasSurface(const Shot& shot, const std::optional<Ride>& ride) {
+    // Without being worked out: what takes time has none of its own.
+    const auto carrier = ride ? quickCarrierOf(shot, *ride) : nullptr;
+    return carrier && carrier->hasSurface();
+}
+
+double ratioFor(const Shot& shot, const Insert& insert) {
+    return carrierRatio(insert, carriersOf(shot), shot.plate.pixelAspect);
 }
 
 /// Puts fresh art into what carries it.
@@ -63,13 +61,14 @@ void placeFresh(const Shot& shot, Insert& insert) {
     insert.onSurface = !insert.wholeFrame && hasSurface(shot, insert.ride);
     const auto art = artRatio(shot, insert);
     const auto fitInside = [&] {
-        if (art) insert.placing = fitted(Fitting::inside, *art, carrierRatio(insert, carriersOf(shot)));
+        if (art) insert.placing = fitted(Fitting::inside, *art, ratioFor(shot, insert));
     };
-    if (insert.wholeFrame || !insert.ride || insert.ride->on == On::picture || hasSurface(shot, insert.ride)) {
+    const std::vector<Vector2d> places = insert.ride ? placesOf(shot, *insert.ride) : std::vector<Vector2d>{};
+    const CarrierKind* kind = insert.ride ? carrierKind(insert.ride->on) : nullptr;
+    if (insert.wholeFrame || hasSurface(shot, insert.ride) || !kind || kind->carriesFrame) {
         fitInside();
         return;
     }
-    const std::vector<Vector2d> places = placesOf(shot, *insert.ride);
     if (places.size() == 4)
         if (const auto corners = inOrder({places[0], places[1], places[2], places[3]})) {
             insert.carrier = *corners;
@@ -190,8 +189,7 @@ Shot withInsertMoved(const Shot& shot, std::size_t from, std::size_t to) {
     return result;
 }
 
-Shot withInsertCopied(const Shot& shot, InsertId id, const std::optional<Matte::Ride>& ride, int frame,
-                      InsertId* copyId) {
+Shot withInsertCopied(const Shot& shot, InsertId id, const std::optional<Ride>& ride, int frame, InsertId* copyId) {
     const Insert* from = findInsert(shot, id);
     if (!from) return shot;
     Shot result = shot;
@@ -212,23 +210,22 @@ Shot withInsertCopied(const Shot& shot, InsertId id, const std::optional<Matte::
     });
 }
 
-Shot withInsertPinned(const Shot& shot, InsertId id, const std::optional<Matte::Ride>& ride, int frame) {
+Shot withInsertPinned(const Shot& shot, InsertId id, const std::optional<Ride>& ride, int frame) {
     const Insert* before = findInsert(shot, id);
     if (!before) return shot;
     Insert pinned = *before;
     pinned.ride = ride;
     if (pinned.ride) pinned.ride->referenceFrame = referenceForRide(shot, *pinned.ride, frame);
     placeFresh(shot, pinned);
-    const bool hasOwn = pinned.wholeFrame || hasSurface(shot, ride) || (ride && ride->tracks.size() == 4);
+    const bool hasOwn =
+        pinned.wholeFrame || hasSurface(shot, ride) || (ride && placesOf(shot, *pinned.ride).size() == 4);
     // On what has no corners of its own it stays where it is now.
-    const auto corners =
-        hasOwn ? std::nullopt : Carrier(*before, carriersOf(shot)).corners(before->placing, frame, true);
+    const auto corners = hasOwn ? std::nullopt : surfaceOf(shot, *before).corners(before->placing, frame, true);
     if (corners && troubleOf(*corners).empty()) {
         pinned.carrier = *corners;
         pinned.placing = {};
         if (ride) {
-            const auto motion = rideMotion(*pinned.ride, carriersOf(shot));
-            const Eigen::Matrix3d back = motion->plateFromReference(frame).inverse();
+            const Eigen::Matrix3d back = carrierOf(shot, *pinned.ride)->plateFromReference(frame).inverse();
             for (Vector2d& corner : pinned.carrier) corner = (back * corner.homogeneous()).hnormalized();
         }
     }
@@ -237,7 +234,7 @@ Shot withInsertPinned(const Shot& shot, InsertId id, const std::optional<Matte::
 
 Shot withInsertFitted(const Shot& shot, InsertId id, Fitting fitting) {
     return withInsertEdited(shot, id, [&](Insert& insert) {
-        const double carrier = carrierRatio(insert, carriersOf(shot));
+        const double carrier = ratioFor(shot, insert);
         const auto trims = insert.placing.trims;
         insert.placing = fitted(fitting, artRatio(shot, insert).value_or(carrier), carrier);
         insert.placing.trims = trims;
@@ -268,44 +265,6 @@ Shot withInsertThere(const Shot& shot, InsertId id, int frame, bool there) {
     return withInsertEdited(shot, id, [&](Insert& insert) {
         insert.turns = insert.turns.edited([&](auto& turns) { setThere(turns, frame, there); });
     });
-}
-
-// ---- names
-
-Shot withInsertMattesRenamed(Shot shot, const std::string& before, const std::string& after) {
-    const auto names = [&](const List<std::string>& list) {
-        return std::find(list.begin(), list.end(), before) != list.end();
-    };
-    if (std::none_of(shot.inserts.begin(), shot.inserts.end(),
-                     [&](const Insert& one) { return names(one.heldOut) || names(one.within); }))
-        return shot;
-    shot.inserts = shot.inserts.edited([&](auto& inserts) {
-        for (Insert& insert : inserts)
-            for (List<std::string>* list : {&insert.heldOut, &insert.within})
-                if (names(*list))
-                    *list = list->edited([&](auto& all) { std::replace(all.begin(), all.end(), before, after); });
-    });
-    return shot;
-}
-
-Shot withInsertRidesRenamed(Shot shot, On on, const std::string& before, const std::string& after) {
-    const auto rides = [&](const Insert& insert) {
-        if (!insert.ride || insert.ride->on != on) return false;
-        const auto& r = *insert.ride;
-        return on == On::plane     ? r.plane == before
-               : on == On::locator ? r.locator == before
-                                   : std::find(r.tracks.begin(), r.tracks.end(), before) != r.tracks.end();
-    };
-    if (std::none_of(shot.inserts.begin(), shot.inserts.end(), rides)) return shot;
-    shot.inserts = shot.inserts.edited([&](auto& inserts) {
-        for (Insert& insert : inserts) {
-            if (!rides(insert)) continue;
-            if (on == On::plane) insert.ride->plane = after;
-            else if (on == On::locator) insert.ride->locator = after;
-            else std::replace(insert.ride->tracks.begin(), insert.ride->tracks.end(), before, after);
-        }
-    });
-    return shot;
 }
 
 }  // namespace pinion

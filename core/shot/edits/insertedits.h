@@ -28,10 +28,10 @@ Shot withInsertRemoved(const Shot& shot, InsertId insert);
 /// To another place in the order, 0 the lowest.
 Shot withInsertMoved(const Shot& shot, std::size_t from, std::size_t to);
 /// A copy above it, pinned to something else: it keeps its look, its place inside, its times.
-Shot withInsertCopied(const Shot& shot, InsertId insert, const std::optional<Matte::Ride>& ride, int frame,
+Shot withInsertCopied(const Shot& shot, InsertId insert, const std::optional<Ride>& ride, int frame,
                       InsertId* id = nullptr);
 /// Pinned to something else, from how it lies on `frame`.
-Shot withInsertPinned(const Shot& shot, InsertId insert, const std::optional<Matte::Ride>& ride, int frame);
+Shot withInsertPinned(const Shot& shot, InsertId insert, const std::optional<Ride>& ride, int frame);
 
 /// Width to height of what it shows, when laid by itself; none while that is not known.
 std::optional<double> artRatio(const Shot& shot, const Insert& insert);
@@ -43,9 +43,5 @@ Shot withOpacityKey(const Shot& shot, InsertId insert, int frame, double opacity
 Shot withOpacityKeyRemoved(const Shot& shot, InsertId insert, int frame);
 /// From `frame` to where that changes next it is there, or is not.
 Shot withInsertThere(const Shot& shot, InsertId insert, int frame, bool there);
-
-// What inserts name has another name now.
-Shot withInsertMattesRenamed(Shot shot, const std::string& before, const std::string& after);
-Shot withInsertRidesRenamed(Shot shot, Matte::Ride::On on, const std::string& before, const std::string& after);
 
 }  // namespace pinion

@@ -1,7 +1,7 @@
 #include "shot/edits/matteedits.h"
 
-#include "planar/surface.h"
-#include "shot/edits/insertedits.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 #include "shot/stages/mattesstage.h"
 
 #include <Eigen/LU>
@@ -38,9 +38,9 @@ void putKey(Matte& matte, Matte::Key key) {
     else matte.keys.insert(place, std::move(key));
 }
 
-Eigen::Matrix3d plateFromReference(const Shot& shot, const std::optional<Matte::Ride>& ride, int frame) {
+Eigen::Matrix3d plateFromReference(const Shot& shot, const std::optional<Ride>& ride, int frame) {
     if (!ride) return Eigen::Matrix3d::Identity();
-    return rideMotion(*ride, carriersOf(shot))->plateFromReference(frame);
+    return carrierOf(shot, *ride)->plateFromReference(frame);
 }
 
 double farthest(const Matte::Key& a, const Matte::Key& b) {
@@ -55,28 +55,6 @@ constexpr std::uint32_t kColours[] = {0xD9A441, 0x7FB7BE, 0xB98AC9, 0x9DBB6E, 0x
 
 }  // namespace
 
-int referenceForRide(const Shot& shot, const Matte::Ride& ride, int frame) {
-    std::vector<const Track*> carrying;
-    for (const Track& track : shot.tracks)
-        if (std::find(ride.tracks.begin(), ride.tracks.end(), track.name) != ride.tracks.end())
-            carrying.push_back(&track);
-    for (const Locator& locator : shot.locators)
-        if (ride.on == Matte::Ride::On::locator && locator.name == ride.locator)
-            for (const TrackId id : locator.tracks)
-                if (const Track* track = findTrack(shot, id)) carrying.push_back(track);
-    const PlanarTrack* plane = ride.on == Matte::Ride::On::plane ? findPlane(shot, ride.plane) : nullptr;
-    const auto isThere = [&](int tried) {
-        return (!plane || surfacePoseOn(*plane, tried)) &&
-               std::all_of(carrying.begin(), carrying.end(),
-                           [&](const Track* track) { return sampleAt(*track, tried); });
-    };
-    const FrameRange& range = shot.plate.range;
-    for (int away = 0; away <= range.count(); ++away)
-        for (const int tried : {frame - away, frame + away})
-            if (isThere(tried)) return tried;
-    return frame;
-}
-
 Shot withMatteEdited(const Shot& shot, std::size_t matte, const std::function<void(Matte&)>& edit) {
     Shot result = shot;
     if (matte < shot.mattes.size()) result.mattes = shot.mattes.edited([&](auto& all) { edit(all[matte]); });
@@ -86,6 +64,8 @@ Shot withMatteEdited(const Shot& shot, std::size_t matte, const std::function<vo
 Shot withMatteAdded(const Shot& shot, Matte matte) {
     Shot result = shot;
     matte.name = freeName(shot, matte.name, shot.mattes.size());
+    matte.id = result.nextMatte++;
+    if (matte.ride) matte.ride = tied(shot, *std::move(matte.ride));
     if (matte.colour == 0) matte.colour = kColours[shot.mattes.size() % std::size(kColours)];
     result.mattes = shot.mattes.edited([&](auto& all) { all.push_back(std::move(matte)); });
     return result;
@@ -93,8 +73,8 @@ Shot withMatteAdded(const Shot& shot, Matte matte) {
 
 Shot withMatteRenamed(const Shot& shot, std::size_t matte, const std::string& name) {
     if (matte >= shot.mattes.size()) return shot;
-    const std::string before = shot.mattes[matte].name, after = freeName(shot, name, matte);
-    return withInsertMattesRenamed(withMatteEdited(shot, matte, [&](Matte& m) { m.name = after; }), before, after);
+    const std::string free = freeName(shot, name, matte);
+    return withMatteEdited(shot, matte, [&](Matte& m) { m.name = free; });
 }
 
 Shot withMatteRemoved(const Shot& shot, std::size_t matte) {
@@ -109,6 +89,7 @@ Shot withMatteDuplicated(const Shot& shot, std::size_t matte) {
     if (matte >= shot.mattes.size()) return result;
     Matte copy = shot.mattes[matte];
     copy.name = freeName(shot, copy.name, shot.mattes.size());
+    copy.id = result.nextMatte++;
     result.mattes =
         shot.mattes.edited([&](auto& all) { all.insert(all.begin() + std::ptrdiff_t(matte) + 1, std::move(copy)); });
     return result;
@@ -197,7 +178,7 @@ Shot withMatteThere(const Shot& shot, std::size_t matte, int frame, bool there) 
     return withMatteEdited(shot, matte, [&](Matte& m) { setThere(m.turns, frame, there); });
 }
 
-Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional<Matte::Ride> ride) {
+Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional<Ride> ride) {
     if (matte >= shot.mattes.size()) return shot;
     const Matte& held = shot.mattes[matte];
     if (ride) ride->referenceFrame = referenceForRide(shot, *ride, frame);
@@ -220,10 +201,10 @@ Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional
 Shot withMatteBaked(const Shot& shot, std::size_t matte) {
     return withMatteEdited(shot, matte, [&](Matte& m) {
         if (!m.ride) return;
-        const auto motion = rideMotion(*m.ride, carriersOf(shot));
+        const auto carrier = carrierOf(shot, *m.ride);
         std::vector<Matte::Key> keys;
         for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame)
-            if (auto shape = riddenShape(m, frame, motion.get())) keys.push_back(*std::move(shape));
+            if (auto shape = riddenShape(m, frame, carrier.get())) keys.push_back(*std::move(shape));
         m.keys = std::move(keys);
         m.between = Matte::Between::linear;
         m.ride.reset();

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "shot/shot.h"
-#include "steady/riding.h"
+#include "matte/riding.h"
 
 #include <Eigen/Core>
 #include <functional>
@@ -40,12 +40,9 @@ Shot withMattePointsSmooth(const Shot& shot, std::size_t matte, const std::vecto
 /// From `frame` up to where that changes next it counts, or does not.
 Shot withMatteThere(const Shot& shot, std::size_t matte, int frame, bool there);
 
-/// The frame nearest to `frame` on which all that a ride names is there; `frame` itself where there is none.
-int referenceForRide(const Shot& shot, const Matte::Ride& ride, int frame);
-
 /// Lets it ride, ride on something else, or on nothing: `ride`'s reference frame is taken from here. On each of its
 /// keyframes it stays where it is; on `frame` too, which becomes a keyframe when it would move there otherwise.
-Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional<Matte::Ride> ride);
+Shot withMatteRide(const Shot& shot, std::size_t matte, int frame, std::optional<Ride> ride);
 /// Rides on nothing, with a keyframe on every frame of the range: it goes on moving as it did.
 Shot withMatteBaked(const Shot& shot, std::size_t matte);
 

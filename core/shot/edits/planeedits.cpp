@@ -1,6 +1,5 @@
 #include "shot/edits/planeedits.h"
 
-#include "shot/edits/insertedits.h"
 #include "shot/stages/planesstage.h"
 #include "world/sceneplane.h"
 
@@ -115,19 +114,8 @@ Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId id, std::size_t outline) 
 Shot withPlaneRenamed(const Shot& shot, PlaneId id, const std::string& wanted) {
     const PlanarTrack* before = findPlane(shot, id);
     if (!before || wanted.empty() || wanted == before->name) return shot;
-    const std::string old = before->name, name = freePlaneName(shot, id, wanted);
-    Shot result = withPlaneEdited(shot, id, [&](PlanarTrack& plane) { plane.name = name; });
-    result.mattes = shot.mattes.edited([&](auto& mattes) {
-        for (Matte& matte : mattes)
-            if (matte.ride && matte.ride->on == Matte::Ride::On::plane && matte.ride->plane == old)
-                matte.ride->plane = name;
-    });
-    result.locators = shot.locators.edited([&](auto& locators) {
-        for (Locator& locator : locators)
-            if (locator.plane == old) locator.plane = name;
-    });
-    if (result.steady.plane == old) result.steady.plane = name;
-    return withInsertRidesRenamed(std::move(result), Matte::Ride::On::plane, old, name);
+    const std::string name = freePlaneName(shot, id, wanted);
+    return withPlaneEdited(shot, id, [&](PlanarTrack& plane) { plane.name = name; });
 }
 
 Shot withPlaneRemoved(const Shot& shot, PlaneId id) {

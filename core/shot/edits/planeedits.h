@@ -25,7 +25,7 @@ Shot withPlaneCornerMoved(const Shot& shot, PlaneId plane, std::size_t outline, 
 Expected<Shot> withPlaneSides(const Shot& shot, PlaneId plane, const std::optional<Quad>& sides);
 Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId plane, std::size_t outline);
 Shot withPlaneEdited(const Shot& shot, PlaneId plane, const std::function<void(PlanarTrack&)>& edit);
-/// Under a free name; what rides on it goes along.
+/// Under a free name.
 Shot withPlaneRenamed(const Shot& shot, PlaneId plane, const std::string& name);
 Shot withPlaneRemoved(const Shot& shot, PlaneId plane);
 

@@ -1,6 +1,6 @@
 #include "shot/edits/trackedits.h"
 
-#include "shot/edits/insertedits.h"
+#include "shot/carriers/carriers.h"
 
 #include <algorithm>
 #include <set>
@@ -31,19 +31,15 @@ private:
     std::set<std::string> taken_;
 };
 
-/// What rode on one track rides on another, or on it under its new name.
-Shot withRidesRenamed(Shot shot, const std::string& before, const std::string& after) {
-    shot = withInsertRidesRenamed(std::move(shot), Matte::Ride::On::tracks, before, after);
-    const auto rides = [&](const Matte& matte) {
-        return matte.ride &&
-               std::find(matte.ride->tracks.begin(), matte.ride->tracks.end(), before) != matte.ride->tracks.end();
-    };
-    if (std::none_of(shot.mattes.begin(), shot.mattes.end(), rides)) return shot;
-    shot.mattes = shot.mattes.edited([&](auto& mattes) {
-        for (Matte& matte : mattes)
-            if (matte.ride) std::replace(matte.ride->tracks.begin(), matte.ride->tracks.end(), before, after);
+/// What rode on one track rides on another.
+Shot withRidesMoved(const Shot& shot, TrackId from, TrackId to) {
+    Shot result = withRidesEdited(shot, [&](Ride ride) {
+        if (ride.on == "tracks") std::replace(ride.ids.begin(), ride.ids.end(), from, to);
+        return ride;
     });
-    return shot;
+    result.steady.tracks =
+        shot.steady.tracks.edited([&](auto& tracks) { std::replace(tracks.begin(), tracks.end(), from, to); });
+    return result;
 }
 
 }  // namespace
@@ -148,7 +144,7 @@ Shot withTracksJoined(const Shot& shot, TrackId first, TrackId second) {
     const Track* one = findTrack(shot, first);
     const Shot result = withTracksRemoved(
         withTrackEdited(shot, first, [other](Track& track) { track = joined(track, *other); }), {second});
-    return one ? withRidesRenamed(result, other->name, one->name) : result;
+    return one ? withRidesMoved(result, second, first) : result;
 }
 
 Shot withTracksTrimmed(const Shot& shot, const std::vector<TrackId>& ids, const FrameRange& range) {
@@ -207,22 +203,16 @@ Shot withSetAside(const Shot& shot, const std::vector<TrackId>& ids, bool aside)
 }
 
 Shot withTrackRenamed(const Shot& shot, TrackId id, const std::string& name) {
-    const Track* before = findTrack(shot, id);
-    if (!before) return shot;
-    return withRidesRenamed(withTrackEdited(shot, id, [&](Track& track) { track.name = name; }), before->name, name);
+    return withTrackEdited(shot, id, [&](Track& track) { track.name = name; });
 }
 
 Shot withScattered(const Shot& shot, const std::vector<Track>& scattered) {
     Shot result = shot;
     std::vector<Track> tracks;
-    const auto carriesSomething = [&](const Track& track) {
-        const auto rides = [&](const auto& one) {
-            return one.ride &&
-                   std::find(one.ride->tracks.begin(), one.ride->tracks.end(), track.name) != one.ride->tracks.end();
-        };
-        return std::any_of(shot.mattes.begin(), shot.mattes.end(), rides) ||
-               std::any_of(shot.inserts.begin(), shot.inserts.end(), rides);
-    };
+    std::set<TrackId> carrying;
+    for (const Ride& ride : ridesOf(shot))
+        for (const TrackId id : tracksCarrying(shot, ride)) carrying.insert(id);
+    const auto carriesSomething = [&](const Track& track) { return carrying.contains(track.id); };
     std::set<std::string> taken;
     for (const Track& track : shot.tracks)
         if (track.byHand || track.locked || carriesSomething(track)) {

@@ -17,7 +17,7 @@ void putDeliveryPart(json& document, const Shot& shot, const fs::path&) {
                    {"place", d.place},
                    {"up_axis", d.upAxis == UpAxis::z ? "z" : "y"},
                    {"written_key", d.writtenKey}};
-        if (!d.locator.empty()) entry["locator"] = d.locator;
+        if (d.locator != 0) entry["locator"] = d.locator;
         if (d.overscan) entry["overscan"] = true;
         if (const TransformOptions& t = d.transform; !(t == TransformOptions{}))
             entry["transform"] = {{"origin", toString(t.origin)},
@@ -28,6 +28,14 @@ void putDeliveryPart(json& document, const Shot& shot, const fs::path&) {
         deliverables.push_back(std::move(entry));
     }
     if (!shot.deliveryFolder.empty()) document["delivery_folder"] = shot.deliveryFolder;
+}
+
+/// Older files name it; 0 stands for one that is gone.
+LocatorId takeLocatorId(const json& entry, const Shot& shot, const std::string& where) {
+    if (!entry["locator"].is_string()) return LocatorId(key(entry, "locator", where));
+    for (const Locator& locator : shot.locators)
+        if (locator.name == text(entry, "locator", where)) return locator.id;
+    return 0;
 }
 
 void takeDeliveryPart(const json& document, Shot& shot, const fs::path&) {
@@ -41,7 +49,7 @@ void takeDeliveryPart(const json& document, Shot& shot, const fs::path&) {
         d.place = text(entry, "place", where);
         d.upAxis = text(entry, "up_axis", where) == "z" ? UpAxis::z : UpAxis::y;
         d.writtenKey = key(entry, "written_key", where);
-        d.locator = entry.value("locator", std::string());
+        if (entry.contains("locator")) d.locator = takeLocatorId(entry, shot, where);
         d.overscan = entry.value("overscan", false);
         if (entry.contains("transform")) {
             const json& t = entry["transform"];

@@ -23,14 +23,22 @@ std::array<Number, N> numbers(const json& object, const char* name, const std::s
     return taken;
 }
 
-List<std::string> takeNames(const json& object, const char* name, const std::string& where) {
+/// Ids of mattes; older files name them. 0 stands for one that is gone.
+List<MatteId> takeMatteIds(const json& object, const char* name, const std::string& where, const Shot& shot) {
     if (!object.contains(name)) return {};
-    std::vector<std::string> names;
+    std::vector<MatteId> ids;
     for (const json& one : list(object, name, where)) {
-        if (!one.is_string()) malformed(fmt::format("{}.{}: holds what is no name", where, name));
-        names.push_back(one.get<std::string>());
+        if (!one.is_string() && !one.is_number_integer())
+            malformed(fmt::format("{}.{}: holds what is no id", where, name));
+        if (one.is_number_integer()) {
+            ids.push_back(one.get<MatteId>());
+            continue;
+        }
+        const auto matte = std::find_if(shot.mattes.begin(), shot.mattes.end(),
+                                        [&](const Matte& m) { return m.name == one.get<std::string>(); });
+        ids.push_back(matte == shot.mattes.end() ? 0 : matte->id);
     }
-    return List<std::string>(std::move(names));
+    return List<MatteId>(std::move(ids));
 }
 
 // ---- clips
@@ -170,6 +178,8 @@ json insertValue(const Insert& insert) {
                {"time", timeValue(insert.time)},
                {"lost", kLost[std::size_t(insert.lost)]},
                {"fade_frames", insert.fadeFrames}};
+    if (insert.kind != Insert{}.kind) entry["kind"] = insert.kind;
+    if (insert.of != 0) entry["of"] = insert.of;
     if (insert.clip != 0) entry["clip"] = insert.clip;
     if (insert.colour != Insert{}.colour) entry["colour"] = insert.colour;
     if (insert.wholeFrame) entry["whole_frame"] = true;
@@ -200,12 +210,15 @@ List<OpacityKey> takeOpacityKeys(const json& entry, const std::string& where) {
     return List<OpacityKey>(std::move(keys));
 }
 
-Insert takeInsert(const json& entry, const std::string& where) {
+Insert takeInsert(const json& entry, const std::string& where, const Shot& shot) {
     Insert insert;
     insert.id = InsertId(key(entry, "id", where));
     insert.name = text(entry, "name", where);
     insert.shows = word<Insert::Shows>(entry, "shows", kShows, where);
-    if (insert.shows == Insert::Shows::clip || entry.contains("clip")) insert.clip = ClipId(key(entry, "clip", where));
+    if (entry.contains("kind")) insert.kind = text(entry, "kind", where);
+    if (entry.contains("of")) insert.of = std::int64_t(key(entry, "of", where));
+    if ((insert.shows == Insert::Shows::clip && insert.kind == "art") || entry.contains("clip"))
+        insert.clip = ClipId(key(entry, "clip", where));
     if (entry.contains("colour")) insert.colour = numbers<3, double>(entry, "colour", where);
     if (entry.contains("ride")) insert.ride = takeRide(entry["ride"], where + ".ride");
     insert.wholeFrame = flagOr(entry, "whole_frame", false, where);
@@ -216,8 +229,8 @@ Insert takeInsert(const json& entry, const std::string& where) {
     if (entry.contains("key")) insert.key = takeColourKey(entry["key"], where + ".key");
     insert.look = takeLook(member(entry, "look", where), where + ".look");
     if (entry.contains("shutter")) insert.shutter = numberWithin(entry, "shutter", 0, 2, where);
-    insert.heldOut = takeNames(entry, "held_out", where);
-    insert.within = takeNames(entry, "within", where);
+    insert.heldOut = takeMatteIds(entry, "held_out", where, shot);
+    insert.within = takeMatteIds(entry, "within", where, shot);
     insert.time = takeTime(member(entry, "time", where), where + ".time");
     if (entry.contains("frames")) insert.frames = takeRange(entry, "frames", where);
     insert.opacityKeys = takeOpacityKeys(entry, where);
@@ -262,8 +275,8 @@ void markOnSurfaces(const json& document, Shot& shot) {
     shot.inserts = shot.inserts.edited([&](auto& inserts) {
         for (Insert& insert : inserts)
             if (const json& entry = document["inserts"][i++]; !entry.contains("on_surface"))
-                insert.onSurface = insert.ride && insert.ride->on != Matte::Ride::On::picture && !insert.wholeFrame &&
-                                   insert.carrier == frame;
+                insert.onSurface =
+                    insert.ride && insert.ride->on != "picture" && !insert.wholeFrame && insert.carrier == frame;
     });
 }
 
@@ -271,7 +284,9 @@ void takeInsertsPart(const json& document, Shot& shot, const fs::path& file) {
     shot.clips =
         takeAll<Clip>(document, "clips", "next_clip", shot.nextClip,
                       [&](const json& entry, const std::string& where) { return takeClip(entry, file, where); });
-    shot.inserts = takeAll<Insert>(document, "inserts", "next_insert", shot.nextInsert, takeInsert);
+    shot.inserts =
+        takeAll<Insert>(document, "inserts", "next_insert", shot.nextInsert,
+                        [&](const json& entry, const std::string& where) { return takeInsert(entry, where, shot); });
     markOnSurfaces(document, shot);
     if (document.contains("insert_render")) {
         const json& render = document["insert_render"];

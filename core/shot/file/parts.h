@@ -4,6 +4,8 @@
 #include "shot/shot.h"
 
 #include <filesystem>
+#include <span>
+#include <string>
 
 namespace pinion {
 
@@ -13,5 +15,12 @@ struct ShotFilePart {
     void (*put)(jsonfile::json& document, const Shot& shot, const std::filesystem::path& file);
     void (*take)(const jsonfile::json& document, Shot& shot, const std::filesystem::path& file);
 };
+
+/// A part by itself, as it is written. For telling whether it is the same.
+std::string partText(const ShotFilePart& part, const Shot& shot);
+
+// A file of this folder each; a new one is a line of the table in core/kinds.cpp.
+std::span<const ShotFilePart> shotFileParts();
+ShotFilePart insertsPart();
 
 }  // namespace pinion

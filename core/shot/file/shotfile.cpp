@@ -2,44 +2,41 @@
 
 #include "base/files.h"
 #include "base/json.h"
+#include "shot/carriers/carriers.h"
 #include "shot/file/parts.h"
 
 namespace pinion {
-
-// A file of this folder each.
-ShotFilePart platePart();
-ShotFilePart tracksPart();  // with the settings of scatter, and mattes
-ShotFilePart planesPart();
-ShotFilePart cameraPart();  // what the Camera card holds
-ShotFilePart lensPart();    // what the Lens card holds
-ShotFilePart solvePart();
-ShotFilePart worldPart();
-ShotFilePart steadyPart();   // with the locators
-ShotFilePart insertsPart();  // with the clips
-ShotFilePart deliveryPart();
 
 namespace {
 
 using namespace jsonfile;
 namespace fs = std::filesystem;
 
-/// Everything that the document holds: the table that a new part is added to.
-const ShotFilePart kParts[] = {platePart(), tracksPart(), planesPart(), cameraPart(),  lensPart(),
-                               solvePart(), worldPart(),  steadyPart(), insertsPart(), deliveryPart()};
+/// Rides of older files name what they are on; ids are given once all is there.
+Shot tiedShot(const Shot& shot) {
+    return withRidesEdited(shot, [&](Ride ride) { return tied(shot, std::move(ride)); });
+}
 
 Shot takeShot(const json& document, const fs::path& file) {
     expectFormat(document, "pinion.shot", 1);
     Shot shot;
     shot.name = text(document, "name", "file");
-    for (const ShotFilePart& part : kParts) part.take(document, shot, file);
-    return shot;
+    for (const ShotFilePart& part : shotFileParts()) part.take(document, shot, file);
+    return tiedShot(shot);
 }
 
 }  // namespace
 
+std::string partText(const ShotFilePart& part, const Shot& shot) {
+    json document;
+    part.put(document, shot, "/shot.pinion");
+    makeFinite(document);
+    return dumped(document);
+}
+
 std::string shotJson(const Shot& shot, const fs::path& file) {
     json document{{"format", "pinion.shot"}, {"version", 1}, {"name", shot.name}};
-    for (const ShotFilePart& part : kParts) part.put(document, shot, file);
+    for (const ShotFilePart& part : shotFileParts()) part.put(document, shot, file);
     // A deviation may be without bounds; the file is to be read again all the same.
     makeFinite(document);
     return dumped(document) + "\n";

@@ -1,3 +1,5 @@
+#include "matte/mattejson.h"
+#include "shot/carriers/carriers.h"
 #include "shot/file/parts.h"
 #include "shot/file/values.h"
 
@@ -13,12 +15,11 @@ constexpr std::array kPictureModels{"auto", "position", "similarity", "perspecti
 constexpr std::array kModes{"hold", "ease"};
 constexpr std::array kSmoothers{"gaussian", "l1"};
 constexpr std::array kFits{"none", "fill", "crop"};
-constexpr std::array kSources{"all tracks", "chosen", "plane"};
 
 json steadyValue(const SteadySettings& s) {
     const SteadyOptions& o = s.options;
     json value{{"steady", s.steady},
-               {"source", kSources[std::size_t(s.source)]},
+               {"on", rideValue(s.on)},
                {"tracks", s.tracks.vector()},
                {"corner_pin", s.cornerPin},
                {"square_up", s.squareUp},
@@ -42,7 +43,6 @@ json steadyValue(const SteadySettings& s) {
                {"filter", toString(s.filter)},
                {"edges", toString(s.edges)},
                {"render_place", s.renderPlace}};
-    if (!s.plane.empty()) value["plane"] = s.plane;
     if (s.profile) {
         json samples = json::array();
         for (const ShakeSample& sample : s.profile->samples)
@@ -54,14 +54,26 @@ json steadyValue(const SteadySettings& s) {
     return value;
 }
 
+/// What older files hold still: all tracks, those that were chosen, or a plane by its name.
+Ride takeOldSource(const json& value, const List<TrackId>& chosen, const std::string& where) {
+    constexpr std::array kSources{"all tracks", "chosen", "plane"};
+    enum class OldSource { allTracks, chosenTracks, plane };
+    const auto source = word<OldSource>(value, "source", kSources, where);
+    if (source == OldSource::allTracks) return rideOnPicture();
+    if (source == OldSource::chosenTracks) return rideOnTracks(chosen.vector());
+    Ride plane{"plane", {}};
+    if (value.contains("plane")) plane.names = {text(value, "plane", where)};
+    return plane;
+}
+
 SteadySettings takeSteady(const json& value) {
     SteadySettings s;
     const std::string where = "steady";
     SteadyOptions& o = s.options;
     s.steady = flagOr(value, "steady", false, where);
-    s.source = word<SteadySettings::Source>(value, "source", kSources, where);
     s.tracks = takeIds(value, "tracks", where);
-    if (value.contains("plane")) s.plane = text(value, "plane", where);
+    if (value.contains("on")) s.on = takeRide(value["on"], where + ".on");
+    else s.on = takeOldSource(value, s.tracks, where);
     s.cornerPin = flagOr(value, "corner_pin", false, where);
     s.squareUp = flagOr(value, "square_up", false, where);
     if (value.contains("motion")) s.model = word<PictureModel>(value, "motion", kPictureModels, where);
@@ -104,36 +116,48 @@ SteadySettings takeSteady(const json& value) {
     return s;
 }
 
-List<Locator> takeLocators(const json& values) {
-    std::vector<Locator> locators;
-    for (std::size_t i = 0; const json& entry : values) {
-        const std::string where = fmt::format("locators[{}]", i++);
-        locators.push_back({text(entry, "name", where), takeIds(entry, "tracks", where),
-                            whole(entry, "reference_frame", where),
-                            word<MotionKind>(entry, "kind", kMotionKinds, where),
-                            entry.contains("plane") ? text(entry, "plane", where) : std::string()});
+/// Older files name no id, and what carries it by tracks or the name of a plane.
+Locator takeLocator(const json& entry, const std::string& where) {
+    Locator locator{0, text(entry, "name", where), {}};
+    if (entry.contains("id")) locator.id = LocatorId(key(entry, "id", where));
+    if (entry.contains("on")) {
+        locator.on = takeRide(entry["on"], where + ".on");
+        return locator;
     }
-    return List<Locator>(std::move(locators));
+    if (entry.contains("plane")) locator.on = {.on = "plane", .ids = {}, .names = {text(entry, "plane", where)}};
+    else locator.on = rideOnTracks(takeIds(entry, "tracks", where).vector());
+    locator.on.referenceFrame = whole(entry, "reference_frame", where);
+    locator.on.as = word<MotionKind>(entry, "kind", kMotionKinds, where);
+    return locator;
 }
 
 void putSteadyPart(json& document, const Shot& shot, const fs::path&) {
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
-          shot.steady.plane.empty() && shot.steady.options == SteadyOptions{} &&
+          shot.steady.on == SteadySettings{}.on && shot.steady.options == SteadyOptions{} &&
           shot.steady.model == PictureModel::automatic && shot.steady.renderPlace.empty()))
         document["steady"] = steadyValue(shot.steady);
-    for (const Locator& locator : shot.locators) {
-        json entry{{"name", locator.name},
-                   {"tracks", locator.tracks.vector()},
-                   {"reference_frame", locator.referenceFrame},
-                   {"kind", kMotionKinds[std::size_t(locator.kind)]}};
-        if (!locator.plane.empty()) entry["plane"] = locator.plane;
-        document["locators"].push_back(std::move(entry));
-    }
+    for (const Locator& locator : shot.locators)
+        document["locators"].push_back({{"id", locator.id}, {"name", locator.name}, {"on", rideValue(locator.on)}});
+    if (shot.nextLocator > 1) document["next_locator"] = shot.nextLocator;
 }
 
 void takeSteadyPart(const json& document, Shot& shot, const fs::path&) {
     if (document.contains("steady")) shot.steady = takeSteady(document["steady"]);
-    if (document.contains("locators")) shot.locators = takeLocators(list(document, "locators", "file"));
+    std::vector<Locator> locators;
+    if (document.contains("locators"))
+        for (const json& entry : list(document, "locators", "file")) {
+            const std::string where = fmt::format("locators[{}]", locators.size());
+            Locator locator = takeLocator(entry, where);
+            for (const Locator& other : locators)
+                if (locator.id != 0 && other.id == locator.id) malformed(where + ".id: is there twice");
+            shot.nextLocator = std::max(shot.nextLocator, locator.id + 1);
+            locators.push_back(std::move(locator));
+        }
+    if (document.contains("next_locator"))
+        shot.nextLocator = std::max(shot.nextLocator, LocatorId(key(document, "next_locator", "file")));
+    for (Locator& locator : locators)
+        if (locator.id == 0) locator.id = shot.nextLocator++;
+    shot.locators = List<Locator>(std::move(locators));
 }
 
 }  // namespace

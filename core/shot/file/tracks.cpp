@@ -154,6 +154,7 @@ void putTracksPart(json& document, const Shot& shot, const fs::path& file) {
                            {"channel", toString(s.channel)},
                            {"pre_filter", toString(s.preFilter)}};
     if (!shot.mattes.isEmpty()) document["mattes"] = mattesValue(shot.mattes.vector());
+    if (shot.nextMatte > 1) document["next_matte"] = shot.nextMatte;
     for (std::size_t i = 0; i < shot.mattes.size(); ++i)
         if (const auto& pictures = shot.mattes[i].pictures)
             document["mattes"][i]["pictures"] = writtenPath(pictures->path(), file);
@@ -174,8 +175,21 @@ void takeTracksPart(const json& document, Shot& shot, const fs::path& file) {
     // An id is given once: what was deleted may still be named by the solve.
     if (document.contains("next_track"))
         shot.nextTrack = std::max(shot.nextTrack, TrackId(key(document, "next_track", "file")));
-    if (document.contains("mattes"))
-        shot.mattes = List<Matte>(takeMattes(list(document, "mattes", "file"), "mattes", file, MatteBounds::taken));
+    if (!document.contains("mattes")) return;
+    auto mattes = takeMattes(list(document, "mattes", "file"), "mattes", file, MatteBounds::taken);
+    std::set<MatteId> matteIds;
+    for (std::size_t i = 0; const Matte& matte : mattes) {
+        if (matte.id != 0 && !matteIds.insert(matte.id).second)
+            malformed(fmt::format("mattes[{}].id: is there twice", i));
+        shot.nextMatte = std::max(shot.nextMatte, matte.id + 1);
+        ++i;
+    }
+    if (document.contains("next_matte"))
+        shot.nextMatte = std::max(shot.nextMatte, MatteId(key(document, "next_matte", "file")));
+    // Older files give them none.
+    for (Matte& matte : mattes)
+        if (matte.id == 0) matte.id = shot.nextMatte++;
+    shot.mattes = List<Matte>(std::move(mattes));
 }
 
 }  // namespace

@@ -29,13 +29,6 @@ double numberWithin(const json& object, const char* name, double low, double hig
     return std::clamp(number(object, name, where), low, high);
 }
 
-std::uint64_t key(const json& object, const char* name, const std::string& where) {
-    const json& value = member(object, name, where);
-    if (!value.is_number_unsigned() && !(value.is_number_integer() && value.get<std::int64_t>() >= 0))
-        malformed(where + "." + name + ": is not a key");
-    return value.get<std::uint64_t>();
-}
-
 std::pair<int, int> twoFrames(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 frames");
     return {whole(value[0], where), whole(value[1], where)};

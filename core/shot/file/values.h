@@ -27,8 +27,6 @@ Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
 Eigen::Vector2d vector2(const jsonfile::json& value, const std::string& where);
 /// Within bounds: what an artist set beyond them is taken as far as it goes, and never refused.
 double numberWithin(const jsonfile::json& object, const char* name, double low, double high, const std::string& where);
-/// A whole number that is not negative: an id or a fingerprint.
-std::uint64_t key(const jsonfile::json& object, const char* name, const std::string& where);
 std::pair<int, int> twoFrames(const jsonfile::json& value, const std::string& where);
 TrackId takeId(const jsonfile::json& value, const std::string& where);
 List<TrackId> takeIds(const jsonfile::json& object, const char* name, const std::string& where);

@@ -1,6 +1,6 @@
 #include "shot/stages/camerastage.h"
 
-#include "shot/fingerprint.h"
+#include "shot/ingredients.h"
 
 #include <algorithm>
 
@@ -20,7 +20,7 @@ Lens glassOf(const Shot& shot) {
 
 std::uint64_t solveKey(const Shot& shot) {
     Fingerprint print;
-    addTracks(print, shot.tracks, false);
+    addTracks(print, shot.tracks, AsideTracks::leftOut);
     const SolveSettings& s = shot.solveSettings;
     print.add(s.sensorWidth_mm)
         .add(int(s.focal))

@@ -2,7 +2,8 @@
 
 #include "comp/artshelf.h"
 #include "comp/insertion.h"
-#include "shot/stages/mattesstage.h"
+#include "shot/carriers/carriers.h"
+#include "shot/layers/layers.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -10,34 +11,31 @@
 namespace pinion {
 namespace {
 
-using On = Matte::Ride::On;
-
 /// What of a missing carrier there is to say. Asked at every edit: what takes time to work out is left to the picture.
 std::string lostWords(const Shot& shot, const Insert& insert) {
     const FrameRange used = insert.frames.value_or(shot.plate.range);
-    if (!insert.ride || insert.ride->on == On::picture || insert.ride->tracks.size() > 4) return {};
+    const auto carrier = insert.ride ? quickCarrierOf(shot, *insert.ride) : nullptr;
+    if (!carrier) return {};
     std::vector<int> missing;
     const auto take = [&](int frame) {
         if (used.holds(frame) && opacityAt(insert, frame) > 0) missing.push_back(frame);
     };
-    if (const PlanarTrack* plane = planeCarrying(*insert.ride, carriersOf(shot)); plane && plane->samples.size() > 1) {
+    if (carrier->hasSurface()) {
         for (int frame = used.first; frame <= used.last; ++frame)
-            if (!sampleAt(*plane, frame)) take(frame);
+            if (!carrier->cornersOn(frame)) take(frame);
     } else {
-        // Kept with the version of the tracks.
-        const auto motion = rideMotion(*insert.ride, carriersOf(shot));
-        if (!motion->problem.empty()) return motion->problem;
-        for (const int frame : motion->missing) take(frame);
+        if (!carrier->problem().empty()) return carrier->problem();
+        for (const int frame : carrier->missing()) take(frame);
     }
     if (missing.empty()) return {};
     const char* does = insert.lost == Insert::Lost::ends    ? "it is not shown there"
                        : insert.lost == Insert::Lost::holds ? "it stays where it was"
                                                             : "it fades there";
-    return fmt::format("{} is not there on {}: {}", wordsOf(insert.ride), frameRanges(missing), does);
+    return fmt::format("{} is not there on {}: {}", wordsOf(shot, insert.ride), frameRanges(missing), does);
 }
 
 void clipWords(const Shot& shot, const Insert& insert, std::vector<std::string>& notes) {
-    if (insert.shows != Insert::Shows::clip) return;
+    if (insert.kind != "art" || insert.shows != Insert::Shows::clip) return;
     const Clip* clip = findClip(shot, insert.clip);
     if (!clip) {
         notes.emplace_back("its clip is not in the list");
@@ -60,16 +58,19 @@ void clipWords(const Shot& shot, const Insert& insert, std::vector<std::string>&
 
 }  // namespace
 
-std::string wordsOf(const std::optional<Matte::Ride>& ride) { return ride ? wordsOf(*ride) : "the frame"; }
+std::string wordsOf(const Shot& shot, const std::optional<Ride>& ride) {
+    return ride ? wordsOf(shot, *ride) : "the frame";
+}
 
 std::vector<std::string> notesOf(const Shot& shot, const Insert& insert) {
     std::vector<std::string> notes;
     if (const std::string lost = lostWords(shot, insert); !lost.empty()) notes.push_back(lost);
     clipWords(shot, insert, notes);
-    for (const List<std::string>* list : {&insert.heldOut, &insert.within})
-        for (const std::string& name : *list)
-            if (std::none_of(shot.mattes.begin(), shot.mattes.end(), [&](const Matte& m) { return m.name == name; }))
-                notes.push_back(fmt::format("there is no matte {} any more", name));
+    for (const List<MatteId>* list : {&insert.heldOut, &insert.within})
+        for (const MatteId id : *list)
+            if (!findMatte(shot, id)) noteOnce(&notes, "a matte that it names is gone");
+    if (const LayerKind* kind = layerKind(insert.kind); kind && kind->notesOf)
+        for (std::string& note : kind->notesOf(shot, insert)) notes.push_back(std::move(note));
     return notes;
 }
 

@@ -1,7 +1,7 @@
 #include "shot/stages/lensstage.h"
 
 #include "base/units.h"
-#include "shot/fingerprint.h"
+#include "shot/ingredients.h"
 
 namespace pinion {
 namespace {

@@ -1,7 +1,9 @@
 #include "shot/stages/mattesstage.h"
 
 #include "base/parallel.h"
+#include "matte/riding.h"
 #include "matte/sequence.h"
+#include "shot/carriers/carriers.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -58,10 +60,6 @@ bool coversAll(const std::vector<Matte>& mattes, const PlateRef& plate) {
 
 }  // namespace
 
-Carriers carriersOf(const Shot& shot) {
-    return {shot.tracks, shot.locators, shot.plate.range, shot.planes, {}, shot.plate.pixelAspect};
-}
-
 std::vector<Matte> mattesOf(const Shot& shot, const std::optional<FrameRange>& range, std::vector<std::string>* notes) {
     std::vector<std::string> own;
     // With notes it does not fail.
@@ -85,20 +83,19 @@ StageReport mattesReport(const Shot& shot) {
     for (const std::string& trouble :
          pictureTroubles(shot.mattes.vector(), shot.plate.range, shot.plate.width, shot.plate.height))
         attention(trouble + ".");
-    const Carriers carriers = carriersOf(shot);
     bool waits = false;
     const std::vector<std::string>& troubles = troublesOf(shot);
     for (std::size_t i = 0; i < shot.mattes.size(); ++i) {
         const Matte& matte = shot.mattes[i];
         if (!troubles[i].empty()) attention(fmt::format("{}: {}.", matte.name, troubles[i]));
         if (!matte.ride) continue;
-        const auto motion = quickRideMotion(*matte.ride, carriers);
-        waits = waits || !motion;
-        if (motion && !motion->problem.empty())
+        const auto carrier = quickCarrierOf(shot, *matte.ride);
+        waits = waits || !carrier;
+        if (carrier && !carrier->problem().empty())
             attention(fmt::format("{}: {}. It stays as it was drawn; let it ride on another track, or part it.",
-                                  matte.name, motion->problem));
-        if (motion)
-            if (const std::string note = gapNote(matte, *motion); !note.empty())
+                                  matte.name, carrier->problem()));
+        if (carrier)
+            if (const std::string note = gapNote(matte, *carrier); !note.empty())
                 attention(fmt::format("{}: {}.", matte.name, note));
     }
     if (!waits && shot.plate.width > 0) {
@@ -113,15 +110,16 @@ StageReport mattesReport(const Shot& shot) {
 std::vector<CoveredTrack> tracksInMattes(const Shot& shot) {
     if (shot.mattes.isEmpty()) return {};
     const std::vector<Matte> mattes = mattesOf(shot);
-    std::set<std::string> carrying;
+    std::set<TrackId> carrying;
     for (const Matte& matte : shot.mattes)
-        if (matte.ride) carrying.insert(matte.ride->tracks.begin(), matte.ride->tracks.end());
+        if (matte.ride)
+            for (const TrackId id : tracksCarrying(shot, *matte.ride)) carrying.insert(id);
     const FrameRange& range = shot.plate.range;
     std::vector<CoveredTrack> covered;
     std::vector<std::size_t> asked;
     for (std::size_t i = 0; i < shot.tracks.size(); ++i) {
         const Track& track = shot.tracks[i];
-        if (!track.setAside && !carrying.contains(track.name)) asked.push_back(i);
+        if (!track.setAside && !carrying.contains(track.id)) asked.push_back(i);
     }
     std::vector<std::unique_ptr<ExcludedArea>> areas{std::size_t(std::max(0, range.count()))};
     parallelFor(areas.size(),

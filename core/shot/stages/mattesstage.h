@@ -2,7 +2,6 @@
 
 #include "shot/shot.h"
 #include "shot/stages/report.h"
-#include "steady/riding.h"
 
 #include <optional>
 #include <vector>
@@ -10,9 +9,6 @@
 namespace pinion {
 
 StageReport mattesReport(const Shot& shot);
-
-/// What the shot's mattes may ride on.
-Carriers carriersOf(const Shot& shot);
 
 /// The mattes with their rides taken in, over `range` or the shot's; one that nothing carries stays as it was drawn.
 std::vector<Matte> mattesOf(const Shot& shot, const std::optional<FrameRange>& range = std::nullopt,

@@ -34,23 +34,6 @@ bool knowsFocal(const Shot& shot) {
     return lensInForce(shot) && shot.lens.source != LensCard::Source::lines;
 }
 
-void addPlane(Fingerprint& print, const PlanarTrack* plane) {
-    if (!plane) return;
-    print.add(plane->referenceFrame).add(std::uint64_t(plane->samples.size())).add(std::uint64_t(plane->ties.size()));
-    if (plane->lens) addLens(print, *plane->lens);
-    if (plane->sides)
-        for (const Eigen::Vector2d& side : *plane->sides) print.add(side.x()).add(side.y());
-    for (const PlaneSample& sample : plane->samples) {
-        print.add(sample.frame);
-        for (int i = 0; i < 9; ++i) print.add(sample.pose.matrix(i / 3, i % 3));
-        for (int i = 0; i < 3; ++i) print.add(sample.pose.shift[i]);
-    }
-    for (const PlaneTie& tie : plane->ties) {
-        print.add(tie.frame);
-        for (const Eigen::Vector2d& corner : tie.corners) print.add(corner.x()).add(corner.y());
-    }
-}
-
 std::string wordsOf(const PlanarTrack& plane, const FrameRange& range) {
     if (plane.samples.size() <= 1) return "not tracked yet";
     std::string words = fmt::format("{}-{}", plane.firstFrame(), plane.lastFrame());

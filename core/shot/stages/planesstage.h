@@ -1,6 +1,6 @@
 #pragma once
 
-#include "shot/fingerprint.h"
+#include "shot/ingredients.h"
 #include "shot/shot.h"
 #include "shot/stages/report.h"
 
@@ -13,9 +13,6 @@ StageReport planesReport(const Shot& shot);
 Lens cylinderLens(const Shot& shot);
 /// Whether its focal length was measured or told, not assumed.
 bool knowsFocal(const Shot& shot);
-
-/// All of a planar track that its deliveries depend on; of none nothing.
-void addPlane(Fingerprint& print, const PlanarTrack* plane);
 
 /// What is to be said of one plane: where it is and why it ends, or what to do next.
 std::string wordsOf(const PlanarTrack& plane, const FrameRange& range);

@@ -1,8 +1,7 @@
 #include "shot/stages/steadystage.h"
 
-#include "shot/fingerprint.h"
-#include "shot/stages/planesstage.h"
-#include "steady/planemotion.h"
+#include "shot/ingredients.h"
+#include "shot/carriers/carriers.h"
 
 #include <algorithm>
 
@@ -15,7 +14,6 @@ std::uint64_t steadyKey(const Shot& shot) {
     if (s.model != PictureModel::automatic) print.add(110).add(int(s.model));
     if (s.squareUp) print.add(112);
     print.add(int(s.steady))
-        .add(int(s.source))
         .add(int(s.cornerPin))
         .add(steadyReference(shot))
         .add(shot.plate.range.first)
@@ -40,12 +38,7 @@ std::uint64_t steadyKey(const Shot& shot) {
             print.add(sample.x).add(sample.y).add(sample.angleDegrees).add(sample.scale);
     }
     print.add(shot.plate.width).add(shot.plate.height).add(shot.plate.fps.perSecond());
-    for (TrackId id : s.tracks) print.add(std::uint64_t(id));
-    if (s.steady) {
-        if (s.source == SteadySettings::Source::allTracks) addTracks(print, shot.tracks, false);
-        else if (s.source == SteadySettings::Source::plane) addPlane(print, findPlane(shot, s.plane));
-        else addTracks(print, List<Track>(tracksOf(shot, s.tracks)), true);
-    }
+    if (s.steady) addRide(print, shot, steadyRide(shot));
     return print.value();
 }
 
@@ -55,41 +48,39 @@ int steadyReference(const Shot& shot) {
 }
 
 Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
-    if (!locator.plane.empty()) {
-        const PlanarTrack* plane = findPlane(shot, locator.plane);
-        if (!plane) return failure(Fault::outcome, "locator {}: its plane is gone; make it anew", locator.name);
-        return motionOf(*plane, locator.referenceFrame, shot.plate.range);
+    auto motion = carrierOf(shot, locator.on)->motionOrProblem();
+    if (!motion) return failure(Fault::outcome, "locator {}: {}", locator.name, motion.error().message);
+    return motion;
+}
+
+Ride steadyRide(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    Ride ride = s.on;
+    ride.referenceFrame = steadyReference(shot);
+    if (s.model == PictureModel::position) ride.as = MotionKind::position;
+    if (s.model == PictureModel::similarity) ride.as = MotionKind::similarity;
+    if (s.model == PictureModel::perspective) ride.as = MotionKind::perspective;
+    // Of chosen tracks what their number allows.
+    if (const std::size_t tracks = tracksCarrying(shot, ride).size(); tracks > 0) {
+        if (s.cornerPin) ride.as = MotionKind::cornerPin;
+        else if (tracks == 1) ride.as = MotionKind::position;
+        else if (!ride.as || (ride.as == MotionKind::perspective && tracks < 5)) ride.as = MotionKind::similarity;
     }
-    const std::vector<Track> tracks = tracksOf(shot, locator.tracks);
-    if (tracks.empty() || tracks.size() != locator.tracks.size())
-        return failure(Fault::outcome, "locator {}: one of its tracks is gone; make it anew", locator.name);
-    return motionOf(tracks, locator.referenceFrame, shot.plate.range, locator.kind);
+    return ride;
 }
 
 Expected<PlateMotion> steadyMotion(const Shot& shot) {
     const SteadySettings& s = shot.steady;
-    if (s.source == SteadySettings::Source::allTracks) {
-        if (shot.tracks.isEmpty())
-            return failure(Fault::outcome,
-                           "there are no tracks to steady on; scatter features, or place one and track it");
-        return pictureMotionOf(shot.tracks.vector(), steadyReference(shot), shot.plate.range, s.model);
-    }
-    if (s.source == SteadySettings::Source::plane) {
-        const PlanarTrack* plane = findPlane(shot, s.plane);
-        if (!plane)
-            return failure(Fault::outcome,
-                           "there is no plane to steady on; track one with the Planes card, and choose it");
-        return motionOf(*plane, steadyReference(shot), shot.plate.range);
-    }
-    const std::vector<Track> tracks = tracksOf(shot, s.tracks);
-    if (tracks.empty())
+    const CarrierKind* kind = carrierKind(s.on.on);
+    if (kind && !kind->nameOf && shot.tracks.isEmpty())
+        return failure(Fault::outcome, "there are no tracks to steady on; scatter features, or place one and track it");
+    if (kind && kind->nameOf && s.on.ids.empty() && s.on.names.empty())
         return failure(Fault::outcome,
-                       "no track is chosen to steady on; select one or more and take them with \"Take selected\"");
-    const MotionKind kind = s.cornerPin                                                  ? MotionKind::cornerPin
-                            : tracks.size() == 1 || s.model == PictureModel::position    ? MotionKind::position
-                            : tracks.size() >= 5 && s.model == PictureModel::perspective ? MotionKind::perspective
-                                                                                         : MotionKind::similarity;
-    return motionOf(tracks, steadyReference(shot), shot.plate.range, kind);
+                       "no {} is chosen to steady on; take selected tracks with \"Take selected\", or choose a plane",
+                       kind->thing);
+    auto motion = carrierOf(shot, steadyRide(shot))->motionOrProblem();
+    if (!motion) return failure(Fault::outcome, "{}", motion.error().message);
+    return motion;
 }
 
 const FrameMap* PicturePlan::at(int frame) const {
@@ -115,7 +106,7 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
         plan.zoom = steady->zoom;
         plan.fills = steady->fills;
         plan.note = blurNote(*steady);
-        if (s.squareUp && (s.cornerPin || s.source == SteadySettings::Source::plane) && motion->corners.size() == 4) {
+        if (s.squareUp && motion->corners.size() == 4) {
             plan.frames = squaredUp(*motion, width, height);
             plan.zoom = 1;
         }

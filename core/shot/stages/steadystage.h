@@ -16,6 +16,8 @@ std::uint64_t steadyKey(const Shot& shot);
 
 /// The reference frame of the steadying, within the range.
 int steadyReference(const Shot& shot);
+/// What the Steady card holds still, and as what.
+Ride steadyRide(const Shot& shot);
 Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator);
 /// The motion that the Steady card takes out: of all tracks that are not set aside, or of the chosen ones.
 Expected<PlateMotion> steadyMotion(const Shot& shot);

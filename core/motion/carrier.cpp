@@ -1,0 +1,59 @@
+#include "motion/carrier.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cstdlib>
+
+namespace pinion {
+
+using Eigen::Matrix3d;
+
+Carrier::Carrier(FrameRange range, std::function<Expected<PlateMotion>()> make)
+    : range_(range), make_(std::move(make)) {}
+
+const Carrier::Known& Carrier::known() const {
+    std::call_once(once_, [this] {
+        auto made = make_();
+        if (!made) known_.problem = made.error().message;
+        else known_.motion = std::move(*made);
+        for (int frame = range_.first; made && frame <= range_.last; ++frame)
+            if (!known_.motion.at(frame)) known_.missing.push_back(frame);
+        workedOut_.store(true, std::memory_order_release);
+    });
+    return known_;
+}
+
+Expected<PlateMotion> Carrier::motionOrProblem() const {
+    if (!problem().empty()) return failure(Fault::input, "{}", problem());
+    return motion();
+}
+
+Matrix3d Carrier::plateFromReference(int frame) const {
+    const auto& frames = motion().frames;
+    if (frames.empty()) return Matrix3d::Identity();
+    const auto nearest =
+        std::min_element(frames.begin(), frames.end(), [&](const FrameMotion& a, const FrameMotion& b) {
+            return std::abs(a.frame - frame) < std::abs(b.frame - frame);
+        });
+    return nearest->plateFromReference;
+}
+
+PlateMotion rebased(const PlateMotion& motion, int referenceFrame) {
+    PlateMotion result = motion;
+    const auto nearest =
+        std::min_element(motion.frames.begin(), motion.frames.end(), [&](const FrameMotion& a, const FrameMotion& b) {
+            return std::abs(a.frame - referenceFrame) < std::abs(b.frame - referenceFrame);
+        });
+    result.referenceFrame = referenceFrame;
+    if (nearest == motion.frames.end()) return result;
+    const auto moved = [&](const Eigen::Vector2d& place) {
+        return Eigen::Vector2d((nearest->plateFromReference * place.homogeneous()).hnormalized());
+    };
+    result.pivot = moved(motion.pivot);
+    for (Eigen::Vector2d& corner : result.corners) corner = moved(corner);
+    const Matrix3d baseFromReference = nearest->plateFromReference.inverse();
+    for (FrameMotion& frame : result.frames) frame.plateFromReference *= baseFromReference;
+    return result;
+}
+
+}  // namespace pinion

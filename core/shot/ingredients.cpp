@@ -1,0 +1,173 @@
+#include "shot/ingredients.h"
+
+#include "base/json.h"
+#include "matte/mattejson.h"
+#include "shot/carriers/carriers.h"
+#include "shot/stages/lensstage.h"
+
+namespace pinion {
+namespace {
+
+/// Kept with the samples: an edit of one track of thousands makes the sum of that one anew.
+struct SamplesPrint {
+    std::uint64_t value;
+};
+
+std::uint64_t printOf(const List<Sample>& samples) {
+    return samples
+        .derived<SamplesPrint>([](const std::vector<Sample>& all) {
+            Fingerprint print;
+            for (const Sample& sample : all) {
+                print.add(sample.frame).add(sample.at.x()).add(sample.at.y());
+                if (sample.carried != Eigen::Vector2f(0, 0))
+                    print.add(double(sample.carried.x())).add(double(sample.carried.y()));
+                if (sample.bridged) print.add(108);
+                if (sample.aside) print.add(111);
+            }
+            return SamplesPrint{print.value()};
+        })
+        .value;
+}
+
+void add(Fingerprint& print, const Eigen::Vector3d& vector) { print.add(vector.x()).add(vector.y()).add(vector.z()); }
+
+void add(Fingerprint& print, const SolvedFrame& frame) {
+    print.add(frame.frame).add(frame.focal_px).add(frame.rms_px).add(frame.tracks);
+    add(print, frame.worldFromCamera.translation());
+    for (int i = 0; i < 3; ++i) add(print, frame.worldFromCamera.linear().col(i));
+}
+
+void add(Fingerprint& print, const SolvedTrack& track) {
+    print.add(std::uint64_t(track.track)).add(int(track.role)).add(track.rms_px).add(track.frames);
+    if (track.xyz) add(print, *track.xyz);
+    if (track.direction) add(print.add(112), *track.direction);
+}
+
+/// The sum over a list, kept with it.
+template <class Item>
+std::uint64_t sumOf(const List<Item>& items) {
+    struct Sum {
+        std::uint64_t value;
+    };
+    return items
+        .template derived<Sum>([](const std::vector<Item>& all) {
+            Fingerprint print;
+            for (const Item& item : all) add(print, item);
+            return Sum{print.value()};
+        })
+        .value;
+}
+
+}  // namespace
+
+void addTracks(Fingerprint& print, const List<Track>& tracks, AsideTracks aside) {
+    for (const Track& track : tracks) {
+        if (track.setAside && aside == AsideTracks::leftOut) continue;
+        print.add(std::uint64_t(track.id)).add(int(track.samples.size())).add(printOf(track.samples));
+    }
+}
+
+void addWholeTracks(Fingerprint& print, const List<Track>& tracks) {
+    struct Whole {
+        std::uint64_t value;
+    };
+    print.add(tracks
+                  .derived<Whole>([](const std::vector<Track>& all) {
+                      Fingerprint own;
+                      for (const Track& track : all) {
+                          addText(own, track.name);
+                          own.add(std::uint64_t(track.id)).add(int(track.setAside)).add(printOf(track.samples));
+                          for (const Sample& sample : track.samples) own.add(sample.score);
+                      }
+                      return Whole{own.value()};
+                  })
+                  .value);
+}
+
+void addTrackNames(Fingerprint& print, const List<Track>& tracks) {
+    for (const Track& track : tracks) addText(print.add(std::uint64_t(track.id)), track.name);
+}
+
+void addText(Fingerprint& print, const std::string& text) {
+    print.add(int(text.size()));
+    for (const char c : text) print.add(int(c));
+}
+
+void addRate(Fingerprint& print, const FrameRate& rate) { print.add(int(rate.numerator)).add(int(rate.denominator)); }
+
+void addPlate(Fingerprint& print, const PlateRef& plate) {
+    print.add(plate.width).add(plate.height).add(plate.pixelAspect);
+    print.add(plate.range.first).add(plate.range.last);
+    addRate(print, plate.fps);
+    print.add(plate.times.firstFrame);
+    for (const double second : plate.times.seconds) print.add(second);
+}
+
+void addLens(Fingerprint& print, const Lens& lens) {
+    for (const double value :
+         {lens.focal_px, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2, lens.cx, lens.cy, lens.squeeze})
+        print.add(value);
+    if (!lens.field) return;
+    print.add(lens.field->columns()).add(lens.field->rows());
+    for (const Eigen::Vector2d& one : lens.field->coefficients()) print.add(one.x()).add(one.y());
+}
+
+void addLensInForce(Fingerprint& print, const Shot& shot) {
+    const auto lens = lensInForce(shot);
+    if (!lens) return;
+    addLens(print.add(lens->width).add(lens->height), *lens);
+    if (!isOfZoom(shot)) return;
+    print.add(shot.solve->k1Slope);
+    for (const SolvedFrame& frame : shot.solve->frames) print.add(frame.frame).add(frame.focal_px);
+}
+
+void addPlane(Fingerprint& print, const PlanarTrack& plane) {
+    print.add(plane.referenceFrame).add(std::uint64_t(plane.samples.size())).add(std::uint64_t(plane.ties.size()));
+    if (plane.lens) addLens(print, *plane.lens);
+    if (plane.sides)
+        for (const Eigen::Vector2d& side : *plane.sides) print.add(side.x()).add(side.y());
+    // Without a surface it carries by the box about its outlines.
+    for (const Polygon& outline : plane.outlines)
+        for (const Eigen::Vector2d& corner : outline) print.add(corner.x()).add(corner.y());
+    for (const PlaneSample& sample : plane.samples) {
+        print.add(sample.frame);
+        for (int i = 0; i < 9; ++i) print.add(sample.pose.matrix(i / 3, i % 3));
+        for (int i = 0; i < 3; ++i) print.add(sample.pose.shift[i]);
+    }
+    for (const PlaneTie& tie : plane.ties) {
+        print.add(tie.frame);
+        for (const Eigen::Vector2d& corner : tie.corners) print.add(corner.x()).add(corner.y());
+    }
+}
+
+void addSolve(Fingerprint& print, const Shot& shot) {
+    if (!shot.solve) return;
+    const Solve& solve = *shot.solve;
+    addLens(print.add(solve.lens.width).add(solve.lens.height), solve.lens);
+    print.add(solve.sensorWidth_mm).add(int(solve.motion)).add(int(solve.zoom)).add(solve.k1Slope);
+    print.add(solve.rms_px).add(solve.heldOutRms_px).add(solve.used).add(int(solve.inMetres));
+    print.add(solve.focalDeviation_mm.value_or(-1)).add(sumOf(solve.frames)).add(sumOf(solve.tracks));
+    addText(print, solve.doubt);
+}
+
+void addWorld(Fingerprint& print, const Shot& shot) {
+    const World& world = shot.world;
+    print.add(int(world.ground.size()));
+    for (const TrackId id : world.ground) print.add(std::uint64_t(id));
+    if (world.origin) print.add(113).add(std::uint64_t(*world.origin));
+    if (world.measure)
+        print.add(std::uint64_t(world.measure->from))
+            .add(std::uint64_t(world.measure->to))
+            .add(world.measure->length_m);
+    addSolve(print, shot);
+}
+
+void addMattes(Fingerprint& print, const Shot& shot) {
+    print.add(shot.plate.range.first).add(shot.plate.range.last).add(shot.plate.width).add(shot.plate.height);
+    addPart(print, shot.mattes,
+            [](const List<Matte>& mattes) { return jsonfile::dumped(mattesValue(mattes.vector())); });
+    for (const Matte& matte : shot.mattes)
+        if (matte.ride) addRide(print, shot, *matte.ride);
+}
+
+}  // namespace pinion
