@@ -177,10 +177,14 @@ void MainWindow::furnish() {
                     world_,
                     [this](const QString& stage) { docket_->open(stage); },
                     [this](const QString& view) { show(view); },
-                    [this] { return view_; }};
+                    [this] { return view_; },
+                    [this](Errand errand) {
+                        for (const auto& stage : stages_)
+                            if (stage->take(errand)) return;
+                    }};
     for (const auto& stage : stages_) {
         toolBar_->setStage(stage->id(), stage->toolsStay());
-        stage->furnish(desk);
+        stage->furnishWith(desk);
     }
     addViews();
     addLastCommands();

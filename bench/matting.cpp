@@ -315,7 +315,7 @@ void benchPutBack(const std::filesystem::path& folder) {
         if (!picture) return;
         const Eigen::Matrix3d map = MotionParts{{3.37 + 0.1 * frame / 1000, -2.61}, 0.006, 1.004}.about({640, 360});
         const Picture given = warped(**picture, map);
-        Plane part(1280, 720);
+        ImageChannel part(1280, 720);
         for (int y = 340; y < 560; ++y)
             for (int x = 352; x < 572; ++x) part.row(y)[x] = 1;
         const PutBack back = putBackBy(PutBackBy::matte, **picture, given, part, map);

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "track/tracking.h"
 
 #include <nlohmann/json_fwd.hpp>

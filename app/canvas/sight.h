@@ -42,6 +42,8 @@ public:
     virtual std::optional<QRectF> extent() const { return std::nullopt; }
     /// It shows another picture than the plate: what lies on the plate is not drawn, and tools rest.
     virtual bool isOfPlate() const { return true; }
+    /// The plate as filmed, with something over it: what is worked on lies where it lies on the plate.
+    virtual bool isOverPlate() const { return false; }
     /// What it draws of its own.
     virtual void paint(QPainter&, const PlateView&) const {}
 };

@@ -1,6 +1,6 @@
 #include "scene/cloudcolours.h"
 
-#include "camera/solve.h"
+#include "camera/result.h"
 
 #include <algorithm>
 #include <cmath>

@@ -2,35 +2,43 @@
 
 #include "stages/shotform.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace pinion {
 
-void addFocalFields(ShotForm& form, const QString& edit, const QString& prefix) {
-    const auto named = [&](auto* box, const char* name) {
-        box->setObjectName(prefix + name);
-        return box;
-    };
-    form.row("Focal length", form.bind(
-                                 named(choice({"known", "guessed", "unknown"}), ""), edit,
-                                 [](auto& s) -> auto& { return s.solveSettings.focal; }));
-    auto* value = form.bind(
-        named(decimal(1, 2000, 2, 1, " mm"), "Value"), edit, [](auto& s) -> auto& { return s.solveSettings.focal_mm; });
-    auto* trust = form.bind(
-        named(decimal(0.01, 200, 2, 0.5, " mm"), "Trust"), edit,
-        [](auto& s) -> auto& { return s.solveSettings.focalTrust_mm; });
-    auto* valueLabel = form.row("Value", value);
-    auto* trustLabel = form.row("Trust ±", trust);
-    form.showIf({value, valueLabel}, [](const Shot& s) { return s.solveSettings.focal != Knowledge::unknown; });
-    form.showIf({trust, trustLabel}, [](const Shot& s) { return s.solveSettings.focal == Knowledge::guessed; });
+QWidget* addSettingField(ShotForm& form, SettingId id, const QString& edit, const QString& name) {
+    const SolveSetting& setting = solveSetting(id);
+    QWidget* field = nullptr;
+    if (setting.isChoice()) {
+        QStringList labels;
+        for (const char* label : setting.labels) labels << label;
+        auto* box = choice(labels);
+        QObject::connect(box, &QComboBox::activated, &form, [&form, &setting, edit](int index) {
+            form.change(edit, [&](Shot& shot) { setting.choose(shot.solveSettings, std::size_t(index)); });
+        });
+        form.onRefresh(
+            [&form, &setting, box] { box->setCurrentIndex(int(setting.chosen(form.shot().solveSettings))); });
+        field = box;
+    } else {
+        const QString unit = *setting.unit ? QString(" ") + setting.unit : QString();
+        const double least = std::max(setting.least, std::pow(10.0, -setting.decimals));
+        field = form.bind(
+            decimal(least, setting.most, setting.decimals, setting.step, unit),
+            edit, [&setting](auto& s) -> auto& { return s.solveSettings.*setting.number; });
+    }
+    field->setObjectName(name);
+    field->setToolTip(setting.tip);
+    QWidget* label = form.row(setting.label, field);
+    if (setting.counts)
+        form.showIf({field, label}, [&setting](const Shot& s) { return setting.counts(s.solveSettings); });
+    return field;
 }
 
-void addSqueezeField(ShotForm& form, const QString& name) {
-    auto* squeeze = form.bind(
-        decimal(0.05, 20, 3, 0.05), "Change the squeeze", [](auto& s) -> auto& { return s.solveSettings.squeeze; });
-    squeeze->setObjectName(name);
-    squeeze->setToolTip(
-        "Pixels across over pixels down of one angle: 1 for a spherical lens, 0.5 for a plate squeezed by two and "
-        "not stretched again. Taken from the plate's pixels when it is opened");
-    form.row("Squeeze", squeeze);
+void addFocalFields(ShotForm& form, const QString& edit, const QString& prefix) {
+    addSettingField(form, SettingId::focal, edit, prefix);
+    addSettingField(form, SettingId::focalValue, edit, prefix + "Value");
+    addSettingField(form, SettingId::focalSigma, edit, prefix + "Trust");
 }
 
 }  // namespace pinion

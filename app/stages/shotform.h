@@ -80,6 +80,7 @@ public:
             for (QWidget* part : parts) part->setEnabled(holds(session_.shot()));
         });
     }
+    const Shot& shot() const { return session_.shot(); }
     void onRefresh(std::function<void()> show) { shows_.push_back(std::move(show)); }
     void refresh() {
         for (const auto& show : shows_) show();

@@ -7,6 +7,7 @@
 #include <QWidget>
 
 #include <functional>
+#include <optional>
 
 namespace pinion {
 
@@ -17,6 +18,14 @@ class ProofStrip;
 class ThreadSheet;
 class ToolBar;
 class WorldView;
+
+/// What one stage asks for and another does, whichever that is.
+enum class Errand {
+    showShapes,  ///< mattes, to look at and change
+    drawShape,   ///< a new one, round what passes in front
+    steady,      ///< the picture held still
+    handOn       ///< what can be delivered
+};
 
 /// What a stage furnishes: the parts of the window.
 struct Desk {
@@ -31,6 +40,8 @@ struct Desk {
     /// "plate", the name of a sight, or "3d".
     std::function<void(const QString& view)> show;
     std::function<QString()> shown;
+    /// Has an errand done by the stage that does such.
+    std::function<void(Errand)> ask;
 };
 
 /// One stage of the shot, whole: its card, its tools, overlays and commands, its jobs, and what it works out for
@@ -46,8 +57,13 @@ public:
     virtual StageReport report() const = 0;
     /// The settings inside the card.
     virtual QWidget* makeCard() = 0;
-    /// Adds tools, overlays, sights, commands.
-    virtual void furnish(const Desk&) {}
+    /// Gives it the parts of the window, to which it adds its own.
+    void furnishWith(const Desk& desk) {
+        desk_.emplace(desk);
+        furnish(desk);
+    }
+    /// Does an errand that another stage asks for, if that is its work.
+    virtual bool take(Errand) { return false; }
     /// Its tools stand in the bar whichever card is open.
     virtual bool toolsStay() const { return false; }
     /// Its card is opened.
@@ -58,7 +74,25 @@ public:
     virtual void escape() {}
 
 protected:
+    /// Adds tools, overlays, sights, commands.
+    virtual void furnish(const Desk&) {}
+
+    // The window, once it is furnished.
+    const Desk& desk() const { return *desk_; }
+    bool isFurnished() const { return desk_.has_value(); }
+    void openOwnCard() { desk_->openCard(id()); }
+    void show(const QString& view) { desk_->show(view); }
+    /// "plate" before there is a window.
+    QString shown() const { return desk_ ? desk_->shown() : QString("plate"); }
+    /// Takes a tool in hand, for the keyboard too.
+    void takeInHand(const QString& tool);
+    /// The sheet's strips and the canvas are drawn anew.
+    void redraw();
+
     Session& session_;
+
+private:
+    std::optional<Desk> desk_;
 };
 
 }  // namespace pinion

@@ -140,7 +140,7 @@ Shot fullShot() {
     c.sensorWidth_mm = 24.9;
     c.focal = Knowledge::guessed;
     c.focal_mm = 31.5;
-    c.focalTrust_mm = 1.25;
+    c.focalSigma_mm = 1.25;
     c.distortion = SolveOptions::Distortion::known;
     s.lens.source = LensCard::Source::lines;
     s.lens.lens = fieldLens();
@@ -228,7 +228,7 @@ Shot fullShot() {
     h.lending = {0.5, 0.25, 2, SteadyOptions::Fit::none};
     h.filter = ResampleFilter::lanczos;
     h.edges = EdgeMode::mirrored;
-    h.renderPlace = "held.####.exr";
+    h.renderPath = "held.####.exr";
     s.clips = std::vector<Clip>{
         {4, "lamp", "/made/up/lamp.####.tif", 320, 240, 2, {30000, 1001}, {11, 70}, true, true, AlphaKind::straight}};
     s.nextClip = 6;
@@ -238,7 +238,7 @@ Shot fullShot() {
     usual.ride = Ride{"tracks", {7}, 1004};
     s.inserts = std::vector<Insert>{fullInsert(), usual};
     s.nextInsert = 12;
-    s.insertsPlace = "lamp.####.exr";
+    s.insertsPath = "lamp.####.exr";
     s.insertsAlone = true;
     s.deliverables = std::vector<Deliverable>{{"sign pin",
                                                DeliverableKind::cornerPin,

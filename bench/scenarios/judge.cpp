@@ -278,7 +278,7 @@ SolveOptions optionsFor(const MadeShot& shot, Knowledge focal) {
     if (focal != Knowledge::unknown) options.focal_mm = shot.plan.focal_mm;
     if (focal == Knowledge::guessed) {
         // A guess is off by about what it claims.
-        options.focalTrust_mm = 0.06 * shot.plan.focal_mm;
+        options.focalSigma_mm = 0.06 * shot.plan.focal_mm;
         options.focal_mm *= 1 + 0.05 * ((shot.plan.seed % 3) - 1.0);
     }
     return options;

@@ -13,9 +13,11 @@
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/trackedits.h"
+#include "shot/solvesettings.h"
 #include "shot/stages/camerastage.h"
 
 #include <CLI/CLI.hpp>
+#include <array>
 #include <filesystem>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -27,34 +29,32 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct SolveWords {
-    std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", motion = "auto", axis = "auto",
-                                             basePair;
+    std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", basePair;
     std::vector<std::string> distances, places;
     int features = 500;
-    double sensorWidth = 36.0;
     double trim = 0.0;
-    double squeeze = 0.0;  ///< 0: as the plate says
+    std::array<std::string, 16> choices;  ///< of the table of settings, by their place; empty: not said
+    std::array<double, 16> numbers{};     ///< 0: not said
     bool zoom = false, fixed = false;
 };
 
 Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
     SolveSettings& settings = shot.solveSettings;
-    settings.sensorWidth_mm = words.sensorWidth;
+    for (std::size_t i = 0; i < solveSettings().size(); ++i) {
+        const SolveSetting& setting = solveSettings()[i];
+        if (setting.isChoice()) {
+            if (const auto choice = choiceNamed(setting, words.choices[i])) setting.choose(settings, *choice);
+        } else if (words.numbers[i] > 0) {
+            settings.*setting.number = words.numbers[i];
+        }
+    }
     if (words.zoom || words.fixed) settings.zoom = words.zoom;
-    settings.motion = words.motion == "travelling" ? std::optional(CameraMotion::travelling)
-                      : words.motion == "nodal"    ? std::optional(CameraMotion::nodal)
-                      : words.motion == "locked"   ? std::optional(CameraMotion::locked)
-                                                   : std::nullopt;
-    settings.axis = words.axis == "centre" ? SolveOptions::Axis::centre
-                    : words.axis == "free" ? SolveOptions::Axis::free
-                                           : SolveOptions::Axis::automatic;
-    if (words.squeeze > 0) settings.squeeze = words.squeeze;
     if (words.focal != "unknown") {
         char rest = 0;
-        double value = 0, trust = 0;
-        if (std::sscanf(words.focal.c_str(), "%lf~%lf%c", &value, &trust, &rest) == 2 && value > 0 && trust > 0) {
+        double value = 0, sigma = 0;
+        if (std::sscanf(words.focal.c_str(), "%lf~%lf%c", &value, &sigma, &rest) == 2 && value > 0 && sigma > 0) {
             settings.focal = Knowledge::guessed;
-            settings.focalTrust_mm = trust;
+            settings.focalSigma_mm = sigma;
         } else if (std::sscanf(words.focal.c_str(), "%lf%c", &value, &rest) == 1 && value > 0) {
             settings.focal = Knowledge::known;
         } else {
@@ -63,13 +63,12 @@ Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
         }
         settings.focal_mm = value;
     }
-    if (words.distortion == "none") {
-        settings.distortion = SolveOptions::Distortion::none;
-    } else if (words.distortion == "k1") {
-        settings.distortion = SolveOptions::Distortion::k1;
-    } else if (words.distortion == "full") {
-        settings.distortion = SolveOptions::Distortion::full;
-    } else if (words.distortion != "unknown") {
+    // Those words that need no lens.
+    const SolveSetting& distortion = solveSetting(SettingId::distortion);
+    const auto choice = choiceNamed(distortion, words.distortion);
+    if (choice && words.distortion != "known" && words.distortion != "guessed") {
+        distortion.choose(settings, *choice);
+    } else {
         const bool guessed = words.distortion.ends_with('~');
         const auto lens = readLens(words.distortion.substr(0, words.distortion.size() - (guessed ? 1 : 0)));
         if (!lens) return tl::unexpected(lens.error());
@@ -101,7 +100,7 @@ Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
         char rest = 0;
         const bool read = comma != std::string::npos && equals != std::string::npos && comma < equals;
         const int count =
-            read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.trust, &rest) : 0;
+            read ? std::sscanf(word.c_str() + equals + 1, "%lf~%lf%c", &known.metres, &known.sigma, &rest) : 0;
         if (count < 1 || count > 2 || (count == 1 && word.find('~', equals) != std::string::npos))
             return failure(Fault::input, "--distance {}: write A,B=METRES~TRUST, as in p1,p2=2.5~0.01", word);
         const auto a = idOf(word.substr(0, comma), "--distance " + word),
@@ -120,7 +119,7 @@ Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
         const int count = equals == std::string::npos
                               ? 0
                               : std::sscanf(word.c_str() + equals + 1, "%lf,%lf,%lf~%lf%c", &known.metres[0],
-                                            &known.metres[1], &known.metres[2], &known.trust, &rest);
+                                            &known.metres[1], &known.metres[2], &known.sigma, &rest);
         if (count < 3 || count > 4 || (count == 3 && word.find('~', equals) != std::string::npos))
             return failure(Fault::input, "--place {}: write A=X,Y,Z~TRUST in metres, as in p1=0,1.2,-3~0.01", word);
         const auto id = idOf(word.substr(0, equals), "--place " + word);
@@ -193,22 +192,24 @@ Runner addSolve(CLI::App& command) {
     command.add_option("--tracks", w.tracks, "tracks.json; scattered otherwise");
     command.add_option("--features", w.features, "features to scatter")->check(CLI::Range(8, 100000));
     command.add_option("--exclude", w.exclude, "mattes.json");
-    command.add_option("--sensor-width", w.sensorWidth, "millimetres")->check(CLI::Range(0.5, 1000.0));
+    for (std::size_t i = 0; i < solveSettings().size(); ++i) {
+        const SolveSetting& setting = solveSettings()[i];
+        if (!setting.option) continue;
+        if (setting.isChoice())
+            command.add_option(setting.option, w.choices[i], fmt::format("{}. {}", wordsOf(setting), setting.tip))
+                ->check(CLI::IsMember(std::vector<std::string>(setting.words.begin(), setting.words.end())));
+        else
+            command
+                .add_option(setting.option, w.numbers[i],
+                            fmt::format("{}{}{}", setting.tip, *setting.unit ? ", " : "", setting.unit))
+                ->check(CLI::Range(setting.least, setting.most));
+    }
     command.add_option("--focal", w.focal, "MM, MM~TRUST or unknown");
     auto* zooms =
         command.add_flag("--zoom", w.zoom, "a focal length per frame; found from the tracks when neither is said");
     command.add_flag("--no-zoom", w.fixed, "one focal length for all frames")->excludes(zooms);
     command.add_option("--distortion", w.distortion,
                        "none, unknown (k1 and k2), k1, full, lens.json (kept), or lens.json~ (guessed from)");
-    command.add_option("--motion", w.motion, "auto, travelling, nodal or locked")
-        ->check(CLI::IsMember({"auto", "travelling", "nodal", "locked"}));
-    command.add_option("--axis", w.axis, "the optical axis: auto, centre or free")
-        ->check(CLI::IsMember({"auto", "centre", "free"}));
-    command
-        .add_option(
-            "--squeeze", w.squeeze,
-            "anamorphic squeeze: pixels across over pixels down of one angle; as the plate's pixels say by default")
-        ->check(CLI::Range(0.05, 20.0));
     command.add_option("--base-pair", w.basePair, "A,B: the frames to start from");
     command.add_option("--distance", w.distances,
                        "A,B=METRES~TRUST: between two tracks, measured on the set; any number");

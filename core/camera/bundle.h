@@ -76,7 +76,7 @@ struct Bundle {
 struct LensPrior {
     LensTerm term = LensTerm::focal;
     double value = 0.0;
-    double trust = 0.0;
+    double sigma = 0.0;
 };
 
 struct BundleOptions {

@@ -111,10 +111,10 @@ std::optional<std::string> doubtOfGivenFocal(const Reconstruction& scene, const 
     const auto asked = focalAskedFor(scene, plan, progress);
     if (!asked) return std::nullopt;
     const double off = std::abs(asked->focal_px - given);
-    const double trust = options.focal == Knowledge::guessed
-                             ? 2 * focalPixels(options.focalTrust_mm, options.sensorWidth_mm, options.width)
+    const double sigma = options.focal == Knowledge::guessed
+                             ? 2 * focalPixels(options.focalSigma_mm, options.sensorWidth_mm, options.width)
                              : 0.0;
-    if (off <= 5 * asked->deviation_px + trust || off <= 0.03 * given) return std::nullopt;
+    if (off <= 5 * asked->deviation_px + sigma || off <= 0.03 * given) return std::nullopt;
     return fmt::format("{:.1f} mm was given, the tracks say {:.1f} ± {:.1f} mm: check the lens, or the sensor width",
                        millimetres(options, given), millimetres(options, asked->focal_px),
                        millimetres(options, asked->deviation_px));

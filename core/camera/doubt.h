@@ -2,7 +2,7 @@
 
 #include "camera/contest.h"
 #include "camera/hypotheses.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 
 #include <optional>
 #include <string>

@@ -148,9 +148,9 @@ std::vector<double> focalsToTry(const SolveOptions& options) {
                                               : 0;
     if (options.focal == Knowledge::known) return {given};
     if (options.focal == Knowledge::guessed) {
-        const double trust = std::min(0.45, options.focalTrust_mm / options.focal_mm);
-        if (trust < 0.1) return {given};
-        return {given * (1 - trust), given, given * (1 + trust)};
+        const double sigma = std::min(0.45, options.focalSigma_mm / options.focal_mm);
+        if (sigma < 0.1) return {given};
+        return {given * (1 - sigma), given, given * (1 + sigma)};
     }
     for (const double share : kFocalsTried) focals.push_back(share * options.width);
     return focals;

@@ -41,7 +41,7 @@ public:
             if (!step(factor, round == 0 ? &fit.tests : nullptr)) return std::nullopt;
         double sum = 0, weights = 0;
         for (const KnownLength& known : lengths_) {
-            const double weight = std::pow(known.length / known.trust, 2);
+            const double weight = std::pow(known.length / known.sigma, 2);
             sum += weight * std::log(known.length / lengthOf(known));
             weights += weight;
         }
@@ -82,7 +82,7 @@ private:
 
         // What tracks alone say of the logarithms, and how the lengths' pulls change them.
         MatrixXd spread(count_, count_);
-        VectorXd misfit(count_), trusts(count_);
+        VectorXd misfit(count_), sigmas(count_);
         for (Index i = 0; i < count_; ++i) {
             const KnownLength& known = lengths_[std::size_t(i)];
             const Slope& slope = slopes[std::size_t(i)];
@@ -92,11 +92,11 @@ private:
             }
             misfit[i] = std::log(known.length / lengthOf(known)) - slope.a.dot(ownPoints[std::size_t(known.a)]) -
                         slope.b.dot(ownPoints[std::size_t(known.b)]);
-            trusts[i] = std::pow(known.trust / known.length, 2);
+            sigmas[i] = std::pow(known.sigma / known.length, 2);
         }
         spread = 0.5 * (spread + spread.transpose()).eval();
         MatrixXd total = factor * spread;
-        total.diagonal() += trusts;
+        total.diagonal() += sigmas;
         const MatrixXd inverse = solvedSymmetric(total, MatrixXd(MatrixXd::Identity(count_, count_)));
         // The scale is free: what all have in common says nothing.
         const VectorXd common = inverse.rowwise().sum();

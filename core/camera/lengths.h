@@ -11,7 +11,7 @@ namespace pinion {
 struct KnownLength {
     int a = 0, b = 0;  ///< points
     double length = 0;
-    double trust = 0;
+    double sigma = 0;
 };
 
 struct LengthFit {

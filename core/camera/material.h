@@ -1,7 +1,7 @@
 #pragma once
 
 #include "camera/relativepose.h"
-#include "camera/solve.h"
+#include "camera/options.h"
 
 #include <Eigen/Core>
 #include <algorithm>

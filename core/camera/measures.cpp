@@ -24,7 +24,7 @@ std::optional<std::size_t> indexOf(std::span<const Track> tracks, TrackId id) {
 /// A length between two trails, and how to speak of it.
 struct Measure {
     std::size_t a, b;  ///< trails
-    double metres, trust;
+    double metres, sigma;
     std::string words;
     bool isPlace = false;
 };
@@ -39,7 +39,7 @@ struct Gathered {
     std::vector<Measure> measures;
     std::vector<std::string> doubts;
     std::vector<std::pair<std::size_t, Vector3d>> places;  ///< trails
-    std::vector<double> trusts;
+    std::vector<double> sigmas;
 };
 
 Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) {
@@ -61,12 +61,12 @@ Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) 
         const auto a = trailOf(known.a), b = trailOf(known.b);
         if (a && b)
             gathered.measures.push_back(
-                {*a, *b, known.metres, known.trust, fmt::format("the distance {} to {}", nameOf(*a), nameOf(*b))});
+                {*a, *b, known.metres, known.sigma, fmt::format("the distance {} to {}", nameOf(*a), nameOf(*b))});
     }
     for (const KnownPlace& known : options.places)
         if (const auto trail = trailOf(known.track)) {
             gathered.places.emplace_back(*trail, known.metres);
-            gathered.trusts.push_back(known.trust);
+            gathered.sigmas.push_back(known.sigma);
         }
     // n places hold n (n - 1) / 2 distances, and 3 n - 6 of them say all.
     const double count = double(gathered.places.size()), distances = count * (count - 1) / 2;
@@ -76,7 +76,7 @@ Gathered measuresOf(const Reconstruction& scene, std::span<const Track> tracks) 
             const auto& [a, from] = gathered.places[i];
             const auto& [b, to] = gathered.places[j];
             gathered.measures.push_back({a, b, (to - from).norm(),
-                                         widened * std::hypot(gathered.trusts[i], gathered.trusts[j]),
+                                         widened * std::hypot(gathered.sigmas[i], gathered.sigmas[j]),
                                          fmt::format("the known places of {} and {}", nameOf(a), nameOf(b)), true});
         }
     return gathered;
@@ -96,9 +96,9 @@ Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& 
         const std::string& name = tracks[*indexOf(tracks, known.a)].name;
         if (known.a == known.b)
             return failure(Fault::input, "a distance from track {} to itself: name two tracks", name);
-        if (!(known.metres > 0) || !(known.trust > 0))
+        if (!(known.metres > 0) || !(known.sigma > 0))
             return failure(Fault::input, "distance {} to {}: {} m with a trust of {} m; both have to be above 0", name,
-                           tracks[*indexOf(tracks, known.b)].name, known.metres, known.trust);
+                           tracks[*indexOf(tracks, known.b)].name, known.metres, known.sigma);
     }
     std::set<TrackId> placed;
     for (const KnownPlace& known : options.places) {
@@ -106,7 +106,7 @@ Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& 
         const std::string& name = tracks[*indexOf(tracks, known.track)].name;
         if (!placed.insert(known.track).second)
             return failure(Fault::input, "track {} has two known places: give one", name);
-        if (!known.metres.allFinite() || !(known.trust > 0))
+        if (!known.metres.allFinite() || !(known.sigma > 0))
             return failure(Fault::input,
                            "the known place of track {}: numbers in metres and a trust above 0 are needed", name);
     }
@@ -115,7 +115,7 @@ Expected<void> checkMeasures(std::span<const Track> tracks, const SolveOptions& 
 
 Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<const Track> tracks) {
     Measures result;
-    if (scene.options().distances.empty() && scene.options().places.empty()) return result;
+    if (scene.options().distances.isEmpty() && scene.options().places.isEmpty()) return result;
     if (scene.turnsOnly()) {
         result.doubts.push_back("a camera that only turns has no scale: the measures from the set say nothing");
         return result;
@@ -129,7 +129,7 @@ Measures enterMeasures(Reconstruction& scene, const LensPlan& plan, std::span<co
         Bundle bundle = scene.assemble(&cameraOf, &pointOf);
         std::vector<KnownLength> lengths;
         for (const Measure& measure : measures)
-            lengths.push_back({pointOf[measure.a], pointOf[measure.b], measure.metres, measure.trust});
+            lengths.push_back({pointOf[measure.a], pointOf[measure.b], measure.metres, measure.sigma});
         const auto fit = adjustWithLengths(bundle, scene.bundleOptions(plan.fine, lossWidth(scene), 0, 0), lengths);
         if (!fit) {
             result.doubts.push_back("the measures from the set could not be used: the tracks leave too much open");

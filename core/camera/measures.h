@@ -1,7 +1,7 @@
 #pragma once
 
 #include "camera/hypotheses.h"
-#include "camera/solve.h"
+#include "camera/options.h"
 
 #include <Eigen/Core>
 #include <optional>

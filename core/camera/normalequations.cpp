@@ -305,10 +305,10 @@ double NormalEquations<Places, Zoom>::linearisePriors(const Bundle& bundle, bool
     };
     for (const LensPrior& prior : options_.priors) {
         const auto found = std::find(terms_.begin(), terms_.end(), prior.term);
-        if (found == terms_.end() || !(prior.trust > 0)) continue;
+        if (found == terms_.end() || !(prior.sigma > 0)) continue;
         Lens lens = bundle.lens;
         const double value = prior.term == LensTerm::k1Slope ? bundle.k1Slope : termOf(lens, prior.term);
-        const double weight = options_.noise_px / prior.trust;
+        const double weight = options_.noise_px / prior.sigma;
         add(weight * (value - prior.value), {{Eigen::Index(cameras_) * B + (found - terms_.begin()), weight}});
     }
     if constexpr (Zoom) {
@@ -325,9 +325,9 @@ double NormalEquations<Places, Zoom>::linearisePriors(const Bundle& bundle, bool
                                  {column(i + 1, B - 1), weight / after}});
         }
         for (const LensPrior& prior : options_.priors)
-            if (prior.term == LensTerm::focal && prior.trust > 0 && cameras_ > 0)
-                add(options_.noise_px / prior.trust * (bundle.focals[0] - prior.value),
-                    {{column(0, B - 1), options_.noise_px / prior.trust}});
+            if (prior.term == LensTerm::focal && prior.sigma > 0 && cameras_ > 0)
+                add(options_.noise_px / prior.sigma * (bundle.focals[0] - prior.value),
+                    {{column(0, B - 1), options_.noise_px / prior.sigma}});
     }
     if constexpr (Places) {
         // It stiffens and pulls nowhere: the size of the world is free, and a pull to short steps would shrink it.

@@ -24,10 +24,10 @@ Reconstruction::Reconstruction(const Material& material, const SolveOptions& opt
       poses_(material.frames.size()),
       points_(material.trails.size()),
       stretches_(material.trails.size(), {0, std::numeric_limits<int>::max()}),
-      trusts_(material.trails.size(), 1.0),
+      sigmas_(material.trails.size(), 1.0),
       dropped_(material.trails.size(), 0),
       doubted_(material.trails.size(), 0),
-      axisTrust_(options.axisTrust * options.width) {
+      axisSigma_(options.axisSigma * options.width) {
     if (zoom) becomeZoom();
 }
 
@@ -74,20 +74,20 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     const double half = 0.5 * material_->width / lens_.focal_px;
     // Lenses bend the side of the frame by some per cent; more than that is a fit to something else.
     Lens guess;
-    double trust = 1;  // of what is usual
+    double sigma = 1;  // of what is usual
     if (options_->distortion == SolveOptions::Distortion::guessed) {
         guess = atFocal(*options_->lens, lens_.focal_px);
-        trust = 0.15;
+        sigma = 0.15;
     }
-    if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, guess.k1, trust * 0.12 / (half * half)});
-    if (free.has(LensTerm::k2)) result.priors.push_back({LensTerm::k2, guess.k2, trust * 0.05 / std::pow(half, 4)});
+    if (free.has(LensTerm::k1)) result.priors.push_back({LensTerm::k1, guess.k1, sigma * 0.12 / (half * half)});
+    if (free.has(LensTerm::k2)) result.priors.push_back({LensTerm::k2, guess.k2, sigma * 0.05 / std::pow(half, 4)});
     if (free.has(LensTerm::k3)) result.priors.push_back({LensTerm::k3, 0.0, 0.03 / std::pow(half, 6)});
     if (free.has(LensTerm::p1)) result.priors.push_back({LensTerm::p1, 0.0, 0.01 / half});
     if (free.has(LensTerm::p2)) result.priors.push_back({LensTerm::p2, 0.0, 0.01 / half});
     if (free.has(LensTerm::k1Slope)) result.priors.push_back({LensTerm::k1Slope, 0.0, 0.1 / (half * half)});
     if (options_->axis == SolveOptions::Axis::automatic) {
-        result.priors.push_back({LensTerm::cx, expectedAxis().x(), axisTrust_});
-        result.priors.push_back({LensTerm::cy, expectedAxis().y(), axisTrust_});
+        result.priors.push_back({LensTerm::cx, expectedAxis().x(), axisSigma_});
+        result.priors.push_back({LensTerm::cy, expectedAxis().y(), axisSigma_});
     }
     if (options_->focal == Knowledge::unknown) {
         // Lenses are chosen around normal ones: a factor of two more or less. It decides only where the tracks decide
@@ -99,7 +99,7 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
     if (options_->focal == Knowledge::guessed)
         result.priors.push_back({LensTerm::focal,
                                  focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
-                                 focalPixels(options_->focalTrust_mm, options_->sensorWidth_mm, material_->width)});
+                                 focalPixels(options_->focalSigma_mm, options_->sensorWidth_mm, material_->width)});
     return result;
 }
 
@@ -110,7 +110,7 @@ Vector2d Reconstruction::expectedAxis() const {
 
 bool Reconstruction::axisStrains() const {
     return options_->axis == SolveOptions::Axis::automatic &&
-           (Vector2d(lens_.cx, lens_.cy) - expectedAxis()).norm() > 2.5 * axisTrust_;
+           (Vector2d(lens_.cx, lens_.cy) - expectedAxis()).norm() > 2.5 * axisSigma_;
 }
 
 bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, const Progress& progress,
@@ -179,7 +179,7 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
             const Seen& seen = trail.seen[std::size_t(i)];
             if (cameraOf[std::size_t(seen.frame)] >= 0)
                 bundle.observations.push_back(
-                    {cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * trusts_[t]});
+                    {cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * sigmas_[t]});
         }
     }
     if (cameras) *cameras = std::move(cameraOf);

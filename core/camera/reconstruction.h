@@ -49,7 +49,7 @@ public:
     bool isDoubted(std::size_t trail) const { return doubted_[trail]; }
 
     /// How much more than others a track counts, from its own noise: multiplies its errors.
-    void setTrust(std::size_t trail, double trust) { trusts_[trail] = trust; }
+    void setTrust(std::size_t trail, double sigma) { sigmas_[trail] = sigma; }
 
     /// Leaves all but these trails out until `takeAll`: a first guess needs no more than a couple of hundred.
     void takeOnly(const std::vector<int>& trails);
@@ -66,7 +66,7 @@ public:
     /// Whether the optical axis lies farther from where it is expected than the trust in that allows; then the trust
     /// was wrong.
     bool axisStrains() const;
-    void widenAxis() { axisTrust_ *= 8; }
+    void widenAxis() { axisSigma_ *= 8; }
     void centreAxis() {
         lens_.cx = expectedAxis().x();
         lens_.cy = expectedAxis().y();
@@ -158,12 +158,12 @@ private:
     std::vector<std::optional<Pose>> poses_;
     std::vector<std::optional<Eigen::Vector4d>> points_;
     std::vector<std::pair<int, int>> stretches_;
-    std::vector<double> trusts_;
+    std::vector<double> sigmas_;
     std::vector<char> dropped_;
     std::vector<char> doubted_;
     std::vector<char> ignored_;  ///< empty: none
     bool turnsOnly_ = false;
-    double axisTrust_ = 0;  ///< pixels
+    double axisSigma_ = 0;  ///< pixels
 };
 
 }  // namespace pinion::solving

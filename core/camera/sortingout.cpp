@@ -13,7 +13,7 @@ using Eigen::Vector4d;
 namespace {
 
 constexpr double kCommon = 4;  // sightings that the noise of all weighs as much as
-constexpr double kLeastTrust = 0.25;
+constexpr double kLeastSigma = 0.25;
 constexpr int kLasting = 5;      // frames over which noise averages out and a drift does not
 constexpr double kSpread = 2.1;  // times the noise of all
 constexpr double kMild = 2.5;    // times the limits: what the robust loss can live with
@@ -227,7 +227,7 @@ void weigh(Reconstruction& scene) {
             squares += std::min(error.squaredNorm(), 25 * noise * noise);
             freedoms += 2;
         }
-        scene.setTrust(t, std::clamp(noise / std::sqrt(squares / freedoms), kLeastTrust, 1 / kLeastTrust));
+        scene.setTrust(t, std::clamp(noise / std::sqrt(squares / freedoms), kLeastSigma, 1 / kLeastSigma));
     }
 }
 

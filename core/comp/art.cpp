@@ -263,7 +263,7 @@ private:
     double ahead_ = 1;
 };
 
-Expected<Art> Art::create(const Picture& picture, const Plane* alpha, AlphaKind kind, bool forLinear,
+Expected<Art> Art::create(const Picture& picture, const ImageChannel* alpha, AlphaKind kind, bool forLinear,
                           const std::optional<ColourKey>& key) {
     if (picture.width < 1 || picture.height < 1) return failure(Fault::input, "the art has no pixels");
     if (picture.width > kMostSide || picture.height > kMostSide)

@@ -43,7 +43,7 @@ public:
 
     /// `alpha` of the picture's size, or none: opaque. What is of `key`'s colour is taken out. Fails for a picture of
     /// no size, or one with a side of more than 16,384 pixels, with what to do.
-    static Expected<Art> create(const Picture& picture, const Plane* alpha, AlphaKind kind, bool forLinear,
+    static Expected<Art> create(const Picture& picture, const ImageChannel* alpha, AlphaKind kind, bool forLinear,
                                 const std::optional<ColourKey>& key = std::nullopt);
 
     int width() const { return levels_.front().width; }

@@ -122,7 +122,7 @@ Expected<std::shared_ptr<const Art>> ArtShelf::art(const Clip& clip, int frame, 
     if (auto known = kept(made)) return known;
     const auto picture = (*plate)->read(frame);
     if (!picture) return tl::unexpected(picture.error());
-    std::optional<Plane> alpha;
+    std::optional<ImageChannel> alpha;
     auto kind = AlphaKind::straight;
     if (clip.hasAlpha) {
         auto read = (*plate)->readAlpha(frame);

@@ -11,9 +11,9 @@ namespace pinion {
 namespace {
 
 /// Coverages of one frame, for inserts that share their mattes.
-using Covers = std::map<std::vector<MatteId>, Plane>;
+using Covers = std::map<std::vector<MatteId>, ImageChannel>;
 
-const Plane& coverOf(const std::vector<Matte>& mattes, int frame, const InsertScene& scene, Covers& covers) {
+const ImageChannel& coverOf(const std::vector<Matte>& mattes, int frame, const InsertScene& scene, Covers& covers) {
     std::vector<MatteId> ids;
     for (const Matte& matte : mattes) ids.push_back(matte.id);
     auto found = covers.find(ids);

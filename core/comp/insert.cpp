@@ -99,7 +99,7 @@ void cropLayer(Layer& layer, int width, int height) {
     else growBox(layer, cut);
 }
 
-void maskLayer(Layer& layer, const Plane& front, bool inside) {
+void maskLayer(Layer& layer, const ImageChannel& front, bool inside) {
     eachRow(layer, [&](int y) {
         for (int x = layer.box.x0; x < layer.box.x1; ++x) {
             const float covered = front.row(y)[x], left = inside ? covered : 1 - covered;
@@ -165,7 +165,7 @@ void lay(Picture& picture, const Layer& layer, Blend blend) {
     });
 }
 
-Picture withInsert(const Picture& plate, Layer layer, const InsertLook& look, const Plane* heldOut) {
+Picture withInsert(const Picture& plate, Layer layer, const InsertLook& look, const ImageChannel* heldOut) {
     Picture result = plate;
     if (heldOut) maskLayer(layer, *heldOut);
     fadeLayer(layer, look.opacity);

@@ -14,7 +14,7 @@ int reachOf(double deviation_px);
 /// Cuts off what lies outside the frame.
 void cropLayer(Layer& layer, int width, int height);
 /// Takes out what `front` (of the frame's size, 0 to 1) covers; with `inside`, what it does not.
-void maskLayer(Layer& layer, const Plane& front, bool inside = false);
+void maskLayer(Layer& layer, const ImageChannel& front, bool inside = false);
 void fadeLayer(Layer& layer, double opacity);
 /// Wraps the light of the plate round the layer's edges, those of what was taken out of it too.
 void wrapLight(Layer& layer, const Picture& plate, const LightWrap& wrap);
@@ -23,12 +23,12 @@ void wrapLight(Layer& layer, const Picture& plate, const LightWrap& wrap);
 void lay(Picture& picture, const Layer& layer, Blend blend);
 
 /// The layer mixed with the plate as the look's opacity and blend say; `heldOut` comes back on top.
-Picture withInsert(const Picture& plate, Layer layer, const InsertLook& look, const Plane* heldOut = nullptr);
+Picture withInsert(const Picture& plate, Layer layer, const InsertLook& look, const ImageChannel* heldOut = nullptr);
 
 /// Layers by themselves, one over the other: their colours, premultiplied, on black, and their alpha.
 struct InsertAlone {
     Picture picture;
-    Plane alpha;
+    ImageChannel alpha;
 
     InsertAlone(int width, int height, bool linear);
     void add(const Layer& layer);

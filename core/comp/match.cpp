@@ -25,14 +25,14 @@ constexpr int kEdge = 4;  // pixels beside the border that are not asked: smooth
 /// Colours of a rectangle of the plate, and where they are wanted.
 struct Patch {
     int width = 0, height = 0;
-    std::array<Plane, 3> colours;
+    std::array<ImageChannel, 3> colours;
     std::vector<bool> counts;
 
     std::size_t counting() const { return std::size_t(std::count(counts.begin(), counts.end(), true)); }
 };
 
-Plane smoothed(const Plane& from, double deviation) {
-    Plane to(from.width, from.height);
+ImageChannel smoothed(const ImageChannel& from, double deviation) {
+    ImageChannel to(from.width, from.height);
     const cv::Mat in(from.height, from.width, CV_32F, const_cast<float*>(from.values.data()));
     cv::Mat out(to.height, to.width, CV_32F, to.values.data());
     const int size = 2 * std::max(1, reachOf(deviation)) + 1;
@@ -40,8 +40,8 @@ Plane smoothed(const Plane& from, double deviation) {
     return to;
 }
 
-Plane lumaOf(const Patch& patch) {
-    Plane luma(patch.width, patch.height);
+ImageChannel lumaOf(const Patch& patch) {
+    ImageChannel luma(patch.width, patch.height);
     for (std::size_t i = 0; i < luma.values.size(); ++i)
         luma.values[i] = 0.2126F * patch.colours[0].values[i] + 0.7152F * patch.colours[1].values[i] +
                          0.0722F * patch.colours[2].values[i];
@@ -50,7 +50,7 @@ Plane lumaOf(const Patch& patch) {
 
 /// The places that count and whose neighbours within `reach` all do.
 std::vector<bool> innerOf(const Patch& patch, int reach) {
-    Plane inside(patch.width, patch.height);
+    ImageChannel inside(patch.width, patch.height);
     std::vector<bool> inner(patch.counts.size(), false);
     const auto at = [&](int x, int y) { return std::size_t(y) * std::size_t(patch.width) + std::size_t(x); };
     for (int y = reach; y < patch.height - reach; ++y)
@@ -72,11 +72,11 @@ std::vector<bool> innerOf(const Patch& patch, int reach) {
 }
 
 struct Slopes {
-    Plane x, y;
+    ImageChannel x, y;
 };
 
-Slopes slopesOf(const Plane& plane) {
-    Slopes slopes{Plane(plane.width, plane.height), Plane(plane.width, plane.height)};
+Slopes slopesOf(const ImageChannel& plane) {
+    Slopes slopes{ImageChannel(plane.width, plane.height), ImageChannel(plane.width, plane.height)};
     for (int y = 1; y + 1 < plane.height; ++y)
         for (int x = 1; x + 1 < plane.width; ++x) {
             slopes.x.row(y)[x] = 0.5F * (plane.row(y)[x + 1] - plane.row(y)[x - 1]);
@@ -86,7 +86,7 @@ Slopes slopesOf(const Plane& plane) {
 }
 
 /// How much steeper strong edges are at the fine scale than at the coarse one: near 1 where they are soft already.
-std::optional<double> steepness(const Plane& luma, const std::vector<bool>& counts) {
+std::optional<double> steepness(const ImageChannel& luma, const std::vector<bool>& counts) {
     const Slopes fine = slopesOf(smoothed(luma, kFine)), coarse = slopesOf(smoothed(luma, kCoarse));
     const auto at = [&](int x, int y) { return std::size_t(y) * std::size_t(luma.width) + std::size_t(x); };
     const auto norm = [&](const Slopes& s, int x, int y) { return std::hypot(s.x.row(y)[x], s.y.row(y)[x]); };
@@ -117,8 +117,8 @@ std::optional<double> steepness(const Plane& luma, const std::vector<bool>& coun
 }
 
 /// The deviation of what is finer than a pixel where the picture is plainest: grain.
-double grainOf(const Plane& luma, const std::vector<bool>& counts) {
-    const Plane smooth = smoothed(luma, kFine);
+double grainOf(const ImageChannel& luma, const std::vector<bool>& counts) {
+    const ImageChannel smooth = smoothed(luma, kFine);
     const Slopes slopes = slopesOf(smooth);
     std::vector<std::pair<float, float>> places;  // by slope, what is left
     for (std::size_t i = 0; i < counts.size(); ++i)
@@ -133,7 +133,7 @@ double grainOf(const Plane& luma, const std::vector<bool>& counts) {
     return double(left[left.size() / 2]) / (0.6745 * 0.872);
 }
 
-Plane withGrain(Plane plane, double deviation) {
+ImageChannel withGrain(ImageChannel plane, double deviation) {
     std::mt19937 random(7);
     std::normal_distribution<float> noise(0, float(deviation));
     for (float& value : plane.values) value += noise(random);
@@ -141,7 +141,7 @@ Plane withGrain(Plane plane, double deviation) {
 }
 
 /// The values a fiftieth is below, and above.
-std::pair<double, double> ends(const Plane& plane, const std::vector<bool>& counts) {
+std::pair<double, double> ends(const ImageChannel& plane, const std::vector<bool>& counts) {
     std::vector<float> values;
     for (std::size_t i = 0; i < counts.size(); ++i)
         if (counts[i]) values.push_back(plane.values[i]);
@@ -164,7 +164,7 @@ Patch patchOf(const Picture& plate, std::span<const Vector2d> area) {
               x1 = std::clamp(int(std::ceil(high.x())), x0, plate.width),
               y1 = std::clamp(int(std::ceil(high.y())), y0, plate.height);
     Patch patch{x1 - x0, y1 - y0, {}, {}};
-    for (Plane& plane : patch.colours) plane = Plane(patch.width, patch.height);
+    for (ImageChannel& plane : patch.colours) plane = ImageChannel(patch.width, patch.height);
     const Polygon outline(area.begin(), area.end());
     for (int y = y0; y < y1; ++y)
         for (int x = x0; x < x1; ++x) {
@@ -177,7 +177,7 @@ Patch patchOf(const Picture& plate, std::span<const Vector2d> area) {
 
 Patch patchOf(const Layer& layer, std::span<const Vector2d> area) {
     Patch patch{layer.box.width(), layer.box.height(), {}, {}};
-    for (Plane& plane : patch.colours) plane = Plane(patch.width, patch.height);
+    for (ImageChannel& plane : patch.colours) plane = ImageChannel(patch.width, patch.height);
     const Polygon outline(area.begin(), area.end());
     std::vector<bool> within;
     for (int y = layer.box.y0; y < layer.box.y1; ++y)
@@ -208,7 +208,7 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
     for (const std::vector<bool>* inner : {&innerThere, &innerHere})
         if (std::size_t(std::count(inner->begin(), inner->end(), true)) < kLeastPixels / 4)
             return failure(Fault::input, "the area is too narrow to take levels from; drag a larger one");
-    const auto lacking = [&](double grain, const Plane& plane) {
+    const auto lacking = [&](double grain, const ImageChannel& plane) {
         const double has = grainOf(plane, innerHere);
         return std::sqrt(std::max(0.0, grain * grain - has * has));
     };
@@ -224,7 +224,7 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
         for (std::size_t c = 0; c < 3; ++c) {
             const auto& [dark, light, grain] = wanted[c];
             double &gain = result.grade.gain[c], &lift = result.grade.lift[c];
-            const Plane soft = result.blur_px > 0 ? smoothed(here.colours[c], result.blur_px) : here.colours[c];
+            const ImageChannel soft = result.blur_px > 0 ? smoothed(here.colours[c], result.blur_px) : here.colours[c];
             const auto [bareDark, bareLight] = ends(smoothed(soft, kFine), innerHere);
             if (bareLight - bareDark < 0.02) {  // it is plain
                 gain = 1;
@@ -232,7 +232,7 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
                 continue;
             }
             // With as much grain as the plate has, which makes its ends wider.
-            const Plane grainy = withGrain(soft, lacking(grain / std::max(0.05, gain), soft));
+            const ImageChannel grainy = withGrain(soft, lacking(grain / std::max(0.05, gain), soft));
             const auto [ownDark, ownLight] = ends(smoothed(grainy, kFine), innerHere);
             gain = (light - dark) / (ownLight - ownDark);
             lift = dark - gain * ownDark;
@@ -240,10 +240,10 @@ Expected<Matched> matched(const Picture& plate, const Layer& layer, std::span<co
     };
     takeLevels();
     // Grain makes edges look as no blur does: the art gets what it has less of before its edges are looked at.
-    const Plane luma = lumaOf(here), wantedLuma = lumaOf(there);
+    const ImageChannel luma = lumaOf(here), wantedLuma = lumaOf(there);
     const double grain = grainOf(wantedLuma, innerThere) / std::max(0.05, result.grade.gain[1]);
     const auto steepnessAt = [&](double blur) {
-        const Plane soft = blur > 0 ? smoothed(luma, blur) : luma;
+        const ImageChannel soft = blur > 0 ? smoothed(luma, blur) : luma;
         return steepness(withGrain(soft, lacking(grain, soft)), innerHere);
     };
     const auto steep = steepness(wantedLuma, innerThere), own = steepnessAt(0);

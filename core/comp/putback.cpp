@@ -121,7 +121,7 @@ PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
 namespace {
 
 /// Of a plane in three channels, so that it is warped as pictures are.
-Picture asPicture(const Plane& plane) {
+Picture asPicture(const ImageChannel& plane) {
     Picture picture{plane.width, plane.height, Picture::Depth::float32, true, {}, {}};
     picture.floats.resize(plane.values.size() * 3);
     for (std::size_t i = 0; i < plane.values.size(); ++i)
@@ -131,17 +131,17 @@ Picture asPicture(const Plane& plane) {
 
 }  // namespace
 
-Plane putBackMatte(const Plane& matte, const Eigen::Matrix3d& sourceFromOutput) {
+ImageChannel putBackMatte(const ImageChannel& matte, const Eigen::Matrix3d& sourceFromOutput) {
     const Picture back = warped(asPicture(matte), sourceFromOutput.inverse(), ResampleFilter::bicubic);
-    Plane plane(matte.width, matte.height);
+    ImageChannel plane(matte.width, matte.height);
     for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = std::clamp(back.floats[3 * i], 0.0F, 1.0F);
     return plane;
 }
 
-PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const Plane& part,
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
                   const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter) {
     PutBack result{plate};
-    const Plane share = putBackMatte(part, sourceFromOutput);
+    const ImageChannel share = putBackMatte(part, sourceFromOutput);
     const Picture back = warped(alike(made, plate), sourceFromOutput.inverse(), filter, EdgeMode::held);
     std::size_t count = 0;
     for (std::size_t i = 0; i < share.values.size(); ++i) {

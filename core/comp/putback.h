@@ -36,11 +36,11 @@ PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
 
 /// The same by an alpha or a matte of the size of the pictures: that part goes back in one resampling, the rest is the
 /// plate to the last bit.
-PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const Plane& part,
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
                   const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter = ResampleFilter::bicubic);
 
 /// A matte that was drawn on a held picture, where the plate has it; nothing beyond the picture.
-Plane putBackMatte(const Plane& matte, const Eigen::Matrix3d& sourceFromOutput);
+ImageChannel putBackMatte(const ImageChannel& matte, const Eigen::Matrix3d& sourceFromOutput);
 
 /// The share of pixels at which two pictures differ by more than files round, along every eighth line.
 double differingShare(const Picture& given, const Picture& made);

@@ -200,10 +200,10 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
     if (auto fits = checkMade(frames, made, maps, options, source.by); !fits) return tl::unexpected(fits.error());
     std::vector<int> numbers;
     for (const FrameMap& map : maps) numbers.push_back(map.frame);
-    const auto partOf = [&](int frame) -> std::shared_ptr<const Plane> {
+    const auto partOf = [&](int frame) -> std::shared_ptr<const ImageChannel> {
         if (source.by == PutBackBy::matte) return source.matte->at(frame);
         auto alpha = made.plate().readAlpha(frame);
-        return alpha && *alpha ? std::make_shared<const Plane>(std::move(**alpha)) : nullptr;
+        return alpha && *alpha ? std::make_shared<const ImageChannel>(std::move(**alpha)) : nullptr;
     };
     const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
         const Eigen::Matrix3d& map = maps[i].sourceFromOutput;

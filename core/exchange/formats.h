@@ -2,7 +2,7 @@
 
 #include "base/expected.h"
 #include "base/framerate.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "lens/lines.h"
 #include "matte/matte.h"
 #include "track/track.h"

@@ -102,7 +102,7 @@ Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const S
     if (const auto inside = checkPlaces(lines, frames.facts().width, frames.facts().height); !inside)
         return tl::unexpected(inside.error());
     std::vector<LensLine> traced;
-    std::map<int, Plane> planes;
+    std::map<int, ImageChannel> planes;
     for (const StraightLine& line : lines) {
         if (progress.stopped()) return failure(Fault::stopped, "");
         auto plane = planes.find(line.frame);

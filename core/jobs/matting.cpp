@@ -21,7 +21,7 @@ Expected<MatteReport> renderMattes(FrameCache& frames, const FrameRange& range, 
             report.stopped = true;
             break;
         }
-        const Plane plane = coverageOf(mattes, frame, facts.width, facts.height);
+        const ImageChannel plane = coverageOf(mattes, frame, facts.width, facts.height);
         report.coverage += std::accumulate(plane.values.begin(), plane.values.end(), 0.0) / double(plane.values.size());
         Expected<void> written;
         if (as == MatteAs::alone) {

@@ -18,7 +18,7 @@ using Eigen::Vector2d;
 constexpr double kPoor = 2.5, kPoor_px = 0.5;
 
 cv::Mat greyOf(const Picture& picture) {
-    const Plane plane = analysisPlane(picture);
+    const ImageChannel plane = analysisPlane(picture);
     cv::Mat grey(plane.height, plane.width, CV_8U);
     for (int y = 0; y < plane.height; ++y)
         for (int x = 0; x < plane.width; ++x)

@@ -19,7 +19,7 @@ constexpr double kFine = 0.25;  // spacing of the samples across the edge, pixel
 constexpr int kAlong = 3;       // the profile is the mean of as many samples to each side along the edge, a pixel apart
 constexpr int kHalfKernel = 12;  // of the derivative, in fine samples: three deviations of a pixel
 
-float sampleAt(const Plane& plane, const Vector2d& at) {
+float sampleAt(const ImageChannel& plane, const Vector2d& at) {
     const double x = std::clamp(at.x() - 0.5, 0.0, plane.width - 1.001);
     const double y = std::clamp(at.y() - 0.5, 0.0, plane.height - 1.001);
     const int ix = int(x), iy = int(y);
@@ -53,7 +53,7 @@ struct Step {
 };
 
 /// The steepest places within `reach` of `at` along `normal`.
-std::vector<Step> stepsAcross(const Plane& plane, const Vector2d& at, const Vector2d& normal, double reach,
+std::vector<Step> stepsAcross(const ImageChannel& plane, const Vector2d& at, const Vector2d& normal, double reach,
                               double leastSlope) {
     const Vector2d along(-normal.y(), normal.x());
     const int inner = int(std::ceil(reach / kFine));
@@ -161,7 +161,7 @@ double signOf(const std::vector<std::vector<Step>>& steps, double reach) {
 }
 
 /// The edge beside the course at `along`, or none.
-std::optional<Vector2d> edgeAt(const Plane& plane, const Course& course, double along, double sign, double reach,
+std::optional<Vector2d> edgeAt(const ImageChannel& plane, const Course& course, double along, double sign, double reach,
                                double leastSlope) {
     const Vector2d at = course.at(along), normal = course.normalAt(along);
     const auto step = meant(stepsAcross(plane, at, normal, reach, leastSlope), sign, reach);
@@ -169,13 +169,13 @@ std::optional<Vector2d> edgeAt(const Plane& plane, const Course& course, double 
     return at + normal * step->offset;
 }
 
-bool isInside(const Plane& plane, const Vector2d& p) {
+bool isInside(const ImageChannel& plane, const Vector2d& p) {
     return p.x() >= 1 && p.y() >= 1 && p.x() <= plane.width - 1 && p.y() <= plane.height - 1;
 }
 
 }  // namespace
 
-SnappedLine snapped(const Plane& plane, std::span<const Vector2d> clicks, const EdgeOptions& options) {
+SnappedLine snapped(const ImageChannel& plane, std::span<const Vector2d> clicks, const EdgeOptions& options) {
     SnappedLine line{{clicks.begin(), clicks.end()}, std::vector<bool>(clicks.size(), false), {}};
     if (clicks.size() < 2 || plane.width < 8 || plane.height < 8) return line;
     if ((clicks.back() - clicks.front()).norm() < 4) return line;

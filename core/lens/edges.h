@@ -31,6 +31,7 @@ struct SnappedLine {
 /// between them. All places lie on the same side of a thin line: dark to bright or bright to dark is decided for the
 /// whole line. `plane` as `analysisPlane` makes it; clicks in pixels of the plate, two or more, in order along the
 /// line. Safe to call from several threads.
-SnappedLine snapped(const Plane& plane, std::span<const Eigen::Vector2d> clicks, const EdgeOptions& options = {});
+SnappedLine snapped(const ImageChannel& plane, std::span<const Eigen::Vector2d> clicks,
+                    const EdgeOptions& options = {});
 
 }  // namespace pinion

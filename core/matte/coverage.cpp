@@ -50,8 +50,8 @@ Box boxOf(const Polygon& outline, double reach, int width, int height) {
 
 /// Exact areas along the edges, of the pixels in a box. Cairo knows them across, and in fifteen steps down: pixels
 /// drawn four times as high make sixty of them. None where it has no room for the box.
-std::optional<Plane> sharp(const Polygon& outline, const Box& box) {
-    Plane plane(box.width(), box.height());
+std::optional<ImageChannel> sharp(const Polygon& outline, const Box& box) {
+    ImageChannel plane(box.width(), box.height());
     const int high = 4 * box.height() <= kMostCairo ? 4 : 1;
     using Surface = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
     using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
@@ -106,8 +106,8 @@ public:
           reach_(reach),
           box_(box) {}
 
-    Plane plane() const {
-        Plane plane(box_.width(), box_.height());
+    ImageChannel plane() const {
+        ImageChannel plane(box_.width(), box_.height());
         parallelFor(
             std::size_t(box_.height()), [&](std::size_t y) { fill(int(y), plane.row(int(y))); }, 16);
         return plane;
@@ -178,12 +178,12 @@ private:
 /// What a shape covers within a box; beyond it nothing. Not yet turned round.
 struct Covered {
     Box box;
-    Plane plane;
+    ImageChannel plane;
 };
 
 /// A plane of every `step`th pixel, read between its own pixels.
-Plane enlarged(const Plane& small, const Box& coarse, int step, const Box& box) {
-    Plane plane(box.width(), box.height());
+ImageChannel enlarged(const ImageChannel& small, const Box& coarse, int step, const Box& box) {
+    ImageChannel plane(box.width(), box.height());
     parallelFor(std::size_t(box.height()), [&](std::size_t line) {
         const double v = (box.y0 + double(line) + 0.5) / step - 0.5 - coarse.y0;
         const int y = std::clamp(int(std::floor(v)), 0, small.height - 2);
@@ -226,17 +226,17 @@ Covered coveredBy(const Matte& matte, int frame, int width, int height) {
     for (Vector2d& p : small) p /= step;
     for (double& one : added) one /= step;
     const Box coarse{box.x0 / step - 1, box.y0 / step - 1, box.x1 / step + 2, box.y1 / step + 2};
-    const Plane plane =
+    const ImageChannel plane =
         Fading(small, std::move(added), matte.feather_px / step, matte.grow_px / step, reach / step, coarse).plane();
     return {box, enlarged(plane, coarse, step, box)};
 }
 
 }  // namespace
 
-Plane coverageOf(const Matte& matte, int frame, int width, int height) {
+ImageChannel coverageOf(const Matte& matte, int frame, int width, int height) {
     const Covered own = coveredBy(matte, frame, width, height);
     const bool turned = matte.invert && isThere(matte, frame);
-    Plane plane(width, height, turned ? 1.0F : 0.0F);
+    ImageChannel plane(width, height, turned ? 1.0F : 0.0F);
     for (int y = own.box.y0; y < own.box.y1; ++y) {
         const float* from = own.plane.row(y - own.box.y0);
         float* to = plane.row(y);
@@ -245,14 +245,14 @@ Plane coverageOf(const Matte& matte, int frame, int width, int height) {
     return plane;
 }
 
-Plane coverageOf(std::span<const Matte> mattes, int frame, int width, int height) {
-    Plane all(width, height);
+ImageChannel coverageOf(std::span<const Matte> mattes, int frame, int width, int height) {
+    ImageChannel all(width, height);
     for (const Matte& matte : mattes) {
         const bool there = isThere(matte, frame);
         if (!there && matte.op != Matte::Op::intersect) continue;
         // What is turned round, or cuts, says something of every pixel.
         if (matte.invert || matte.op == Matte::Op::intersect) {
-            const Plane own = coverageOf(matte, frame, width, height);
+            const ImageChannel own = coverageOf(matte, frame, width, height);
             for (std::size_t i = 0; i < own.values.size(); ++i) {
                 float& held = all.values[i];
                 held = matte.op == Matte::Op::add        ? std::max(held, own.values[i])

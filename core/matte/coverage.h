@@ -9,10 +9,10 @@ namespace pinion {
 
 /// How much of each pixel of a frame of `width` x `height` one shape covers, 0 to 1: exact areas along sharp edges
 /// (Cairo), ramps as wide as its feather, by the distance from its outline, along soft ones.
-Plane coverageOf(const Matte& matte, int frame, int width, int height);
+ImageChannel coverageOf(const Matte& matte, int frame, int width, int height);
 
 /// What all shapes cover together, in their order: added (the more of the two), taken away, cut. Their modes do not
 /// count.
-Plane coverageOf(std::span<const Matte> mattes, int frame, int width, int height);
+ImageChannel coverageOf(std::span<const Matte> mattes, int frame, int width, int height);
 
 }  // namespace pinion

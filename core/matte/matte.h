@@ -21,7 +21,7 @@ class MattePictures {
 public:
     virtual ~MattePictures() = default;
     /// 0 to 1, at the plate's size; null where there is no picture. Safe to call from several threads.
-    virtual std::shared_ptr<const Plane> at(int frame) const = 0;
+    virtual std::shared_ptr<const ImageChannel> at(int frame) const = 0;
     virtual const std::string& path() const = 0;
     /// What keeps them from covering a plate of that size on the frames of `range`, in words; empty: nothing does. A
     /// folder that was not there is looked for anew.
@@ -126,7 +126,7 @@ private:
         Matte::Op op;
         bool invert;
         double grow_px;
-        std::shared_ptr<const Plane> picture;
+        std::shared_ptr<const ImageChannel> picture;
     };
     std::vector<Shape> shapes_;
 };

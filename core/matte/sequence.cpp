@@ -19,7 +19,7 @@ public:
     explicit Sequence(const std::filesystem::path& path) : path_(path.string()) {}
     const std::string& path() const override { return path_; }
 
-    std::shared_ptr<const Plane> at(int frame) const override {
+    std::shared_ptr<const ImageChannel> at(int frame) const override {
         std::shared_ptr<const Plate> plate;
         {
             const std::lock_guard lock(mutex_);
@@ -63,12 +63,12 @@ private:
         }
         return *plate_ ? **plate_ : nullptr;
     }
-    static std::shared_ptr<const Plane> read(const Plate& plate, int frame) {
+    static std::shared_ptr<const ImageChannel> read(const Plate& plate, int frame) {
         if (auto alpha = plate.readAlpha(frame); alpha && *alpha)
-            return std::make_shared<const Plane>(std::move(**alpha));
+            return std::make_shared<const ImageChannel>(std::move(**alpha));
         const auto picture = plate.read(frame);
         if (!picture) return nullptr;
-        auto plane = std::make_shared<Plane>((*picture)->width, (*picture)->height);
+        auto plane = std::make_shared<ImageChannel>((*picture)->width, (*picture)->height);
         const bool bytes = (*picture)->depth == Picture::Depth::bits8;
         for (std::size_t i = 0; i < plane->values.size(); ++i)
             plane->values[i] = bytes ? float((*picture)->bytes[3 * i]) / 255 : (*picture)->floats[3 * i];
@@ -79,7 +79,7 @@ private:
     mutable std::mutex mutex_;
     mutable std::optional<Expected<std::shared_ptr<const Plate>>> plate_;
     mutable std::chrono::steady_clock::time_point looked_;
-    mutable std::list<std::pair<int, std::shared_ptr<const Plane>>> kept_;
+    mutable std::list<std::pair<int, std::shared_ptr<const ImageChannel>>> kept_;
 };
 
 }  // namespace

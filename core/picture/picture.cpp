@@ -63,8 +63,8 @@ float decodeSrgb(float encoded) {
     return std::pow((encoded + 0.055F) / 1.055F, 2.4F);
 }
 
-Plane analysisPlane(const Picture& picture, Channel channel) {
-    Plane plane(picture.width, picture.height);
+ImageChannel analysisPlane(const Picture& picture, Channel channel) {
+    ImageChannel plane(picture.width, picture.height);
     float weights[3] = {0.2126F, 0.7152F, 0.0722F};
     if (channel != Channel::luma)
         for (int i = 0; i < 3; ++i) weights[i] = i == int(channel) - 1 ? 1.0F : 0.0F;

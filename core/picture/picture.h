@@ -34,13 +34,14 @@ inline float valueAt(const Picture& picture, std::size_t i) {
 enum class AlphaKind { premultiplied, straight };
 
 /// One channel of floats, rows from the top. Sample (i, j) is the pixel whose centre is (i + 0.5, j + 0.5).
-struct Plane {
+struct ImageChannel {
     int width = 0;
     int height = 0;
     std::vector<float> values;
 
-    Plane() = default;
-    Plane(int w, int h, float value = 0.0F) : width(w), height(h), values(std::size_t(w) * std::size_t(h), value) {}
+    ImageChannel() = default;
+    ImageChannel(int w, int h, float value = 0.0F)
+        : width(w), height(h), values(std::size_t(w) * std::size_t(h), value) {}
     float* row(int y) { return values.data() + std::size_t(y) * std::size_t(width); }
     const float* row(int y) const { return values.data() + std::size_t(y) * std::size_t(width); }
 };
@@ -53,7 +54,7 @@ enum class PreFilter { none, denoise, localContrast };
 
 /// What the matcher looks at: one channel (luma after ITU-R BT.709), display-encoded, 0 to 255. Linear pictures go
 /// through the sRGB curve first, so that highlights do not drown the rest.
-Plane analysisPlane(const Picture& picture, Channel channel = Channel::luma);
+ImageChannel analysisPlane(const Picture& picture, Channel channel = Channel::luma);
 
 struct ViewTransform {
     double exposure = 0.0;  ///< in stops, applied to linear values

@@ -31,14 +31,14 @@ void applyFilter(cv::Mat& base, PreFilter filter) {
 Pyramid buildPyramid(const Picture& picture, Channel channel, PreFilter filter, int levels) {
     Pyramid pyramid;
     pyramid.levels.push_back(analysisPlane(picture, channel));
-    Plane& full = pyramid.levels.front();
+    ImageChannel& full = pyramid.levels.front();
     cv::Mat base(full.height, full.width, CV_32F, full.values.data());
     applyFilter(base, filter);
     cv::GaussianBlur(base, base, {3, 3}, 0.7);
     for (int level = 1; level < levels; ++level) {
-        Plane& above = pyramid.levels.back();
+        ImageChannel& above = pyramid.levels.back();
         if (above.width < 32 || above.height < 32) break;
-        Plane half((above.width + 1) / 2, (above.height + 1) / 2);
+        ImageChannel half((above.width + 1) / 2, (above.height + 1) / 2);
         const cv::Mat from(above.height, above.width, CV_32F, above.values.data());
         cv::Mat to(half.height, half.width, CV_32F, half.values.data());
         cv::pyrDown(from, to, to.size());
@@ -59,11 +59,11 @@ PyramidPart partAround(const Pyramid& whole, double x, double y, double radius) 
     part.left = left;
     part.top = top;
     for (std::size_t l = 0; l < whole.levels.size(); ++l) {
-        const Plane& from = whole.levels[l];
+        const ImageChannel& from = whole.levels[l];
         const int x0 = std::min(left >> l, from.width), y0 = std::min(top >> l, from.height);
         const int x1 = std::clamp((right + (1 << l) - 1) >> l, x0, from.width),
                   y1 = std::clamp((bottom + (1 << l) - 1) >> l, y0, from.height);
-        Plane to(x1 - x0, y1 - y0);
+        ImageChannel to(x1 - x0, y1 - y0);
         for (int row = 0; row < to.height; ++row) std::copy_n(from.row(y0 + row) + x0, to.width, to.row(row));
         part.pyramid.levels.push_back(std::move(to));
     }

@@ -9,7 +9,7 @@ namespace pinion {
 /// A frame made ready for matching: level 0 at full size, lightly smoothed against grain and the bias of interpolation;
 /// each further level at half the size of the one before. Sample i of level l lies over sample i * 2^l of level 0.
 struct Pyramid {
-    std::vector<Plane> levels;
+    std::vector<ImageChannel> levels;
     int width() const { return levels.empty() ? 0 : levels.front().width; }
     int height() const { return levels.empty() ? 0 : levels.front().height; }
 };

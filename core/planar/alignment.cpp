@@ -135,8 +135,8 @@ struct PlaneAligner::Level {
     double scale;
     const TextureLevel& texture;
     planekernels::View view;
-    Plane part;      ///< what `view` shows, where it is not the whole level
-    float textured;  ///< squared gradient of what counts as texture
+    ImageChannel part;  ///< what `view` shows, where it is not the whole level
+    float textured;     ///< squared gradient of what counts as texture
 
     planekernels::Light lightOf(std::size_t cell, const PlaneConditions::Light& light) const {
         const auto& at = texture.cells[cell];
@@ -207,7 +207,7 @@ std::optional<PlaneAligner::Level> PlaneAligner::levelOf(const Pyramid& frame, i
     // Blur as of the middle of the region. Both levels are reduced alike, so the plate's pixels tell for each.
     const BlurMatch blur =
         conditions.matchesBlur ? blurMatchFor(warp_->slope(pass.pose), conditions.blur / (scale * scale)) : BlurMatch{};
-    const Plane& whole = frame.levels[std::size_t(index)];
+    const ImageChannel& whole = frame.levels[std::size_t(index)];
     Level level{
         index, scale, texture_.level(index, blur.reference), {whole.values.data(), whole.width, whole.height, 0, 0},
         {},    0};
@@ -229,7 +229,7 @@ std::optional<PlaneAligner::Level> PlaneAligner::levelOf(const Pyramid& frame, i
               right = std::clamp(int(box.right) + margin, left, whole.width),
               bottom = std::clamp(int(box.bottom) + margin, top, whole.height);
     if (right - left < 4 || bottom - top < 4) return std::nullopt;
-    Plane cut(right - left, bottom - top);
+    ImageChannel cut(right - left, bottom - top);
     for (int y = 0; y < cut.height; ++y) std::copy_n(whole.row(top + y) + left, cut.width, cut.row(y));
     level.part = blurred(cut, blur.frame);
     level.view = {level.part.values.data(), level.part.width, level.part.height, float(left), float(top)};
@@ -321,7 +321,7 @@ bool PlaneAligner::gather(const Level& level, Pass& pass, Steps& right, std::vec
     }
     if (!(gainWeight > 0)) return false;
     const double meanGain = std::clamp(gainSum / gainWeight, 0.2, 4.0);
-    const auto trust = [&](double spread) { return pass.noise * pass.noise / (spread * spread); };
+    const auto sigma = [&](double spread) { return pass.noise * pass.noise / (spread * spread); };
     pass.normal.setZero();
     right.setZero();
     eliminated.resize(texture.cells.size());
@@ -335,14 +335,14 @@ bool PlaneAligner::gather(const Level& level, Pass& pass, Steps& right, std::vec
         // that the prior speaks of is what is added at the middle of the range.
         constexpr double kMiddle = 110;
         const Vector2d added(kMiddle, 1);
-        lightNormal.topLeftCorner<2, 2>() += trust(kOffsetSpread) * added * added.transpose();
-        e.right.head<2>() -= trust(kOffsetSpread) * added * (kMiddle * (double(light.gain) - 1) + double(light.offset));
-        lightNormal(0, 0) += trust(kGainSpread);
-        e.right[0] -= trust(kGainSpread) * (double(light.gain) - meanGain);
-        lightNormal(2, 2) += trust(kSlopeSpread);
-        e.right[2] -= trust(kSlopeSpread) * double(light.slopeU);
-        lightNormal(3, 3) += trust(kSlopeSpread);
-        e.right[3] -= trust(kSlopeSpread) * double(light.slopeV);
+        lightNormal.topLeftCorner<2, 2>() += sigma(kOffsetSpread) * added * added.transpose();
+        e.right.head<2>() -= sigma(kOffsetSpread) * added * (kMiddle * (double(light.gain) - 1) + double(light.offset));
+        lightNormal(0, 0) += sigma(kGainSpread);
+        e.right[0] -= sigma(kGainSpread) * (double(light.gain) - meanGain);
+        lightNormal(2, 2) += sigma(kSlopeSpread);
+        e.right[2] -= sigma(kSlopeSpread) * double(light.slopeU);
+        lightNormal(3, 3) += sigma(kSlopeSpread);
+        e.right[3] -= sigma(kSlopeSpread) * double(light.slopeV);
         e.inverse = lightNormal.inverse();
         e.cross = p.block<8, 4>(0, 8);
         pass.normal += p.topLeftCorner<8, 8>() - e.cross * e.inverse * e.cross.transpose();
@@ -526,7 +526,7 @@ double PlaneAligner::misfit(const Pyramid& frame, const SurfacePose& start, cons
     const auto begun = warp_->begun(start);
     if (!begun) return 1;
     const int index = std::min({1, texture_.levels() - 1, int(frame.levels.size()) - 1});
-    const Plane& plane = frame.levels[std::size_t(index)];
+    const ImageChannel& plane = frame.levels[std::size_t(index)];
     const Level level{index,
                       double(1 << index),
                       texture_.level(index, Matrix2d::Zero()),

@@ -150,9 +150,9 @@ PlanarTrack withShapeFitted(const PlanarTrack& plane, const Pyramid& reference, 
             }
         const double noise2 = kAlikeNoise * now->left / std::max(1.0, weights);
         for (Eigen::Index k = 0; k < count; ++k) {
-            const double trust = noise2 / std::pow(k < 4 ? kSideSpread : kFocalSpread, 2);
-            normal(k, k) += trust;
-            right[k] -= trust * sum[k];
+            const double sigma = noise2 / std::pow(k < 4 ? kSideSpread : kFocalSpread, 2);
+            normal(k, k) += sigma;
+            right[k] -= sigma * sum[k];
         }
         Change step = solvedSymmetric(normal, right);
         if (!step.allFinite()) break;

@@ -31,7 +31,7 @@ bool facesCamera(const SurfaceGeometry& geometry, const Vector2d& plate) {
 
 }  // namespace
 
-Plane blurred(const Plane& plane, const Matrix2d& covariance) {
+ImageChannel blurred(const ImageChannel& plane, const Matrix2d& covariance) {
     const Spectrum<2> spectrum = spectrumOf(covariance);
     const double widest = std::sqrt(std::max(0.0, spectrum.values[1]));
     if (widest < 0.05) return plane;
@@ -47,7 +47,7 @@ Plane blurred(const Plane& plane, const Matrix2d& covariance) {
             sum += kernel.at<float>(y + reach, x + reach) = float(std::exp(-0.5 * d.dot(inverse * d)));
         }
     kernel /= sum;
-    Plane result(plane.width, plane.height);
+    ImageChannel result(plane.width, plane.height);
     const cv::Mat from(plane.height, plane.width, CV_32F, const_cast<float*>(plane.values.data()));
     cv::Mat to(result.height, result.width, CV_32F, result.values.data());
     cv::filter2D(from, to, CV_32F, kernel, {-1, -1}, 0, cv::BORDER_REPLICATE);
@@ -88,7 +88,7 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
     texture.cellsAcross_ = (texture.blocksAcross_ + kBlocksToACell - 1) / kBlocksToACell;
     texture.cellsDown_ = (texture.blocksDown_ + kBlocksToACell - 1) / kBlocksToACell;
     for (std::size_t l = 0; l < reference.levels.size(); ++l) {
-        const Plane& from = reference.levels[l];
+        const ImageChannel& from = reference.levels[l];
         const double scale = double(1 << l);
         // A level of less than a dozen samples across says nothing about the shape.
         if (l > 0 && std::min(box.width(), box.height()) / scale < 12) break;
@@ -98,7 +98,7 @@ std::optional<PlaneTexture> PlaneTexture::create(const Pyramid& reference, const
         const int right = std::min(from.width, int(std::ceil(box.right / scale)) + kMargin),
                   bottom = std::min(from.height, int(std::ceil(box.bottom / scale)) + kMargin);
         if (right - crop.left < 4 || bottom - crop.top < 4) break;
-        crop.plane = Plane(right - crop.left, bottom - crop.top);
+        crop.plane = ImageChannel(right - crop.left, bottom - crop.top);
         crop.holds.assign(crop.plane.values.size(), 0);
         int held = 0;
         for (int y = 0; y < crop.plane.height; ++y) {
@@ -170,7 +170,7 @@ const TextureLevel& PlaneTexture::level(int level, const Matrix2d& blur) {
 }
 
 void PlaneTexture::choosePlaces(Crop& crop, int level) const {
-    const Plane& plane = crop.plane;
+    const ImageChannel& plane = crop.plane;
     const double scale = double(1 << level);
     struct Steep {
         Crop::Place place;
@@ -227,7 +227,7 @@ void PlaneTexture::choosePlaces(Crop& crop, int level) const {
 }
 
 TextureLevel PlaneTexture::make(const Crop& crop, int level, const Matrix2d& blur) const {
-    const Plane plane = blurred(crop.plane, blur);
+    const ImageChannel plane = blurred(crop.plane, blur);
     const double scale = double(1 << level);
     // Blur mixes what lies beside the region into its border; as much of that is left out as can be spared.
     double kept = kBlurReach * std::sqrt(std::max(0.0, spectrumOf(blur).values[1]));

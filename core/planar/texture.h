@@ -77,7 +77,7 @@ public:
 
 private:
     struct Crop {
-        Plane plane;  ///< of the level, with a margin
+        ImageChannel plane;  ///< of the level, with a margin
         int left, top;
         std::vector<std::uint8_t> holds;  ///< 1 where the pixel is in the region
         std::vector<float> edge;          ///< how far it is from the region's border, pixels of the level
@@ -114,6 +114,6 @@ private:
 };
 
 /// A plane of pixels through a Gaussian of that covariance.
-Plane blurred(const Plane& plane, const Eigen::Matrix2d& covariance);
+ImageChannel blurred(const ImageChannel& plane, const Eigen::Matrix2d& covariance);
 
 }  // namespace pinion

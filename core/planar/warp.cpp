@@ -131,12 +131,12 @@ public:
                 Steps& right) const override {
         const Matrix3d back = expected.matrix.inverse() * pose.matrix;
         const Matrix3d away = back / back(2, 2);
-        Steps to, trust;
+        Steps to, sigma;
         to << 0, 0, away(0, 0) - 1, away(0, 1), away(1, 0), away(1, 1) - 1, away(2, 0), away(2, 1);
         const double shape = kShapeChange, tilt = kTiltChange * half_ / frameWidth_;
-        trust << 0, 0, shape, shape, shape, shape, tilt, tilt;
+        sigma << 0, 0, shape, shape, shape, shape, tilt, tilt;
         for (int k = 2; k < 8; ++k) {
-            const double weight = kSharedNoise * noise2 / (trust[k] * trust[k]);
+            const double weight = kSharedNoise * noise2 / (sigma[k] * sigma[k]);
             normal(k, k) += weight;
             right[k] += weight * to[k];
         }
@@ -237,11 +237,11 @@ public:
         to.segment<3>(3) = turn.angle() * turn.axis();
         const Vector3d view = (centre_ - cameraOf(pose)).normalized();
         const double distance = (centre_ - cameraOf(pose)).norm(), shared = kSharedNoise * noise2;
-        const auto trust = [&](double spread) { return shared / (spread * spread); };
+        const auto sigma = [&](double spread) { return shared / (spread * spread); };
         Normal weight = Normal::Zero();
-        weight.block<3, 3>(0, 0) = trust(kPlaceChange * distance) * (Matrix3d::Identity() - view * view.transpose()) +
-                                   trust(kFarChange * distance) * view * view.transpose();
-        weight.block<3, 3>(3, 3) = trust(kTurnChange) * Matrix3d::Identity();
+        weight.block<3, 3>(0, 0) = sigma(kPlaceChange * distance) * (Matrix3d::Identity() - view * view.transpose()) +
+                                   sigma(kFarChange * distance) * view * view.transpose();
+        weight.block<3, 3>(3, 3) = sigma(kTurnChange) * Matrix3d::Identity();
         normal += weight;
         right += weight * to;
     }

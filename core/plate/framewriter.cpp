@@ -68,7 +68,7 @@ public:
         else pixels.values = valuesFor(picture, exr);
         return put(frame, pixels);
     }
-    Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind given,
+    Expected<void> write(int frame, const Picture& picture, const ImageChannel& alpha, AlphaKind given,
                          AlphaKind stored) override {
         // PNG's colours are straight (W3C, Portable Network Graphics, 4.3.2).
         const bool multiplies = stored == AlphaKind::premultiplied && !isPng_;
@@ -98,7 +98,7 @@ public:
         }
         return put(frame, pixels);
     }
-    Expected<void> write(int frame, const Plane& plane) override {
+    Expected<void> write(int frame, const ImageChannel& plane) override {
         const auto type = isExr_ ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::UINT16;
         return put(frame, {plane.width, plane.height, 1, type, plane.values, {}});
     }
@@ -194,8 +194,8 @@ public:
             bytes[i] = std::uint8_t(std::clamp(values[i] * 255.0F + 0.5F, 0.0F, 255.0F));
         return video_->write(bytes);
     }
-    Expected<void> write(int, const Picture&, const Plane&, AlphaKind, AlphaKind) override { return noAlpha(); }
-    Expected<void> write(int, const Plane&) override { return noAlpha(); }
+    Expected<void> write(int, const Picture&, const ImageChannel&, AlphaKind, AlphaKind) override { return noAlpha(); }
+    Expected<void> write(int, const ImageChannel&) override { return noAlpha(); }
     Expected<void> finish() override { return video_->finish(); }
 
 private:

@@ -56,10 +56,10 @@ public:
     virtual Expected<void> write(int frame, const Picture& picture) = 0;
     /// With an alpha of the same size; a video has no place for it. `given` says how the picture's colours, in its own
     /// tones, stand to it; `stored` how those of the file shall, in the file's. PNG holds straight ones alone.
-    virtual Expected<void> write(int frame, const Picture& picture, const Plane& alpha, AlphaKind given,
+    virtual Expected<void> write(int frame, const Picture& picture, const ImageChannel& alpha, AlphaKind given,
                                  AlphaKind stored) = 0;
     /// One channel by itself, 0 to 1, as it is: 16 bits in PNG and TIFF.
-    virtual Expected<void> write(int frame, const Plane& plane) = 0;
+    virtual Expected<void> write(int frame, const ImageChannel& plane) = 0;
     /// Puts a video in its place; nothing for a sequence.
     virtual Expected<void> finish() = 0;
 };

@@ -82,7 +82,7 @@ public:
     virtual Expected<PicturePtr> read(int frame) const = 0;
 
     /// The alpha of one frame as it is stored, 0 to 1; none where the plate has none. Fails as `read`.
-    virtual Expected<std::optional<Plane>> readAlpha(int) const { return std::optional<Plane>(); }
+    virtual Expected<std::optional<ImageChannel>> readAlpha(int) const { return std::optional<ImageChannel>(); }
 
     /// The file that a frame is read from; empty for one that has none.
     virtual std::filesystem::path fileOf(int) const { return facts_.path; }

@@ -12,7 +12,7 @@
 namespace pinion {
 namespace {
 
-cv::Mat matOf(const Plane& plane) {
+cv::Mat matOf(const ImageChannel& plane) {
     return cv::Mat(plane.height, plane.width, CV_32F, const_cast<float*>(plane.values.data()));
 }
 
@@ -130,7 +130,7 @@ Expected<PlateCheck> checkPlate(FrameCache& cache, int first, int last, const Pr
             if (!std::binary_search(missing.begin(), missing.end(), frame)) damaged.push_back(frame);
             continue;
         }
-        const Plane raw = analysisPlane(**picture);
+        const ImageChannel raw = analysisPlane(**picture);
         const Pyramid pyramid = buildPyramid(**picture, Channel::luma, PreFilter::none, 3);
         const cv::Mat full = matOf(raw);
         const cv::Mat coarse = matOf(pyramid.levels.back()).clone();

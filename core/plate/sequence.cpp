@@ -63,23 +63,23 @@ public:
         return picture;
     }
 
-    Expected<std::optional<Plane>> readAlpha(int frame) const override {
+    Expected<std::optional<ImageChannel>> readAlpha(int frame) const override {
         const auto file = files_.find(frame);
         if (file == files_.end()) return failure(Fault::input, "{}: frame {} is missing", facts_.path.string(), frame);
         auto opened = openPictureFile(file->second);
         if (!opened) return tl::unexpected(opened.error());
         auto& [input, channels] = *opened;
         const int alpha = input->spec().alpha_channel;
-        if (alpha < 0) return std::optional<Plane>();
+        if (alpha < 0) return std::optional<ImageChannel>();
         if (sizeOf(input->spec()) != frameSize())
             return failure(Fault::input, "{}: is of another size than the sequence", file->second.string());
         channels.numbers = {alpha, alpha, alpha};
         std::vector<float> values;
         if (!readInto(*input, channels, OIIO::TypeDesc::FLOAT, values))
             return failure(Fault::input, "{}: is damaged: {}", file->second.string(), input->geterror());
-        Plane plane(facts_.width, facts_.height);
+        ImageChannel plane(facts_.width, facts_.height);
         for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = values[3 * i];
-        return std::optional<Plane>(std::move(plane));
+        return std::optional<ImageChannel>(std::move(plane));
     }
 
     fs::path fileOf(int frame) const override {
@@ -329,8 +329,7 @@ Expected<std::shared_ptr<const Plate>> openSequence(const SequenceName& name, co
     if (!usual) return tl::unexpected(usual.error());
     const auto opened = openPictureFile(files->at(*usual));
     if (!opened) return tl::unexpected(opened.error());
-    if (!opened->channels.words.empty())
-        facts.remarks.push_back(opened->channels.words + " are used for the picture");
+    if (!opened->channels.words.empty()) facts.remarks.push_back(opened->channels.words + " are used for the picture");
     setFromHeader(facts, *opened->input);
     if (options.fps) {
         facts.fps = *options.fps;

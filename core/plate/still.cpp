@@ -11,16 +11,16 @@ namespace fs = std::filesystem;
 
 class StillPlate final : public Plate {
 public:
-    StillPlate(PlateFacts facts, PicturePtr picture, std::optional<Plane> alpha)
+    StillPlate(PlateFacts facts, PicturePtr picture, std::optional<ImageChannel> alpha)
         : picture_(std::move(picture)), alpha_(std::move(alpha)) {
         facts_ = std::move(facts);
     }
     Expected<PicturePtr> read(int) const override { return picture_; }
-    Expected<std::optional<Plane>> readAlpha(int) const override { return alpha_; }
+    Expected<std::optional<ImageChannel>> readAlpha(int) const override { return alpha_; }
 
 private:
     PicturePtr picture_;
-    std::optional<Plane> alpha_;
+    std::optional<ImageChannel> alpha_;
 };
 
 }  // namespace

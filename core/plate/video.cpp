@@ -160,10 +160,10 @@ public:
     }
 
     /// The alpha of a format that has one, as coded, not yet turned.
-    Expected<Plane> alpha(const AVFrame& frame) const {
+    Expected<ImageChannel> alpha(const AVFrame& frame) const {
         const auto scaler = scalerFor(frame, AV_PIX_FMT_RGBA64LE);
         if (!scaler) return tl::unexpected(scaler.error());
-        Plane plane(width_, height_);
+        ImageChannel plane(width_, height_);
         std::vector<std::uint16_t> words(4 * plane.values.size());
         scale(*scaler, frame, reinterpret_cast<std::uint8_t*>(words.data()), width_ * 8);
         for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = float(words[4 * i + 3]) / 65535.0F;
@@ -229,7 +229,7 @@ void turn(Picture& picture, int degrees) {
     if (degrees != 180) std::swap(picture.width, picture.height);
 }
 
-void turn(Plane& plane, int degrees) {
+void turn(ImageChannel& plane, int degrees) {
     if (degrees == 0) return;
     plane.values = turnedValues<1>(plane.values, plane.width, plane.height, degrees);
     if (degrees != 180) std::swap(plane.width, plane.height);
@@ -258,8 +258,8 @@ public:
         return std::make_shared<const Picture>(std::move(*picture));
     }
 
-    Expected<std::optional<Plane>> readAlpha(int frame) const override {
-        if (!hasAlpha_) return std::optional<Plane>();
+    Expected<std::optional<ImageChannel>> readAlpha(int frame) const override {
+        if (!hasAlpha_) return std::optional<ImageChannel>();
         const auto decoded = decodedAt(frame);
         if (!decoded) return tl::unexpected(decoded.error());
         auto alpha = converter_.alpha(**decoded);

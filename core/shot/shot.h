@@ -1,7 +1,7 @@
 #pragma once
 
 #include "base/list.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "comp/choices.h"
 #include "comp/insertchoices.h"
 #include "lens/chart.h"
@@ -67,7 +67,7 @@ struct SteadySettings {
     ShakeLending lending;
     ResampleFilter filter = ResampleFilter::bicubic;
     EdgeMode edges = EdgeMode::empty;
-    std::string renderPlace;  ///< where the frames go, relative to the delivery folder
+    std::string renderPath;  ///< where the frames go, relative to the delivery folder
 
     bool changesPicture() const { return steady || (shake && profile); }
 };
@@ -108,22 +108,6 @@ struct LensCard {
 
     BendFilter filter = BendFilter::bicubic;
     Overscan overscan;
-};
-
-/// What the Camera card holds.
-struct SolveSettings {
-    double sensorWidth_mm = 36.0;
-    Knowledge focal = Knowledge::unknown;
-    double focal_mm = 35.0;
-    double focalTrust_mm = 2.0;
-    SolveOptions::Distortion distortion = SolveOptions::Distortion::unknown;
-    SolveOptions::Axis axis = SolveOptions::Axis::automatic;
-    std::optional<CameraMotion> motion;  ///< none: found from the tracks
-    std::optional<bool> zoom;            ///< none: found from the tracks
-    double squeeze = 1.0;
-    std::optional<std::pair<int, int>> basePair;
-    List<KnownDistance> distances;  ///< measured on the set
-    List<KnownPlace> places;
 };
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
@@ -171,7 +155,7 @@ struct Shot {
     List<Insert> inserts;  ///< the lowest first
     InsertId nextInsert = 1;
     std::string
-        insertsPlace;  ///< where they are rendered to, relative to the delivery folder; empty: by the shot's name
+        insertsPath;  ///< where they are rendered to, relative to the delivery folder; empty: by the shot's name
     bool insertsAlone = false;  ///< rendered by themselves, with their alpha
     List<Deliverable> deliverables;
     std::string deliveryFolder;  ///< empty: beside the shot, in "delivery"

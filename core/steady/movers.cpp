@@ -141,7 +141,7 @@ private:
         const SolvedFrame* solved = solvedFrameAt(solve_, frame);
         const auto picture = frames_.get(frame);
         if (!solved || !picture) return std::nullopt;
-        Plane plane = analysisPlane(**picture);
+        ImageChannel plane = analysisPlane(**picture);
         const cv::Mat whole(plane.height, plane.width, CV_32F, plane.values.data());
         cv::Mat small, grey;
         cv::resize(whole, small, {workWidth_, workHeight_}, 0, 0, cv::INTER_AREA);

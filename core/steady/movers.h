@@ -1,7 +1,7 @@
 #pragma once
 
 #include "base/progress.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "matte/matte.h"
 #include "plate/framecache.h"
 #include "track/tracking.h"

@@ -19,7 +19,7 @@ constexpr double kSlideRatio = 4.5;
 constexpr double kTwin = 0.9;
 
 /// The highest correlation of the pattern within the search area, its own neighbourhood left out.
-double twinOf(const Plane& plane, const Vector2d& at, int pattern_px, int search_px) {
+double twinOf(const ImageChannel& plane, const Vector2d& at, int pattern_px, int search_px) {
     const int half = pattern_px / 2;
     const int cx = int(at.x()), cy = int(at.y());
     const int reach = search_px / 2;
@@ -43,7 +43,7 @@ double twinOf(const Plane& plane, const Vector2d& at, int pattern_px, int search
 }  // namespace
 
 double grainOf(const Pyramid& pyramid) {
-    const Plane& plane = pyramid.levels.front();
+    const ImageChannel& plane = pyramid.levels.front();
     constexpr int kBlock = 24;
     std::vector<double> blocks;
     for (int top = 1; top + kBlock < plane.height; top += kBlock)
@@ -66,7 +66,7 @@ double grainOf(const Pyramid& pyramid) {
 
 SpotAdvice adviseSpot(const Pyramid& pyramid, const Vector2d& at, int pattern_px, int search_px, double grain) {
     SpotAdvice advice;
-    const Plane& plane = pyramid.levels.front();
+    const ImageChannel& plane = pyramid.levels.front();
     const int half = pattern_px / 2;
     const int cx = int(std::floor(at.x())), cy = int(std::floor(at.y()));
     if (cx - half < 1 || cy - half < 1 || cx + half >= plane.width - 1 || cy + half >= plane.height - 1) return advice;

@@ -52,7 +52,7 @@ std::vector<Candidate> findCandidates(const Pyramid& pyramid, const CandidateOpt
     // Half resolution: a corner that is one at that scale too survives blur and a change of distance.
     const std::size_t level = pyramid.levels.size() > 1 ? 1 : 0;
     const double scale = level == 1 ? 2.0 : 1.0;
-    const Plane& plane = pyramid.levels[level];
+    const ImageChannel& plane = pyramid.levels[level];
     const cv::Mat grey(plane.height, plane.width, CV_32F, const_cast<float*>(plane.values.data()));
     cv::Mat gx, gy;
     cv::Sobel(grey, gx, CV_32F, 1, 0, 3, 1.0 / 8);

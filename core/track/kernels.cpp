@@ -72,7 +72,7 @@ PINION_CLONED void sampleProjective(const float* __restrict pixels, int stride, 
 
 }  // namespace
 
-bool samplePattern(const Plane& plane, const Warp& warp, int size, float* out) {
+bool samplePattern(const ImageChannel& plane, const Warp& warp, int size, float* out) {
     const double* m = warp.m;
     const double half = 0.5 * (size - 1);
     const double right = plane.width - 1.001;

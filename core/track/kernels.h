@@ -16,7 +16,7 @@ struct Warp {
 };
 
 /// Bilinear samples of the warped `size` x `size` pattern; false when a corner is outside the plane.
-bool samplePattern(const Plane& plane, const Warp& warp, int size, float* out);
+bool samplePattern(const ImageChannel& plane, const Warp& warp, int size, float* out);
 
 /// Central differences of a padded patch, (size + 2) squared, into `size` squared gradients and values.
 void differentiate(const float* padded, int size, float* values, float* gradientX, float* gradientY);

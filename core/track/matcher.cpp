@@ -73,7 +73,7 @@ PatternPose PatternPose::movedTo(const Vector2d& centre) const {
 
 std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size,
                                                      MotionModel motion, const Polygon& outline) {
-    const Plane& plane = reference.levels.front();
+    const ImageChannel& plane = reference.levels.front();
     if (size < 5 || size > kLargestPattern || !centre.allFinite()) return std::nullopt;
     // One sample more on each side, for the gradients.
     const int padded = size + 2;
@@ -172,7 +172,7 @@ std::optional<Match> PatternMatcher::alignWith(const Pyramid& frame, const Patte
                                   : N == 4 ? MotionModel::similarity
                                   : N == 6 ? MotionModel::affine
                                            : MotionModel::perspective;
-    const Plane& plane = frame.levels.front();
+    const ImageChannel& plane = frame.levels.front();
     const double half = 0.5 * (size_ - 1);
     const int count = size_ * size_;
     std::array<float, kLargestPattern * kLargestPattern> seen;  // NOLINT: filled by samplePattern
@@ -242,8 +242,8 @@ std::optional<Jump> searchPatch(const Pyramid& fromFrame, const Vector2d& from, 
                                 const Vector2d& expected, int size, double radius, const Polygon& outline) {
     const std::size_t level = std::min(fromFrame.levels.size(), toFrame.levels.size()) > 1 && size >= 11 ? 1 : 0;
     const double scale = level == 1 ? 0.5 : 1.0;
-    const Plane& source = fromFrame.levels[level];
-    const Plane& target = toFrame.levels[level];
+    const ImageChannel& source = fromFrame.levels[level];
+    const ImageChannel& target = toFrame.levels[level];
     const int half = std::max(3, int(std::lround(size * scale * 0.5 - 0.5)));
     const int side = 2 * half + 1;
     const int reach = std::max(1, int(std::ceil(radius * scale)));

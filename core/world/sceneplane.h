@@ -1,7 +1,7 @@
 #pragma once
 
 #include "track/tracking.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "planar/planartrack.h"
 
 namespace pinion {

@@ -2,7 +2,7 @@
 
 #include "base/expected.h"
 #include "base/list.h"
-#include "camera/solve.h"
+#include "camera/result.h"
 
 #include <Eigen/Core>
 #include <Eigen/Geometry>

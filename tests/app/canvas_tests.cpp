@@ -50,7 +50,7 @@ TEST_CASE("pictures that were asked for and would come too late are left, and th
     for (const int i : {4, 5, 6}) CHECK(ask(i).isNull());
     QTest::qWait(30);
     gate->open = true;
-    REQUIRE(QTest::qWaitFor([&] { return arrived == 5; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return arrived == 5; }, 30000));
     QTest::qWait(50);
     CHECK(arrived == 5);
     const std::vector<int> made = gate->made;  // no thread makes more
@@ -63,7 +63,7 @@ TEST_CASE("pictures that were asked for and would come too late are left, and th
     // Asked for again it is made after all.
     pictures.begin();
     CHECK(ask(0).isNull());
-    REQUIRE(QTest::qWaitFor([&] { return !pictures.peek(plate, {}, renderings[0]).isNull(); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return !pictures.peek(plate, {}, renderings[0]).isNull(); }, 30000));
 }
 
 namespace {
@@ -108,7 +108,7 @@ TEST_CASE("stepping makes each picture of a sight once, by what makes that frame
     const int first = f.session.player.frame();
     for (int step = 1; step <= 4; ++step) {
         f.session.player.goTo(first + step);
-        REQUIRE(QTest::qWaitFor([&] { return f.canvas.imageFrame() == first + step; }, 5000));
+        REQUIRE(QTest::qWaitFor([&] { return f.canvas.imageFrame() == first + step; }, 30000));
         QTest::qWait(60);
     }
     for (int step = 1; step <= 4; ++step) CHECK(sight.count[first + step] == 1);
@@ -163,7 +163,7 @@ TEST_CASE("a sight that is slower than playing is seen playing, and asked for ea
         QTest::qWait(2);
     }
     f.session.player.goTo(first);
-    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 30000));
     std::map<int, int> asked = sight.given;
     std::set<qint64> seen;
     f.session.player.setPlaying(true);
@@ -186,9 +186,9 @@ TEST_CASE("another sight shows nothing that the one before has made") {
     f.canvas.addSight(std::make_unique<SlowSight>());
     f.canvas.look("counting", Compare::none);
     f.session.player.setPlaying(true);
-    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 30000));
     const int frame = f.session.player.frame();
-    REQUIRE(QTest::qWaitFor([&] { return f.session.player.frame() > frame + 4; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.session.player.frame() > frame + 4; }, 30000));
     const qint64 before = f.canvas.renderedImage().cacheKey();
     f.canvas.look({}, Compare::none);
     CHECK(f.canvas.renderedImage().isNull());

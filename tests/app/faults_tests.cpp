@@ -64,12 +64,12 @@ TEST_CASE("playing goes on over frames that cannot be read, and says so where it
     CHECK(QTest::qWaitFor([&] { return f.session.player.frame() > 12; }, 6000));
     f.session.player.setPlaying(false);
     f.session.player.goTo(7);
-    CHECK(QTest::qWaitFor([&] { return !f.session.player.frameProblem().isEmpty(); }, 3000));
+    CHECK(QTest::qWaitFor([&] { return !f.session.player.frameProblem().isEmpty(); }, 30000));
     // Put right, it is read when somebody stops on it.
     writeFrames(scratch / "p.####.png", 7, 7);
     f.session.player.goTo(9);
     f.session.player.goTo(7);
-    CHECK(QTest::qWaitFor([&] { return f.session.player.pictureFrame() == 7; }, 3000));
+    CHECK(QTest::qWaitFor([&] { return f.session.player.pictureFrame() == 7; }, 30000));
     CHECK(f.session.player.frameProblem().isEmpty());
 }
 
@@ -177,11 +177,11 @@ TEST_CASE("renders whose place leads out of the delivery folder are asked about,
     Insert tint;
     tint.shows = Insert::Shows::colour;
     shot = withInsertAdded(shot, tint, 1001);
-    shot.insertsPlace = "../outside.####.png";
+    shot.insertsPath = "../outside.####.png";
     shot = withTrackAdded(shot, 1001, {500, 300});
     shot.steady.steady = true;
     shot.steady.on = rideOnTracks({shot.tracks[0].id});
-    shot.steady.renderPlace = "../held.####.png";
+    shot.steady.renderPath = "../held.####.png";
     f.session.edit("From elsewhere", shot);
     QStringList asked;
     f.window.disconnect(&f.session, nullptr, &f.window, nullptr);
@@ -208,15 +208,15 @@ TEST_CASE("work that throws beside the interface ends as a problem, not the prog
     bool told = false;
     Derived<int, int> derived(f.session.jobs, [&] { told = true; });
     derived.want(1, [](const Progress&) -> Expected<int> { throw std::bad_alloc(); });
-    REQUIRE(QTest::qWaitFor([&] { return !derived.isPending(); }, 3000));
+    REQUIRE(QTest::qWaitFor([&] { return !derived.isPending(); }, 30000));
     CHECK(told);
     CHECK_FALSE(derived.value());
     CHECK(derived.problem().contains("could not be worked out"));
     derived.want(2, [](const Progress&) -> Expected<int> { return 7; });
-    REQUIRE(QTest::qWaitFor([&] { return derived.value() != nullptr; }, 3000));
+    REQUIRE(QTest::qWaitFor([&] { return derived.value() != nullptr; }, 30000));
     LiveWork work(f.session.jobs);
     work.start([](const Progress&) -> std::function<void()> { throw std::runtime_error("thrown"); });
-    CHECK(QTest::qWaitFor([&] { return !work.isRunning(); }, 3000));
+    CHECK(QTest::qWaitFor([&] { return !work.isRunning(); }, 30000));
 }
 
 TEST_CASE("a picture for the screen that cannot be made leaves the view without it") {
@@ -230,9 +230,9 @@ TEST_CASE("a picture for the screen that cannot be made leaves the view without 
     DisplayPictures pictures(f.session.jobs, [&] { ++arrived; });
     const auto picture = f.session.player.picture();
     (void)pictures.get(picture, {}, std::make_shared<const Throwing>());
-    CHECK(QTest::qWaitFor([&] { return arrived > 0; }, 3000));
+    CHECK(QTest::qWaitFor([&] { return arrived > 0; }, 30000));
     CHECK(pictures.get(picture, {}, nullptr).isNull());
-    CHECK(QTest::qWaitFor([&] { return !pictures.get(picture, {}, nullptr).isNull(); }, 3000));
+    CHECK(QTest::qWaitFor([&] { return !pictures.get(picture, {}, nullptr).isNull(); }, 30000));
 }
 
 TEST_CASE("an autosave that cannot be written is said, once") {
@@ -246,7 +246,7 @@ TEST_CASE("an autosave that cannot be written is said, once") {
         f.openPlate();
         f.session.edit("Place", withTrackAdded(f.session.shot(), 1001, {500, 300}));
         f.session.document.autosaveNow();
-        CHECK(QTest::qWaitFor([&] { return f.window.note().contains("not kept for a crash"); }, 5000));
+        CHECK(QTest::qWaitFor([&] { return f.window.note().contains("not kept for a crash"); }, 30000));
     }
     fs::remove(folder);
     fs::rename(aside, folder);
@@ -277,7 +277,7 @@ TEST_CASE("art that is replaced under the window is seen, and pinning to the who
     f.window.docket().open("inserts");
     inserts.addArt(scratch / "art.0001.png");
     f.wait();
-    REQUIRE(QTest::qWaitFor([&] { return inserts.hand.scene() != nullptr; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return inserts.hand.scene() != nullptr; }, 30000));
     CHECK(f.session.shot().clips[0].still);
     const auto before = inserts.hand.scene();
     QTest::qWait(1100);

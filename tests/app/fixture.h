@@ -82,7 +82,7 @@ struct Fixture {
     }
     /// Until the picture of the frame is on the canvas.
     void waitForPicture() {
-        REQUIRE(QTest::qWaitFor([&] { return canvas.imageFrame() == session.player.frame(); }, 5000));
+        REQUIRE(QTest::qWaitFor([&] { return canvas.imageFrame() == session.player.frame(); }, 30000));
     }
     StageState state(const QString& stage) { return window.docket().card(stage)->report().state; }
     void openPlate(const std::string& path = kPlate) {

@@ -53,7 +53,7 @@ struct InsertFixture : Fixture {
     }
     void settle() {
         QTest::qWait(60);
-        REQUIRE(QTest::qWaitFor([&] { return inserts.hand.scene() != nullptr; }, 5000));
+        REQUIRE(QTest::qWaitFor([&] { return inserts.hand.scene() != nullptr; }, 30000));
         QTest::qWait(150);
     }
     void addTimetable() {
@@ -106,7 +106,7 @@ struct InsertFixture : Fixture {
     }
     /// Waits until what is seen there is as asked.
     bool isSeen(double x, double y, const std::function<bool(const QColor&)>& wanted) {
-        return QTest::qWaitFor([&] { return wanted(seen(x, y)); }, 3000);
+        return QTest::qWaitFor([&] { return wanted(seen(x, y)); }, 30000);
     }
     /// What is seen there is that picture's colour, or comes to be.
     void checkSeen(double x, double y) {
@@ -636,7 +636,7 @@ TEST_CASE("a patch lies over the whole frame, a tint is one colour, and a shot w
     CHECK(f.button("insertColour")->isVisibleTo(&f.window));
     const auto file = f.scratch / "shot.pinion";
     f.session.document.save(file);
-    REQUIRE(QTest::qWaitFor([&] { return std::filesystem::exists(file); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return std::filesystem::exists(file); }, 30000));
     QTest::qWait(100);
     f.session.open(file);
     f.wait();

@@ -90,7 +90,7 @@ TEST_CASE("what is edited while a save is written stays to be saved, whatever it
     f.session.document.save(file, [&](bool) { saved = true; });
     shot.steady.steady = !shot.steady.steady;  // neither tracks nor solve
     f.session.edit("Steady", shot);
-    REQUIRE(QTest::qWaitFor([&] { return saved; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return saved; }, 30000));
     CHECK(f.session.document.isModified());
     CHECK(loadShot(file)->steady.steady != f.session.shot().steady.steady);
     // Undone, it is what the file holds.
@@ -123,7 +123,7 @@ TEST_CASE("a save that ends after another shot was opened does not speak for the
     f.session.document.save(file, [&](bool) { saved = true; });
     f.session.openShot(other);
     f.wait();
-    REQUIRE(QTest::qWaitFor([&] { return saved; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return saved; }, 30000));
     CHECK(f.session.shot().name == "second");
     CHECK(f.session.document.file() == other);
     // The other way round: a save of the first one asked for while the second one is being taken.
@@ -285,7 +285,7 @@ TEST_CASE("a lost shot does not take the place of unsaved work without a questio
     f.wait();
     CHECK(asked);
     CHECK(f.session.shot().tracks.size() == 1);
-    CHECK(QTest::qWaitFor([&] { return !std::filesystem::exists(lost); }, 3000));
+    CHECK(QTest::qWaitFor([&] { return !std::filesystem::exists(lost); }, 30000));
 }
 
 TEST_CASE("an autosave that a running window holds is not offered, whoever has its number") {

@@ -336,7 +336,7 @@ TEST_CASE("while the picture stands still on a track a shape is drawn on what do
 TEST_CASE("candidates vanish under a shape while it is drawn, and tracks under it are set aside there") {
     MatteFixture f;
     f.tracks.candidates.show(true);
-    REQUIRE(QTest::qWaitFor([&] { return f.tracks.candidates.found().size() > 100; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.tracks.candidates.found().size() > 100; }, 30000));
     const auto within = [&] {
         std::size_t count = 0;
         for (const Candidate& one : f.tracks.candidates.found())
@@ -345,20 +345,20 @@ TEST_CASE("candidates vanish under a shape while it is drawn, and tracks under i
     };
     CHECK(within() > 50);
     f.drawSquare(300, 200, 900, 600);
-    REQUIRE(QTest::qWaitFor([&] { return within() == 0; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return within() == 0; }, 30000));
     // One that only admits turns it round.
     f.part<QComboBox>("matteMode")->setCurrentIndex(1);
     emit f.part<QComboBox>("matteMode")->activated(1);
-    REQUIRE(QTest::qWaitFor([&] { return within() > 50 && f.tracks.candidates.found().size() == within(); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return within() > 50 && f.tracks.candidates.found().size() == within(); }, 30000));
     f.session.document.undo();
     const TrackId id = f.addTruthTrack();
-    REQUIRE(QTest::qWaitFor([&] { return f.mattes.covered().tracks == 1; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.mattes.covered().tracks == 1; }, 30000));
     CHECK(f.part<QLabel>("matteCovered")->text().contains("1 track lies in the mattes"));
     const std::size_t frames = f.mattes.covered().frames;
     QTest::mouseClick(f.button("matteSetAside"), Qt::LeftButton);
     const Track& track = *findTrack(f.session.shot(), id);
     CHECK((track.setAside || std::size_t(asideFrames(track)) == frames));
-    REQUIRE(QTest::qWaitFor([&] { return f.mattes.covered().tracks == 0; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.mattes.covered().tracks == 0; }, 30000));
 }
 
 TEST_CASE(
@@ -370,9 +370,9 @@ TEST_CASE(
     auto* list = f.part<QListWidget>("matteList");
     REQUIRE(list->count() == 2);
     list->item(1)->setText("door");
-    REQUIRE(QTest::qWaitFor([&] { return f.shapes()[1].name == "door"; }, 1000));
+    REQUIRE(QTest::qWaitFor([&] { return f.shapes()[1].name == "door"; }, 30000));
     list->item(1)->setCheckState(Qt::Unchecked);
-    REQUIRE(QTest::qWaitFor([&] { return f.shapes()[1].hidden; }, 1000));
+    REQUIRE(QTest::qWaitFor([&] { return f.shapes()[1].hidden; }, 30000));
     f.mattes.hand.hold(0);
     f.part<QCheckBox>("matteLocked")->click();
     CHECK(f.shapes()[0].locked);
@@ -393,7 +393,7 @@ TEST_CASE(
     CHECK_THAT(other.window.note().toStdString(), Catch::Contains("no shapes on the clipboard"));
     // The matte alone: white where it covers.
     other.key(Qt::Key_0, Qt::ControlModifier);
-    REQUIRE(QTest::qWaitFor([&] { return !other.canvas.renderedImage().isNull(); }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return !other.canvas.renderedImage().isNull(); }, 30000));
     CHECK(other.canvas.renderedImage().pixelColor(400, 300).lightness() == 255);
     CHECK(other.canvas.renderedImage().pixelColor(600, 300).lightness() == 0);
     other.key(Qt::Key_0, Qt::ControlModifier | Qt::ShiftModifier);
@@ -525,7 +525,7 @@ TEST_CASE("a painted patch is put back on the harbour from the Steady card, and 
     shot.steady.options.fit = SteadyOptions::Fit::none;
     f.session.edit("Hold", shot);
     f.window.docket().open("steady");
-    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 30000));
     CHECK(f.button("putBack")->isVisible());
     f.steady.putBack(plates + "mooring.painted.png", true);
     f.wait();

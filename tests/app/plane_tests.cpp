@@ -144,7 +144,7 @@ TEST_CASE("the Planes card holds a plane's choices, and hands it on") {
     f.window.docket().open("planes");
     f.button("planeSteady")->click();
     CHECK(wordsOf(f.session.shot(), f.session.shot().steady.on) == "plane 1");
-    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 5000));
+    REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 30000));
     CHECK(f.steady.plan()->frames.size() == 11);
 }
 

@@ -34,7 +34,7 @@ Shot madeShot(int tracks) {
     return shot;
 }
 
-bool until(const std::function<bool()>& holds) { return QTest::qWaitFor(holds, 5000); }
+bool until(const std::function<bool()>& holds) { return QTest::qWaitFor(holds, 30000); }
 
 Lens wideLens() {
     Lens lens = pinholeLens(640, 360, 400);

@@ -27,7 +27,7 @@ void writeCorners(const std::filesystem::path& path, int first, int last) {
     std::ofstream(path) << json{{"format", "pinion.corners"}, {"version", 1}, {"frames", frames}}.dump();
 }
 
-void writeArt(const std::filesystem::path& pattern, const Plane* alpha = nullptr) {
+void writeArt(const std::filesystem::path& pattern, const ImageChannel* alpha = nullptr) {
     Picture art{40, 28, Picture::Depth::bits8, false, {}, {}};
     for (int i = 0; i < 40 * 28; ++i) art.bytes.insert(art.bytes.end(), {240, 20, 60});
     auto writer = FrameWriter::create(pattern, 40, 28, {24, 1});
@@ -288,7 +288,7 @@ TEST_CASE("what insert cannot use is refused, naming the file") {
           std::string::npos);
     CHECK(refused(art + " --blend dodge").find("--blend") != std::string::npos);
     // A TIFF does not say what its alpha has done to its colours.
-    const Plane half(40, 28, 0.5F);
+    const ImageChannel half(40, 28, 0.5F);
     writeArt(scratch / "art.####.tif", &half);
     const std::string tiff = "--art " + (scratch / "art.0001.tif").string() + " --range 1049-1049";
     CHECK(refused(tiff).find("say premultiplied or straight") != std::string::npos);

@@ -128,7 +128,7 @@ TEST_CASE("an RGBA plate keeps the colours it holds, and its own straight pictur
     // Written with a soft matte and read again.
     auto writer = FrameWriter::create(scratch / "o.####.png", 16, 16, {24, 1});
     REQUIRE(writer);
-    REQUIRE((*writer)->write(1, **picture, Plane(16, 16, 0.25F), AlphaKind::straight, AlphaKind::straight));
+    REQUIRE((*writer)->write(1, **picture, ImageChannel(16, 16, 0.25F), AlphaKind::straight, AlphaKind::straight));
     const auto again = readStill(scratch / "o.0001.png");
     REQUIRE(again);
     CHECK((*again)->bytes == (*picture)->bytes);
@@ -163,7 +163,7 @@ TEST_CASE("art that was replaced is read anew, and a render of it does not go on
     CHECK(shelf.art(*clip, 1, false).value() == *first);
     // Another picture of the same size and name, a moment later.
     auto writer = FrameWriter::create(scratch / "art.####.png", 16, 16, {24, 1});
-    REQUIRE((*writer)->write(1, flat(16, 16, 10), Plane(16, 16, 1), AlphaKind::straight, AlphaKind::straight));
+    REQUIRE((*writer)->write(1, flat(16, 16, 10), ImageChannel(16, 16, 1), AlphaKind::straight, AlphaKind::straight));
     std::filesystem::rename(scratch / "art.0001.png", scratch / "art.png");
     const auto second = shelf.art(*clip, 1, false);
     REQUIRE(second);
@@ -245,7 +245,7 @@ TEST_CASE("art alone is stored in its tones, whatever the plate's and the file's
     for (const bool linear : {false, true}) {
         Picture premultiplied{8, 8, Picture::Depth::float32, linear, {}, {}};
         premultiplied.floats.assign(3 * 64, alpha * (linear ? light : shown));
-        const Plane cover(8, 8, alpha);
+        const ImageChannel cover(8, 8, alpha);
         for (const char* name : {"a.####.exr", "a.####.png", "a.####.tif"}) {
             INFO(name << (linear ? " from linear" : " from display"));
             auto writer = FrameWriter::create(scratch / name, 8, 8, {24, 1});
@@ -468,7 +468,7 @@ TEST_CASE("a matte of pictures that is missing, of another size or moved is said
     const test::Scratch scratch;
     std::filesystem::create_directories(scratch / "shot/mattes");
     auto writer = FrameWriter::create(scratch / "shot/mattes/m.####.png", 32, 24, {24, 1});
-    for (const int frame : {1, 2, 4}) REQUIRE((*writer)->write(frame, Plane(32, 24, 1.0F)));
+    for (const int frame : {1, 2, 4}) REQUIRE((*writer)->write(frame, ImageChannel(32, 24, 1.0F)));
     Shot shot;
     shot.name = "quay";
     shot.plate.path = scratch / "shot/plate.####.png";

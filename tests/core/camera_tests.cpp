@@ -285,7 +285,7 @@ TEST_CASE("a known focal length is kept, a guessed one is drawn to its value") {
     CHECK_FALSE(known->focalDeviation_mm);
     options.focal = Knowledge::guessed;
     options.focal_mm = 33;
-    options.focalTrust_mm = 0.001;
+    options.focalSigma_mm = 0.001;
     const auto guessed = solveCamera(shot.tracks, options);
     REQUIRE(guessed);
     CHECK(guessed->lens.focal_px * 36 / 1280 == Approx(33).margin(0.05));

@@ -39,7 +39,7 @@ Picture flat(int width, int height, std::array<std::uint8_t, 3> colour) {
     return picture;
 }
 
-Art artOf(const Picture& picture, const Plane* alpha = nullptr, AlphaKind kind = AlphaKind::straight) {
+Art artOf(const Picture& picture, const ImageChannel* alpha = nullptr, AlphaKind kind = AlphaKind::straight) {
     auto art = Art::create(picture, alpha, kind, false);
     REQUIRE(art);
     return *std::move(art);
@@ -260,7 +260,7 @@ TEST_CASE("art shrunk to a tenth does not shimmer as it moves") {
 TEST_CASE("colours are mixed as the operators are defined, and the rest of the plate is itself") {
     // Compositing and Blending Level 1 (W3C), of single values; worked by hand.
     const Picture plate = flat(20, 16, {51, 128, 204});
-    Plane alpha(8, 8, 0.4F);
+    ImageChannel alpha(8, 8, 0.4F);
     const Art art = artOf(flat(8, 8, {204, 102, 51}), &alpha);
     const Layer layer = laid(art, box(4, 4, 12, 12), 20, 16);
     const auto middle = [&](Blend blend, double opacity = 1) {
@@ -285,7 +285,7 @@ TEST_CASE("colours are mixed as the operators are defined, and the rest of the p
     CHECK(middle(Blend::over, 0.5) == std::array<int, 3>{82, 123, 173});
     CHECK(middle(Blend::over, 0) == std::array<int, 3>{51, 128, 204});
     // What passes in front comes back, here the right half.
-    Plane front(20, 16);
+    ImageChannel front(20, 16);
     for (int y = 0; y < 16; ++y)
         for (int x = 8; x < 20; ++x) front.row(y)[x] = 1;
     const Picture held = withInsert(plate, layer, {}, &front);
@@ -296,7 +296,7 @@ TEST_CASE("colours are mixed as the operators are defined, and the rest of the p
 }
 
 TEST_CASE("premultiplied art is the same picture as straight art") {
-    Plane alpha(16, 16);
+    ImageChannel alpha(16, 16);
     Picture straight = flat(16, 16, {200, 100, 40}), multiplied = straight;
     for (int y = 0; y < 16; ++y)
         for (int x = 0; x < 16; ++x) {
@@ -370,7 +370,7 @@ TEST_CASE("art that cannot be used is refused in words") {
     Picture huge{20000, 1, Picture::Depth::bits8, false, std::vector<std::uint8_t>(60000), {}};
     CHECK(Art::create(huge, nullptr, AlphaKind::straight, false).error().message.find("make it smaller") !=
           std::string::npos);
-    const Plane other(3, 3);
+    const ImageChannel other(3, 3);
     CHECK(
         Art::create(flat(4, 4, {1, 2, 3}), &other, AlphaKind::straight, false).error().message.find("its alpha 3x3") !=
         std::string::npos);
@@ -429,7 +429,7 @@ TEST_CASE("art in stripes is the art as one, without a seam") {
 // ---- what is done to a layer
 
 TEST_CASE("a grade is its formula, and a blur spreads as a Gaussian and loses nothing") {
-    Plane alpha(8, 8, 0.5F);
+    ImageChannel alpha(8, 8, 0.5F);
     Layer layer = laid(artOf(flat(8, 8, {204, 102, 51}), &alpha), box(0, 0, 8, 8), 8, 8);
     Grade grade;
     grade.gain = {0.5, 2, 1};
@@ -487,7 +487,7 @@ TEST_CASE("the plate's light wraps round an edge, and nowhere else") {
     CHECK(at(layer, 31, 30)[3] == at(before, 31, 30)[3]);
     // Round a hole that what passes in front has made, too.
     Layer held = before;
-    Plane front(120, 60);
+    ImageChannel front(120, 60);
     for (int y = 0; y < 60; ++y)
         for (int x = 60; x < 70; ++x) front.row(y)[x] = 1;
     maskLayer(held, front);
@@ -503,13 +503,13 @@ namespace {
 /// A made foreground with a known alpha over a backing: colours, soft edges, a hole, grain.
 struct KeyCase {
     Picture made;
-    Plane alpha;
+    ImageChannel alpha;
     std::vector<std::array<float, 3>> colours;
 };
 
 KeyCase keyCase(const std::array<float, 3>& backing, unsigned seed) {
     constexpr int kSize = 200;
-    KeyCase c{{kSize, kSize, Picture::Depth::bits8, false, {}, {}}, Plane(kSize, kSize), {}};
+    KeyCase c{{kSize, kSize, Picture::Depth::bits8, false, {}, {}}, ImageChannel(kSize, kSize), {}};
     std::mt19937 random(seed);
     std::uniform_real_distribution<float> unit(0, 1);
     std::normal_distribution<float> grain(0, 2.0F / 255);
@@ -715,7 +715,7 @@ TEST_CASE("match brings other art to the plate's black, white and sharpness") {
 }
 
 TEST_CASE("a key leaves the art's own alpha, and uneven light on the backing is cleared") {
-    Plane alpha(40, 40, 0.5F);
+    ImageChannel alpha(40, 40, 0.5F);
     Picture made = flat(40, 40, {40, 180, 60});
     for (int y = 0; y < 40; ++y)
         for (int x = 0; x < 40; ++x) {
@@ -748,7 +748,7 @@ TEST_CASE("a key leaves the art's own alpha, and uneven light on the backing is 
 }
 
 TEST_CASE("layers alone are laid one over the other, premultiplied") {
-    const Plane half(8, 8, 0.5F);
+    const ImageChannel half(8, 8, 0.5F);
     const Layer below = laid(artOf(flat(8, 8, {255, 0, 0})), box(0, 0, 8, 8), 16, 8),
                 above = laid(artOf(flat(8, 8, {0, 0, 255}), &half), box(4, 0, 12, 8), 16, 8);
     InsertAlone alone(16, 8, false);

@@ -695,7 +695,7 @@ TEST_CASE("what cannot be a clip is refused, and an alpha nobody knows is asked 
     CHECK_FALSE(clipOf(scratch / "words.png"));
     auto writer = FrameWriter::create(scratch / "a.####.tif", 8, 8, {24, 1});
     REQUIRE(writer);
-    REQUIRE((*writer)->write(1, grey(8, 8, 90), Plane(8, 8, 0.5F), AlphaKind::straight, AlphaKind::straight));
+    REQUIRE((*writer)->write(1, grey(8, 8, 90), ImageChannel(8, 8, 0.5F), AlphaKind::straight, AlphaKind::straight));
     auto clip = clipOf(scratch / "a.0001.tif");
     REQUIRE(clip);
     CHECK(clip->hasAlpha);

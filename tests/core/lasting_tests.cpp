@@ -390,8 +390,8 @@ TEST_CASE("the part of a pyramid that a lost track keeps is the same picture, le
         REQUIRE(part.pyramid.levels.size() == whole.levels.size());
         CHECK(part.pyramid.width() <= 2 * 37 + 8);
         for (std::size_t l = 0; l < whole.levels.size(); ++l) {
-            const Plane& from = whole.levels[l];
-            const Plane& to = part.pyramid.levels[l];
+            const ImageChannel& from = whole.levels[l];
+            const ImageChannel& to = part.pyramid.levels[l];
             const int left = int(part.left) >> l, top = int(part.top) >> l;
             REQUIRE((to.width > 0 && to.height > 0 && left + to.width <= from.width && top + to.height <= from.height));
             bool same = true;

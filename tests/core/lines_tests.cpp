@@ -92,9 +92,9 @@ double middleOfLine(std::vector<double> values) {
 
 /// A picture of dark and bright halves parted by what the lens makes of a straight line, blurred as a plate is, with
 /// grain. With `thin` a dark line of that many pixels on bright ground instead.
-Plane edgePicture(const Lens& lens, const Vector2d& from, const Vector2d& to, double grain, double thin = 0,
-                  bool darkAbove = true) {
-    Plane plane(lens.width, lens.height);
+ImageChannel edgePicture(const Lens& lens, const Vector2d& from, const Vector2d& to, double grain, double thin = 0,
+                         bool darkAbove = true) {
+    ImageChannel plane(lens.width, lens.height);
     const Vector2d along = (to - from).normalized(), normal(-along.y(), along.x());
     std::mt19937 dice(7);
     std::normal_distribution<float> noise(0, float(grain));
@@ -237,7 +237,7 @@ TEST_CASE("clicks beside an edge snap on to it, and the edge is followed between
     std::mt19937 dice(3);
     std::normal_distribution<double> slip(0, 0.7);
     for (const double thin : {0.0, 3.0}) {
-        const Plane plane = edgePicture(lens, from, to, 3.0, thin);
+        const ImageChannel plane = edgePicture(lens, from, to, 3.0, thin);
         std::vector<Vector2d> clicks;
         for (const double t : {0.05, 0.5, 0.95}) {
             const auto plate = plateFromUndistorted(lens, from + (to - from) * t);
@@ -269,7 +269,7 @@ TEST_CASE("snapped lines give the lens ten times as well as the same clicks by h
                                                    {{60, 90}, {900, 70}}, {{90, 40}, {80, 500}}};
     std::vector<StraightLine> clicked, followed;
     for (const auto& [from, to] : edges) {
-        const Plane plane = edgePicture(lens, from, to, 3.0);
+        const ImageChannel plane = edgePicture(lens, from, to, 3.0);
         StraightLine line{1001, {}};
         for (const double t : {0.05, 0.35, 0.65, 0.95}) {
             const auto plate = plateFromUndistorted(lens, from + (to - from) * t);
@@ -287,11 +287,11 @@ TEST_CASE("snapped lines give the lens ten times as well as the same clicks by h
 }
 
 TEST_CASE("clicks where there is no edge stay where they are") {
-    const Plane flat(320, 180, 100.0F);
+    const ImageChannel flat(320, 180, 100.0F);
     const std::vector<Vector2d> clicks{{20, 20}, {160, 25}, {300, 22}};
     const SnappedLine line = snapped(flat, clicks);
     CHECK(line.clicks == clicks);
     CHECK(line.edge.empty());
     CHECK(snapped(flat, std::vector<Vector2d>{{5, 5}}).clicks.size() == 1);
-    CHECK(snapped(Plane(4, 4), clicks).clicks == clicks);
+    CHECK(snapped(ImageChannel(4, 4), clicks).clicks == clicks);
 }

@@ -37,7 +37,7 @@ Matte square(double x0, double y0, double x1, double y1) {
     return {.name = "square", .keys = {{1001, {{x0, y0}, {x1, y0}, {x1, y1}, {x0, y1}}}}};
 }
 
-double sumOf(const Plane& plane) {
+double sumOf(const ImageChannel& plane) {
     double sum = 0;
     for (const float value : plane.values) sum += double(value);
     return sum;
@@ -81,11 +81,11 @@ TEST_CASE("a sharp shape covers exactly its area, wherever it lies between the p
         const Vector2d middle(30 + 3 * any(random), 25 + 3 * any(random));
         const double radius = 5 + 15 * any(random);
         Matte disc{.name = "disc", .keys = {circle(1001, middle, radius)}};
-        const Plane plane = coverageOf(disc, 1001, 64, 52);
+        const ImageChannel plane = coverageOf(disc, 1001, 64, 52);
         CHECK(sumOf(plane) == Approx(std::numbers::pi * radius * radius).epsilon(0.004));
         // A square across pixels: every pixel's own share.
         const double x0 = 4 + any(random), y0 = 5 + any(random), x1 = 40 + any(random), y1 = 30 + any(random);
-        const Plane cut = coverageOf(square(x0, y0, x1, y1), 1001, 64, 52);
+        const ImageChannel cut = coverageOf(square(x0, y0, x1, y1), 1001, 64, 52);
         double worst = 0;
         for (int y = 0; y < 52; ++y)
             for (int x = 0; x < 64; ++x) {
@@ -100,12 +100,12 @@ TEST_CASE("a sharp shape covers exactly its area, wherever it lies between the p
 TEST_CASE("an edge fades over its feather, outwards or inwards, and grows by pixels") {
     Matte soft = square(20, 20, 60, 60);
     soft.feather_px = 8;
-    const Plane out = coverageOf(soft, 1001, 80, 80);
+    const ImageChannel out = coverageOf(soft, 1001, 80, 80);
     CHECK(out.row(40)[21] == 1);
     CHECK(out.row(40)[15] == Approx(0.4).margin(0.06));  // 4.5 of 8 pixels outside
     CHECK(out.row(40)[11] < 0.02);
     soft.feather_px = -8;
-    const Plane in = coverageOf(soft, 1001, 80, 80);
+    const ImageChannel in = coverageOf(soft, 1001, 80, 80);
     CHECK(in.row(40)[19] == 0);
     CHECK(in.row(40)[23] == Approx(0.4).margin(0.06));
     CHECK(in.row(40)[29] == 1);
@@ -114,7 +114,7 @@ TEST_CASE("an edge fades over its feather, outwards or inwards, and grows by pix
     CHECK(coverageOf(soft, 1001, 80, 80).row(13)[13] == 0);
     Matte grown = square(20, 20, 60, 60);
     grown.grow_px = 5;
-    const Plane wide = coverageOf(grown, 1001, 80, 80);
+    const ImageChannel wide = coverageOf(grown, 1001, 80, 80);
     CHECK(wide.row(40)[15] == 1);
     CHECK(wide.row(40)[14] == 0);
     grown.grow_px = -5;
@@ -139,7 +139,7 @@ TEST_CASE("shapes are added, taken away, cut and turned round in their order, in
     };
     for (std::size_t i = 0; i < lists.size(); ++i) {
         INFO("list " << i);
-        const Plane plane = coverageOf(lists[i], 1001, 70, 50);
+        const ImageChannel plane = coverageOf(lists[i], 1001, 70, 50);
         int differ = 0;
         for (int y = 0; y < 50; ++y)
             for (int x = 0; x < 70; ++x)
@@ -258,9 +258,9 @@ TEST_CASE("a riding shape lies as drawn on its reference frame and is carried by
 }
 
 TEST_CASE("a frame larger than the drawing library has room for is covered all the same") {
-    const Plane tall = coverageOf(square(1, 30000, 3, 33000), 1001, 4, 34000);
+    const ImageChannel tall = coverageOf(square(1, 30000, 3, 33000), 1001, 4, 34000);
     CHECK(sumOf(tall) == Approx(2 * 3000).epsilon(0.001));
-    const Plane wide = coverageOf(square(100, 1, 33900, 3), 1001, 34000, 4);
+    const ImageChannel wide = coverageOf(square(100, 1, 33900, 3), 1001, 34000, 4);
     CHECK(sumOf(wide) == Approx(33800 * 2).epsilon(0.001));
     CHECK(wide.row(2)[33000] == 1);
     // Far outside it does what it does near by.

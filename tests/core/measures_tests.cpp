@@ -84,8 +84,8 @@ struct KnownShot {
         const Vector3d p = shot.truth[std::size_t(good[i] - 1)].point;
         return {p.x(), -p.y(), -p.z()};  // the set's own coordinates have Y up
     }
-    KnownDistance distance(std::size_t i, std::size_t j, double factor = 1, double trust = 0.005) const {
-        return {good[i], good[j], factor * (place(i) - place(j)).norm(), trust};
+    KnownDistance distance(std::size_t i, std::size_t j, double factor = 1, double sigma = 0.005) const {
+        return {good[i], good[j], factor * (place(i) - place(j)).norm(), sigma};
     }
     Vector3d found(const Solve& solve, std::size_t i) const {
         for (const SolvedTrack& track : solve.tracks)
@@ -110,16 +110,16 @@ TEST_CASE("one length gives the scale and leaves the shape alone") {
 }
 
 TEST_CASE("lengths known well pull the shape to them, lengths known badly hardly") {
-    for (const double trust : {1e-4, 10.0}) {
+    for (const double sigma : {1e-4, 10.0}) {
         Measured made = madeBundle(2);
         const double first = lengthIn(made.bundle, 3, 4), second = lengthIn(made.bundle, 10, 20),
                      third = lengthIn(made.bundle, 30, 40);
         // The second a hundredth longer than tracks have it.
         const auto fit = adjustWithLengths(
-            made.bundle, made.options, {{3, 4, first, trust}, {10, 20, 1.01 * second, trust}, {30, 40, third, trust}});
+            made.bundle, made.options, {{3, 4, first, sigma}, {10, 20, 1.01 * second, sigma}, {30, 40, third, sigma}});
         REQUIRE(fit);
         const double ratio = lengthIn(made.bundle, 10, 20) / lengthIn(made.bundle, 3, 4) / (second / first);
-        if (trust < 1) CHECK(ratio == Approx(1.01).epsilon(2e-4));
+        if (sigma < 1) CHECK(ratio == Approx(1.01).epsilon(2e-4));
         else CHECK(ratio == Approx(1.0).epsilon(1e-4));
     }
 }
@@ -140,7 +140,7 @@ TEST_CASE("the steps with lengths reach the minimum of tracks and lengths togeth
         std::vector<double> misses, ws;
         for (const KnownLength& known : lengths) {
             misses.push_back(std::log(known.length / lengthIn(bundle, known.a, known.b)));
-            ws.push_back(std::pow(known.length / known.trust, 2));
+            ws.push_back(std::pow(known.length / known.sigma, 2));
             common += ws.back() * misses.back();
             weights += ws.back();
         }
@@ -207,7 +207,7 @@ TEST_CASE("a wrong length among right ones stands out, and right ones do not") {
 TEST_CASE("a distance puts a solve in metres, three places put it into their world") {
     KnownShot known(5);
     REQUIRE(known.good.size() >= 5);
-    known.options.distances = {known.distance(0, 1), known.distance(2, 3)};
+    known.options.distances = std::vector<KnownDistance>{known.distance(0, 1), known.distance(2, 3)};
     const auto scaled = solveCamera(known.shot.tracks, known.options);
     REQUIRE(scaled);
     CHECK(scaled->inMetres);
@@ -215,7 +215,9 @@ TEST_CASE("a distance puts a solve in metres, three places put it into their wor
     CHECK((known.found(*scaled, 0) - known.found(*scaled, 4)).norm() ==
           Approx((known.place(0) - known.place(4)).norm()).epsilon(0.01).margin(0.03));
     known.options.distances = {};
-    for (std::size_t i = 0; i < 4; ++i) known.options.places.push_back({known.good[i], known.place(i), 0.005});
+    known.options.places = known.options.places.edited([&](auto& places) {
+        for (std::size_t i = 0; i < 4; ++i) places.push_back({known.good[i], known.place(i), 0.005});
+    });
     const auto placed = solveCamera(known.shot.tracks, known.options);
     REQUIRE(placed);
     CHECK(placed->inMetres);
@@ -231,8 +233,8 @@ TEST_CASE("a distance puts a solve in metres, three places put it into their wor
 TEST_CASE("distances that contradict are named") {
     KnownShot known(6);
     REQUIRE(known.good.size() >= 6);
-    known.options.distances = {known.distance(0, 1), known.distance(2, 3, 1.2), known.distance(4, 5),
-                               known.distance(1, 4)};
+    known.options.distances = std::vector<KnownDistance>{known.distance(0, 1), known.distance(2, 3, 1.2),
+                                                         known.distance(4, 5), known.distance(1, 4)};
     const auto one = solveCamera(known.shot.tracks, known.options);
     REQUIRE(one);
     const auto name = [&](std::size_t i) { return known.shot.tracks[std::size_t(known.good[i] - 1)].name; };
@@ -243,7 +245,7 @@ TEST_CASE("distances that contradict are named") {
     CHECK((known.found(*one, 0) - known.found(*one, 5)).norm() ==
           Approx((known.place(0) - known.place(5)).norm()).epsilon(0.01));
     // Of two nobody can tell which.
-    known.options.distances = {known.distance(0, 1), known.distance(2, 3, 1.2)};
+    known.options.distances = std::vector<KnownDistance>{known.distance(0, 1), known.distance(2, 3, 1.2)};
     const auto two = solveCamera(known.shot.tracks, known.options);
     REQUIRE(two);
     CHECK(two->doubt.find("contradict each other") != std::string::npos);
@@ -258,16 +260,16 @@ TEST_CASE("measures that mean nothing are refused with what to do") {
         const auto solve = solveCamera(known.shot.tracks, known.options);
         return !solve && solve.error().fault == Fault::input && solve.error().message.find(words) != std::string::npos;
     };
-    known.options.distances = {{known.good[0], 999999, 1, 0.01}};
+    known.options.distances = std::vector<KnownDistance>{{known.good[0], 999999, 1, 0.01}};
     CHECK(refused("which is not there"));
-    known.options.distances = {{known.good[0], known.good[0], 1, 0.01}};
+    known.options.distances = std::vector<KnownDistance>{{known.good[0], known.good[0], 1, 0.01}};
     CHECK(refused("to itself"));
-    known.options.distances = {{known.good[0], known.good[1], -1, 0.01}};
+    known.options.distances = std::vector<KnownDistance>{{known.good[0], known.good[1], -1, 0.01}};
     CHECK(refused("above 0"));
-    known.options.distances = {{known.good[0], known.good[1], 1, 0}};
+    known.options.distances = std::vector<KnownDistance>{{known.good[0], known.good[1], 1, 0}};
     CHECK(refused("above 0"));
     known.options.distances = {};
-    known.options.places = {{known.good[0], {0, 0, 0}, 0.01}, {known.good[0], {1, 0, 0}, 0.01}};
+    known.options.places = std::vector<KnownPlace>{{known.good[0], {0, 0, 0}, 0.01}, {known.good[0], {1, 0, 0}, 0.01}};
     CHECK(refused("two known places"));
     // A camera that only turns has no scale.
     ShotPlan plan = drawPlan("nodal", 4);
@@ -275,7 +277,7 @@ TEST_CASE("measures that mean nothing are refused with what to do") {
     plan.tracks = 150;
     const MadeShot pan = make(plan);
     SolveOptions options = optionsFor(pan, Knowledge::unknown);
-    options.distances = {{pan.tracks[0].id, pan.tracks[1].id, 2, 0.01}};
+    options.distances = std::vector<KnownDistance>{{pan.tracks[0].id, pan.tracks[1].id, 2, 0.01}};
     const auto solve = solveCamera(pan.tracks, options);
     REQUIRE(solve);
     CHECK(solve->doubt.find("has no scale") != std::string::npos);

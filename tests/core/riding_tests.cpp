@@ -245,7 +245,7 @@ TEST_CASE("soft edges follow the distance from the outline as a reference librar
         cv::Mat distance;
         cv::distanceTransform(mask, distance, cv::DIST_L2, cv::DIST_MASK_PRECISE);
         matte.feather_px = 12;
-        const Plane plane = coverageOf(matte, 1001, kWide, kHigh);
+        const ImageChannel plane = coverageOf(matte, 1001, kWide, kHigh);
         double worst = 0;
         for (int y = 2; y < kHigh - 2; ++y)
             for (int x = 2; x < kWide - 2; ++x) {
@@ -344,7 +344,7 @@ TEST_CASE("mattes are delivered in each format, read back, and stale when a shap
         item(DeliverableFormat::exr, "m/e.####.exr"), item(DeliverableFormat::png, "m/p.####.png"),
         item(DeliverableFormat::tiff, "m/t.####.tif"), item(DeliverableFormat::json, "s.json"),
         item(DeliverableFormat::svg, "s.####.svg")};
-    const Plane wanted = coverageOf(shot.mattes[0], 1002, 160, 90);
+    const ImageChannel wanted = coverageOf(shot.mattes[0], 1002, 160, 90);
     for (const Deliverable& one : items) {
         INFO(one.name);
         const auto report = deliver(shot, one, scratch / "out");

@@ -86,12 +86,12 @@ static Strings members(const Lens& x) {
     return all(width, height, focal, k1, k2, k3, p1, p2, cx, cy, squeeze, field);
 }
 static Strings members(const KnownDistance& x) {
-    const auto& [a, b, metres, trust] = x;
-    return all(a, b, metres, trust);
+    const auto& [a, b, metres, sigma] = x;
+    return all(a, b, metres, sigma);
 }
 static Strings members(const KnownPlace& x) {
-    const auto& [track, metres, trust] = x;
-    return all(track, metres, trust);
+    const auto& [track, metres, sigma] = x;
+    return all(track, metres, sigma);
 }
 static Strings members(const LensLine& x) {
     const auto& [frame, clicks, edge] = x;
@@ -122,8 +122,8 @@ static Strings members(const LensCard& x) {
     return all(source, lens, deviations, lines, snap, terms, axis, chart, views, maps, filter, overscan);
 }
 static Strings members(const SolveSettings& x) {
-    const auto& [sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
-    return all(sensor, focal, mm, trust, distortion, axis, motion, zoom, squeeze, base, distances, places);
+    const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
+    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, distances, places);
 }
 static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon, in, out, feather] = x;
@@ -271,10 +271,10 @@ static Strings members(const Insert& x) {
 }
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPlace,
+                 solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
                  insertsAlone, deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPlace,
+               solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
                insertsAlone, deliverables, folder);
 }
 

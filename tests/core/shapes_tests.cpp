@@ -184,8 +184,8 @@ TEST_CASE("points are put in and taken out on all keyframes at once, without mov
     shot = withMatteShape(shot, 0, 1030, other);
     const Shot more = withMattePointAdded(shot, 0, 1, 0.3);
     for (const int frame : {1010, 1020, 1030}) {
-        const Plane before = coverageOf(shot.mattes[0], frame, 640, 480),
-                    after = coverageOf(more.mattes[0], frame, 640, 480);
+        const ImageChannel before = coverageOf(shot.mattes[0], frame, 640, 480),
+                           after = coverageOf(more.mattes[0], frame, 640, 480);
         double most = 0;
         for (std::size_t i = 0; i < before.values.size(); ++i)
             most = std::max(most, double(std::abs(before.values[i] - after.values[i])));
@@ -243,7 +243,7 @@ TEST_CASE("each point fades as widely as it says, and between points the feather
     Matte matte;
     matte.keys = {rectangleShape({40, 40}, {140, 100})};
     matte.keys[0].feather = {0, 20, 20, 0};  // left sharp, right soft
-    const Plane plane = coverageOf(matte, 0, 200, 140);
+    const ImageChannel plane = coverageOf(matte, 0, 200, 140);
     const auto fadeAt = [&](int x) {  // pixels between a full and an empty one, down from the lower edge
         int partly = 0;
         for (int y = 95; y < 140; ++y) partly += plane.row(y)[x] > 0.01F && plane.row(y)[x] < 0.99F;
@@ -259,7 +259,7 @@ TEST_CASE("each point fades as widely as it says, and between points the feather
     matte.keys.push_back(matte.keys[0]);
     matte.keys[0].feather.clear();
     matte.keys[1].frame = 10;
-    const Plane half = coverageOf(matte, 5, 200, 140);
+    const ImageChannel half = coverageOf(matte, 5, 200, 140);
     CHECK(double(half.row(102)[138]) == Approx(0.5 + 0.5 * std::cos(std::numbers::pi * 2.5 / 9.85)).margin(0.03));
 }
 
@@ -414,7 +414,7 @@ TEST_CASE("a matte made elsewhere comes in as pictures; frames without one cover
     Matte brought;
     brought.name = "brought";
     brought.pictures = matteSequence(pattern);
-    const Plane own = coverageOf(matte, 1002, 120, 80), read = coverageOf(brought, 1002, 120, 80);
+    const ImageChannel own = coverageOf(matte, 1002, 120, 80), read = coverageOf(brought, 1002, 120, 80);
     for (std::size_t i = 0; i < own.values.size(); ++i) CHECK(std::abs(own.values[i] - read.values[i]) < 1e-4F);
     CHECK(isExcluded(std::vector<Matte>{brought}, 1002, {50, 35}));
     CHECK_FALSE(isExcluded(std::vector<Matte>{brought}, 1002, {2, 2}));

@@ -118,7 +118,7 @@ TEST_CASE("a shot written and read is the same shot") {
     REQUIRE(read->solveSettings.distances.size() == 1);
     CHECK(read->solveSettings.distances[0].b == 2);
     CHECK(read->solveSettings.distances[0].metres == 2.5);
-    CHECK(read->solveSettings.distances[0].trust == 0.02);
+    CHECK(read->solveSettings.distances[0].sigma == 0.02);
     REQUIRE(read->solveSettings.places.size() == 1);
     CHECK(read->solveSettings.places[0].metres == Eigen::Vector3d(0.5, 1.25, -4));
     CHECK(read->solve->inMetres);
@@ -138,7 +138,7 @@ TEST_CASE("a measure from the set makes the camera stale, goes with its track, a
     // Without track 2 there is nothing to measure.
     other.tracks = shot.tracks.edited(
         [](auto& tracks) { std::erase_if(tracks, [](const Track& track) { return track.id == 2; }); });
-    CHECK(solveOptionsOf(other).distances.empty());
+    CHECK(solveOptionsOf(other).distances.isEmpty());
     CHECK(solveOptionsOf(other).places.size() == 1);
     const std::string good = shotJson(shot, scratch / "a.pinion");
     const auto broken = [&](const std::string& from, const std::string& to) {

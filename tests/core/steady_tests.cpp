@@ -397,7 +397,7 @@ TEST_CASE("by its alpha a painted layer is laid over the plate where it stands, 
     plateFromHeld << 0.99, 0.02, 5.3, -0.02, 1.01, -3.1, 0, 0, 1;
     // A layer of one tone, half as opaque in its right half, black where it is not; multiplied, as readers give it.
     Picture layer{320, 180, Picture::Depth::bits8, false, std::vector<std::uint8_t>(320 * 180 * 3, 0), {}};
-    Plane alpha(320, 180);
+    ImageChannel alpha(320, 180);
     for (int y = 60; y < 120; ++y)
         for (int x = 100; x < 200; ++x) {
             const float a = x < 150 ? 1.0F : 0.5F;
@@ -430,7 +430,7 @@ TEST_CASE("by its alpha a painted layer is laid over the plate where it stands, 
     CHECK(put > 4000);
     CHECK(over.changed == Approx(100.0 * 60 / (320 * 180)).epsilon(0.15));
     // The matte itself, where the plate has it.
-    const Plane moved = putBackMatte(alpha, plateFromHeld);
+    const ImageChannel moved = putBackMatte(alpha, plateFromHeld);
     double sum = 0, was = 0;
     for (std::size_t i = 0; i < moved.values.size(); ++i) {
         sum += double(moved.values[i]);
@@ -481,10 +481,8 @@ TEST_CASE("transforms and corner pins say the motion in either origin and direct
     REQUIRE(again);
     CHECK(again->samples.size() == 20);
     CHECK(again->samples[7].x == profile->samples[7].x);
-    scratch.write(
-        "bad.json",
-        R"({"format":"pinion.shake","version":1,"name":"s","fps":24,)"
-        R"("samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
+    scratch.write("bad.json", R"({"format":"pinion.shake","version":1,"name":"s","fps":24,)"
+                              R"("samples":[{"x":0,"y":0,"rotation":0,"scale":0}]})");
     REQUIRE_FALSE(readShake(scratch / "bad.json"));
     CHECK(readShake(scratch / "bad.json").error().message.find("samples[0].scale") != std::string::npos);
 }

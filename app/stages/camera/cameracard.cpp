@@ -37,48 +37,23 @@ private:
         return box;
     }
 
-    void addKind() {
-        auto* kind = named(choice({"find out", "travelling", "nodal", "locked"}), "cameraKind",
-                           "Travelling: it moves. Nodal: it only turns. Locked: it stands still");
-        row("Camera", kind);
-        connect(kind, &QComboBox::activated, this, [this](int index) {
-            change(kEdit, [&](Shot& shot) {
-                shot.solveSettings.motion = index == 0 ? std::nullopt : std::optional(CameraMotion(index - 1));
-            });
-        });
-        onRefresh([this, kind] {
-            const auto& motion = session_.shot().solveSettings.motion;
-            kind->setCurrentIndex(motion ? int(*motion) + 1 : 0);
-        });
-    }
+    void addKind() { addSettingField(*this, SettingId::motion, kEdit, "cameraKind"); }
 
     void addFocal() {
         addFocalFields(*this, kEdit, "focal");
-        row("Sensor width",
-            bind(
-                decimal(1, 100, 2, 1, " mm"), kEdit, [](auto& s) -> auto& { return s.solveSettings.sensorWidth_mm; }));
-        auto* zoom = named(choice({"find out", "zooms", "does not"}), "zoom",
-                           "A lens that zooms gets a focal length on every frame, smooth in time");
-        row("Zoom", zoom);
-        connect(zoom, &QComboBox::activated, this, [this](int index) {
-            change(kEdit, [&](Shot& shot) {
-                shot.solveSettings.zoom = index == 0 ? std::nullopt : std::optional(index == 1);
-            });
-        });
-        onRefresh([this, zoom] {
-            const auto& zooms = session_.shot().solveSettings.zoom;
-            zoom->setCurrentIndex(zooms ? (*zooms ? 1 : 2) : 0);
-        });
+        addSettingField(*this, SettingId::sensorWidth, kEdit, "sensorWidth");
+        addSettingField(*this, SettingId::zoom, kEdit, "zoom");
     }
 
     void addLens() {
         using Distortion = SolveOptions::Distortion;
         static constexpr std::array kChoices{Distortion::unknown, Distortion::k1,      Distortion::full,
                                              Distortion::known,   Distortion::guessed, Distortion::none};
-        auto* distortion =
-            named(choice({"find k1, k2", "find k1", "find all terms", "Lens card's", "near Lens card's", "none"}),
-                  "distortion", "The Lens card's lens is kept as it is, or guessed from, or not looked at");
-        row("Distortion", distortion);
+        const SolveSetting& setting = solveSetting(SettingId::distortion);
+        QStringList labels;
+        for (const Distortion one : kChoices) labels << setting.labels[std::size_t(one)];
+        auto* distortion = named(choice(labels), "distortion", setting.tip);
+        row(setting.label, distortion);
         connect(distortion, &QComboBox::activated, this, [this](int index) {
             const Distortion wanted = kChoices[std::size_t(index)];
             if ((wanted == Distortion::known || wanted == Distortion::guessed) && !session_.shot().lens.lens) {
@@ -92,13 +67,8 @@ private:
             const auto held = std::find(kChoices.begin(), kChoices.end(), session_.shot().solveSettings.distortion);
             distortion->setCurrentIndex(int(held - kChoices.begin()));
         });
-        row("Optical axis",
-            bind(
-                named(choice({"automatic", "middle", "free"}), "axis",
-                      "Where the optical axis meets the plate. Automatic: near the middle, as far off as the tracks "
-                      "say; free: for plates cropped off the middle"),
-                kEdit, [](auto& s) -> auto& { return s.solveSettings.axis; }));
-        addSqueezeField(*this, "squeeze");
+        addSettingField(*this, SettingId::axis, kEdit, "axis");
+        addSettingField(*this, SettingId::squeeze, "Change the squeeze", "squeeze");
     }
     void addBasePair() {
         auto* base = named(choice({"find out", "by hand"}), "basePair",

@@ -1,6 +1,6 @@
 #include "stages/camera/erroroverlay.h"
 
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "canvas/marks.h"
 #include "canvas/plateview.h"
 

@@ -15,7 +15,7 @@ namespace {
 
 using Eigen::Vector3d;
 
-enum Column { what, metres, trust, solved };
+enum Column { what, metres, sigma, solved };
 constexpr int kColumns = 4;
 
 /// The positive number in a cell, with or without its unit; none when it is none.
@@ -85,13 +85,13 @@ public:
         int row = 0;
         for (const KnownDistance& known : s.distances) {
             const auto a = solvedPlace(shot, known.a), b = solvedPlace(shot, known.b);
-            line(row++, nameOf(shot, known.a) + "\n" + nameOf(shot, known.b), number(known.metres), known.trust,
+            line(row++, nameOf(shot, known.a) + "\n" + nameOf(shot, known.b), number(known.metres), known.sigma,
                  a && b ? QString::number((*a - *b).norm(), 'f', 3) : QString("–"));
         }
         for (const KnownPlace& known : s.places) {
             // Where the measures do not fix the axes, only its distance from where it should be would mislead.
             const auto at = s.places.size() >= 3 ? solvedPlace(shot, known.track) : std::nullopt;
-            line(row++, nameOf(shot, known.track), placeText(known.metres), known.trust,
+            line(row++, nameOf(shot, known.track), placeText(known.metres), known.sigma,
                  at ? QString("%1 off").arg((*at - known.metres).norm(), 0, 'f', 3) : QString("–"));
         }
         setVisible(rowCount() > 0);
@@ -137,13 +137,13 @@ private:
         return event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace;
     }
 
-    void line(int row, const QString& tracks, const QString& measured, double trust_m, const QString& now) {
+    void line(int row, const QString& tracks, const QString& measured, double sigma_m, const QString& now) {
         setRowHeight(row, tracks.contains('\n') ? 36 : 22);
-        const QString words[kColumns] = {tracks, measured, number(trust_m), now};
+        const QString words[kColumns] = {tracks, measured, number(sigma_m), now};
         for (int column = 0; column < kColumns; ++column) {
             auto* cell = new QTableWidgetItem(words[column]);
             cell->setToolTip(words[column]);
-            const bool edits = column == metres || column == trust;
+            const bool edits = column == metres || column == sigma;
             cell->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable | (edits ? Qt::ItemIsEditable : Qt::NoItemFlags));
             if (column != what) cell->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
             setItem(row, column, cell);
@@ -172,18 +172,18 @@ private:
         bool taken = true;
         if (isDistance && length)
             s.distances = s.distances.edited(
-                [&](auto& list) { (column == metres ? list[index].metres : list[index].trust) = *length; });
+                [&](auto& list) { (column == metres ? list[index].metres : list[index].sigma) = *length; });
         else if (!isDistance && column == metres && place)
             s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].metres = *place; });
-        else if (!isDistance && column == trust && length)
-            s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].trust = *length; });
+        else if (!isDistance && column == sigma && length)
+            s.places = s.places.edited([&](auto& list) { list[index - s.distances.size()].sigma = *length; });
         else taken = false;
         if (taken) {
             session_.edit("Change a measure", std::move(shot));
             return;
         }
         session_.sayError(
-            isDistance || column == trust
+            isDistance || column == sigma
                 ? QString("'%1' is no length: write metres above 0, as in 1.25").arg(words)
                 : QString("'%1' is no place: write x, y, z in metres, Y up, as in 1.5, 0, -2").arg(words));
         // The cell is still being closed: it is filled anew after that.

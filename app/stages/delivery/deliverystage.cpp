@@ -44,6 +44,12 @@ StageReport DeliveryStage::report() const { return deliveryReport(session_.shot(
 
 QWidget* DeliveryStage::makeCard() { return makeDeliveryCard(session_, *this); }
 
+bool DeliveryStage::take(Errand errand) {
+    if (errand != Errand::handOn) return false;
+    openOwnCard();
+    return true;
+}
+
 void DeliveryStage::furnish(const Desk& desk) {
     desk.commands.add(
         "Shot", "Deliver all", {QKeySequence("Ctrl+D")},

@@ -17,6 +17,7 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    bool take(Errand errand) override;
 
     /// All that are listed when `names` is empty.
     void startDelivery(const std::vector<std::string>& names);

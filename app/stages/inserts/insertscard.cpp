@@ -24,7 +24,7 @@ namespace pinion {
 namespace {
 
 QString placeOf(const Shot& shot) {
-    if (!shot.insertsPlace.empty()) return text(shot.insertsPlace);
+    if (!shot.insertsPath.empty()) return text(shot.insertsPath);
     return text(shot.name) + (shot.insertsAlone ? ".inserts.####.exr" : ".inserts.mp4");
 }
 
@@ -672,7 +672,7 @@ private:
         connect(alone, &QCheckBox::clicked, this, [this](bool on) {
             change(on ? "Render the inserts alone" : "Render over the plate", [&](Shot& shot) {
                 shot.insertsAlone = on;
-                shot.insertsPlace.clear();
+                shot.insertsPath.clear();
             });
         });
         auto* place = named(new QLineEdit, "insertsPlace",
@@ -687,7 +687,7 @@ private:
             const QString to = place->text().trimmed();
             if (!to.isEmpty() && to != placeOf(session_.shot()))
                 change("Change where inserts are rendered to",
-                       [&](Shot& shot) { shot.insertsPlace = to.toStdString(); });
+                       [&](Shot& shot) { shot.insertsPath = to.toStdString(); });
         });
         onClick(render, [this, place] {
             const auto to =

@@ -24,6 +24,7 @@ public:
     PlateWarp warpAt(int) const override { return {}; }
     std::shared_ptr<const Rendering> rendering(int frame) const override;
     QString words(int frame) const override;
+    bool isOverPlate() const override { return true; }
     bool isTroubled() const override { return !problemAt(session_.player.frame()).isEmpty(); }
 
 private:

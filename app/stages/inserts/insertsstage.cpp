@@ -50,14 +50,14 @@ QWidget* InsertsStage::makeCard() { return makeInsertsCard(session_, *this); }
 void InsertsStage::enter() {
     overlay_->shown = true;
     strip_->shown = true;
-    if (shown_() == "plate" && !session_.shot().inserts.isEmpty()) show_("inserts");
-    refreshSheet_();
+    if (shown() == "plate" && !session_.shot().inserts.isEmpty()) show("inserts");
+    redraw();
 }
 
 void InsertsStage::leave() {
     overlay_->shown = false;
     strip_->shown = false;
-    refreshSheet_();
+    redraw();
 }
 
 QString InsertsStage::whyNoInsert() const {
@@ -66,21 +66,9 @@ QString InsertsStage::whyNoInsert() const {
 }
 
 void InsertsStage::furnish(const Desk& desk) {
-    show_ = desk.show;
-    shown_ = desk.shown;
-    openOther_ = desk.openCard;
-    openCard_ = [open = desk.openCard, id = id()] { open(id); };
-    takeTool_ = [canvas = &desk.canvas](const QString& tool) {
-        canvas->takeTool(tool);
-        canvas->setFocus();
-    };
     auto strip = std::make_unique<InsertStrip>(session_, hand);
     strip_ = strip.get();
     desk.sheet.addStrip(std::move(strip));
-    refreshSheet_ = [sheet = &desk.sheet, canvas = &desk.canvas] {
-        sheet->refreshStrips();
-        canvas->update();
-    };
     addTools(desk);
     addCommands(desk);
 }
@@ -118,9 +106,9 @@ void InsertsStage::takeTool(const QString& tool) {
         session_.say("No plate is open.");
         return;
     }
-    openCard_();
-    if (shown_() != "plate" && shown_() != "inserts") show_("inserts");
-    takeTool_(tool);
+    openOwnCard();
+    if (shown() != "plate" && shown() != "inserts") show("inserts");
+    takeInHand(tool);
 }
 
 void InsertsStage::addCommands(const Desk& desk) {
@@ -130,7 +118,7 @@ void InsertsStage::addCommands(const Desk& desk) {
     c.add(
         "Insert", "Picture or clip…", {K("Ctrl+Shift+I")},
         [this] {
-            openCard_();
+            openOwnCard();
             const QString path = askToOpen(FileKind::art, "A picture, a clip, or one of its frames");
             if (!path.isEmpty()) addArt(path.toStdString());
         },
@@ -142,7 +130,7 @@ void InsertsStage::addCommands(const Desk& desk) {
     c.add(
         "Insert", "Painted patch of this frame…", {},
         [this] {
-            openCard_();
+            openOwnCard();
             const QString path = askToOpen(FileKind::art, "A picture of this frame, painted");
             if (!path.isEmpty()) addPatch(path.toStdString());
         },
@@ -200,8 +188,8 @@ void InsertsStage::addInsert(Insert insert, const QString& what, const Shot& sho
     const Shot with = withInsertAdded(shot, std::move(insert), session_.player.frame(), &id);
     session_.edit(what + " " + text(findInsert(with, id)->name), with);
     hand.hold(id);
-    show_("inserts");
-    takeTool_("insert");
+    show("inserts");
+    takeInHand("insert");
     const Insert* added = findInsert(session_.shot(), id);
     session_.say(text(added->name) + " on " + text(wordsOf(session_.shot(), added->ride)) +
                  (added->ride ? "." : ": it stands still in the frame. Pin it in the card."));
@@ -217,7 +205,7 @@ void InsertsStage::addArt(const std::filesystem::path& path) {
 }
 
 void InsertsStage::addPlain(Insert::Shows shows) {
-    openCard_();
+    openOwnCard();
     Insert insert;
     insert.shows = shows;
     insert.ride = rideAtHand();
@@ -315,9 +303,7 @@ void InsertsStage::removeOpacityKey() {
 }
 
 void InsertsStage::drawInFront() {
-    openOther_("mattes");
-    show_("plate");
-    takeTool_("shape");
+    desk().ask(Errand::drawShape);
     session_.say("Draw round what passes before the insert; then tick the shape in the Inserts card, In front.");
 }
 
@@ -358,7 +344,7 @@ void InsertsStage::match(const Vector2d& from, const Vector2d& to) {
                                              : QString("too few edges to tell the blur")));
     };
     session_.jobs.start(Job<Matched>{.name = "Matching", .run = run, .merge = merge});
-    takeTool_("insert");
+    takeInHand("insert");
 }
 
 void InsertsStage::pickKey(const Vector2d& at) {
@@ -400,7 +386,7 @@ void InsertsStage::pickKey(const Vector2d& at) {
                       }));
     };
     session_.jobs.start(Job<Colour>{.name = "Taking a colour", .run = run, .merge = merge});
-    takeTool_("insert");
+    takeInHand("insert");
 }
 
 // ---- rendering

@@ -60,9 +60,6 @@ private:
     void addInsert(Insert insert, const QString& what, const Shot& shot);
     QString whyNoInsert() const;
 
-    std::function<void(const QString&)> show_, takeTool_, openOther_;
-    std::function<QString()> shown_;
-    std::function<void()> openCard_, refreshSheet_;
     InsertsOverlay* overlay_ = nullptr;  ///< the canvas owns it
     InsertStrip* strip_ = nullptr;       ///< the sheet owns it
 };

@@ -276,7 +276,7 @@ private:
                        [&](Shot& shot) { shot.solveSettings.sensorWidth_mm = kSensors[std::size_t(index)].width_mm; });
         });
         addFocalFields(*this, kEdit, "lensFocal");
-        addSqueezeField(*this, "lensSqueeze");
+        addSettingField(*this, SettingId::squeeze, "Change the squeeze", "lensSqueeze");
         auto* aspect = words("lensAspect");
         onRefresh([this, aspect] {
             const double held = session_.shot().solveSettings.squeeze;
@@ -391,8 +391,7 @@ private:
                           kEdit, [](auto& s) -> auto& { return s.lens.filter; }));
         auto* needed = words("lensNeeded");
         auto* undistort = named(button("Undistort…"), "lensRender", "The plate without its distortion, as pictures");
-        auto* redistort = named(button("Put back…"), "lensPutBack",
-                                "The distortion put into pictures made without it");
+        auto* redistort = named(button("Put back…"), "lensPutBack", "The distortion put into pictures made without it");
         wide(buttonRow({undistort, redistort}));
         onClick(undistort, [this] {
             const Shot& shot = session_.shot();

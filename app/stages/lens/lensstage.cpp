@@ -115,12 +115,6 @@ std::optional<LineBend> LensStage::bendOf(std::size_t line) const {
 // ---- the window
 
 void LensStage::furnish(const Desk& desk) {
-    show_ = desk.show;
-    shown_ = desk.shown;
-    takeTool_ = [canvas = &desk.canvas, desk] {
-        if (desk.shown() == "3d") desk.show("plate");
-        canvas->takeTool("line");
-    };
     auto tool = std::make_unique<LineTool>(session_, desk.canvas);
     lineTool_ = tool.get();
     desk.canvas.addTool(std::move(tool));
@@ -131,7 +125,6 @@ void LensStage::furnish(const Desk& desk) {
     desk.canvas.addSight(std::make_unique<RoundTripSight>(*sights_, true));
     desk.canvas.addSight(std::make_unique<ResidualSight>(*sights_));
     desk.canvas.addSight(std::make_unique<ChartSight>(session_, *this));
-    stretch_ = [canvas = &desk.canvas](double aspect) { canvas->setPixelAspect(aspect); };
     connect(&session_.document, &Document::changed, this, &LensStage::refreshAspect);
     connect(this, &LensStage::fitChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
     connect(this, &LensStage::viewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->refreshView(); });
@@ -140,7 +133,7 @@ void LensStage::furnish(const Desk& desk) {
         if (!canvas->sight().isEmpty()) canvas->refreshView();
     });
     desk.tools.addTool("line", "Line", {}, "Click along what is straight in life; double click or Enter ends it (L)",
-                       takeTool_);
+                       [this] { drawLines(); });
     desk.tools.addView("undistorted", "Undistorted", "The plate without its distortion",
                        [desk] { desk.show("undistorted"); });
 
@@ -210,7 +203,9 @@ void LensStage::addLensCommands(const Desk& desk) {
 }
 
 void LensStage::drawLines() {
-    if (takeTool_) takeTool_();
+    if (!isFurnished()) return;
+    if (shown() == "3d") show("plate");
+    takeInHand("line");
 }
 
 void LensStage::removeLine() {
@@ -218,12 +213,12 @@ void LensStage::removeLine() {
 }
 
 void LensStage::look(const QString& view) {
-    if (show_) show_(view);
+    if (isFurnished()) show(view);
 }
 
 const Expected<PixelBox>& LensStage::undistortedBox() const { return sights_->chosenBox(); }
 
-QString LensStage::looked() const { return shown_ ? shown_() : QString("plate"); }
+QString LensStage::looked() const { return shown(); }
 
 void LensStage::setGrid(bool shown) {
     grid_ = shown;
@@ -243,7 +238,7 @@ void LensStage::setDesqueezed(bool stretched) {
 }
 
 void LensStage::refreshAspect() {
-    if (stretch_) stretch_(desqueezed_ ? 1 / session_.shot().solveSettings.squeeze : 1);
+    if (isFurnished()) desk().canvas.setPixelAspect(desqueezed_ ? 1 / session_.shot().solveSettings.squeeze : 1);
 }
 
 // ---- other ways to a lens

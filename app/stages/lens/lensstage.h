@@ -81,10 +81,6 @@ private:
     std::vector<std::optional<LineBend>> bends_;  ///< of the card's lines, while they are those of the fit
     LineTool* lineTool_ = nullptr;
     std::unique_ptr<LensSights> sights_;
-    std::function<void(const QString&)> show_;
-    std::function<QString()> shown_;
-    std::function<void()> takeTool_;
-    std::function<void(double)> stretch_;
     std::size_t chartView_ = 0;
     bool grid_ = false;
     bool desqueezed_ = true;

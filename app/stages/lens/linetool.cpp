@@ -213,7 +213,7 @@ void LineTool::removeLine() {
 bool LineTool::hover(const CanvasEvent& event) {
     at_ = event.at;
     if (const PicturePtr picture = session_.player.picture(); picture && session_.shot().lens.snap)
-        plane_.want(picture, [picture](const Progress&) -> Expected<Plane> { return analysisPlane(*picture); });
+        plane_.want(picture, [picture](const Progress&) -> Expected<ImageChannel> { return analysisPlane(*picture); });
     const auto near = gripNear(event.at);
     const bool changed = near.has_value() != hovered_.has_value() ||
                          (near && (near->line != hovered_->line || near->point != hovered_->point));

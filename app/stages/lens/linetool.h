@@ -57,7 +57,7 @@ private:
     std::optional<Grip> grip_, hovered_;
     bool dragged_ = false;
     QPointF at_;
-    Derived<Plane, PicturePtr> plane_;  ///< where edges are looked for, made while the mouse is on its way
+    Derived<ImageChannel, PicturePtr> plane_;  ///< where edges are looked for, made while the mouse is on its way
 };
 
 }  // namespace pinion

@@ -16,7 +16,7 @@ public:
     MattePicture(Shot shot, int frame, bool cut) : shot_(std::move(shot)), frame_(frame), cut_(cut) {}
     QImage made(const Picture& picture, const ViewTransform& view) const override {
         const std::vector<Matte> mattes = mattesOf(shot_, FrameRange{frame_, frame_});
-        const Plane plane = coverageOf(mattes, frame_, picture.width, picture.height);
+        const ImageChannel plane = coverageOf(mattes, frame_, picture.width, picture.height);
         QImage image(picture.width, picture.height, QImage::Format_RGB32);
         const std::vector<std::uint32_t> plate = cut_ ? displayPixels(picture, view) : std::vector<std::uint32_t>{};
         for (int y = 0; y < picture.height; ++y) {

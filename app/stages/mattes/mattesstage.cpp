@@ -51,13 +51,13 @@ QWidget* MattesStage::makeCard() { return makeMattesCard(session_, *this); }
 
 void MattesStage::enter() {
     if (strip_) strip_->shown = true;
-    if (refreshSheet_) refreshSheet_();
+    redraw();
     proposals.want();
 }
 
 void MattesStage::leave() {
     if (strip_) strip_->shown = false;
-    if (refreshSheet_) refreshSheet_();
+    redraw();
     if (isStill()) endStill();
 }
 
@@ -83,11 +83,6 @@ QString MattesStage::whyNoShape() const {
 }
 
 void MattesStage::furnish(const Desk& desk) {
-    show_ = desk.show;
-    shown_ = desk.shown;
-    openCard_ = [open = desk.openCard, id = id()] { open(id); };
-    takeTool_ = [canvas = &desk.canvas](const QString& tool) { canvas->takeTool(tool); };
-    refreshSheet_ = [sheet = &desk.sheet] { sheet->refreshStrips(); };
     addTools(desk);
     addShapeCommands(desk);
     addKeyCommands(desk);
@@ -124,16 +119,13 @@ void MattesStage::addTools(const Desk& desk) {
     auto still = std::make_unique<StillSight>(session_, hand);
     still_ = still.get();
     canvas.addSight(std::move(still));
-    clearHold_ = [&canvas] { canvas.setHold(nullptr); };
-    startHold_ = [this, &canvas] { canvas.setHold(still_); };
-    isHeld_ = [this, &canvas] { return canvas.shownSight() == still_; };
     // While it stands still, and not held by something else, what is drawn goes with it.
     hand.rideOfNew = [this] { return isStill() ? std::optional(still_->ride) : std::nullopt; };
     connect(&hand, &MatteHand::changed, &canvas, [&canvas] { canvas.update(); });
     connect(&hand, &MatteHand::motionsChanged, &canvas, &Canvas::refreshView);
     connect(&session_.document, &Document::changed, &canvas, [this, &canvas] {
         // A view of the mattes is another picture then.
-        if (canvas.sight() == "matte" || canvas.sight() == "cut out" || isHeld_()) canvas.refreshView();
+        if (canvas.sight() == "matte" || canvas.sight() == "cut out" || isStill()) canvas.refreshView();
     });
     connect(&canvas, &Canvas::looked, this, &MattesStage::viewChanged);
     const auto take = [this](const QString& tool) { return [this, tool] { takeTool(tool); }; };
@@ -147,15 +139,25 @@ void MattesStage::addTools(const Desk& desk) {
     desk.tools.addTool("stroke", "Freehand", "lasso", "A stroke becomes a smooth shape (Shift+D)", take("stroke"));
 }
 
+bool MattesStage::take(Errand errand) {
+    if (errand != Errand::showShapes && errand != Errand::drawShape) return false;
+    openOwnCard();
+    if (errand == Errand::drawShape) {
+        show("plate");
+        takeInHand("shape");
+    }
+    return true;
+}
+
 void MattesStage::takeTool(const QString& tool) {
     if (!session_.hasPlate()) {
         session_.say("No plate is open.");
         return;
     }
-    openCard_();
+    openOwnCard();
     // Shapes are drawn over the plate, or over it cut or held still.
-    if (shown_() != "plate" && shown_() != "cut out") show_("plate");
-    takeTool_(tool);
+    if (shown() != "plate" && shown() != "cut out") show("plate");
+    takeInHand(tool);
 }
 
 // ---- commands
@@ -279,7 +281,7 @@ void MattesStage::addRideCommands(const Desk& desk) {
     c.add(
         "Matte", "Look for what moves", {K("Ctrl+M")},
         [this] {
-            openCard_();
+            openOwnCard();
             proposals.start();
         },
         [this] { return whyNoTracks(session_); });
@@ -306,9 +308,9 @@ void MattesStage::addViewCommands(const Desk& desk) {
         [desk] { desk.show(desk.shown() == "cut out" ? "plate" : "cut out"); }, plate);
 }
 
-void MattesStage::look(const QString& view) { show_(view); }
+void MattesStage::look(const QString& view) { show(view); }
 
-QString MattesStage::looked() const { return shown_ ? shown_() : QString("plate"); }
+QString MattesStage::looked() const { return shown(); }
 
 // ---- riding
 
@@ -356,10 +358,10 @@ void MattesStage::bake() {
     session_.edit("Keyframes for " + text(hand.held()->name), withMatteBaked(session_.shot(), *hand.matte()));
 }
 
-bool MattesStage::isStill() const { return isHeld_ && isHeld_(); }
+bool MattesStage::isStill() const { return isFurnished() && desk().canvas.shownSight() == still_; }
 
 void MattesStage::endStill() {
-    clearHold_();
+    desk().canvas.setHold(nullptr);
     emit viewChanged();
 }
 
@@ -371,9 +373,9 @@ void MattesStage::standStill(const Ride& on, const QString& words) {
         session_.sayError(QString("The picture cannot stand still on %1: %2.").arg(words, text(carrier->problem())));
         return;
     }
-    openCard_();
-    show_("plate");
-    startHold_();
+    openOwnCard();
+    show("plate");
+    desk().canvas.setHold(still_);
     hand.refreshMotions();
     emit viewChanged();
 }

@@ -24,6 +24,7 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    bool take(Errand errand) override;
     void enter() override;
     void leave() override;
 
@@ -83,10 +84,6 @@ private:
     QString whyNoShape() const;
     void endStill();
 
-    std::function<void(const QString&)> show_, takeTool_;
-    std::function<QString()> shown_, toolInHand_;
-    std::function<void()> openCard_, clearHold_, startHold_, refreshSheet_;
-    std::function<bool()> isHeld_;
     EditShapeTool* edit_ = nullptr;  ///< the canvas owns these
     MatteStrip* strip_ = nullptr;
     StillSight* still_ = nullptr;

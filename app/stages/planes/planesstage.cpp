@@ -61,13 +61,13 @@ QWidget* PlanesStage::makeCard() { return makePlanesCard(session_, *this); }
 void PlanesStage::enter() {
     if (overlay_) overlay_->shown = true;
     if (strip_) strip_->shown = true;
-    if (refreshSheet_) refreshSheet_();
+    refreshSheet();
 }
 
 void PlanesStage::leave() {
     if (overlay_) overlay_->shown = false;
     if (strip_) strip_->shown = false;
-    if (refreshSheet_) refreshSheet_();
+    refreshSheet();
 }
 
 QString PlanesStage::whyNoPlane() const {
@@ -76,25 +76,11 @@ QString PlanesStage::whyNoPlane() const {
 }
 
 void PlanesStage::furnish(const Desk& desk) {
-    show_ = desk.show;
-    shown_ = desk.shown;
-    openCard_ = [open = desk.openCard, id = id()] { open(id); };
-    openOther_ = desk.openCard;
-    takeTool_ = [canvas = &desk.canvas](const QString& tool) { canvas->takeTool(tool); };
     auto strip = std::make_unique<PlaneStrip>(session_, hand);
     strip_ = strip.get();
     desk.sheet.addStrip(std::move(strip));
-    refreshSheet_ = [this, sheet = &desk.sheet, canvas = &desk.canvas, proof = &desk.proof] {
-        sheet->refreshStrips();
-        canvas->update();
-        if (overlay_->shown) refreshProof();
-        else proof->setSubject(nullptr);
-    };
     addTools(desk);
     addCommands(desk);
-    showProof_ = [proof = &desk.proof](std::shared_ptr<const ProofSubject> subject) {
-        proof->setSubject(std::move(subject));
-    };
 }
 
 void PlanesStage::addTools(const Desk& desk) {
@@ -142,11 +128,11 @@ void PlanesStage::takeTool(const QString& tool) {
         session_.say("No plate is open.");
         return;
     }
-    openCard_();
-    const QString view = shown_();
-    // With what was inserted it can be worked on too.
-    if (view != "plate" && view != "surface" && view != "inserts") show_("plate");
-    takeTool_(tool);
+    openOwnCard();
+    // On the plate, with what was inserted too, and on the surface squared up.
+    const Sight* sight = desk().canvas.shownSight();
+    if (shown() == "3d" || (sight && !sight->isOverPlate() && shown() != "surface")) show("plate");
+    takeInHand(tool);
 }
 
 void PlanesStage::addCommands(const Desk& desk) {
@@ -258,9 +244,9 @@ void PlanesStage::cornersAsTracks() {
         "correction they are replaced.");
 }
 
-void PlanesStage::look(const QString& view) { show_(view); }
+void PlanesStage::look(const QString& view) { show(view); }
 
-QString PlanesStage::looked() const { return shown_ ? shown_() : QString("plate"); }
+QString PlanesStage::looked() const { return shown(); }
 
 // ---- tracking
 
@@ -347,7 +333,7 @@ void PlanesStage::handOn() {
     const PlanarTrack& plane = *hand.held();
     const int reference = plane.ties.isEmpty() ? plane.referenceFrame : plane.ties.front().frame;
     session_.edit("Hand on " + text(plane.name), withPlaneHandedOn(session_.shot(), plane.id, reference));
-    openOther_("delivery");
+    desk().ask(Errand::handOn);
     session_.say(plane.ties.isEmpty()
                      ? "Its transforms are listed: it has no surface yet, whose corners could be pinned."
                      : "Its corner pin is listed, as JSON and as a table.");
@@ -378,7 +364,7 @@ void PlanesStage::addMatte() {
     for (const Polygon& outline : plane.outlines) add(outline, Matte::Op::add);
     for (const Polygon& outline : plane.takenOut) add(outline, Matte::Op::subtract);
     session_.edit("Matte of " + text(plane.name), shot);
-    openOther_("mattes");
+    desk().ask(Errand::showShapes);
 }
 
 void PlanesStage::steadyOn() {
@@ -390,8 +376,7 @@ void PlanesStage::steadyOn() {
     shot.steady.on = rideOnPlane(plane.id);
     shot.steady.referenceFrame = frame;
     session_.edit("Steady on " + text(plane.name), shot);
-    openOther_("steady");
-    show_("steady");
+    desk().ask(Errand::steady);
 }
 
 void PlanesStage::renderSquared(const std::string& pattern, int width, int height) {
@@ -421,11 +406,18 @@ void PlanesStage::putBackSurface(const std::filesystem::path& changed) {
 
 // ---- the proof
 
+void PlanesStage::refreshSheet() {
+    redraw();
+    if (!isFurnished()) return;
+    if (overlay_->shown) refreshProof();
+    else desk().proof.setSubject(nullptr);
+}
+
 void PlanesStage::refreshProof() {
-    if (!showProof_) return;
+    if (!isFurnished()) return;
     const PlanarTrack* plane = hand.held();
     if (!plane || plane->samples.isEmpty()) {
-        showProof_(nullptr);
+        desk().proof.setSubject(nullptr);
         return;
     }
     auto subject = std::make_shared<ProofSubject>();
@@ -482,7 +474,7 @@ void PlanesStage::refreshProof() {
                       wanted.width() * 4, QImage::Format_RGB32)
             .copy();
     };
-    showProof_(std::move(subject));
+    desk().proof.setSubject(std::move(subject));
 }
 
 }  // namespace pinion

@@ -65,12 +65,9 @@ private:
     void addCommands(const Desk& desk);
     void startTracking(std::vector<PlaneId> planes, Direction direction, int steps, bool anew);
     QString whyNoPlane() const;
+    void refreshSheet();
     void refreshProof();
 
-    std::function<void(const QString&)> show_, takeTool_, openOther_;
-    std::function<QString()> shown_;
-    std::function<void(std::shared_ptr<const ProofSubject>)> showProof_;
-    std::function<void()> openCard_, refreshSheet_;
     PlanesOverlay* overlay_ = nullptr;  ///< the canvas owns it
     PlaneStrip* strip_ = nullptr;       ///< the sheet owns it
 };

@@ -364,7 +364,7 @@ void SidesTool::press(const CanvasEvent& event) {
     // On to the contours, where the picture shows them.
     if (const PicturePtr picture = session_.player.picture();
         picture && session_.player.pictureFrame() == plane.referenceFrame) {
-        const Plane analysed = analysisPlane(*picture);
+        const ImageChannel analysed = analysisPlane(*picture);
         for (const std::size_t side : {std::size_t(0), std::size_t(2)}) {
             const SnappedLine on = snapped(analysed, std::span(clicked).subspan(side, 2));
             std::copy(on.clicks.begin(), on.clicks.end(), clicked.begin() + std::ptrdiff_t(side));

@@ -23,9 +23,9 @@ QSpinBox* percent(int most = 100) {
 }
 
 QString placeOf(const Shot& shot) {
-    return text(shot.steady.renderPlace.empty()
+    return text(shot.steady.renderPath.empty()
                     ? shot.name + (shot.steady.shake ? ".shaken.####.png" : ".steady.####.png")
-                    : shot.steady.renderPlace);
+                    : shot.steady.renderPath);
 }
 
 bool eases(const Shot& shot) { return shot.steady.options.mode == SteadyOptions::Mode::ease; }
@@ -345,7 +345,7 @@ private:
             const QString to = place->text().trimmed();
             if (!to.isEmpty() && to != placeOf(session_.shot()))
                 change("Change where it is rendered to",
-                       [&](Shot& shot) { shot.steady.renderPlace = to.toStdString(); });
+                       [&](Shot& shot) { shot.steady.renderPath = to.toStdString(); });
         });
         onClick(render, [this, place] {
             const auto to =

@@ -33,9 +33,14 @@ void SteadyStage::refreshPlan() {
         plan_.clear();
         return;
     }
-    Shot settings = shot;
-    settings.tracks = {};
-    plan_.want({steadyKey(settings), shot.tracks}, [shot](const Progress&) { return picturePlan(shot); });
+    plan_.want(steadyKey(shot), [shot](const Progress&) { return picturePlan(shot); });
+}
+
+bool SteadyStage::take(Errand errand) {
+    if (errand != Errand::steady) return false;
+    openOwnCard();
+    show("steady");
+    return true;
 }
 
 void SteadyStage::furnish(const Desk& desk) {
@@ -104,13 +109,13 @@ void SteadyStage::addLocatorCommands(const Desk& desk) {
     desk.commands.add(
         "Steady", "Locator on the selected tracks", {K("Ctrl+L")},
         [this, desk, kindOfSelected] {
-            if (hangOn(kindOfSelected())) desk.openCard("delivery");
+            if (hangOn(kindOfSelected())) desk.ask(Errand::handOn);
         },
         some);
     desk.commands.add(
         "Steady", "Corner pin on four tracks", {K("Ctrl+Alt+L")},
         [this, desk] {
-            if (hangOn(MotionKind::cornerPin)) desk.openCard("delivery");
+            if (hangOn(MotionKind::cornerPin)) desk.ask(Errand::handOn);
         },
         [this] {
             const QString ready = whyNotReady(session_);

@@ -22,6 +22,7 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    bool take(Errand errand) override;
 
     /// The steadied or shaken picture of the present shot, worked out beside the interface; null while there is none.
     std::shared_ptr<const PicturePlan> plan() const { return plan_.value(); }
@@ -40,20 +41,12 @@ signals:
     void planChanged();
 
 private:
-    /// Hashing a million samples at every edit would be felt: whether the tracks are the same list is enough.
-    struct PlanKey {
-        std::uint64_t settings = 0;
-        List<Track> tracks;
-        bool operator==(const PlanKey& other) const {
-            return settings == other.settings && tracks.sharedWith(other.tracks);
-        }
-    };
     void refreshPlan();
     void addViews(const Desk& desk);
     void addSteadyCommands(const Desk& desk);
     void addLocatorCommands(const Desk& desk);
 
-    Derived<PicturePlan, PlanKey> plan_;
+    Derived<PicturePlan, std::uint64_t> plan_;
 };
 
 }  // namespace pinion

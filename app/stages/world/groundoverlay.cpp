@@ -1,6 +1,6 @@
 #include "stages/world/groundoverlay.h"
 
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "canvas/plateview.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"

@@ -1,6 +1,6 @@
 #include "stages/world/worldcard.h"
 
-#include "camera/solve.h"
+#include "camera/result.h"
 #include "stages/shotform.h"
 
 namespace pinion {

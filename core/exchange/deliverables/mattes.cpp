@@ -74,14 +74,14 @@ Expected<std::vector<fs::path>> writePictures(const Shot& shot, const std::vecto
     if (!writer) return tl::unexpected(writer.error());
     std::vector<fs::path> files;
     for (int frame = plate.range.first; frame <= plate.range.last; ++frame) {
-        const Plane plane = coverageOf(mattes, frame, plate.width, plate.height);
+        const ImageChannel plane = coverageOf(mattes, frame, plate.width, plate.height);
         if (auto done = (*writer)->write(frame, plane); !done) return tl::unexpected(done.error());
         files.push_back(onFrame(path, frame));
     }
     if (auto done = (*writer)->finish(); !done) return tl::unexpected(done.error());
     // Read back on its first frame, within what the file's digits hold.
     const auto back = matteSequence(path)->at(plate.range.first);
-    const Plane first = coverageOf(mattes, plate.range.first, plate.width, plate.height);
+    const ImageChannel first = coverageOf(mattes, plate.range.first, plate.width, plate.height);
     bool same = back && back->width == plate.width && back->height == plate.height;
     for (std::size_t i = 0; same && i < first.values.size(); ++i)
         same = std::abs(back->values[i] - first.values[i]) < 1e-3F;

@@ -1,5 +1,6 @@
 #include "shot/file/parts.h"
 #include "shot/file/values.h"
+#include "shot/solvesettings.h"
 
 namespace pinion {
 namespace {
@@ -7,10 +8,6 @@ namespace {
 using namespace jsonfile;
 using namespace shotfile;
 namespace fs = std::filesystem;
-
-constexpr std::array kKnowledge{"known", "guessed", "unknown"};
-constexpr std::array kDistortion{"none", "known", "unknown", "k1", "full", "guessed"};
-constexpr std::array kAxis{"auto", "centre", "free"};
 
 void takeMeasures(const json& camera, SolveSettings& settings) {
     const auto positive = [](const json& entry, const char* name, const std::string& where) {
@@ -39,43 +36,48 @@ void takeMeasures(const json& camera, SolveSettings& settings) {
     settings.places = List<KnownPlace>(std::move(places));
 }
 
+void takeSetting(const json& camera, const SolveSetting& setting, SolveSettings& settings) {
+    if (!setting.isChoice()) {
+        settings.*setting.number = number(camera, setting.key, "camera");
+        return;
+    }
+    // Older files have a flag where there is a word now.
+    if (camera.contains(setting.key) && camera[setting.key].is_boolean()) {
+        setting.choose(settings, camera[setting.key].get<bool>() ? 1 : 2);
+        return;
+    }
+    const std::string word = text(camera, setting.key, "camera");
+    const auto choice = choiceNamed(setting, word);
+    if (!choice) malformed(fmt::format("camera.{}: is '{}'; {} is expected", setting.key, word, wordsOf(setting)));
+    setting.choose(settings, *choice);
+}
+
 void putCameraPart(json& document, const Shot& shot, const fs::path&) {
     const SolveSettings& c = shot.solveSettings;
-    document["camera"] = {{"sensor_width_mm", c.sensorWidth_mm},
-                          {"focal", kKnowledge[std::size_t(c.focal)]},
-                          {"focal_mm", c.focal_mm},
-                          {"focal_trust_mm", c.focalTrust_mm},
-                          {"distortion", kDistortion[std::size_t(c.distortion)]}};
-    if (c.axis != SolveOptions::Axis::automatic) document["camera"]["axis"] = kAxis[std::size_t(c.axis)];
-    if (c.motion) document["camera"]["motion"] = kMotionWords[std::size_t(*c.motion)];
-    if (c.zoom) document["camera"]["zoom"] = *c.zoom;
-    if (c.squeeze != 1.0) document["camera"]["squeeze"] = c.squeeze;
-    if (c.basePair) document["camera"]["base_pair"] = {c.basePair->first, c.basePair->second};
+    json& camera = document["camera"] = json::object();
+    for (const SolveSetting& setting : solveSettings()) {
+        if (setting.isNew && setting.isUsual(c)) continue;
+        if (setting.isChoice()) camera[setting.key] = setting.words[setting.chosen(c)];
+        else camera[setting.key] = c.*setting.number;
+    }
+    if (c.basePair) camera["base_pair"] = {c.basePair->first, c.basePair->second};
     for (const KnownDistance& known : c.distances)
-        document["camera"]["distances"].push_back(
-            {{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.trust}});
+        camera["distances"].push_back(
+            {{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.sigma}});
     for (const KnownPlace& known : c.places)
-        document["camera"]["places"].push_back(
-            {{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.trust}});
+        camera["places"].push_back({{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.sigma}});
 }
 
 void takeCameraPart(const json& document, Shot& shot, const fs::path&) {
     const json& camera = member(document, "camera", "file");
     SolveSettings& c = shot.solveSettings;
-    c.sensorWidth_mm = number(camera, "sensor_width_mm", "camera");
-    c.focal = word<Knowledge>(camera, "focal", kKnowledge, "camera");
-    c.focal_mm = number(camera, "focal_mm", "camera");
-    c.focalTrust_mm = number(camera, "focal_trust_mm", "camera");
-    c.distortion = word<SolveOptions::Distortion>(camera, "distortion", kDistortion, "camera");
+    for (const SolveSetting& setting : solveSettings())
+        if (!setting.isNew || camera.contains(setting.key)) takeSetting(camera, setting, c);
     // Before there was a Lens card a known lens lay here.
     if (camera.contains("lens")) {
         shot.lens.lens = takeOwnLensValues(camera["lens"], "camera.lens");
         shot.lens.source = LensCard::Source::file;
     }
-    if (camera.contains("axis")) c.axis = word<SolveOptions::Axis>(camera, "axis", kAxis, "camera");
-    if (camera.contains("motion")) c.motion = word<CameraMotion>(camera, "motion", kMotionWords, "camera");
-    if (camera.contains("zoom")) c.zoom = camera.value("zoom", false);
-    if (camera.contains("squeeze")) c.squeeze = number(camera, "squeeze", "camera");
     if (!(c.squeeze > 0)) malformed("camera.squeeze: has to be above 0");
     if (camera.contains("base_pair")) c.basePair = twoFrames(camera["base_pair"], "camera.base_pair");
     takeMeasures(camera, c);

@@ -246,8 +246,8 @@ void putInsertsPart(json& document, const Shot& shot, const fs::path& file) {
     if (shot.nextClip > 1) document["next_clip"] = shot.nextClip;
     for (const Insert& insert : shot.inserts) document["inserts"].push_back(insertValue(insert));
     if (shot.nextInsert > 1) document["next_insert"] = shot.nextInsert;
-    if (!shot.insertsPlace.empty() || shot.insertsAlone)
-        document["insert_render"] = {{"place", shot.insertsPlace}, {"alone", shot.insertsAlone}};
+    if (!shot.insertsPath.empty() || shot.insertsAlone)
+        document["insert_render"] = {{"place", shot.insertsPath}, {"alone", shot.insertsAlone}};
 }
 
 /// The items of a list, each with an id of its own; `next` comes after all of them.
@@ -290,7 +290,7 @@ void takeInsertsPart(const json& document, Shot& shot, const fs::path& file) {
     markOnSurfaces(document, shot);
     if (document.contains("insert_render")) {
         const json& render = document["insert_render"];
-        shot.insertsPlace = text(render, "place", "insert_render");
+        shot.insertsPath = text(render, "place", "insert_render");
         shot.insertsAlone = flagOr(render, "alone", false, "insert_render");
     }
 }

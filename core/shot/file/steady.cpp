@@ -42,7 +42,7 @@ json steadyValue(const SteadySettings& s) {
                {"lend_fit", kFits[std::size_t(s.lending.fit)]},
                {"filter", toString(s.filter)},
                {"edges", toString(s.edges)},
-               {"render_place", s.renderPlace}};
+               {"render_place", s.renderPath}};
     if (s.profile) {
         json samples = json::array();
         for (const ShakeSample& sample : s.profile->samples)
@@ -99,7 +99,7 @@ SteadySettings takeSteady(const json& value) {
     if (!filter || !edges) malformed(where + ": filter or edges are not known");
     s.filter = *filter;
     s.edges = *edges;
-    s.renderPlace = text(value, "render_place", where);
+    s.renderPath = text(value, "render_place", where);
     if (value.contains("profile")) {
         const json& held = value["profile"];
         ShakeProfile profile{text(held, "name", "steady.profile"),
@@ -134,7 +134,7 @@ Locator takeLocator(const json& entry, const std::string& where) {
 void putSteadyPart(json& document, const Shot& shot, const fs::path&) {
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
           shot.steady.on == SteadySettings{}.on && shot.steady.options == SteadyOptions{} &&
-          shot.steady.model == PictureModel::automatic && shot.steady.renderPlace.empty()))
+          shot.steady.model == PictureModel::automatic && shot.steady.renderPath.empty()))
         document["steady"] = steadyValue(shot.steady);
     for (const Locator& locator : shot.locators)
         document["locators"].push_back({{"id", locator.id}, {"name", locator.name}, {"on", rideValue(locator.on)}});

@@ -1,6 +1,7 @@
 #include "shot/stages/camerastage.h"
 
 #include "shot/ingredients.h"
+#include "shot/solvesettings.h"
 
 #include <algorithm>
 
@@ -22,58 +23,44 @@ std::uint64_t solveKey(const Shot& shot) {
     Fingerprint print;
     addTracks(print, shot.tracks, AsideTracks::leftOut);
     const SolveSettings& s = shot.solveSettings;
-    print.add(s.sensorWidth_mm)
-        .add(int(s.focal))
-        .add(int(s.distortion))
-        .add(shot.plate.range.first)
-        .add(shot.plate.range.last);
-    if (s.focal != Knowledge::unknown) print.add(s.focal_mm);
-    if (s.focal == Knowledge::guessed) print.add(s.focalTrust_mm);
+    // Those that came later count only where they differ from the usual, so that a shot solved before stays fresh.
+    for (const SettingId id : {SettingId::sensorWidth, SettingId::focal, SettingId::distortion})
+        addSetting(print, s, id);
+    print.add(shot.plate.range.first).add(shot.plate.range.last);
+    for (const SettingId id : {SettingId::focalValue, SettingId::focalSigma}) addSetting(print, s, id);
     if (s.basePair) print.add(s.basePair->first).add(s.basePair->second);
-    // Only what differs from the usual, so that a shot solved before these choices were there stays fresh.
-    if (s.axis != SolveOptions::Axis::automatic) print.add(101).add(int(s.axis));
-    if (s.motion) print.add(102).add(int(*s.motion));
-    if (s.zoom) print.add(*s.zoom ? 103 : 107);
-    if (s.squeeze != 1.0) print.add(104).add(s.squeeze);
+    addLaterSettings(print, s);
     if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens) addLens(print.add(109), glassOf(shot));
     if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens) addLens(print.add(110), glassOf(shot));
     for (const KnownDistance& known : s.distances)
-        print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.trust);
+        print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.sigma);
     for (const KnownPlace& known : s.places)
         print.add(106)
             .add(double(known.track))
             .add(known.metres.x())
             .add(known.metres.y())
             .add(known.metres.z())
-            .add(known.trust);
+            .add(known.sigma);
     return print.value();
 }
 
 SolveOptions solveOptionsOf(const Shot& shot) {
     const SolveSettings& s = shot.solveSettings;
     SolveOptions options;
+    static_cast<SolveSettings&>(options) = s;
     options.width = shot.plate.width;
     options.height = shot.plate.height;
-    options.sensorWidth_mm = s.sensorWidth_mm;
-    options.focal = s.focal;
-    options.focal_mm = s.focal_mm;
-    options.focalTrust_mm = s.focalTrust_mm;
-    options.distortion = s.distortion;
     if (s.distortion == SolveOptions::Distortion::known || s.distortion == SolveOptions::Distortion::guessed)
         options.lens = shot.lens.lens;
-    options.axis = s.axis;
-    options.motion = s.motion;
-    options.zoom = s.zoom;
-    options.squeeze = s.squeeze;
-    options.basePair = s.basePair;
     // A measure goes with its track.
     const auto isThere = [&](TrackId id) {
         return std::any_of(shot.tracks.begin(), shot.tracks.end(), [&](const Track& track) { return track.id == id; });
     };
-    for (const KnownDistance& known : s.distances)
-        if (isThere(known.a) && isThere(known.b)) options.distances.push_back(known);
-    for (const KnownPlace& known : s.places)
-        if (isThere(known.track)) options.places.push_back(known);
+    options.distances = s.distances.edited([&](auto& all) {
+        std::erase_if(all, [&](const KnownDistance& known) { return !isThere(known.a) || !isThere(known.b); });
+    });
+    options.places = s.places.edited(
+        [&](auto& all) { std::erase_if(all, [&](const KnownPlace& known) { return !isThere(known.track); }); });
     return options;
 }
 

@@ -1,0 +1,19 @@
+#include "stages/stage.h"
+
+#include "canvas/canvas.h"
+#include "sheet/threadsheet.h"
+
+namespace pinion {
+
+void Stage::takeInHand(const QString& tool) {
+    desk_->canvas.takeTool(tool);
+    desk_->canvas.setFocus();
+}
+
+void Stage::redraw() {
+    if (!desk_) return;
+    desk_->sheet.refreshStrips();
+    desk_->canvas.update();
+}
+
+}  // namespace pinion
