@@ -22,12 +22,13 @@ public:
     void open(const QString& stage);
     const QString& openStage() const { return open_; }
 
+    /// Asks the stages anew what there is to say of them.
+    void refresh();
+
 signals:
     void opened(const QString& stage);
 
 private:
-    void refresh();
-
     struct Entry {
         Stage* stage;
         Card* card;

@@ -185,6 +185,7 @@ void MainWindow::furnish() {
     for (const auto& stage : stages_) {
         toolBar_->setStage(stage->id(), stage->toolsStay());
         stage->furnishWith(desk);
+        connect(stage.get(), &Stage::reportChanged, docket_, &Docket::refresh);
     }
     addViews();
     addLastCommands();

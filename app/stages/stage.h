@@ -73,6 +73,10 @@ public:
     /// Escape: what it has offered goes.
     virtual void escape() {}
 
+signals:
+    /// What the docket says of it is another thing, though the shot is the same.
+    void reportChanged();
+
 protected:
     /// Adds tools, overlays, sights, commands.
     virtual void furnish(const Desk&) {}

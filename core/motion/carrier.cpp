@@ -14,8 +14,12 @@ Carrier::Carrier(FrameRange range, std::function<Expected<PlateMotion>()> make)
 const Carrier::Known& Carrier::known() const {
     std::call_once(once_, [this] {
         auto made = make_();
-        if (!made) known_.problem = made.error().message;
-        else known_.motion = std::move(*made);
+        if (made) {
+            known_.motion = std::move(*made);
+        } else {
+            known_.problem = made.error().message;
+            known_.fault = made.error().fault;
+        }
         for (int frame = range_.first; made && frame <= range_.last; ++frame)
             if (!known_.motion.at(frame)) known_.missing.push_back(frame);
         workedOut_.store(true, std::memory_order_release);
@@ -24,7 +28,7 @@ const Carrier::Known& Carrier::known() const {
 }
 
 Expected<PlateMotion> Carrier::motionOrProblem() const {
-    if (!problem().empty()) return failure(Fault::input, "{}", problem());
+    if (!problem().empty()) return failure(known().fault, "{}", problem());
     return motion();
 }
 

@@ -70,6 +70,7 @@ private:
     struct Known {
         PlateMotion motion;
         std::string problem;
+        Fault fault = Fault::input;  ///< of the problem
         std::vector<int> missing;
     };
     const Known& known() const;

@@ -582,7 +582,8 @@ TEST_CASE("a clip that is gone keeps its place on the plate until it is found ag
     f.wait();
     f.settle();
     std::filesystem::rename(f.scratch / "art.png", f.scratch / "moved.png");
-    f.inserts.hand.lookAgain();
+    // Seen by itself, without an edit.
+    CHECK(QTest::qWaitFor([&] { return f.state("inserts") == StageState::attention; }, 30000));
     f.session.edit("Move",
                    withInsertEdited(f.session.shot(), f.insert().id, [](Insert& i) { i.placing.centre.x() = 0.4; }));
     f.settle();

@@ -3,9 +3,10 @@
 #include "jobs/proposing.h"
 #include "made.h"
 #include "matte/matte.h"
+#include "matte/riding.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/matteedits.h"
 #include "steady/movers.h"
-#include "matte/riding.h"
 #include "truth.h"
 
 #include <catch2/catch.hpp>

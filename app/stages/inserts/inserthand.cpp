@@ -1,50 +1,21 @@
 #include "stages/inserts/inserthand.h"
 
-#include "jobs/inserting.h"
-#include "plate/filestamp.h"
-#include "plate/framewriter.h"
 #include "shot/carriers/carriers.h"
 #include "shot/edits/insertedits.h"
 #include "stages/reasons.h"
-
-#include <QDateTime>
 
 #include <algorithm>
 
 namespace pinion {
 
-namespace {
-
-constexpr int kLookEvery_ms = 2000;
-
-/// The clip's file; of a sequence its first one, which is written anew with the others.
-std::filesystem::path firstFileOf(const Clip& clip) {
-    return isSequencePattern(clip.path) ? frameFile(clip.path, clip.frames.first) : clip.path;
-}
-
-std::vector<std::uint64_t> filesOf(const List<Clip>& clips) {
-    std::vector<std::uint64_t> files;
-    for (const Clip& clip : clips) files.push_back(stampOf(firstFileOf(clip)));
-    return files;
-}
-
-}  // namespace
-
-SceneKey SceneKey::of(const Shot& shot) {
-    Fingerprint print;
-    addInserts(print, shot);
-    return {print.value(), filesOf(shot.clips)};
-}
-
 InsertHand::InsertHand(Session& session)
-    : session_(session), scene_(session.jobs, [this] {
+    : files(session), session_(session), scene_(session.jobs, [this] {
           followPlanes();
           emit moved();
           emit sceneChanged();
       }) {
     connect(&session.document, &Document::changed, this, &InsertHand::refresh);
-    connect(&files_, &QTimer::timeout, this, &InsertHand::lookAtFiles);
-    files_.start(kLookEvery_ms);
+    connect(&files, &ClipFiles::changed, this, &InsertHand::refresh);
     // Known at once, so that whoever paints next has it; said when all that follows has been said: a tracked plane is
     // told anew for each frame.
     connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes);
@@ -91,16 +62,14 @@ void InsertHand::refresh() {
     if (!held_ && !shot.inserts.isEmpty()) held_ = shot.inserts.back().id;
     draft_.reset();
     if (shot.inserts.isEmpty() || !shot.plate.isOpen()) scene_.clear();
-    else
-        scene_.want(SceneKey::of(shot),
-                    [shot](const Progress&) -> Expected<InsertScene> { return insertSceneOf(shot); });
+    else scene_.want(keyOf(shot), [shot](const Progress&) -> Expected<InsertScene> { return insertSceneOf(shot); });
     if (before != held_) emit changed();
 }
 
-void InsertHand::lookAtFiles() {
-    const Shot& shot = session_.shot();
-    if (shot.inserts.isEmpty() || !scene_.key() || session_.player.isPlaying()) return;
-    if (filesOf(shot.clips) != scene_.key()->files) refresh();
+SceneKey InsertHand::keyOf(const Shot& shot) const {
+    Fingerprint print;
+    addInserts(print, shot);
+    return {print.value(), files.version()};
 }
 
 const Insert* InsertHand::held() const { return held_ ? findInsert(session_.shot(), *held_) : nullptr; }
@@ -193,18 +162,6 @@ Polygon InsertHand::outlineNow(const Insert& insert) const {
     const auto surface = surfaceNow(insert);
     if (!surface) return {};
     return surface->outline(placingOf(insert), session_.player.frame(), insert.lost != Insert::Lost::ends);
-}
-
-bool InsertHand::isMissing(const Clip& clip) const {
-    constexpr qint64 kEvery_ms = 1000;
-    const qint64 now = QDateTime::currentMSecsSinceEpoch();
-    Looked& looked = looked_[clip.path];
-    if (now - looked.when > kEvery_ms) {
-        std::error_code code;
-        looked.missing = !std::filesystem::exists(firstFileOf(clip), code);
-        looked.when = now;
-    }
-    return looked.missing;
 }
 
 }  // namespace pinion

@@ -3,12 +3,11 @@
 #include "session/derived.h"
 #include "session/session.h"
 #include "shot/layers/layers.h"
+#include "stages/inserts/clipfiles.h"
 
 #include <QObject>
-#include <QTimer>
 
 #include <cstdint>
-#include <filesystem>
 #include <functional>
 #include <map>
 #include <memory>
@@ -18,10 +17,9 @@ namespace pinion {
 
 /// All that the inserts of a shot are made from: a new version of any of it is another scene.
 struct SceneKey {
-    std::uint64_t shot = 0;            ///< of all that the shot says of them
-    std::vector<std::uint64_t> files;  ///< what the clips' files are: replaced, they make another picture
+    std::uint64_t shot = 0;   ///< of all that the shot says of them
+    std::uint64_t files = 0;  ///< what the clips' files are: replaced, they make another picture
 
-    static SceneKey of(const Shot& shot);
     bool operator==(const SceneKey&) const = default;
 };
 
@@ -65,10 +63,8 @@ public:
     Polygon outlineNow(const Insert& insert) const;
 
     const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
-    /// Its file is not where it was; looked for once in a while.
-    bool isMissing(const Clip& clip) const;
-    /// Looks again at the next question.
-    void lookAgain() { looked_.clear(); }
+
+    ClipFiles files;
 
 signals:
     void changed();       ///< another insert is held
@@ -77,7 +73,7 @@ signals:
 
 private:
     void refresh();
-    void lookAtFiles();
+    SceneKey keyOf(const Shot& shot) const;
     /// As it is dragged.
     Placing placingOf(const Insert& insert) const { return held_ == insert.id && draft_ ? *draft_ : insert.placing; }
     /// What carries it at this moment; null until that has been worked out.
@@ -86,16 +82,10 @@ private:
     void setLive(std::map<PlaneId, PlanarTrack> live);
 
     Session& session_;
-    QTimer files_;
     std::optional<InsertId> held_;
     std::optional<Placing> draft_;
     std::shared_ptr<ArtShelf> shelf_ = std::make_shared<ArtShelf>();
     Derived<InsertScene, SceneKey> scene_;
-    struct Looked {
-        qint64 when = 0;
-        bool missing = false;
-    };
-    mutable std::map<std::filesystem::path, Looked> looked_;
     mutable std::shared_ptr<const InsertScene> below_;
     mutable std::shared_ptr<const InsertScene> belowOf_;
     mutable std::vector<InsertId> belowWithout_;

@@ -30,7 +30,7 @@ void InsertList::refresh() {
         item(row)->setText(text(insert.name));
         item(row)->setCheckState(insert.hidden ? Qt::Unchecked : Qt::Checked);
         const Clip* clip = insert.shows == Insert::Shows::clip ? findClip(shot, insert.clip) : nullptr;
-        item(row)->setForeground(clip && hand_.isMissing(*clip) ? theme::kCoral : theme::kText);
+        item(row)->setForeground(clip && hand_.files.isMissing(*clip) ? theme::kCoral : theme::kText);
         if (hand_.insert() == insert.id) setCurrentRow(row);
     }
     filling_ = false;

@@ -50,6 +50,7 @@ public:
         addRender();
         connect(&hand_, &InsertHand::changed, this, [this] { refresh(); });
         connect(&hand_, &InsertHand::sceneChanged, this, [this] { refresh(); });
+        connect(&hand_.files, &ClipFiles::changed, this, [this] { refresh(); });
         // At the plate's rate while it plays: only what depends on the frame.
         connect(&session.player, &Player::frameChanged, this, [this] { showFrame_(); });
         refresh();
@@ -153,7 +154,7 @@ private:
         onRefresh([this, notes] {
             QStringList lines;
             if (const Insert* insert = held()) {
-                if (const Clip* clip = heldClip(); clip && hand_.isMissing(*clip))
+                if (const Clip* clip = heldClip(); clip && hand_.files.isMissing(*clip))
                     lines << "its clip is missing: find it again below";
                 for (const std::string& note : notesOf(session_.shot(), *insert)) lines << text(note);
             }
@@ -210,7 +211,9 @@ private:
         onRefresh([this, pictures, picturesLabel] {
             const Clip* clip = heldClip();
             const bool isSequence = clip && !clip->still && isSequencePattern(clip->path);
-            const int count = isSequence ? clip->frames.count() : clip && clip->still ? numberedLike(clip->path) : 0;
+            const int count = isSequence            ? clip->frames.count()
+                              : clip && clip->still ? hand_.files.numberedLike(*clip)
+                                                    : 0;
             pictures->setVisible(count > 1);
             picturesLabel->setVisible(count > 1);
             pictures->setItemText(1, QString("all %1 numbered").arg(count));
@@ -263,13 +266,6 @@ private:
             shows->setEnabled(mayChange());
         });
     }
-    /// How many pictures are numbered like a file; looked for once.
-    int numberedLike(const std::filesystem::path& file) {
-        const auto [known, isNew] = numbered_.try_emplace(file, 0);
-        if (isNew) known->second = int(picturesAround(file).size());
-        return known->second;
-    }
-
     void addPlacing() {
         auto* title = heading("Place");
         auto* inside = named(button("Inside", "quiet"), "insertFit", "Whole, inside what carries it");
@@ -653,14 +649,14 @@ private:
             for (const Clip& clip : clips) {
                 auto* item = new QListWidgetItem(text(clip.name), list);
                 item->setToolTip(text(clip.path.string()));
-                if (hand_.isMissing(clip)) item->setForeground(theme::kCoral);
+                if (hand_.files.isMissing(clip)) item->setForeground(theme::kCoral);
             }
             list->setCurrentRow(row);
             list->setFixedHeight(std::clamp(list->count(), 1, 4) * std::max(22, list->sizeHintForRow(0)) + 6);
             filling_ = false;
             if (const Clip* clip = picked())
                 facts->setText(sizeWords(*clip) +
-                               (hand_.isMissing(*clip) ? "\nnot there: " + text(clip->path.string()) : ""));
+                               (hand_.files.isMissing(*clip) ? "\nnot there: " + text(clip->path.string()) : ""));
             again->setEnabled(session_.isReady());
         });
     }
@@ -706,7 +702,6 @@ private:
     InsertsStage& stage_;
     InsertHand& hand_;
     std::function<void()> showFrame_;
-    std::map<std::filesystem::path, int> numbered_;
     bool filling_ = false;
 };
 

@@ -135,7 +135,7 @@ void InsertsOverlay::paint(QPainter& painter, const PlateView& view) {
     const Shot& shot = session_.shot();
     for (const Insert& insert : shot.inserts) {
         const Clip* clip = insert.shows == Insert::Shows::clip ? findClip(shot, insert.clip) : nullptr;
-        if (insert.hidden || !clip || !hand_.isMissing(*clip)) continue;
+        if (insert.hidden || !clip || !hand_.files.isMissing(*clip)) continue;
         if (const auto corners = hand_.cornersNow(insert)) paintMissing(painter, view, insert, *corners);
     }
     for (const InsertScene::One* part : hand_.moving()) paintMoving(painter, view, *part);

@@ -29,13 +29,15 @@ using Eigen::Vector2d;
 
 }  // namespace
 
-InsertsStage::InsertsStage(Session& session) : Stage(session), hand(session) {}
+InsertsStage::InsertsStage(Session& session) : Stage(session), hand(session) {
+    connect(&hand.files, &ClipFiles::changed, this, &Stage::reportChanged);
+}
 
 StageReport InsertsStage::report() const {
     const Shot& shot = session_.shot();
     for (const Insert& insert : shot.inserts) {
         const Clip* clip = insert.shows == Insert::Shows::clip ? findClip(shot, insert.clip) : nullptr;
-        if (clip && !insert.hidden && hand.isMissing(*clip)) {
+        if (clip && !insert.hidden && hand.files.isMissing(*clip)) {
             StageReport report = insertsReport(shot);
             report.state = StageState::attention;
             report.message = clip->path.string() + ": is not there; find the clip again in the card.";
@@ -173,13 +175,13 @@ std::optional<Ride> InsertsStage::rideAtHand() const {
     return std::nullopt;
 }
 
-void InsertsStage::openClip(const std::filesystem::path& path, const std::function<void(const Clip&)>& done) {
+void InsertsStage::openClip(const std::function<Expected<Clip>()>& make, const std::function<void(const Clip&)>& done) {
     if (!session_.isReady()) {
         session_.say("A job is running. Stop it or wait.");
         return;
     }
     session_.jobs.start(Job<Clip>{.name = "Opening a clip",
-                                  .run = [path](const JobLink&) { return clipOf(path); },
+                                  .run = [make](const JobLink&) { return make(); },
                                   .merge = [done](Clip& clip) { done(clip); }});
 }
 
@@ -196,12 +198,13 @@ void InsertsStage::addInsert(Insert insert, const QString& what, const Shot& sho
 }
 
 void InsertsStage::addArt(const std::filesystem::path& path) {
-    openClip(path, [this](const Clip& clip) {
-        Insert insert;
-        const Shot shot = withClipAdded(session_.shot(), clip, &insert.clip);
-        insert.ride = rideAtHand();
-        addInsert(insert, "Insert", shot);
-    });
+    openClip([path] { return clipOf(path); },
+             [this](const Clip& clip) {
+                 Insert insert;
+                 const Shot shot = withClipAdded(session_.shot(), clip, &insert.clip);
+                 insert.ride = rideAtHand();
+                 addInsert(insert, "Insert", shot);
+             });
 }
 
 void InsertsStage::addPlain(Insert::Shows shows) {
@@ -213,47 +216,55 @@ void InsertsStage::addPlain(Insert::Shows shows) {
 }
 
 void InsertsStage::addPatch(const std::filesystem::path& path) {
-    openClip(path, [this](const Clip& clip) {
-        const PlateRef& plate = session_.shot().plate;
-        if (clip.width * plate.height != clip.height * plate.width) {
-            session_.sayError(QString("%1: is %2x%3, and a patch has the plate's shape, %4x%5.")
-                                  .arg(text(clip.path.string()))
-                                  .arg(clip.width)
-                                  .arg(clip.height)
-                                  .arg(plate.width)
-                                  .arg(plate.height));
-            return;
-        }
-        Insert insert;
-        const Shot shot = withClipAdded(session_.shot(), clip, &insert.clip);
-        insert.wholeFrame = true;
-        insert.ride = rideAtHand();
-        if (!insert.ride && !shot.tracks.isEmpty()) insert.ride = rideOnPicture();
-        addInsert(insert, "Patch", shot);
-    });
+    openClip([path] { return clipOf(path); },
+             [this](const Clip& clip) {
+                 const PlateRef& plate = session_.shot().plate;
+                 if (clip.width * plate.height != clip.height * plate.width) {
+                     session_.sayError(QString("%1: is %2x%3, and a patch has the plate's shape, %4x%5.")
+                                           .arg(text(clip.path.string()))
+                                           .arg(clip.width)
+                                           .arg(clip.height)
+                                           .arg(plate.width)
+                                           .arg(plate.height));
+                     return;
+                 }
+                 Insert insert;
+                 const Shot shot = withClipAdded(session_.shot(), clip, &insert.clip);
+                 insert.wholeFrame = true;
+                 insert.ride = rideAtHand();
+                 if (!insert.ride && !shot.tracks.isEmpty()) insert.ride = rideOnPicture();
+                 addInsert(insert, "Patch", shot);
+             });
 }
 
 void InsertsStage::relink(ClipId clip, const std::filesystem::path& path) {
-    openClip(path, [this, clip](const Clip& found) {
-        const Clip* before = findClip(session_.shot(), clip);
-        if (!before) return;
-        const bool other = before->width != found.width || before->height != found.height;
-        const QString name = text(before->name);
-        hand.lookAgain();
-        session_.edit("Find " + name, withClipReplaced(session_.shot(), clip, found));
-        session_.say(
-            name + ": " + text(found.path.string()) +
-            (other ? QString("\nIt is %1x%2 now; what shows it keeps its corners.").arg(found.width).arg(found.height)
-                   : QString()));
-    });
+    openClip([path] { return clipOf(path); }, [this, clip](const Clip& found) { replace(clip, found); });
+}
+
+void InsertsStage::replace(ClipId clip, const Clip& found) {
+    const Clip* before = findClip(session_.shot(), clip);
+    if (!before) return;
+    const bool other = before->width != found.width || before->height != found.height;
+    const QString name = text(before->name);
+    session_.edit("Find " + name, withClipReplaced(session_.shot(), clip, found));
+    hand.files.look();
+    session_.say(
+        name + ": " + text(found.path.string()) +
+        (other ? QString("\nIt is %1x%2 now; what shows it keeps its corners.").arg(found.width).arg(found.height)
+               : QString()));
 }
 
 void InsertsStage::takeSequence(ClipId id, bool all) {
     const Clip* clip = findClip(session_.shot(), id);
     if (!clip) return;
-    const auto pictures = picturesAround(clip->path);
-    if (all) relink(id, sequenceAround(clip->path));
-    else if (!pictures.empty()) relink(id, pictures.front());
+    // The folder is listed in the job: it may lie far away.
+    openClip(
+        [path = clip->path, all]() -> Expected<Clip> {
+            if (all) return clipOf(sequenceAround(path));
+            const auto pictures = picturesAround(path);
+            return clipOf(pictures.empty() ? path : pictures.front());
+        },
+        [this, id](const Clip& found) { replace(id, found); });
 }
 
 // ---- the held insert

@@ -54,7 +54,9 @@ private:
     void addCommands(const Desk& desk);
     void match(const Eigen::Vector2d& from, const Eigen::Vector2d& to);
     void pickKey(const Eigen::Vector2d& at);
-    void openClip(const std::filesystem::path& path, const std::function<void(const Clip&)>& done);
+    /// `make` reads it beside the interface.
+    void openClip(const std::function<Expected<Clip>()>& make, const std::function<void(const Clip&)>& done);
+    void replace(ClipId clip, const Clip& found);
     /// Does something for which the motion of these rides has to be known: works it out in a job first where that takes
     /// long (of a whole picture's tracks).
     void addInsert(Insert insert, const QString& what, const Shot& shot);

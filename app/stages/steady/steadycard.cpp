@@ -80,11 +80,13 @@ private:
             const QSignalBlocker blocker(on);
             const Ride& now = session_.shot().steady.on;
             on->clear();
-            on->addItem("chosen tracks", kChosen);
             addRideChoices(*on, session_);
             // Selected ones are taken by the button below.
             if (const int selected = on->findData("selected"); selected >= 0) on->removeItem(selected);
-            on->setCurrentIndex(now.on == "tracks" ? 0 : on->findData(choiceOf(now)));
+            // Here it is tracks that are meant.
+            on->setItemText(on->findData(choiceOf(rideOnPicture())), "all tracks");
+            on->insertItem(1, "chosen ones", kChosen);
+            on->setCurrentIndex(on->findData(isOnTracks(session_.shot()) ? QString(kChosen) : choiceOf(now)));
         });
         auto* take = named(button("Take selected"), "steadyTake",
                            "Steady on the selected tracks: one gives position, two and more rotation and scale too");

@@ -49,7 +49,7 @@ int steadyReference(const Shot& shot) {
 
 Expected<PlateMotion> locatorMotion(const Shot& shot, const Locator& locator) {
     auto motion = carrierOf(shot, locator.on)->motionOrProblem();
-    if (!motion) return failure(Fault::outcome, "locator {}: {}", locator.name, motion.error().message);
+    if (!motion) return failure(motion.error().fault, "locator {}: {}", locator.name, motion.error().message);
     return motion;
 }
 
@@ -78,9 +78,7 @@ Expected<PlateMotion> steadyMotion(const Shot& shot) {
         return failure(Fault::outcome,
                        "no {} is chosen to steady on; take selected tracks with \"Take selected\", or choose a plane",
                        kind->thing);
-    auto motion = carrierOf(shot, steadyRide(shot))->motionOrProblem();
-    if (!motion) return failure(Fault::outcome, "{}", motion.error().message);
-    return motion;
+    return carrierOf(shot, steadyRide(shot))->motionOrProblem();
 }
 
 const FrameMap* PicturePlan::at(int frame) const {
