@@ -583,12 +583,15 @@ TEST_CASE("a clip that is gone keeps its place on the plate until it is found ag
     f.settle();
     std::filesystem::rename(f.scratch / "art.png", f.scratch / "moved.png");
     // Seen by itself, without an edit.
-    CHECK(QTest::qWaitFor([&] { return f.state("inserts") == StageState::attention; }, 30000));
+    const auto isSaid = [&] {
+        return f.window.docket().card("inserts")->report().message.find("find the clip again") != std::string::npos;
+    };
+    CHECK(QTest::qWaitFor(isSaid, 30000));
     f.session.edit("Move",
                    withInsertEdited(f.session.shot(), f.insert().id, [](Insert& i) { i.placing.centre.x() = 0.4; }));
     f.settle();
     CHECK(f.state("inserts") == StageState::attention);
-    CHECK(f.window.docket().card("inserts")->report().message.find("find the clip again") != std::string::npos);
+    CHECK(isSaid());
     CHECK(f.window.docket().findChild<QLabel*>("insertNotes")->text().contains("clip is missing"));
     CHECK(f.window.docket().findChild<QLabel*>("clipFacts")->text().contains("not there"));
     // Rendering says which, and writes nothing.
