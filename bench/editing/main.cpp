@@ -156,6 +156,7 @@ void measurePlaying(MainWindow& window, const std::string& plate, int inserts) {
     }
     session.edit("Inserts", shot);
     window.docket().open("inserts");
+    window.show("inserts");
     for (int frame = shot.plate.range.first; frame <= shot.plate.range.last; ++frame) {  // read once
         session.player.goTo(frame);
         QTest::qWait(10);

@@ -29,6 +29,20 @@ std::uint64_t printOf(const List<Sample>& samples) {
         .value;
 }
 
+/// Kept with the samples too: there may be a million of them.
+std::uint64_t scoresOf(const List<Sample>& samples) {
+    struct Scores {
+        std::uint64_t value;
+    };
+    return samples
+        .derived<Scores>([](const std::vector<Sample>& all) {
+            Fingerprint print;
+            for (const Sample& sample : all) print.add(sample.score);
+            return Scores{print.value()};
+        })
+        .value;
+}
+
 void add(Fingerprint& print, const Eigen::Vector3d& vector) { print.add(vector.x()).add(vector.y()).add(vector.z()); }
 
 void add(Fingerprint& print, const SolvedFrame& frame) {
@@ -77,7 +91,7 @@ void addWholeTracks(Fingerprint& print, const List<Track>& tracks) {
                       for (const Track& track : all) {
                           addText(own, track.name);
                           own.add(std::uint64_t(track.id)).add(int(track.setAside)).add(printOf(track.samples));
-                          for (const Sample& sample : track.samples) own.add(sample.score);
+                          own.add(scoresOf(track.samples));
                       }
                       return Whole{own.value()};
                   })
