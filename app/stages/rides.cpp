@@ -46,7 +46,8 @@ void whenRidesAreKnown(Session& session, const std::vector<std::optional<Ride>>&
     std::vector<Ride> wanted;
     for (std::optional<Ride> ride : rides) {
         if (!ride) continue;
-        ride->referenceFrame = session.player.frame();
+        // As the edit will tell it.
+        ride->referenceFrame = referenceForRide(session.shot(), *ride, session.player.frame());
         if (!quickCarrierOf(session.shot(), *ride)) wanted.push_back(*ride);
     }
     if (wanted.empty()) {

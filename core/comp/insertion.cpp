@@ -116,8 +116,7 @@ InsertSurface::InsertSurface(const Insert& insert, const Carriers& carriers, dou
     range_ = carrier_->range();
     onOwn_ = carrier_->hasSurface() && !insert.wholeFrame;
     if (onOwn_) {
-        for (int frame = range_.first; frame <= range_.last; ++frame)
-            if (!carrier_->cornersOn(frame)) missing_.push_back(frame);
+        missing_ = carrier_->surfaceMissing();
         if (int(missing_.size()) == range_.count()) problem_ = "what it is on is on none of the frames";
         return;
     }

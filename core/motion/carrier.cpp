@@ -14,6 +14,7 @@ Carrier::Carrier(FrameRange range, std::function<Expected<PlateMotion>()> make)
 const Carrier::Known& Carrier::known() const {
     std::call_once(once_, [this] {
         auto made = make_();
+        make_ = nullptr;
         if (made) {
             known_.motion = std::move(*made);
         } else {
@@ -25,6 +26,14 @@ const Carrier::Known& Carrier::known() const {
         workedOut_.store(true, std::memory_order_release);
     });
     return known_;
+}
+
+const std::vector<int>& Carrier::surfaceMissing() const {
+    std::call_once(surfaceOnce_, [this] {
+        for (int frame = range_.first; frame <= range_.last; ++frame)
+            if (!cornersOn(frame)) surfaceMissing_.push_back(frame);
+    });
+    return surfaceMissing_;
 }
 
 Expected<PlateMotion> Carrier::motionOrProblem() const {

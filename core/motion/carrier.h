@@ -58,6 +58,8 @@ public:
     virtual bool hasSurface() const { return false; }
     virtual std::optional<Quad> cornersOn(int /*frame*/) const { return std::nullopt; }
     virtual std::unique_ptr<Sheet> surfaceOn(int /*frame*/) const { return nullptr; }
+    /// The frames of its range on which the surface is not seen; worked out once.
+    const std::vector<int>& surfaceMissing() const;
     /// All frames on which the surface may be, also beyond the range.
     virtual std::vector<int> surfaceFrames() const { return {}; }
     /// Its surface's width to height, in pixels of the plate.
@@ -75,9 +77,10 @@ private:
     };
     const Known& known() const;
     FrameRange range_;
-    std::function<Expected<PlateMotion>()> make_;
-    mutable std::once_flag once_;
+    mutable std::function<Expected<PlateMotion>()> make_;  ///< goes when it has been asked: it holds what it needs
+    mutable std::once_flag once_, surfaceOnce_;
     mutable Known known_;
+    mutable std::vector<int> surfaceMissing_;
     mutable std::atomic<bool> workedOut_{false};
 };
 

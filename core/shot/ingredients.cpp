@@ -57,7 +57,18 @@ void add(Fingerprint& print, const SolvedTrack& track) {
     if (track.direction) add(print.add(112), *track.direction);
 }
 
-/// The sum over a list, kept with it.
+void add(Fingerprint& print, const PlaneSample& sample) {
+    print.add(sample.frame);
+    for (int i = 0; i < 9; ++i) print.add(sample.pose.matrix(i / 3, i % 3));
+    add(print, sample.pose.shift);
+}
+
+void add(Fingerprint& print, const PlaneTie& tie) {
+    print.add(tie.frame);
+    for (const Eigen::Vector2d& corner : tie.corners) print.add(corner.x()).add(corner.y());
+}
+
+/// The sum over a list, kept with it: asked at every repaint.
 template <class Item>
 std::uint64_t sumOf(const List<Item>& items) {
     struct Sum {
@@ -77,8 +88,12 @@ std::uint64_t sumOf(const List<Item>& items) {
 void addTracks(Fingerprint& print, const List<Track>& tracks, AsideTracks aside) {
     for (const Track& track : tracks) {
         if (track.setAside && aside == AsideTracks::leftOut) continue;
-        print.add(std::uint64_t(track.id)).add(int(track.samples.size())).add(printOf(track.samples));
+        addTrack(print, track);
     }
+}
+
+void addTrack(Fingerprint& print, const Track& track) {
+    print.add(std::uint64_t(track.id)).add(int(track.samples.size())).add(printOf(track.samples));
 }
 
 void addWholeTracks(Fingerprint& print, const List<Track>& tracks) {
@@ -143,15 +158,7 @@ void addPlane(Fingerprint& print, const PlanarTrack& plane) {
     // Without a surface it carries by the box about its outlines.
     for (const Polygon& outline : plane.outlines)
         for (const Eigen::Vector2d& corner : outline) print.add(corner.x()).add(corner.y());
-    for (const PlaneSample& sample : plane.samples) {
-        print.add(sample.frame);
-        for (int i = 0; i < 9; ++i) print.add(sample.pose.matrix(i / 3, i % 3));
-        for (int i = 0; i < 3; ++i) print.add(sample.pose.shift[i]);
-    }
-    for (const PlaneTie& tie : plane.ties) {
-        print.add(tie.frame);
-        for (const Eigen::Vector2d& corner : tie.corners) print.add(corner.x()).add(corner.y());
-    }
+    print.add(sumOf(plane.samples)).add(sumOf(plane.ties));
 }
 
 void addSolve(Fingerprint& print, const Shot& shot) {

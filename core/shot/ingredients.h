@@ -14,6 +14,7 @@ namespace pinion {
 enum class AsideTracks { leftOut, taken };
 /// Ids and where they are.
 void addTracks(Fingerprint& print, const List<Track>& tracks, AsideTracks aside);
+void addTrack(Fingerprint& print, const Track& track);
 /// All of them, as they are handed on.
 void addWholeTracks(Fingerprint& print, const List<Track>& tracks);
 void addTrackNames(Fingerprint& print, const List<Track>& tracks);

@@ -13,6 +13,7 @@
 #include "shot/edits/trackedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/layers/layers.h"
+#include "shot/stages/camerastage.h"
 #include "shot/stages/mattesstage.h"
 #include "shot/stages/steadystage.h"
 
@@ -210,6 +211,32 @@ TEST_CASE("whatever in a shot's file changes a result changes its key too, leaf 
     for (const Result& one : before) {
         INFO(one.name);
         CHECK(changed[one.name] > 3);
+    }
+}
+
+TEST_CASE("a solve of earlier days stays fresh: its key is the sum that it always was") {
+    Shot shot = wovenShot();
+    SolveSettings& s = shot.solveSettings;
+    for (const bool told : {false, true}) {
+        if (told) {
+            s.focal = Knowledge::guessed;
+            s.axis = SolveSettings::Axis::free;
+            s.motion = CameraMotion::nodal;
+            s.zoom = false;
+            s.squeeze = 0.5;
+            s.basePair = {kFirst, kLast};
+            s.distances = std::vector<KnownDistance>{{1, 2, 3.5, 0.25}};
+        }
+        // Written out as it stood before there was a table of settings.
+        Fingerprint print;
+        addTracks(print, shot.tracks, AsideTracks::leftOut);
+        print.add(s.sensorWidth_mm).add(int(s.focal)).add(int(s.distortion)).add(kFirst).add(kLast);
+        if (told) {
+            print.add(s.focal_mm).add(s.focalSigma_mm).add(kFirst).add(kLast);
+            print.add(101).add(2).add(102).add(1).add(107).add(104).add(0.5);
+            print.add(105).add(1.0).add(2.0).add(3.5).add(0.25);
+        }
+        CHECK(solveKey(shot) == print.value());
     }
 }
 

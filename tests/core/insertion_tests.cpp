@@ -344,9 +344,58 @@ TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rid
     Insert two = insert;
     two.ride->ids = {1, 2};
     CHECK(middleOfTop(two).y() == Approx(15));
+    // Through a locator on the four it is the same surface.
+    shot.locators = std::vector<Locator>{{1, "sign", rideOnTracks({1, 2, 3, 4}, 1)}};
+    Insert hung = insert;
+    hung.ride = rideOnLocator(1, 1);
+    CHECK((middleOfTop(hung) - bent).norm() < 0.01);
     // A lens that bends nothing leaves it straight.
     shot.lens.lens = pinholeLens(kWidth, kHeight, 120);
     CHECK(middleOfTop(insert).y() == Approx(15));
+    CHECK(middleOfTop(hung).y() == Approx(15));
+}
+
+TEST_CASE("on four tracks of a shot that zooms art is bent by the lens of each frame") {
+    Shot shot = emptyShot();
+    auto solve = std::make_shared<Solve>();
+    solve->zoom = true;
+    solve->lens = pinholeLens(kWidth, kHeight, 120);
+    solve->lens.k1 = -0.15;
+    solve->k1Slope = 0.1;
+    std::vector<SolvedFrame> frames;
+    for (int frame = 1; frame <= kFrames; ++frame) {
+        SolvedFrame solved;
+        solved.frame = frame;
+        solved.focal_px = 120 + 15 * (frame - 1);
+        frames.push_back(solved);
+    }
+    solve->frames = frames;
+    shot.solve = solve;
+    const Quad corners{Vector2d(20, 15), {140, 15}, {140, 105}, {20, 105}};
+    std::vector<Track> tracks;
+    for (std::size_t i = 0; i < 4; ++i) {
+        tracks.push_back(movingTrack(std::string(1, char('a' + i)), corners[i], {0, 0}));
+        tracks.back().id = TrackId(i + 1);
+    }
+    shot.tracks = tracks;
+    Insert insert;
+    insert.shows = Insert::Shows::test;
+    insert.ride = rideOnTracks({1, 2, 3, 4}, 1);
+    insert.carrier = corners;
+    const InsertSurface surface = surfaceOf(shot, insert);
+    std::vector<double> heights;
+    for (const int frame : {1, 6, 12}) {
+        const Lens lens = lensOf(*solve, solve->frames[std::size_t(frame - 1)]);
+        const Vector2d a = *undistortedFromPlate(lens, corners[0]), b = *undistortedFromPlate(lens, corners[1]);
+        const Vector2d bent = *plateFromUndistorted(lens, 0.5 * (a + b));
+        const Polygon outline = surface.outline({}, frame);
+        REQUIRE(outline.size() > 4);
+        INFO("frame " << frame);
+        CHECK((outline[outline.size() / 8] - bent).norm() < 0.01);
+        heights.push_back(bent.y());
+    }
+    // The longer the lens, the straighter.
+    CHECK(heights[2] - heights[0] > 0.5);
 }
 
 TEST_CASE("where its track has ended an insert ends, stays or fades, as was chosen") {

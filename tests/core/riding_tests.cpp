@@ -122,6 +122,33 @@ TEST_CASE("a shape rides on the whole picture, however few of its tracks move by
     CHECK(tracksCarrying(ring, rideOnLocator(4)).empty());
 }
 
+TEST_CASE("what rides on the picture from a frame that was trimmed off lies where it was drawn all the same") {
+    Shot shot = test::shotOf(shortTracks(90, 25), kRange);
+    Matte matte = discOn(1003);
+    matte.ride = rideOnPicture(1003);
+    shot.plate.range = {1012, kRange.last};
+    const auto carrier = carrierOf(shot, *matte.ride);
+    REQUIRE(carrier->problem().empty());
+    for (const int frame : {1012, 1020, kRange.last}) {
+        const Vector2d truth = carried(Matrix3d(shaken(frame) * shaken(1003).inverse()), Vector2d(640, 355));
+        CHECK((carried(carrier->plateFromReference(frame), Vector2d(640, 355)) - truth).norm() < 0.1);
+    }
+}
+
+TEST_CASE("a carrier lets go of what it was made from once its motion is known") {
+    const auto held = std::make_shared<int>(3);
+    const Carrier carrier({1, 2}, [held]() -> Expected<PlateMotion> {
+        PlateMotion motion;
+        motion.frames = {{1}, {2}};
+        return motion;
+    });
+    CHECK_FALSE(carrier.isWorkedOut());
+    CHECK(held.use_count() == 2);
+    CHECK(carrier.missing().empty());
+    CHECK(carrier.isWorkedOut());
+    CHECK(held.use_count() == 1);
+}
+
 TEST_CASE("a ride is said in words and by the names of the moment, whatever it is on") {
     PlanarTrack board;
     board.id = 3;

@@ -15,7 +15,8 @@ InsertHand::InsertHand(Session& session)
           emit sceneChanged();
       }) {
     connect(&session.document, &Document::changed, this, &InsertHand::refresh);
-    connect(&files, &ClipFiles::changed, this, &InsertHand::refresh);
+    // What is dragged at this moment goes on.
+    connect(&files, &ClipFiles::changed, this, &InsertHand::wantScene);
     // Known at once, so that whoever paints next has it; said when all that follows has been said: a tracked plane is
     // told anew for each frame.
     connect(&session.livePlanes, &LivePlanes::changed, this, &InsertHand::followPlanes);
@@ -61,9 +62,14 @@ void InsertHand::refresh() {
     if (held_ && !findInsert(shot, *held_)) held_.reset();
     if (!held_ && !shot.inserts.isEmpty()) held_ = shot.inserts.back().id;
     draft_.reset();
+    wantScene();
+    if (before != held_) emit changed();
+}
+
+void InsertHand::wantScene() {
+    const Shot& shot = session_.shot();
     if (shot.inserts.isEmpty() || !shot.plate.isOpen()) scene_.clear();
     else scene_.want(keyOf(shot), [shot](const Progress&) -> Expected<InsertScene> { return insertSceneOf(shot); });
-    if (before != held_) emit changed();
 }
 
 SceneKey InsertHand::keyOf(const Shot& shot) const {

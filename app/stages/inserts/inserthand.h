@@ -73,6 +73,7 @@ signals:
 
 private:
     void refresh();
+    void wantScene();
     SceneKey keyOf(const Shot& shot) const;
     /// As it is dragged.
     Placing placingOf(const Insert& insert) const { return held_ == insert.id && draft_ ? *draft_ : insert.placing; }

@@ -1,4 +1,5 @@
 #include "shot/carriers/carriers.h"
+#include "shot/carriers/things.h"
 
 namespace pinion {
 namespace {
@@ -14,27 +15,16 @@ Ride onwards(const Shot& shot, const Ride& ride) {
 bool leadsOn(const Shot& shot, const Ride& ride) { return onwards(shot, ride).on != ride.on; }
 
 /// What carries the locator carries what is on it.
-std::shared_ptr<const Carrier> locatorsCarrying(const Shot& shot, const Ride& ride) {
+std::shared_ptr<const Carrier> locatorCarrying(const Shot& shot, const Ride& ride) {
     if (leadsOn(shot, ride)) return carrierOf(shot, onwards(shot, ride));
     return std::make_shared<const Carrier>(shot.plate.range, []() -> Expected<PlateMotion> {
         return failure(Fault::input, "rides on a locator that is on a locator itself");
     });
 }
 
-const std::string* locatorName(const Shot& shot, std::int64_t id) {
-    const Locator* locator = findLocator(shot, id);
-    return locator ? &locator->name : nullptr;
-}
-
 std::string wordsForLocator(const Shot& shot, const Ride& ride) {
     const auto names = namesOf(shot, ride);
     return names.empty() ? "a locator that is gone" : "locator " + names.front();
-}
-
-std::optional<std::int64_t> locatorId(const Shot& shot, const std::string& name) {
-    for (const Locator& locator : shot.locators)
-        if (locator.name == name) return locator.id;
-    return std::nullopt;
 }
 
 }  // namespace
@@ -44,7 +34,7 @@ Ride rideOnLocator(LocatorId locator, int referenceFrame) { return {"locator", {
 CarrierKind locatorCarrier() {
     return {.word = "locator",
             .thing = "locator",
-            .make = locatorsCarrying,
+            .make = locatorCarrying,
             .addKey =
                 [](Fingerprint& print, const Shot& shot, const Ride& ride) {
                     if (leadsOn(shot, ride)) addRide(print, shot, onwards(shot, ride));
@@ -64,14 +54,9 @@ CarrierKind locatorCarrier() {
                     return referenceForRide(shot, on, frame) == frame;
                 },
             .words = wordsForLocator,
-            .nameOf = locatorName,
-            .idOf = locatorId,
-            .offered =
-                [](const Shot& shot) {
-                    std::vector<Ride> rides;
-                    for (const Locator& locator : shot.locators) rides.push_back(rideOnLocator(locator.id));
-                    return rides;
-                },
+            .nameOf = nameOfThing<&Shot::locators>,
+            .idOf = idOfThing<&Shot::locators>,
+            .offered = ridesOnThings<&Shot::locators, rideOnLocator>,
             .tracks =
                 [](const Shot& shot, const Ride& ride) {
                     return leadsOn(shot, ride) ? tracksCarrying(shot, onwards(shot, ride)) : std::vector<TrackId>{};

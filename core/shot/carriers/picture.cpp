@@ -11,9 +11,10 @@ PictureModel modelOf(const Ride& ride) {
                                                 : PictureModel::perspective;
 }
 
-/// It is worked out once, from the first frame of the range, whatever frame it is told from.
+/// It is worked out once, from the first frame of the range, whatever frame of it it is told from. A frame beside the
+/// range has a motion of its own, which has to be found too.
 Ride baseOf(const Shot& shot, Ride ride) {
-    ride.referenceFrame = shot.plate.range.first;
+    if (shot.plate.range.holds(ride.referenceFrame)) ride.referenceFrame = shot.plate.range.first;
     return ride;
 }
 
@@ -27,8 +28,8 @@ std::shared_ptr<const Carrier> pictureCarrying(const Shot& shot, const Ride& rid
     std::vector<Track> counting;
     for (const Track& track : shot.tracks)
         if (!track.setAside) counting.push_back(track);
-    return std::make_shared<const Carrier>(shot.plate.range, [counting, ride, range = shot.plate.range] {
-        return pictureMotionOf(counting, ride.referenceFrame, range, modelOf(ride));
+    return std::make_shared<const Carrier>(shot.plate.range, [counting, ride, whole = wholeRange(shot, ride)] {
+        return pictureMotionOf(counting, ride.referenceFrame, whole, modelOf(ride));
     });
 }
 

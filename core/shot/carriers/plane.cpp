@@ -1,5 +1,5 @@
 #include "shot/carriers/carriers.h"
-#include "shot/stages/planesstage.h"
+#include "shot/carriers/things.h"
 #include "steady/planemotion.h"
 
 namespace pinion {
@@ -32,19 +32,8 @@ private:
     PlanarTrack plane_;
 };
 
-std::shared_ptr<const Carrier> planesCarrying(const Shot& shot, const Ride& ride) {
+std::shared_ptr<const Carrier> planeCarrying(const Shot& shot, const Ride& ride) {
     return std::make_shared<const PlaneCarrier>(shot, *findPlane(shot, ride.ids.front()), ride);
-}
-
-const std::string* planeName(const Shot& shot, std::int64_t id) {
-    const PlanarTrack* plane = findPlane(shot, id);
-    return plane ? &plane->name : nullptr;
-}
-
-std::optional<std::int64_t> planeId(const Shot& shot, const std::string& name) {
-    for (const PlanarTrack& plane : shot.planes)
-        if (plane.name == name) return plane.id;
-    return std::nullopt;
 }
 
 }  // namespace
@@ -54,7 +43,7 @@ Ride rideOnPlane(PlaneId plane, int referenceFrame) { return {"plane", {plane}, 
 CarrierKind planeCarrier() {
     return {.word = "plane",
             .thing = "plane",
-            .make = planesCarrying,
+            .make = planeCarrying,
             .addKey = [](Fingerprint& print, const Shot& shot,
                          const Ride& ride) { addPlane(print, *findPlane(shot, ride.ids.front())); },
             .isThere =
@@ -62,14 +51,9 @@ CarrierKind planeCarrier() {
                     const PlanarTrack* plane = findPlane(shot, ride.ids.front());
                     return !plane || surfacePoseOn(*plane, frame);
                 },
-            .nameOf = planeName,
-            .idOf = planeId,
-            .offered =
-                [](const Shot& shot) {
-                    std::vector<Ride> rides;
-                    for (const PlanarTrack& plane : shot.planes) rides.push_back(rideOnPlane(plane.id));
-                    return rides;
-                }};
+            .nameOf = nameOfThing<&Shot::planes>,
+            .idOf = idOfThing<&Shot::planes>,
+            .offered = ridesOnThings<&Shot::planes, rideOnPlane>};
 }
 
 }  // namespace pinion

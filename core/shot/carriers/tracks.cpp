@@ -1,4 +1,5 @@
 #include "shot/carriers/carriers.h"
+#include "shot/carriers/things.h"
 #include "shot/stages/lensstage.h"
 #include "steady/motion.h"
 
@@ -32,29 +33,37 @@ public:
         : Carrier(shot.plate.range, [tracks = tracksOf(shot, List<TrackId>(ride.ids)), ride,
                                      whole = wholeRange(shot, ride)] { return motionOfTracks(tracks, ride, whole); }),
           spansSurface_(ride.ids.size() >= kSurface) {
-        // What the lens is told by, and no more: a carrier may outlive its shot.
+        if (!spansSurface_) return;
+        if (!isOfZoom(shot)) {
+            lens_ = bending(lensInForce(shot));
+            return;
+        }
+        // Of a zoom it is another one on every frame. What it is told by, and no more: a carrier may outlive its shot.
+        isZoom_ = true;
         seen_.plate = shot.plate;
         seen_.lens = shot.lens;
         seen_.solve = shot.solve;
-        seen_.solveSettings = shot.solveSettings;
     }
     std::shared_ptr<const Lens> lensOn(int frame) const override {
-        if (!spansSurface_) return nullptr;
-        const auto lens = lensInForce(seen_, frame);
-        return lens && lens->isDistorted() ? std::make_shared<const Lens>(*lens) : nullptr;
+        return isZoom_ ? bending(lensInForce(seen_, frame)) : lens_;
     }
 
 private:
+    static std::shared_ptr<const Lens> bending(const std::optional<Lens>& lens) {
+        return lens && lens->isDistorted() ? std::make_shared<const Lens>(*lens) : nullptr;
+    }
+    bool spansSurface_, isZoom_ = false;
+    std::shared_ptr<const Lens> lens_;
     Shot seen_;
-    bool spansSurface_;
 };
 
-std::shared_ptr<const Carrier> tracksCarrying(const Shot& shot, const Ride& ride) {
+std::shared_ptr<const Carrier> carriedByTracks(const Shot& shot, const Ride& ride) {
     return std::make_shared<const TracksCarrier>(shot, ride);
 }
 
 void addCarryingTracks(Fingerprint& print, const Shot& shot, const Ride& ride) {
-    addTracks(print, List<Track>(tracksOf(shot, List<TrackId>(ride.ids))), AsideTracks::taken);
+    for (const TrackId id : ride.ids)
+        if (const Track* track = findTrack(shot, id)) addTrack(print, *track);
 }
 
 bool areTracksThere(const Shot& shot, const Ride& ride, int frame) {
@@ -76,12 +85,6 @@ const std::string* trackName(const Shot& shot, std::int64_t id) {
     return track ? &track->name : nullptr;
 }
 
-std::optional<std::int64_t> trackId(const Shot& shot, const std::string& name) {
-    for (const Track& track : shot.tracks)
-        if (track.name == name) return track.id;
-    return std::nullopt;
-}
-
 }  // namespace
 
 Ride rideOnTracks(std::vector<TrackId> tracks, int referenceFrame) {
@@ -91,7 +94,7 @@ Ride rideOnTracks(std::vector<TrackId> tracks, int referenceFrame) {
 CarrierKind tracksCarrier() {
     return {.word = "tracks",
             .thing = "track",
-            .make = tracksCarrying,
+            .make = carriedByTracks,
             .addKey = addCarryingTracks,
             .addSurfaceKey =
                 [](Fingerprint& print, const Shot& shot, const Ride& ride) {
@@ -101,7 +104,7 @@ CarrierKind tracksCarrier() {
             .isThere = areTracksThere,
             .words = wordsForTracks,
             .nameOf = trackName,
-            .idOf = trackId,
+            .idOf = idOfThing<&Shot::tracks>,
             .tracks = [](const Shot&, const Ride& ride) { return ride.ids; }};
 }
 

@@ -20,13 +20,8 @@ std::string lostWords(const Shot& shot, const Insert& insert) {
     const auto take = [&](int frame) {
         if (used.holds(frame) && opacityAt(insert, frame) > 0) missing.push_back(frame);
     };
-    if (carrier->hasSurface()) {
-        for (int frame = used.first; frame <= used.last; ++frame)
-            if (!carrier->cornersOn(frame)) take(frame);
-    } else {
-        if (!carrier->problem().empty()) return carrier->problem();
-        for (const int frame : carrier->missing()) take(frame);
-    }
+    if (!carrier->hasSurface() && !carrier->problem().empty()) return carrier->problem();
+    for (const int frame : carrier->hasSurface() ? carrier->surfaceMissing() : carrier->missing()) take(frame);
     if (missing.empty()) return {};
     const char* does = insert.lost == Insert::Lost::ends    ? "it is not shown there"
                        : insert.lost == Insert::Lost::holds ? "it stays where it was"
