@@ -1,12 +1,13 @@
 // The Planes card and its tools, in the real window, on the board plate.
 
-#include "shot/carriers/carriers.h"
 #include "fixture.h"
 #include "planar/surface.h"
 #include "plate/framewriter.h"
 #include "proof/proof.h"
 #include "scratch.h"
 #include "sheet/threadsheet.h"
+#include "shot/carriers/carriers.h"
+#include "shot/edits/planeedits.h"
 #include "stages/planes/planesoverlay.h"
 #include "stages/planes/planesstage.h"
 
@@ -137,6 +138,9 @@ TEST_CASE("the Planes card holds a plane's choices, and hands it on") {
     f.button("planeMatte")->click();
     REQUIRE(f.session.shot().mattes.size() == 1);
     CHECK(wordsOf(f.session.shot(), *f.session.shot().mattes[0].ride) == "plane 1");
+    // The card that comes up shows the shape that was made.
+    CHECK(f.window.docket().openStage() == "mattes");
+    CHECK(f.window.docket().findChild<QComboBox*>("matteRide")->currentText() == "plane 1");
     f.window.docket().open("planes");
     f.button("planeHandOn")->click();
     CHECK(f.session.shot().locators.size() == 1);
@@ -146,6 +150,23 @@ TEST_CASE("the Planes card holds a plane's choices, and hands it on") {
     CHECK(wordsOf(f.session.shot(), f.session.shot().steady.on) == "plane 1");
     REQUIRE(QTest::qWaitFor([&] { return f.steady.plan() != nullptr; }, 30000));
     CHECK(f.steady.plan()->frames.size() == 11);
+    // The plane goes, and another takes its name: neither shape nor picture rides on that.
+    const PlaneId gone = f.session.shot().planes[0].id;
+    f.session.edit("Remove", withPlaneRemoved(f.session.shot(), gone));
+    f.session.edit("Draw", withPlaneAdded(f.session.shot(), {{300, 300}, {400, 300}, {400, 400}}, 1001));
+    CHECK(f.session.shot().planes[0].name == "plane 1");
+    auto* source = f.window.docket().findChild<QComboBox*>("steadySource");
+    CHECK(source->currentText() == "a plane that is gone");
+    CHECK(source->findText("plane 1") >= 0);
+    CHECK(f.state("steady") == StageState::attention);
+    CHECK(f.window.docket().card("steady")->report().message ==
+          "The steadied picture rides on a plane that is gone. Choose what else is held still.");
+    CHECK(f.window.docket().card("mattes")->report().message.find("rides on a plane that is gone") !=
+          std::string::npos);
+    // Chosen in the list, the new one is held still.
+    source->setCurrentIndex(source->findText("plane 1"));
+    emit source->activated(source->currentIndex());
+    CHECK(QTest::qWaitFor([&] { return wordsOf(f.session.shot(), f.session.shot().steady.on) == "plane 1"; }, 30000));
 }
 
 TEST_CASE("what cannot be an outline or a surface is refused in the window, and nothing is lost") {

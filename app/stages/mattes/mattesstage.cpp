@@ -145,6 +145,9 @@ bool MattesStage::take(Errand errand) {
     if (errand == Errand::drawShape) {
         show("plate");
         takeInHand("shape");
+    } else if (!session_.shot().mattes.isEmpty()) {
+        // What was made for it last is what is meant.
+        hand.hold(session_.shot().mattes.size() - 1);
     }
     return true;
 }

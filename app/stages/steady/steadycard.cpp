@@ -86,7 +86,10 @@ private:
             // Here it is tracks that are meant.
             on->setItemText(on->findData(choiceOf(rideOnPicture())), "all tracks");
             on->insertItem(1, "chosen ones", kChosen);
-            on->setCurrentIndex(on->findData(isOnTracks(session_.shot()) ? QString(kChosen) : choiceOf(now)));
+            const QString held = isOnTracks(session_.shot()) ? QString(kChosen) : choiceOf(now);
+            // What is gone is still what was chosen.
+            if (on->findData(held) < 0) on->addItem(text(wordsOf(session_.shot(), now)), held);
+            on->setCurrentIndex(on->findData(held));
         });
         auto* take = named(button("Take selected"), "steadyTake",
                            "Steady on the selected tracks: one gives position, two and more rotation and scale too");
@@ -355,7 +358,7 @@ private:
             session_.writeTo({to}, [this, to] { stage_.startRender(to); });
         });
         auto* by =
-            named(choice({"where it differs", "by its alpha"}), "putBackBy",
+            named(choice({"what differs", "by its alpha"}), "putBackBy",
                   "What of the changed frames goes back over the plate; the rest stays the plate to the last bit");
         auto* putBack = named(button("Put back…", "quiet"), "putBack",
                               "The rendered frames, painted or composed elsewhere: their motion is put back");

@@ -44,18 +44,6 @@ KeptCarriers& keptCarriers() {
     return kept;
 }
 
-/// Why nothing of the shot carries the ride, in words; empty: something does.
-std::string lackOf(const Shot& shot, const Ride& ride) {
-    const CarrierKind* kind = carrierKind(ride.on);
-    if (!kind) return fmt::format("rides on a {}, which this version does not know", ride.on);
-    if (!ride.names.empty())
-        return fmt::format("rides on the {} {}, and there is no such {}", kind->thing, ride.names.front(), kind->thing);
-    if (kind->nameOf && ride.ids.empty()) return "rides on nothing";
-    for (const std::int64_t id : ride.ids)
-        if (kind->nameOf && !kind->nameOf(shot, id)) return fmt::format("rides on a {} that is gone", kind->thing);
-    return {};
-}
-
 /// One with nothing but a problem.
 std::shared_ptr<const Carrier> nothing(const Shot& shot, const std::string& problem) {
     return std::make_shared<const Carrier>(
@@ -96,6 +84,17 @@ ShotCarriers carriersOf(const Shot& shot) { return ShotCarriers(shot); }
 std::shared_ptr<const Carrier> carrierOf(const Shot& shot, const Ride& ride) { return carrierOf(shot, ride, true); }
 std::shared_ptr<const Carrier> quickCarrierOf(const Shot& shot, const Ride& ride) {
     return carrierOf(shot, ride, false);
+}
+
+std::string lackOf(const Shot& shot, const Ride& ride) {
+    const CarrierKind* kind = carrierKind(ride.on);
+    if (!kind) return fmt::format("rides on a {}, which this version does not know", ride.on);
+    if (!ride.names.empty())
+        return fmt::format("rides on the {} {}, and there is no such {}", kind->thing, ride.names.front(), kind->thing);
+    if (kind->nameOf && ride.ids.empty()) return "rides on nothing";
+    for (const std::int64_t id : ride.ids)
+        if (kind->nameOf && !kind->nameOf(shot, id)) return fmt::format("rides on a {} that is gone", kind->thing);
+    return {};
 }
 
 FrameRange wholeRange(const Shot& shot, const Ride& ride) {

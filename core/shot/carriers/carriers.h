@@ -66,6 +66,10 @@ ShotCarriers carriersOf(const Shot& shot);
 std::shared_ptr<const Carrier> carrierOf(const Shot& shot, const Ride& ride);
 std::shared_ptr<const Carrier> quickCarrierOf(const Shot& shot, const Ride& ride);
 
+/// Why nothing of the shot carries the ride, in words that follow a name: "rides on a plane that is gone". Empty:
+/// something does. Quick.
+std::string lackOf(const Shot& shot, const Ride& ride);
+
 /// The shot's range, and the ride's reference frame, whose own motion is needed though it may lie outside.
 FrameRange wholeRange(const Shot& shot, const Ride& ride);
 

@@ -78,6 +78,8 @@ Expected<PlateMotion> steadyMotion(const Shot& shot) {
         return failure(Fault::outcome,
                        "no {} is chosen to steady on; take selected tracks with \"Take selected\", or choose a plane",
                        kind->thing);
+    if (const std::string lack = lackOf(shot, s.on); !lack.empty())
+        return failure(Fault::outcome, "the steadied picture {}; choose what else is held still", lack);
     return carrierOf(shot, steadyRide(shot))->motionOrProblem();
 }
 
@@ -154,6 +156,10 @@ StageReport steadyReport(const Shot& shot) {
             shot.steady.steady ? shot.steady.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease" : "";
         if (shot.steady.shake && shot.steady.profile)
             report.number += (report.number.empty() ? "shake of " : " · shake of ") + shot.steady.profile->name;
+        if (const std::string lack = shot.steady.steady ? lackOf(shot, shot.steady.on) : std::string(); !lack.empty()) {
+            report.state = StageState::attention;
+            report.message = "The steadied picture " + lack + ". Choose what else is held still.";
+        }
     }
     return report;
 }
