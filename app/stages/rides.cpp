@@ -23,6 +23,12 @@ QString choiceOf(const Ride& ride) {
     return data;
 }
 
+QString shownRide(const Session& session, const Ride& ride) {
+    const Shot& shot = session.shot();
+    const bool isGone = !lackOf(shot, ride).empty() && namesOf(shot, ride).empty() && !ride.ids.empty();
+    return isGone ? QString("gone") : text(wordsOf(shot, ride));
+}
+
 void addRideChoices(QComboBox& list, const Session& session, const QString& start, const QString& key) {
     if (const auto count = session.selection.size(); count > 0)
         list.addItem(start + QString("%1 selected track%2").arg(count).arg(count == 1 ? "" : "s"), key + kSelected);

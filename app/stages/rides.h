@@ -17,6 +17,8 @@ namespace pinion {
 /// The selected tracks as a ride; none while none is selected.
 std::optional<Ride> rideOnSelected(const Session& session);
 
+/// What something is on, as a list shows it: "gone" where that is no more, which a card's message tells at length.
+QString shownRide(const Session& session, const Ride& ride);
 /// Adds them to a list, the selected tracks first; the item's data is a ride after `key`.
 void addRideChoices(QComboBox& list, const Session& session, const QString& start = {}, const QString& key = {});
 /// The ride of such data.

@@ -156,7 +156,7 @@ TEST_CASE("the Planes card holds a plane's choices, and hands it on") {
     f.session.edit("Draw", withPlaneAdded(f.session.shot(), {{300, 300}, {400, 300}, {400, 400}}, 1001));
     CHECK(f.session.shot().planes[0].name == "plane 1");
     auto* source = f.window.docket().findChild<QComboBox*>("steadySource");
-    CHECK(source->currentText() == "a plane that is gone");
+    CHECK(source->currentText() == "gone");
     CHECK(source->findText("plane 1") >= 0);
     CHECK(f.state("steady") == StageState::attention);
     CHECK(f.window.docket().card("steady")->report().message ==

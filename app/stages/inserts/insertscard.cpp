@@ -255,7 +255,7 @@ private:
             if (held()->shows == Insert::Shows::colour) shows->setCurrentIndex(shows->count() - 1);
             if (clip) alpha->setCurrentIndex(!clip->alpha ? 0 : *clip->alpha == AlphaKind::straight ? 1 : 2);
             on->clear();
-            on->addItem(text(wordsOf(session_.shot(), held()->ride)), "as it is");
+            on->addItem(held()->ride ? shownRide(session_, *held()->ride) : QString("the frame"), "as it is");
             for (const bool copies : {false, true}) {
                 const QString start = copies ? "copy to " : "", key = copies ? "copy " : "";
                 on->insertSeparator(on->count());

@@ -261,7 +261,7 @@ private:
             if (!drawn) return;
             on->clear();
             on->addItem("nothing", "nothing");
-            if (matte->ride) on->addItem(text(wordsOf(session_.shot(), *matte->ride)), "as it is");
+            if (matte->ride) on->addItem(shownRide(session_, *matte->ride), "as it is");
             addRideChoices(*on, session_);
             on->setCurrentIndex(matte->ride ? 1 : 0);
             on->setEnabled(mayChange());

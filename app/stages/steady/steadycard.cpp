@@ -88,7 +88,7 @@ private:
             on->insertItem(1, "chosen ones", kChosen);
             const QString held = isOnTracks(session_.shot()) ? QString(kChosen) : choiceOf(now);
             // What is gone is still what was chosen.
-            if (on->findData(held) < 0) on->addItem(text(wordsOf(session_.shot(), now)), held);
+            if (on->findData(held) < 0) on->addItem(shownRide(session_, now), held);
             on->setCurrentIndex(on->findData(held));
         });
         auto* take = named(button("Take selected"), "steadyTake",
