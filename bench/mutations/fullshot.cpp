@@ -211,6 +211,14 @@ Shot fullShot() {
     s.nextPlane = 5;
     s.solve = std::make_shared<const Solve>(fullSolve());
     s.solvedKey = 0xFEDCBA9876543210ULL;
+    s.solveId = 3;
+    s.solvedWith.focal = Knowledge::guessed;
+    s.solvedWith.focal_mm = 32.5;
+    s.solvedWith.basePair = {1003, 1004};
+    Solve earlier = fullSolve();
+    earlier.rms_px = 0.75;
+    s.keptSolves = std::vector<KeptSolve>{{2, std::make_shared<const Solve>(earlier), 0x123456789ULL, s.solvedWith}};
+    s.nextSolve = 5;
     s.world.ground = std::vector<TrackId>{7};
     s.world.origin = 7;
     s.world.measure = World::Measure{7, 9, 2.5};

@@ -74,7 +74,7 @@ Shot madeShot() {
     other.track = 2;
     other.xyz = Eigen::Vector3d(-1, 2, -9);
     solve.tracks = std::vector<SolvedTrack>{placed, other};
-    shot = withSolve(shot, solve, 77);
+    shot = withSolve(shot, solve, shot);
     shot.mattes = std::vector<Matte>{{"shape", Matte::Mode::exclude, {{1001, {{0, 0}, {50, 0}, {50, 50}}}}}};
     shot.steady.steady = true;
     shot.steady.profile = std::make_shared<const ShakeProfile>(

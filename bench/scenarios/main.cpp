@@ -1,6 +1,7 @@
 // Shots as tracks, made up by seed, solved and held against their truth and against what is attainable.
 
 #include "base/units.h"
+#include "scenarios/crowdedshot.h"
 #include "scenarios/judge.h"
 
 #include <CLI/CLI.hpp>
@@ -41,14 +42,16 @@ int main(int argc, char** argv) {
     std::vector<std::string> kinds{"handheld",     "flat", "long-lens", "wide",       "forward", "few",      "noisy",
                                    "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
-    bool quiet = false, stages = false;
+    bool quiet = false, stages = false, crowded = false;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
     app.add_option("--focal", focal, "unknown, guessed or known")
         ->check(CLI::IsMember({"unknown", "guessed", "known"}));
+    app.add_flag("--crowded", crowded, "the second generator: movers as long as the shot, reflections, foliage");
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
     CLI11_PARSE(app, argc, argv);
+    if (crowded && app.count("--kinds") == 0) kinds = crowdKinds();
     int first = 1, last = 3;
     if (std::sscanf(seeds.c_str(), "%d-%d", &first, &last) == 1) last = first;
     const Knowledge knowledge = focal == "known"     ? Knowledge::known
@@ -58,8 +61,9 @@ int main(int argc, char** argv) {
     Totals all;
     for (const std::string& kind : kinds)
         for (int seed = first; seed <= last; ++seed) {
-            const ShotPlan plan = drawPlan(kind, unsigned(seed));
-            const MadeShot shot = make(plan);
+            const MadeShot shot =
+                crowded ? make(drawCrowd(kind, unsigned(seed))) : make(drawPlan(kind, unsigned(seed)));
+            const ShotPlan& plan = shot.plan;
             const SolveOptions options = optionsFor(shot, knowledge);
             std::string stage, stageText;
             double since = now();

@@ -60,7 +60,7 @@ Expected<void> scatterStep(Work& work) {
 Expected<void> solveStep(Work& work) {
     const auto result = runSolve(work.shot, consoleProgress("Solving"));
     if (!result) return tl::unexpected(result.error());
-    work.shot = withSolve(work.shot, *result, solveKey(work.shot));
+    work.shot = withSolve(work.shot, *result, work.shot);
     work.changed = true;
     if (!result->doubt.empty()) fmt::print(stderr, "not sure: {}\n", result->doubt);
     work.figures["solve"] = solveFigures(*result, work.shot.plate.width);

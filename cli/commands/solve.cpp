@@ -165,7 +165,7 @@ int solveCommand(const Console& console, const SolveWords& w) {
     if (const auto applied = applyMeasures(w, shot); !applied) return fail(applied.error());
     const auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = w.trim});
     if (!solved) return fail(solved.error());
-    shot = withSolve(shot, *solved, solveKey(shot));
+    shot = withSolve(shot, *solved, shot);
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
     const std::string contents =

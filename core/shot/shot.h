@@ -131,6 +131,16 @@ struct Deliverable {
     std::uint64_t writtenKey = 0;  ///< `deliveryKey` when it was last written; 0: never
 };
 
+using SolveId = std::uint32_t;
+
+/// A solve that is kept beside the one that counts: made before it, or chosen away from.
+struct KeptSolve {
+    SolveId id = 0;
+    std::shared_ptr<const Solve> solve;
+    std::uint64_t key = 0;   ///< `solveKey` of the shot that was solved
+    SolveSettings settings;  ///< it was asked with
+};
+
 /// Everything an artist has decided about one shot. A value: copy it freely, the parts are shared until changed.
 struct Shot {
     std::string name;
@@ -144,8 +154,12 @@ struct Shot {
     TrackId nextTrack = 1;
     List<PlanarTrack> planes;
     PlaneId nextPlane = 1;
-    std::shared_ptr<const Solve> solve;
-    std::uint64_t solvedKey = 0;  ///< `solveKey` of the shot that was solved
+    std::shared_ptr<const Solve> solve;  ///< the one that counts
+    std::uint64_t solvedKey = 0;         ///< `solveKey` of the shot that was solved
+    SolveId solveId = 0;                 ///< 0: none was solved
+    SolveSettings solvedWith;            ///< what it was asked with; `solveSettings` is what the next is asked
+    List<KeptSolve> keptSolves;          ///< the others, the last one kept at the end
+    SolveId nextSolve = 1;
     World world;
     List<Locator> locators;
     LocatorId nextLocator = 1;

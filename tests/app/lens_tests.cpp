@@ -253,7 +253,7 @@ TEST_CASE("the lens is taken from the solve, saved, opened again, and one of ano
     Solve solve;
     solve.lens = landingLens();
     solve.k1Deviation = 0.001;
-    f.session.edit("Solve", withSolve(f.session.shot(), solve, 1));
+    f.session.edit("Solve", withSolve(f.session.shot(), solve, f.session.shot()));
     f.part<QPushButton>("lensFromSolve")->click();
     CHECK(f.card().source == LensCard::Source::solve);
     CHECK(f.card().lens == landingLens());

@@ -46,7 +46,7 @@ Shot walkedShot(const Shot& open) {
         tracks.push_back(solved);
     }
     solve.tracks = std::move(tracks);
-    return withSolve(shot, solve, 1);
+    return withSolve(shot, solve, shot);
 }
 
 double areaOf(const QSize& size) { return double(size.width()) * size.height(); }

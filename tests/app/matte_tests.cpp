@@ -461,7 +461,7 @@ TEST_CASE("what moves by itself is proposed once the mattes are looked at after 
     solve.tracks = List<SolvedTrack>(points);
     Shot shot = f.session.shot();
     shot.plate.range = {1049, 1089};
-    shot = withSolve(shot, solve, solveKey(shot));
+    shot = withSolve(shot, solve, shot);
     f.session.edit("Solve", shot);
     f.addTruthTrack();
     // A track more makes the solve stale: nothing is looked for.

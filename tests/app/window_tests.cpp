@@ -134,8 +134,22 @@ TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery:
     QTest::mouseClick(f.button("button-solve"), Qt::LeftButton);
     f.wait();
     CHECK(f.session.shot().solve->rms_px < before);
-    REQUIRE(f.camera.previousSolve());
+    REQUIRE(f.session.shot().keptSolves.size() == 1);
     CHECK(f.window.findChild<QLabel*>("solveResults")->text().contains("before"));
+
+    // The first solve counts again, and then not.
+    auto* solves = f.window.findChild<QComboBox*>("solves");
+    REQUIRE(solves->isVisible());
+    REQUIRE(solves->count() == 2);
+    CHECK(solves->currentIndex() == 1);
+    solves->setCurrentIndex(0);
+    emit solves->activated(0);
+    CHECK(f.session.shot().solve->rms_px == before);
+    CHECK(f.state("camera") == StageState::stale);
+    CHECK(f.session.document.history().undoName() == "Choose a solve");
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.session.shot().solve->rms_px < before);
+    CHECK(solves->currentIndex() == 1);
 
     // Points on the deck by clicking them.
     f.window.docket().open("world");
@@ -438,7 +452,7 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     }
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(solved);
-    f.session.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    f.session.edit("Solve camera", withSolve(shot, *solve, shot));
     f.window.docket().open("world");
     f.session.selection.set({1, 2, 5});
     QTest::mouseClick(f.button("button-ground"), Qt::LeftButton);
@@ -968,7 +982,7 @@ TEST_CASE("the Camera card holds kind, zoom, distortion and axis, and says its d
         frames.push_back({.frame = 1001 + i, .focal_px = 1000.0 + 5 * i, .focalDeviation_px = 2});
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(solved);
-    f.session.edit("Solve camera", withSolve(shot, *solve, solveKey(shot)));
+    f.session.edit("Solve camera", withSolve(shot, *solve, shot));
     QTest::qWait(50);
     CHECK(doubt->isVisible());
     CHECK(doubt->text().contains("25 to 61 mm fit alike"));

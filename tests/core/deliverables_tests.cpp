@@ -54,7 +54,7 @@ Shot deliveringShot() {
         tracks.push_back(solved);
     }
     solve.tracks = std::move(tracks);
-    return withSolve(shot, solve, 1);
+    return withSolve(shot, solve, shot);
 }
 
 }  // namespace

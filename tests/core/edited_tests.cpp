@@ -267,7 +267,8 @@ Solve anySolve(const Shot& shot, Dice& dice) {
 Shot otherEdit(Shot shot, Dice& dice) {
     switch (dice.below(6)) {
         case 0:
-            return withSolve(shot, anySolve(shot, dice), 7);
+            if (dice.coin()) return withSolveChosen(shot, SolveId(dice.below(8)));
+            return withSolve(shot, anySolve(shot, dice), shot);
         case 1: {
             const double k1 = dice.wild(-2, 2);
             Lens lens = pinholeLens(shot.plate.width, shot.plate.height, dice.number(300, 5000));
@@ -351,7 +352,7 @@ TEST_CASE("a solve whose lens folds the picture over is saved and opens, and its
     solve.lens.k1 = -2.5;
     solve.lens.k2 = 0;
     solve.lens.focal_px = 900;
-    shot = withSolve(shot, solve, 3);
+    shot = withSolve(shot, solve, shot);
     REQUIRE_FALSE(checkLens(solve.lens));
     REQUIRE(saveShot(shot, scratch / "folded.pinion"));
     const auto opened = loadShot(scratch / "folded.pinion");

@@ -84,7 +84,7 @@ Shot wovenShot() {
         tracks.push_back(solved);
     }
     solve.tracks = std::move(tracks);
-    shot = withSolve(shot, solve, 1);
+    shot = withSolve(shot, solve, shot);
     const auto matte = [&](const char* name, const Eigen::Vector2d& at, const std::optional<Ride>& ride) {
         Matte one;
         one.name = name;

@@ -165,7 +165,7 @@ TEST_CASE("whatever the result depends on makes it stale when it changes") {
     Shot shot = trackedShot(&id);
     auto solve = std::make_shared<Solve>();
     solve->lens = pinholeLens(200, 160, 180);
-    shot = withSolve(shot, *solve, 1);
+    shot = withSolve(shot, *solve, shot);
     shot.solveSettings.distortion = SolveOptions::Distortion::known;
     shot.lens.lens = solve->lens;
     const auto solveChanges = [&](const char* what, const std::function<void(Shot&)>& edit) {

@@ -49,7 +49,7 @@ Shot solved(const Shot& shot, const Lens& lens) {
     frame.frame = 1001;
     frame.focal_px = lens.focal_px;
     solve.frames = std::vector<SolvedFrame>{frame};
-    return withSolve(shot, solve, solveKey(shot));
+    return withSolve(shot, solve, shot);
 }
 
 const Deliverable& item(const Shot& shot, DeliverableKind kind) {

@@ -381,7 +381,7 @@ TEST_CASE("between readings that the keyframes cannot tell apart all frames deci
         bent.setPose(keys[k], pose);
     }
     std::vector<Attempt> candidates{{bent, {keys.front(), keys.back(), 0, 0}, 1000, 0.2},
-                                      {right, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}};
+                                    {right, {keys.front(), keys.back(), 0, 0}, 1000, 0.2}};
     REQUIRE(pathsApart(bent, right) > 0.01);
     const Winner winner = decided(candidates, plan, Progress{}, {});
     CHECK(winner.scene.placedFrames() == 60);

@@ -269,13 +269,17 @@ static Strings members(const Insert& x) {
     return all(id, name, kind, of, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look,
                shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden);
 }
+static Strings members(const KeptSolve& x) {
+    const auto& [id, solve, key, settings] = x;
+    return all(id, solve, key, settings);
+}
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
-                 insertsAlone, deliverables, folder] = x;
+                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, locators, nextLocator, steady, clips,
+                 nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, world, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
-               insertsAlone, deliverables, folder);
+               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, locators, nextLocator, steady, clips,
+               nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder);
 }
 
 template <class T>

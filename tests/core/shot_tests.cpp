@@ -1,4 +1,5 @@
 #include "base/files.h"
+#include "base/json.h"
 #include "exchange/formats.h"
 #include "exchange/newshot.h"
 #include "exchange/shotfiles.h"
@@ -57,7 +58,7 @@ Shot sampleShot(const std::filesystem::path& folder) {
     solve->frames = List<SolvedFrame>(frames);
     solve->tracks = List<SolvedTrack>(tracks);
     solve->rms_px = 0.31;
-    shot = withSolve(shot, *solve, solveKey(shot));
+    shot = withSolve(shot, *solve, shot);
     World world;
     world.ground = List<TrackId>({3, 6, 9, 12});
     world.origin = 3;
@@ -90,7 +91,7 @@ Shot doubtfulShot(const std::filesystem::path& folder) {
     shot.solveSettings.distances = List<KnownDistance>({{1, 2, 2.5, 0.02}});
     shot.solveSettings.places = List<KnownPlace>({{3, {0.5, 1.25, -4}, 0.01}});
     solve->inMetres = true;
-    return withSolve(shot, *solve, solveKey(shot));
+    return withSolve(shot, *solve, shot);
 }
 
 }  // namespace
@@ -125,6 +126,76 @@ TEST_CASE("a shot written and read is the same shot") {
     const StageReport camera = cameraReport(*read);
     CHECK(camera.state == StageState::attention);
     CHECK(camera.message.find("Not sure: 25 to 61 mm fit alike") != std::string::npos);
+}
+
+TEST_CASE("of several solves one counts, and each comes back with what it was asked") {
+    const test::Scratch scratch;
+    Shot shot = sampleShot(scratch.path());
+    CHECK(shot.solveId == 1);
+    Shot asked = shot;
+    asked.solveSettings.focal = Knowledge::known;
+    asked.solveSettings.focal_mm = 31.25;
+    Solve second = *shot.solve;
+    second.rms_px = 0.875;
+    const Shot both = withSolve(asked, second, asked);
+    CHECK(both.solveId == 2);
+    REQUIRE(both.keptSolves.size() == 1);
+    CHECK(both.keptSolves[0].solve == shot.solve);
+
+    // Settings changed after the solve are not those of the solve.
+    Shot changed = both;
+    changed.solveSettings.focal_mm = 90;
+    CHECK(cameraReport(changed).state == StageState::stale);
+    const Shot back = withSolveChosen(changed, 1);
+    CHECK(back.solve == shot.solve);
+    CHECK(back.solveSettings.focal == Knowledge::unknown);
+    CHECK(back.solvedKey == solveKey(back));
+    REQUIRE(back.keptSolves.size() == 1);
+    const Shot again = withSolveChosen(back, 2);
+    CHECK(again.solve->rms_px == 0.875);
+    CHECK(again.solveSettings.focal_mm == 31.25);
+    CHECK(again.solvedKey == solveKey(again));
+    CHECK(withSolveChosen(again, 9).solveId == 2);
+
+    REQUIRE(saveShot(changed, scratch / "a.pinion"));
+    const auto read = loadShot(scratch / "a.pinion");
+    REQUIRE(read);
+    CHECK(read->solveId == 2);
+    CHECK(read->solvedWith.focal_mm == 31.25);
+    CHECK(read->solveSettings.focal_mm == 90);
+    const Shot chosen = withSolveChosen(*read, 1);
+    CHECK(chosen.solve->rms_px == shot.solve->rms_px);
+    CHECK(chosen.solvedKey == solveKey(chosen));
+
+    // The oldest go, ids are not given again.
+    Shot many = shot;
+    for (int i = 0; i < 10; ++i) many = withSolve(many, second, many);
+    CHECK(many.keptSolves.size() == kKeptSolves);
+    CHECK(many.solveId == 11);
+    CHECK(many.keptSolves[0].id == 6);
+    CHECK(withSolve(withSolveChosen(many, 7), second, many).solveId == 12);
+}
+
+TEST_CASE("a shot of the days of one solve opens with it, and its settings are those of the card") {
+    const test::Scratch scratch;
+    const Shot shot = sampleShot(scratch.path());
+    auto document = jsonfile::json::parse(shotJson(shot, scratch / "a.pinion"));
+    document.erase("next_solve");
+    document["solve"].erase("id");
+    document["solve"].erase("asked");
+    scratch.write("a.pinion", document.dump());
+    const auto read = loadShot(scratch / "a.pinion");
+    REQUIRE(read);
+    CHECK(read->solveId == 1);
+    CHECK(read->nextSolve == 2);
+    CHECK(read->solvedKey == solveKey(*read));
+    CHECK(read->solvedWith.focal_mm == shot.solveSettings.focal_mm);
+
+    document["kept_solves"] = {document["solve"]};
+    scratch.write("a.pinion", document.dump());
+    const auto refused = loadShot(scratch / "a.pinion");
+    REQUIRE_FALSE(refused);
+    CHECK(refused.error().message.find("kept_solves[0].id: has to be above 0, and each once") != std::string::npos);
 }
 
 TEST_CASE("a measure from the set makes the camera stale, goes with its track, and is refused when it means nothing") {

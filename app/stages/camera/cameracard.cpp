@@ -1,5 +1,6 @@
 #include "stages/camera/cameracard.h"
 
+#include "shot/edits/cameraedits.h"
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
 #include "stages/camera/solvefigures.h"
@@ -8,6 +9,7 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 
 namespace pinion {
 namespace {
@@ -127,6 +129,11 @@ private:
         });
     }
 
+    /// The solve that figures are told beside.
+    static const Solve* lastKept(const Shot& shot) {
+        return shot.keptSolves.isEmpty() ? nullptr : shot.keptSolves.back().solve.get();
+    }
+
     QLabel* words(const char* name) {
         auto* label = new QLabel;
         label->setObjectName(name);
@@ -141,6 +148,24 @@ private:
         auto* results = words("solveResults");
         results->setTextFormat(Qt::RichText);
         results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+        auto* solves = named(new QComboBox, "solves", "The solves of this shot. The one that is chosen counts");
+        row("Solves", solves);
+        connect(solves, &QComboBox::activated, this, [this, solves] {
+            const SolveId chosen = solves->currentData().toUInt();
+            if (chosen != session_.shot().solveId)
+                session_.edit("Choose a solve", withSolveChosen(session_.shot(), chosen));
+        });
+        showIf({solves}, [](const Shot& shot) { return !shot.keptSolves.isEmpty(); });
+        onRefresh([this, solves] {
+            const Shot& shot = session_.shot();
+            solves->clear();
+            std::map<SolveId, const Solve*> all;
+            if (shot.solve) all[shot.solveId] = shot.solve.get();
+            for (const KeptSolve& kept : shot.keptSolves) all[kept.id] = kept.solve.get();
+            for (const auto& [id, solve] : all) solves->addItem(solveTitle(id, *solve, shot.plate.width), id);
+            solves->setCurrentIndex(solves->findData(shot.solveId));
+            solves->setEnabled(!session_.isBusy());
+        });
         auto* histogram = new ErrorHistogram(session_, stage_);
         wide(histogram);
         auto* aside = button("Set aside", "quiet");
@@ -153,7 +178,7 @@ private:
             const Shot& shot = session_.shot();
             doubt->setVisible(shot.solve && !shot.solve->doubt.empty());
             if (shot.solve) doubt->setText("Not sure: " + text(shot.solve->doubt) + ".");
-            results->setText(shot.solve ? solveFigures(*shot.solve, stage_.previousSolve().get(), shot.plate.width)
+            results->setText(shot.solve              ? solveFigures(*shot.solve, lastKept(shot), shot.plate.width)
                              : shot.tracks.isEmpty() ? "<span style='color:#a2a2a2'>Scatter features first.</span>"
                                                      : "");
             results->setVisible(!results->text().isEmpty());

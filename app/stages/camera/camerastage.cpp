@@ -20,10 +20,7 @@
 namespace pinion {
 
 CameraStage::CameraStage(Session& session) : Stage(session) {
-    connect(&session.document, &Document::replaced, this, [this] {
-        previous_.reset();
-        setTrimPreview(0);
-    });
+    connect(&session.document, &Document::replaced, this, [this] { setTrimPreview(0); });
 }
 
 StageReport CameraStage::report() const { return cameraReport(session_.shot()); }
@@ -63,9 +60,8 @@ void CameraStage::startSolve(bool refines) {
         };
         return runSolve(shot, link.progress, {.watch = watch, .refines = refines});
     };
-    const auto merge = [this, key = solveKey(shot)](Solve& result) {
-        previous_ = session_.shot().solve;
-        session_.edit("Solve camera", withSolve(session_.shot(), result, key));
+    const auto merge = [this, shot](Solve& result) {
+        session_.edit("Solve camera", withSolve(session_.shot(), result, shot));
         if (!result.doubt.empty()) session_.say(text("Solved, but not sure: " + result.doubt + "."));
         else
             session_.say(QString("Solved: %1 px, %2, %3 tracks, %4 frames.")

@@ -23,7 +23,6 @@ public:
 
     /// `refines`: from the present solve on, without a search.
     void startSolve(bool refines = false);
-    std::shared_ptr<const Solve> previousSolve() const { return previous_; }
     /// What the running solve has so far; null when none runs.
     std::shared_ptr<const SolveView> liveSolve() const { return live_; }
 
@@ -41,7 +40,6 @@ signals:
 private:
     void takeLive(std::shared_ptr<const SolveView> view);
 
-    std::shared_ptr<const Solve> previous_;
     std::shared_ptr<const SolveView> live_;
     double trimPreview_ = 0.0;
 };

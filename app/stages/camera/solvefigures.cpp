@@ -85,4 +85,12 @@ QString solveFigures(const Solve& solve, const Solve* before, int plateWidth) {
     return html;
 }
 
+QString solveTitle(SolveId id, const Solve& solve, int plateWidth) {
+    return QString("solve %1: %2, %3 mm%4")
+        .arg(id)
+        .arg(pixels(solve.rms_px))
+        .arg(focalMillimetres(solve.lens.focal_px, solve.sensorWidth_mm, plateWidth), 0, 'f', 1)
+        .arg(solve.doubt.empty() ? "" : ", not sure");
+}
+
 }  // namespace pinion

@@ -1,6 +1,8 @@
 #include "shot/file/parts.h"
 #include "shot/file/values.h"
 
+#include <set>
+
 namespace pinion {
 namespace {
 
@@ -10,8 +12,8 @@ namespace fs = std::filesystem;
 
 constexpr std::array kRoles{"used", "held out", "disagreed", "unplaced"};
 
-json solveValue(const Shot& shot) {
-    const Solve& solve = *shot.solve;
+json solveValue(const KeptSolve& kept) {
+    const Solve& solve = *kept.solve;
     json frames = json::array();
     for (const SolvedFrame& frame : solve.frames) {
         json matrix = json::array();
@@ -48,7 +50,9 @@ json solveValue(const Shot& shot) {
                {"held_out", solve.heldOut},
                {"base_pair", {solve.basePair.first, solve.basePair.second}},
                {"median_angle_degrees", solve.medianAngleDegrees},
-               {"key", shot.solvedKey}};
+               {"key", kept.key},
+               {"id", kept.id},
+               {"asked", settingsValue(kept.settings)}};
     if (solve.focalDeviation_mm) value["focal_deviation_mm"] = *solve.focalDeviation_mm;
     value["motion"] = kMotionWords[std::size_t(solve.motion)];
     value["reason"] = solve.reason;
@@ -65,10 +69,10 @@ json solveValue(const Shot& shot) {
     return value;
 }
 
-List<SolvedFrame> takeFrames(const json& value) {
+List<SolvedFrame> takeFrames(const json& value, const std::string& at) {
     std::vector<SolvedFrame> frames;
-    for (std::size_t i = 0; const json& entry : list(value, "frames", "solve")) {
-        const std::string where = fmt::format("solve.frames[{}]", i++);
+    for (std::size_t i = 0; const json& entry : list(value, "frames", at)) {
+        const std::string where = fmt::format("{}.frames[{}]", at, i++);
         SolvedFrame frame;
         frame.frame = whole(entry, "frame", where);
         const json& matrix = list(entry, "world_from_camera", where);
@@ -89,14 +93,14 @@ List<SolvedFrame> takeFrames(const json& value) {
             malformed(where + ".frame: frames have to rise, each once");
         frames.push_back(frame);
     }
-    if (frames.empty()) malformed("solve.frames: the list is empty");
+    if (frames.empty()) malformed(at + ".frames: the list is empty");
     return List<SolvedFrame>(std::move(frames));
 }
 
-List<SolvedTrack> takeSolvedTracks(const json& value) {
+List<SolvedTrack> takeSolvedTracks(const json& value, const std::string& at) {
     std::vector<SolvedTrack> tracks;
-    for (std::size_t i = 0; const json& entry : list(value, "tracks", "solve")) {
-        const std::string where = fmt::format("solve.tracks[{}]", i++);
+    for (std::size_t i = 0; const json& entry : list(value, "tracks", at)) {
+        const std::string where = fmt::format("{}.tracks[{}]", at, i++);
         SolvedTrack track;
         track.track = TrackId(key(entry, "track", where));
         track.role = word<TrackRole>(entry, "role", kRoles, where);
@@ -111,56 +115,81 @@ List<SolvedTrack> takeSolvedTracks(const json& value) {
     return List<SolvedTrack>(std::move(tracks));
 }
 
-std::shared_ptr<const Solve> takeSolve(const json& value) {
+std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at) {
     auto solve = std::make_shared<Solve>();
-    solve->lens = takeOwnLensValues(member(value, "lens", "solve"), "solve.lens");
-    solve->sensorWidth_mm = number(value, "sensor_width_mm", "solve");
-    solve->frames = takeFrames(value);
-    solve->tracks = takeSolvedTracks(value);
-    solve->rms_px = number(value, "rms_px", "solve");
-    solve->heldOutRms_px = number(value, "held_out_rms_px", "solve");
-    solve->used = whole(value, "used", "solve");
-    solve->disagreed = whole(value, "disagreed", "solve");
-    solve->heldOut = whole(value, "held_out", "solve");
-    solve->medianAngleDegrees = number(value, "median_angle_degrees", "solve");
-    if (value.contains("focal_deviation_mm")) solve->focalDeviation_mm = number(value, "focal_deviation_mm", "solve");
-    const json& pair = list(value, "base_pair", "solve");
-    if (pair.size() != 2) malformed("solve.base_pair: has not 2 frames");
-    solve->basePair = {whole(pair[0], "solve.base_pair"), whole(pair[1], "solve.base_pair")};
-    if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotionWords, "solve");
+    solve->lens = takeOwnLensValues(member(value, "lens", at), at + ".lens");
+    solve->sensorWidth_mm = number(value, "sensor_width_mm", at);
+    solve->frames = takeFrames(value, at);
+    solve->tracks = takeSolvedTracks(value, at);
+    solve->rms_px = number(value, "rms_px", at);
+    solve->heldOutRms_px = number(value, "held_out_rms_px", at);
+    solve->used = whole(value, "used", at);
+    solve->disagreed = whole(value, "disagreed", at);
+    solve->heldOut = whole(value, "held_out", at);
+    solve->medianAngleDegrees = number(value, "median_angle_degrees", at);
+    if (value.contains("focal_deviation_mm")) solve->focalDeviation_mm = number(value, "focal_deviation_mm", at);
+    const json& pair = list(value, "base_pair", at);
+    if (pair.size() != 2) malformed(at + ".base_pair: has not 2 frames");
+    solve->basePair = {whole(pair[0], at + ".base_pair"), whole(pair[1], at + ".base_pair")};
+    if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotionWords, at);
     solve->reason = value.value("reason", std::string());
-    if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", "solve");
+    if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", at);
     if (value.contains("zoom")) {
         solve->zoom = true;
-        solve->k1Slope = number(value["zoom"], "k1_slope", "solve.zoom");
+        solve->k1Slope = number(value["zoom"], "k1_slope", at + ".zoom");
     }
     if (value.contains("focal_range_mm")) {
-        const json& range = list(value, "focal_range_mm", "solve");
-        if (range.size() != 2) malformed("solve.focal_range_mm: has not 2 numbers");
-        solve->focalRange_mm = {number(range[0], "solve.focal_range_mm"), number(range[1], "solve.focal_range_mm")};
+        const json& range = list(value, "focal_range_mm", at);
+        if (range.size() != 2) malformed(at + ".focal_range_mm: has not 2 numbers");
+        solve->focalRange_mm = {number(range[0], at + ".focal_range_mm"), number(range[1], at + ".focal_range_mm")};
     }
     if (value.contains("lens_deviation")) {
         const json& deviation = value["lens_deviation"];
-        solve->k1Deviation = number(deviation, "k1", "solve.lens_deviation");
-        solve->k2Deviation = number(deviation, "k2", "solve.lens_deviation");
-        solve->axisDeviation_px = {number(deviation, "cx", "solve.lens_deviation"),
-                                   number(deviation, "cy", "solve.lens_deviation")};
+        solve->k1Deviation = number(deviation, "k1", at + ".lens_deviation");
+        solve->k2Deviation = number(deviation, "k2", at + ".lens_deviation");
+        solve->axisDeviation_px = {number(deviation, "cx", at + ".lens_deviation"),
+                                   number(deviation, "cy", at + ".lens_deviation")};
     }
-    if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", "solve");
+    if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", at);
     solve->inMetres = value.value("in_metres", false);
     solve->doubt = value.value("doubt", std::string());
     return solve;
 }
 
+KeptSolve takeKept(const json& value, const std::string& at, const SolveSettings& usual) {
+    KeptSolve kept{.solve = takeSolve(value, at), .key = key(value, "key", at), .settings = usual};
+    if (value.contains("id")) kept.id = SolveId(key(value, "id", at));
+    if (value.contains("asked")) kept.settings = takeSettings(value["asked"], at + ".asked");
+    return kept;
+}
+
 void putSolvePart(json& document, const Shot& shot, const fs::path&) {
-    if (shot.solve) document["solve"] = solveValue(shot);
+    if (shot.solve) document["solve"] = solveValue({shot.solveId, shot.solve, shot.solvedKey, shot.solvedWith});
+    for (const KeptSolve& kept : shot.keptSolves) document["kept_solves"].push_back(solveValue(kept));
+    if (shot.nextSolve > 1) document["next_solve"] = shot.nextSolve;
 }
 
 void takeSolvePart(const json& document, Shot& shot, const fs::path&) {
+    std::set<SolveId> ids;
+    const auto isGivenTwice = [&](SolveId id) { return id == 0 || !ids.insert(id).second; };
+    if (document.contains("next_solve")) shot.nextSolve = SolveId(key(document, "next_solve", "file"));
     if (document.contains("solve")) {
-        shot.solve = takeSolve(document["solve"]);
-        shot.solvedKey = key(document["solve"], "key", "solve");
+        // Before solves were kept they had no id, and were asked with what the card held.
+        KeptSolve counts = takeKept(document["solve"], "solve", shot.solveSettings);
+        shot.solve = counts.solve;
+        shot.solvedKey = counts.key;
+        shot.solveId = counts.id == 0 ? 1 : counts.id;
+        shot.solvedWith = counts.settings;
+        ids.insert(shot.solveId);
     }
+    std::vector<KeptSolve> kept;
+    for (std::size_t i = 0; document.contains("kept_solves") && i < list(document, "kept_solves", "file").size(); ++i) {
+        const std::string at = fmt::format("kept_solves[{}]", i);
+        kept.push_back(takeKept(document["kept_solves"][i], at, shot.solveSettings));
+        if (isGivenTwice(kept.back().id)) malformed(at + ".id: has to be above 0, and each once");
+    }
+    shot.keptSolves = List<KeptSolve>(std::move(kept));
+    for (const SolveId id : ids) shot.nextSolve = std::max(shot.nextSolve, id + 1);
 }
 
 }  // namespace

@@ -23,6 +23,9 @@ Enum word(const jsonfile::json& object, const char* name, const std::array<const
 
 jsonfile::json vector3(const Eigen::Vector3d& v);
 Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
+/// What a solve is asked, and back; a lens that lay there in older files is left alone.
+jsonfile::json settingsValue(const SolveSettings& settings);
+SolveSettings takeSettings(const jsonfile::json& value, const std::string& where);
 /// Taken as far as a million, which no place is beyond.
 Eigen::Vector2d vector2(const jsonfile::json& value, const std::string& where);
 /// Within bounds: what an artist set beyond them is taken as far as it goes, and never refused.
