@@ -1,6 +1,7 @@
 #include "camera/doubt.h"
 
 #include "base/units.h"
+#include "camera/readings.h"
 #include "camera/sceneshape.h"
 
 #include <algorithm>
@@ -17,8 +18,9 @@ constexpr double kClear =
 constexpr double kLooseFocal = 0.012;               // relative deviation from which on it is worth a profile
 constexpr double kLongest = 3.2, kShortest = 0.45;  // frame widths beyond which focal lengths are rare
 constexpr double kClearOfSlide = 12;
-constexpr double kStep = 1.09;  // from one focal length of the profile to the next
-constexpr int kFrames = 28;     // that the profile looks at
+constexpr double kStep = 1.09;                            // from one focal length of the profile to the next
+constexpr int kFrames = 28;                               // that the profile looks at
+constexpr double kShortestLens = 8, kLongestLens = 1200;  // mm on a frame 36 mm wide
 constexpr double kRival =
     25.0;  // fall of the log-likelihood between two paths; wrong tracks lend it some weight of their own
 
@@ -278,6 +280,13 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
         doubts.push_back(fmt::format(
             "the camera's path is known to {:.0f} % of its length only: a longer move or nearer tracks would tell more",
             100 * share));
+    std::vector<int> frames;  // enough of them
+    for (int f = 0; f < int(material.frames.size()); f += 1 + int(material.frames.size()) / 120) frames.push_back(f);
+    if (isBent(scene, frames))
+        doubts.push_back(fmt::format(
+            "tracks near each other are off together by {:.2f} px: something that moves bends the camera, or the lens "
+            "is another; mask what moves",
+            sharedError(scene, frames)));
     const Seam seam = weakestSeam(scene);
     if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
         doubts.push_back(
@@ -291,6 +300,10 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
     if (solve.rms_px > 2.0 * material.scale())
         doubts.push_back(
             fmt::format("the error of {:.2f} px is large: no camera explains these tracks well", solve.rms_px));
+    if (const double on36 = 36 * scene.lens().focal_px / material.width;
+        evidence.plan.focal && (on36 < kShortestLens || on36 > kLongestLens))
+        doubts.push_back(
+            fmt::format("{:.3g} mm is no lens: give a focal length", millimetres(options, scene.lens().focal_px)));
     if (auto lens = checkLens(scene.lens()); !lens)
         doubts.push_back(
             fmt::format("the distortion that was found is no lens ({}): set it to none or k1", lens.error().message));

@@ -43,8 +43,8 @@ double lossWidth(const Reconstruction& scene);
 /// the best of those through all keyframes, and compares them there at one noise scale; the mirror image of the winner
 /// is tried too. Best first, at most a few. Empty when no pair leads anywhere.
 std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
-                                       const std::vector<BasePair>& pairs, const SolveOptions& options,
-                                       const Progress& progress);
+                                     const std::vector<BasePair>& pairs, const SolveOptions& options,
+                                     const Progress& progress);
 
 /// Adds the keyframes that are not placed yet, the best seen first, adjusting as it grows.
 void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan& plan, const Progress& progress);

@@ -187,6 +187,12 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
     return bundle;
 }
 
+std::optional<Vector2d> Reconstruction::plateOf(int frame, const Vector4d& point) const {
+    const Pose& pose = *poses_[std::size_t(frame)];
+    const Projection p = project(lensOf(frame), pose.rotation.toRotationMatrix(), pose.translation, point, false);
+    return p.inFront ? std::optional(p.plate) : std::nullopt;
+}
+
 double Reconstruction::errorAt(const Seen& seen, const Vector4d& point) const {
     const auto& pose = poses_[std::size_t(seen.frame)];
     if (!pose) return std::numeric_limits<double>::infinity();

@@ -21,6 +21,8 @@ public:
     Reconstruction(const Material& material, const SolveOptions& options, const Lens& first, bool zoom = false);
 
     const Material& material() const { return *material_; }
+    /// Goes on with other tracks at the same numbers (`withoutTrails` gives such).
+    void continueOn(const Material& material) { material_ = &material; }
     const SolveOptions& options() const { return *options_; }
     const Lens& lens() const { return lens_; }
     double k1Slope() const { return k1Slope_; }
@@ -112,7 +114,10 @@ public:
     BundleOptions bundleOptions(const LensTerms& free, double width_px, int rounds, double settled) const;
     Bundle assemble(std::vector<int>* cameraOf = nullptr, std::vector<int>* pointOf = nullptr) const;
 
-    /// Where the model puts a point on a frame; infinite behind it or when the frame is not placed.
+    /// Where the model puts a point on a placed frame; none behind it.
+    std::optional<Eigen::Vector2d> plateOf(int frame, const Eigen::Vector4d& point) const;
+
+    /// How far from there it was seen; infinite behind it or when the frame is not placed.
     double errorAt(const Seen& seen, const Eigen::Vector4d& point) const;
 
     /// Errors of a trail's sightings on placed frames, as vectors; pairs of (index into seen, error).

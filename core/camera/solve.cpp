@@ -7,6 +7,7 @@
 #include "camera/hypotheses.h"
 #include "camera/measures.h"
 #include "camera/measuring.h"
+#include "camera/readings.h"
 #include "camera/sceneshape.h"
 #include "camera/sortingout.h"
 #include "camera/turning.h"
@@ -28,7 +29,9 @@ using Eigen::Vector3d;
 
 constexpr std::size_t kBasePairs = 3;
 constexpr double kUsualFocal = 35.0 / 36.0;  // frame widths
-constexpr double kClearParallax = 8.0;       // pixels that no camera that only turns would show
+constexpr int kRoundsOfMovers = 2;
+constexpr double kLeastMore = 0.005, kMuchMore = 0.08;  // of all tracks explained
+constexpr double kClearParallax = 8.0;                  // pixels that no camera that only turns would show
 
 Expected<void> checkOptions(const SolveOptions& options) {
     if (options.width < 1 || options.height < 1) return failure(Fault::input, "the plate has no size");
@@ -266,6 +269,23 @@ bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOp
     return gainOfZoom(sceneOf(found), freed, keys) > (zooming.focal == Knowledge::known ? kZoomGain : kHintOfZoom);
 }
 
+/// What showed parallax at first may have been something that moves: a camera that travels and shows none of what it
+/// explains only turns.
+void turnAfterAll(Found& found, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+    if (found.turning || options.motion || options.zooms()) return;
+    const Reconstruction& best = found.candidates.front().scene;
+    if (mostParallax(best, keys) > std::max(kClearParallax * best.material().scale(), 20 * best.noise())) return;
+    progress.report(0.41, "Comparing with a camera that only turns");
+    auto turning = solveTurning(best.material(), keys, options, progress);
+    if (!turning) return;
+    polish(*turning, lensPlanOf(options), progress);
+    const TurnVote vote = voteOfTurning(best, *turning);
+    if (vote.turning < 0.93 * vote.travelling) return;
+    found.reason = fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling);
+    found.turning = std::move(turning);
+    found.candidates.clear();
+}
+
 /// A camera that turns and zooms, where the one that was found may only seem to travel, to and fro. A wall faced
 /// squarely fits both: then the travelling one stays, and `doubt` says so.
 std::optional<Found> turningAndZooming(const Found& found, const std::vector<int>& keys, const SolveOptions& zooming,
@@ -302,12 +322,25 @@ struct Answer {
 };
 using BundleWatch = std::function<void(const Bundle&)>;
 
+/// What the keyframes show, with its zoom told.
+struct KeyReading {
+    Found found;
+    std::string doubt;
+    const Reconstruction& scene() const { return sceneOf(found); }
+    /// Goes on with other tracks at the same numbers.
+    void continueOn(const Material& material) {
+        for (Attempt& candidate : found.candidates) candidate.scene.continueOn(material);
+        if (found.turning) found.turning->continueOn(material);
+    }
+};
+
 /// `zooming`: the same options with a zoom, when it has to be found out whether there is one.
-Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
-                                const SolveOptions* zooming, const Progress& progress, const BundleWatch& watch) {
+Expected<KeyReading> readKeyframes(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
+                                   const SolveOptions* zooming, const Progress& progress) {
     auto found = findCamera(material, keys, options, progress);
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     if (found) polishFound(*found, keys, progress);
+    if (found && !progress.stopped()) turnAfterAll(*found, keys, options, progress);
     std::string doubt;
     const auto withZoom = [&](Found& chosen) {
         const auto [shortest, longest] = focalsOf(sceneOf(chosen), keys);
@@ -335,14 +368,61 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
     }
     if (!found) return tl::unexpected(found.error());
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    const LensPlan plan = lensPlanOf(sceneOf(*found).options());
-    if (found->turning) {
-        complete(*found->turning, plan, progress, watch);
-        return Answer{std::move(*found->turning), {}, {}, std::move(found->reason), std::move(doubt)};
+    return KeyReading{std::move(*found), std::move(doubt)};
+}
+
+/// Where the errors of a reading are not those of tracks, others are tried, each without one group of tracks that go
+/// together: the one that explains most tracks stays, and what it left out stays out while more is looked for. Tracks
+/// left out have their say again from there on.
+void lookForMovers(Expected<KeyReading>& reading, const Material& material, const std::vector<int>& keys,
+                   const SolveOptions& options, const SolveOptions* zooming, const Progress& progress) {
+    if (options.basePair || (reading && !isBent(reading->scene(), keys))) return;
+    progress.report(0.43, "Looking for what moves");
+    Material rest = material;
+    for (int round = 0; round < kRoundsOfMovers; ++round) {
+        double gain = 0;
+        std::vector<int> leftOut;
+        for (const std::vector<int>& group : groupsApart(rest, keys)) {
+            if (progress.stopped()) return;
+            const Material others = withoutTrails(rest, group);
+            auto other = readKeyframes(others, keys, options, zooming, progress.part(0.43, 0.44));
+            if (!other) continue;
+            double more = 1;
+            if (reading) {
+                const double noise =
+                    std::max(std::min(reading->scene().noise(), other->scene().noise()), 0.08 * material.scale());
+                more = explainedShare(other->scene(), material, keys, noise) -
+                       explainedShare(reading->scene(), material, keys, noise);
+            }
+            if (more < kLeastMore) continue;
+            gain += more;
+            other->continueOn(material);
+            reading = std::move(other);
+            leftOut = group;
+            if (!isBent(reading->scene(), keys)) return;
+            if (more > kMuchMore) break;  // what is still to be found is looked for without this
+        }
+        if (gain < 3 * kLeastMore) return;
+        rest = withoutTrails(rest, leftOut);
     }
-    Winner winner = decided(found->candidates, plan, progress, watch);
-    return Answer{std::move(winner.scene), std::move(found->candidates), std::move(winner.rivals),
-                  std::move(found->reason), std::move(doubt)};
+}
+
+Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
+                                const SolveOptions* zooming, const Progress& progress, const BundleWatch& watch) {
+    auto reading = readKeyframes(material, keys, options, zooming, progress);
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    lookForMovers(reading, material, keys, options, zooming, progress);
+    if (!reading) return tl::unexpected(reading.error());
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    Found& found = reading->found;
+    const LensPlan plan = lensPlanOf(sceneOf(found).options());
+    if (found.turning) {
+        complete(*found.turning, plan, progress, watch);
+        return Answer{std::move(*found.turning), {}, {}, std::move(found.reason), std::move(reading->doubt)};
+    }
+    Winner winner = decided(found.candidates, plan, progress, watch);
+    return Answer{std::move(winner.scene), std::move(found.candidates), std::move(winner.rivals),
+                  std::move(found.reason), std::move(reading->doubt)};
 }
 
 /// From the cameras and points of an earlier solve: no search.

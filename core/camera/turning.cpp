@@ -152,9 +152,37 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
     return vote;
 }
 
+namespace {
+
+/// The places of what the scene explains on two frames: what moves by itself shows no parallax of the camera's.
+std::vector<std::pair<Vector2d, Vector2d>> explainedPlaces(const Reconstruction& scene, int a, int b) {
+    std::vector<int> trails;
+    const auto shared = sharedPlaces(scene.material(), a, b, &trails);
+    std::vector<std::pair<Vector2d, Vector2d>> placed;
+    for (std::size_t i = 0; i < shared.size(); ++i) {
+        const auto t = std::size_t(trails[i]);
+        if (scene.point(t) && !scene.isDropped(t) && !scene.isDoubted(t)) placed.push_back(shared[i]);
+    }
+    return placed;
+}
+
+double beyondTurn(const Reconstruction& scene, const std::vector<std::pair<Vector2d, Vector2d>>& places) {
+    return fitRotation(planePairs(places, scene.lens())).medianResidual * scene.lens().focal_px;
+}
+
+}  // namespace
+
 double parallaxOf(const Reconstruction& scene, const BasePair& pair) {
-    return fitRotation(planePairs(sharedPlaces(scene.material(), pair.a, pair.b), scene.lens())).medianResidual *
-           scene.lens().focal_px;
+    return beyondTurn(scene, sharedPlaces(scene.material(), pair.a, pair.b));
+}
+
+double mostParallax(const Reconstruction& scene, const std::vector<int>& keys) {
+    double most = 0;
+    for (std::size_t step = 1; step < keys.size(); step *= 2)
+        for (std::size_t i = 0; i + step < keys.size(); i += std::max<std::size_t>(1, step / 2))
+            if (const auto places = explainedPlaces(scene, keys[i], keys[i + step]); places.size() >= 15)
+                most = std::max(most, beyondTurn(scene, places));
+    return most;
 }
 
 double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair) {

@@ -25,6 +25,9 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
 /// What no turn explains between the frames of a pair, under the scene's lens: the median over its tracks, in pixels.
 double parallaxOf(const Reconstruction& scene, const BasePair& pair);
 
+/// The most that any two keyframes show of it which share enough tracks that the scene explains.
+double mostParallax(const Reconstruction& scene, const std::vector<int>& keys);
+
 /// The same for a turn with a zoom, whatever the focal lengths: little where a camera that goes to and fro may be one
 /// that turns and zooms.
 double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair);

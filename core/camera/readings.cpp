@@ -1,0 +1,278 @@
+#include "camera/readings.h"
+
+#include "base/parallel.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+
+namespace pinion::solving {
+
+using Eigen::Vector2d;
+
+namespace {
+
+constexpr std::size_t kMostCompared = 240;  // tracks that groups are found among, the longest
+constexpr std::size_t kMostGroups = 7;
+constexpr int kFewest = 5;  // tracks of a group
+constexpr double kUnknown = 12;
+
+struct ErrorAt {
+    Vector2d at, error;
+};
+
+/// Places of a trail by frame.
+using Path = std::map<int, Vector2d>;
+Path pathOf(const Trail& trail, const std::vector<char>& isKey) {
+    Path path;
+    for (const Seen& seen : trail.seen)
+        if (isKey[std::size_t(seen.frame)]) path[seen.frame] = seen.plate;
+    return path;
+}
+
+/// How far two tracks are from going together: how fast the distance between them changes, in units of what one rigid
+/// thing that turns a little and comes nearer changes by; more where they lie far apart. Unknown where they are seldom
+/// seen together.
+double apart(const Path& a, const Path& b, double width, std::size_t fewest) {
+    double squares = 0, far = 0;
+    std::size_t count = 0;
+    int last = 0;
+    Vector2d before = Vector2d::Zero();
+    for (auto i = a.begin(), j = b.begin(); i != a.end() && j != b.end();) {
+        if (i->first < j->first) ++i;
+        else if (j->first < i->first) ++j;
+        else {
+            const Vector2d between = i->second - j->second;
+            if (count > 0)
+                squares += (between - before).squaredNorm() / double(i->first - last) / double(i->first - last);
+            before = between;
+            last = i->first;
+            far += between.norm();
+            ++count, ++i, ++j;
+        }
+    }
+    if (count < fewest) return kUnknown;
+    far /= double(count);
+    return std::min(kUnknown,
+                    std::sqrt(squares / double(count - 1)) / (0.0004 * width + 0.004 * far) * (1 + 4 * far / width));
+}
+
+struct Node {
+    std::vector<int> members;  ///< indices of paths
+    double distance = 0;       ///< at which it was joined
+    double parent = 1e9;       ///< at which it goes up in another
+};
+
+/// All groups of a tree of average linkage.
+std::vector<Node> tree(std::vector<std::vector<double>> distance) {
+    const std::size_t count = distance.size();
+    std::vector<Node> nodes;
+    std::vector<int> nodeOf(count);
+    std::vector<char> isAlive(count, 1);
+    for (std::size_t i = 0; i < count; ++i) {
+        nodes.push_back({{int(i)}, 0, 1e9});
+        nodeOf[i] = int(i);
+    }
+    for (std::size_t merge = 1; merge < count; ++merge) {
+        std::size_t a = 0, b = 0;
+        double least = 1e18;
+        for (std::size_t i = 0; i < count; ++i) {
+            if (!isAlive[i]) continue;
+            for (std::size_t j = i + 1; j < count; ++j)
+                if (isAlive[j] && distance[i][j] < least) least = distance[i][j], a = i, b = j;
+        }
+        Node joined;
+        joined.distance = least;
+        const double sizeA = double(nodes[std::size_t(nodeOf[a])].members.size()),
+                     sizeB = double(nodes[std::size_t(nodeOf[b])].members.size());
+        for (const std::size_t part : {a, b}) {
+            Node& node = nodes[std::size_t(nodeOf[part])];
+            node.parent = least;
+            joined.members.insert(joined.members.end(), node.members.begin(), node.members.end());
+        }
+        for (std::size_t k = 0; k < count; ++k) {
+            if (!isAlive[k] || k == a || k == b) continue;
+            distance[a][k] = distance[k][a] = (sizeA * distance[a][k] + sizeB * distance[b][k]) / (sizeA + sizeB);
+        }
+        isAlive[b] = 0;
+        nodeOf[a] = int(nodes.size());
+        nodes.push_back(std::move(joined));
+    }
+    return nodes;
+}
+
+}  // namespace
+
+double sharedError(const Reconstruction& scene, const std::vector<int>& frames) {
+    const Material& material = scene.material();
+    const double clip = std::max(6 * scene.noise(), 0.5 * material.scale());
+    const double reach = 0.08 * std::max(material.width, 1);
+    double products = 0;
+    std::size_t count = 0;
+    for (const int frame : frames) {
+        if (!scene.pose(frame)) continue;
+        std::vector<ErrorAt> errors;
+        for (const auto& [trail, place] : material.byFrame[std::size_t(frame)]) {
+            const auto& point = scene.point(std::size_t(trail));
+            if (!point || scene.isDropped(std::size_t(trail))) continue;
+            const auto plate = scene.plateOf(frame, *point);
+            if (!plate) continue;
+            Vector2d error = *plate - place;
+            if (error.norm() > clip) error *= clip / error.norm();
+            errors.push_back({place, error});
+        }
+        // In order across, so that neighbours are found near by.
+        std::sort(errors.begin(), errors.end(), [](const ErrorAt& a, const ErrorAt& b) { return a.at.x() < b.at.x(); });
+        for (std::size_t i = 0; i < errors.size(); ++i) {
+            std::size_t nearest = errors.size();
+            double least = reach * reach;
+            for (std::size_t j = i + 1; j < errors.size() && errors[j].at.x() - errors[i].at.x() < reach; ++j)
+                if (const double far = (errors[j].at - errors[i].at).squaredNorm(); far < least)
+                    least = far, nearest = j;
+            if (nearest == errors.size()) continue;
+            products += errors[i].error.dot(errors[nearest].error);
+            ++count;
+        }
+    }
+    return count < 30 ? 0 : std::sqrt(std::max(0.0, 0.5 * products / double(count)));
+}
+
+bool isBent(const Reconstruction& scene, const std::vector<int>& frames) {
+    const double scale = scene.material().scale(), noise = std::max(scene.noise(), 0.08 * scale);
+    return sharedError(scene, frames) > std::max(0.3 * noise, 0.06 * scale);
+}
+
+std::vector<std::vector<int>> groupsApart(const Material& material, const std::vector<int>& keys) {
+    std::vector<char> isKey(material.frames.size(), 0);
+    for (const int key : keys) isKey[std::size_t(key)] = 1;
+    struct Seeing {
+        int sightings, trail;
+    };
+    std::vector<Seeing> order;
+    double sightings = 0;
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        if (material.trails[t].heldOut) continue;
+        int count = 0;
+        for (const Seen& seen : material.trails[t].seen) count += isKey[std::size_t(seen.frame)];
+        sightings += count;
+        if (count >= 3) order.push_back({count, int(t)});
+    }
+    std::stable_sort(order.begin(), order.end(),
+                     [](const Seeing& a, const Seeing& b) { return a.sightings > b.sightings; });
+    if (order.size() < 2 * kFewest) return {};
+    const std::size_t compared = std::min(kMostCompared, order.size());
+    std::vector<Path> paths;
+    for (const Seeing& one : order) paths.push_back(pathOf(material.trails[std::size_t(one.trail)], isKey));
+    const double width = material.width;
+    std::vector<std::vector<double>> distance(compared, std::vector<double>(compared, 0));
+    for (std::size_t i = 0; i < compared; ++i)
+        for (std::size_t j = i + 1; j < compared; ++j)
+            distance[i][j] = distance[j][i] = apart(paths[i], paths[j], width, 4);
+    std::vector<Node> nodes = tree(distance);
+    const auto shareOf = [&](const Node& node) {
+        double sum = 0;
+        for (const int member : node.members) sum += order[std::size_t(member)].sightings;
+        return sum / sightings;
+    };
+    std::erase_if(nodes, [&](const Node& node) {
+        const double share = shareOf(node);
+        return node.members.size() < kFewest || share < 0.02 || share > 0.7 || node.parent > 1e8;
+    });
+    // What is joined early and stays by itself for long, and weighs.
+    const auto standsOut = [&](const Node& node) {
+        return std::log(std::min(node.parent, kUnknown) / std::max(node.distance, 0.05)) * std::sqrt(shareOf(node));
+    };
+    std::stable_sort(nodes.begin(), nodes.end(),
+                     [&](const Node& a, const Node& b) { return standsOut(a) > standsOut(b); });
+    std::vector<std::vector<int>> groups;
+    std::vector<std::vector<int>> taken;
+    for (const Node& node : nodes) {
+        if (groups.size() >= kMostGroups) break;
+        std::vector<int> members = node.members;
+        std::sort(members.begin(), members.end());
+        const bool isKnown = std::any_of(taken.begin(), taken.end(), [&](const std::vector<int>& other) {
+            std::vector<int> both;
+            std::set_intersection(members.begin(), members.end(), other.begin(), other.end(), std::back_inserter(both));
+            return double(both.size()) > 0.8 * double(members.size() + other.size() - both.size());
+        });
+        if (isKnown) continue;
+        // Shorter tracks that go with it.
+        std::vector<int> trails;
+        for (const int member : members) trails.push_back(order[std::size_t(member)].trail);
+        for (std::size_t i = compared; i < order.size(); ++i) {
+            double sum = 0;
+            int count = 0;
+            for (std::size_t m = 0; m < members.size(); m += std::max<std::size_t>(1, members.size() / 12)) {
+                const double far = apart(paths[i], paths[std::size_t(members[m])], width, 3);
+                if (far >= kUnknown) continue;
+                sum += far;
+                ++count;
+            }
+            if (count >= 3 && sum < node.distance * count) trails.push_back(order[i].trail);
+        }
+        taken.push_back(std::move(members));
+        groups.push_back(std::move(trails));
+    }
+    return groups;
+}
+
+Material withoutTrails(const Material& material, const std::vector<int>& trails) {
+    Material rest = material;
+    std::vector<char> isOut(material.trails.size(), 0);
+    for (const int trail : trails) isOut[std::size_t(trail)] = 1;
+    for (std::size_t t = 0; t < rest.trails.size(); ++t)
+        if (isOut[t]) rest.trails[t].heldOut = true;
+    for (auto& seen : rest.byFrame)
+        std::erase_if(seen, [&](const auto& one) { return isOut[std::size_t(one.first)] != 0; });
+    return rest;
+}
+
+double explainedShare(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
+                      double noise_px) {
+    std::vector<char> isOne(all.frames.size(), 0);
+    for (const int frame : frames) isOne[std::size_t(frame)] = 1;
+    // Places that a track keeps to, and parts of the picture over time.
+    constexpr int kAcross = 8, kDown = 5;
+    std::map<std::pair<int, int>, std::pair<double, double>> parts;  // explained, all
+    std::vector<double> explained(all.trails.size(), -1);
+    parallelFor(
+        all.trails.size(),
+        [&](std::size_t t) {
+            const Trail& trail = all.trails[t];
+            int count = 0;
+            for (const Seen& seen : trail.seen) count += isOne[std::size_t(seen.frame)];
+            if (count < 3) return;
+            auto point = scene.point(t);
+            if (!point || scene.isDropped(t)) point = scene.bestPlace(trail, 3 * noise_px);
+            double sum = 0;
+            if (point)
+                for (const Seen& seen : trail.seen)
+                    if (isOne[std::size_t(seen.frame)] && scene.pose(seen.frame)) {
+                        const double squares = std::pow(scene.errorAt(seen, *point), 2);
+                        if (std::isfinite(squares)) sum += 1 - squares / (squares + 9 * noise_px * noise_px);
+                    }
+            explained[t] = sum / count;
+        },
+        16);
+    double tracks = 0, agreeing = 0;
+    for (std::size_t t = 0; t < all.trails.size(); ++t) {
+        if (explained[t] < 0) continue;
+        ++tracks;
+        agreeing += explained[t];
+        for (const Seen& seen : all.trails[t].seen) {
+            if (!isOne[std::size_t(seen.frame)]) continue;
+            const int x = std::clamp(int(seen.plate.x() / all.width * kAcross), 0, kAcross - 1),
+                      y = std::clamp(int(seen.plate.y() / all.height * kDown), 0, kDown - 1);
+            auto& [good, whole] = parts[{seen.frame, y * kAcross + x}];
+            good += explained[t];
+            whole += 1;
+        }
+    }
+    double covered = 0;
+    for (const auto& [part, sums] : parts) covered += sums.first / sums.second;
+    if (tracks == 0 || parts.empty()) return 0;
+    return 0.5 * agreeing / tracks + 0.5 * covered / double(parts.size());
+}
+
+}  // namespace pinion::solving

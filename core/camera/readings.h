@@ -1,0 +1,34 @@
+#pragma once
+
+#include "camera/reconstruction.h"
+
+#include <vector>
+
+namespace pinion::solving {
+
+// Whether the scene that was found is the one that stands, and what else the tracks may show: a thing that moves by
+// itself and lives as long as the shot has few tracks and many sightings, and an adjustment ends between two motions.
+
+/// The part of the errors that neighbours in the picture share, in pixels: a standard deviation of one coordinate.
+/// Errors of a tracker are each track's own, however large and lasting; those of a model that is wrong (of the path, of
+/// the lens, of what stands and what moves) are alike where the picture is.
+double sharedError(const Reconstruction& scene, const std::vector<int>& frames);
+
+/// Whether the errors that neighbours share say that the model is wrong. Over made-up shots of two generators they are
+/// under 0.2 of the noise where the camera is right, and above 0.45 where something that moves bends it.
+bool isBent(const Reconstruction& scene, const std::vector<int>& frames);
+
+/// Tracks that go together and apart from others over many frames, by the change of the distances between them (as
+/// Brox and Malik 2010, "Object segmentation by long term analysis of point trajectories", do by speeds): what may be
+/// one thing that moves, or a part of what stands. Trails by number; those that stand out most come first.
+std::vector<std::vector<int>> groupsApart(const Material& material, const std::vector<int>& keys);
+
+/// The same tracks without a group: they take no part, as if held out.
+Material withoutTrails(const Material& material, const std::vector<int>& trails);
+
+/// The share of all tracks that a scene explains on the frames, each track counting as one however long it lives, and
+/// each part of the picture by what it holds: 0 to 1. `noise_px` is one for all scenes compared.
+double explainedShare(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
+                      double noise_px);
+
+}  // namespace pinion::solving
