@@ -32,7 +32,8 @@ PicturePtr FrameCache::peek(int frame) {
 void FrameCache::want(std::vector<int> frames) {
     {
         const std::lock_guard lock(mutex_);
-        wanted_.assign(frames.begin(), frames.end());
+        wanted_.clear();
+        for (const int frame : frames) wanted_.push_back({frame, !entries_.contains(frame)});
     }
     wake_.notify_all();
 }
@@ -88,17 +89,22 @@ void FrameCache::runReader() {
     while (true) {
         wake_.wait(lock, [this] { return ending_ || !wanted_.empty(); });
         if (ending_) return;
-        const int frame = wanted_.front();
+        const Wanted next = wanted_.front();
         wanted_.pop_front();
-        if (entries_.contains(frame)) continue;
-        lock.unlock();
-        const auto picture = plate_->read(frame);
-        if (picture) keep(frame, *picture);
-        lock.lock();
+        Expected<PicturePtr> picture = PicturePtr();
+        if (entries_.contains(next.frame)) {
+            // A job may have read it meanwhile, and whoever wants it still waits.
+            if (!next.isMissing) continue;
+        } else {
+            lock.unlock();
+            picture = plate_->read(next.frame);
+            if (picture) keep(next.frame, *picture);
+            lock.lock();
+        }
         if (listener_ && !ending_) {
             const Listener listener = listener_;
             lock.unlock();
-            listener(frame, picture ? nullptr : &picture.error());
+            listener(next.frame, picture ? nullptr : &picture.error());
             lock.lock();
         }
     }

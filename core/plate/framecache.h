@@ -39,7 +39,8 @@ public:
     /// What the reader thread should bring next, most urgent first; replaces what was wanted before.
     void want(std::vector<int> frames);
 
-    /// Called from the reader thread for each wanted frame: it is in memory now, or `error` says why not.
+    /// Called from the reader thread for each wanted frame that was not in memory when it was wanted: it is now,
+    /// whoever read it, or `error` says why not.
     using Listener = std::function<void(int frame, const Error* error)>;
     void setListener(Listener listener);
 
@@ -68,7 +69,11 @@ private:
     std::unordered_map<int, Entry> entries_;
     std::list<int> byAge_;  ///< the latest used first
     std::size_t used_ = 0;
-    std::deque<int> wanted_;
+    struct Wanted {
+        int frame;
+        bool isMissing;  ///< it was when it was wanted
+    };
+    std::deque<Wanted> wanted_;
     Listener listener_;
     bool ending_ = false;
     std::thread reader_;

@@ -4,9 +4,13 @@
 #include "scratch.h"
 
 #include <OpenImageIO/imageio.h>
+#include <atomic>
 #include <catch2/catch.hpp>
+#include <chrono>
 #include <cmath>
 #include <fstream>
+#include <mutex>
+#include <thread>
 
 using namespace pinion;
 
@@ -153,6 +157,48 @@ TEST_CASE("the frame cache stays within its budget and brings what is wanted") {
     std::unique_lock lock(mutex);
     CHECK(arrived.wait_for(lock, std::chrono::seconds(10), [&] { return there; }));
     CHECK(cache.peek(3));
+}
+
+namespace {
+
+/// Frame 1 is read when it is let go, all others at once.
+class WaitingPlate final : public Plate {
+public:
+    WaitingPlate() {
+        facts_.width = facts_.height = 8;
+        facts_.firstFrame = 1;
+        facts_.lastFrame = 9;
+    }
+    Expected<PicturePtr> read(int frame) const override {
+        while (frame == 1 && !isLetGo) std::this_thread::yield();
+        return std::make_shared<const Picture>();
+    }
+    mutable std::atomic<bool> isLetGo{false};
+};
+
+}  // namespace
+
+TEST_CASE("who waits for a frame hears of it also when a job reads it first") {
+    const auto plate = std::make_shared<WaitingPlate>();
+    FrameCache cache(plate);
+    std::mutex mutex;
+    std::vector<int> heard;
+    cache.setListener([&](int frame, const Error* error) {
+        const std::lock_guard lock(mutex);
+        if (!error) heard.push_back(frame);
+    });
+    REQUIRE(cache.get(3));
+    cache.want({1, 2, 3});
+    REQUIRE(cache.get(2));  // while the reader is busy
+    plate->isLetGo = true;
+    cache.get(4).value();
+    const auto ended = std::chrono::steady_clock::now() + std::chrono::seconds(20);
+    while (std::chrono::steady_clock::now() < ended) {
+        const std::lock_guard lock(mutex);
+        if (heard.size() >= 2) break;
+    }
+    const std::lock_guard lock(mutex);
+    CHECK(heard == std::vector<int>{1, 2});
 }
 
 TEST_CASE("a pattern is told from a file, and a name goes without its number") {
