@@ -149,7 +149,8 @@ private:
         results->setTextFormat(Qt::RichText);
         results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
         auto* solves = named(new QComboBox, "solves", "The solves of this shot. The one that is chosen counts");
-        row("Solves", solves);
+        solves->setAccessibleName("Solves");
+        wide(solves);
         connect(solves, &QComboBox::activated, this, [this, solves] {
             const SolveId chosen = solves->currentData().toUInt();
             if (chosen != session_.shot().solveId)
