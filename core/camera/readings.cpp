@@ -107,7 +107,8 @@ std::vector<Node> tree(std::vector<std::vector<double>> distance) {
 double sharedError(const Reconstruction& scene, const std::vector<int>& frames) {
     const Material& material = scene.material();
     const double clip = std::max(6 * scene.noise(), 0.5 * material.scale());
-    const double reach = 0.08 * std::max(material.width, 1);
+    // Patterns that overlap see the same grain, and are off together by it.
+    const double reach = 0.1 * material.width, beside = 0.03 * material.width;
     double products = 0;
     std::size_t count = 0;
     for (const int frame : frames) {
@@ -128,7 +129,8 @@ double sharedError(const Reconstruction& scene, const std::vector<int>& frames) 
             std::size_t nearest = errors.size();
             double least = reach * reach;
             for (std::size_t j = i + 1; j < errors.size() && errors[j].at.x() - errors[i].at.x() < reach; ++j)
-                if (const double far = (errors[j].at - errors[i].at).squaredNorm(); far < least)
+                if (const double far = (errors[j].at - errors[i].at).squaredNorm();
+                    far < least && far > beside * beside)
                     least = far, nearest = j;
             if (nearest == errors.size()) continue;
             products += errors[i].error.dot(errors[nearest].error);

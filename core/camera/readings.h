@@ -14,8 +14,9 @@ namespace pinion::solving {
 /// the lens, of what stands and what moves) are alike where the picture is.
 double sharedError(const Reconstruction& scene, const std::vector<int>& frames);
 
-/// Whether the errors that neighbours share say that the model is wrong. Over made-up shots of two generators they are
-/// under 0.2 of the noise where the camera is right, and above 0.45 where something that moves bends it.
+/// Whether the errors that neighbours share say that the model is wrong: above 0.3 of the noise, and enough to matter.
+/// In made-up shots they were under 0.2 of the noise where the camera was right and above 0.45 where something that
+/// moves bent it. Filmed plates may share blur or a rolling shutter, which was not measured.
 bool isBent(const Reconstruction& scene, const std::vector<int>& frames);
 
 /// Tracks that go together and apart from others over many frames, by the change of the distances between them (as

@@ -6,6 +6,7 @@
 #include "camera/turning.h"
 #include "scenarios/crowdedshot.h"
 #include "scenarios/judge.h"
+#include "truescene.h"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -32,12 +33,9 @@ struct Crowd {
     }
     /// With its true cameras and, of what stands, its true points.
     Reconstruction trueScene() const {
-        Reconstruction scene(material, options, shot.lens);
-        for (std::size_t f = 0; f < material.frames.size(); ++f)
-            scene.setPose(int(f), shot.poses[std::size_t(material.frames[f] - 1001)]);
+        Reconstruction scene = trueSceneOf(shot, material, options);
         for (std::size_t t = 0; t < material.trails.size(); ++t)
-            if (!material.trails[t].heldOut && shot.truth[material.trails[t].track].good)
-                scene.setPoint(t, shot.truth[material.trails[t].track].point.homogeneous());
+            if (!shot.truth[material.trails[t].track].good) scene.forgetPoint(t);
         return scene;
     }
     bool moves(int trail) const { return shot.truth[material.trails[std::size_t(trail)].track].wrongBy_px >= 1e3; }

@@ -312,16 +312,13 @@ TEST_CASE("corners by themselves carry art in their own shape") {
     CHECK(((*corners)[1] - (*corners)[0]).x() == Approx(0).margin(1e-9));
 }
 
-TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rides on two are not") {
-    Shot shot = emptyShot();
-    Lens lens = pinholeLens(kWidth, kHeight, 120);
-    lens.k1 = -0.15;
-    shot.lens.source = LensCard::Source::typed;
-    shot.lens.lens = lens;
-    const Quad corners{Vector2d(20, 15), {140, 15}, {140, 105}, {20, 105}};
+namespace {
+
+/// Puts tracks that start at the corners into the shot, and a test picture on them.
+Insert onFourTracks(Shot& shot, const Quad& corners, const Vector2d& pace) {
     std::vector<Track> tracks;
     for (std::size_t i = 0; i < 4; ++i) {
-        tracks.push_back(movingTrack(std::string(1, char('a' + i)), corners[i], {0.5, 0}));
+        tracks.push_back(movingTrack(std::string(1, char('a' + i)), corners[i], pace));
         tracks.back().id = TrackId(i + 1);
     }
     shot.tracks = tracks;
@@ -329,6 +326,19 @@ TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rid
     insert.shows = Insert::Shows::test;
     insert.ride = rideOnTracks({1, 2, 3, 4}, 1);
     insert.carrier = corners;
+    return insert;
+}
+
+}  // namespace
+
+TEST_CASE("on four tracks art is bent by the lens in force, a patch and what rides on two are not") {
+    Shot shot = emptyShot();
+    Lens lens = pinholeLens(kWidth, kHeight, 120);
+    lens.k1 = -0.15;
+    shot.lens.source = LensCard::Source::typed;
+    shot.lens.lens = lens;
+    const Quad corners{Vector2d(20, 15), {140, 15}, {140, 105}, {20, 105}};
+    const Insert insert = onFourTracks(shot, corners, {0.5, 0});
     const auto middleOfTop = [&](const Insert& one) {
         const Polygon outline = surfaceOf(shot, one).outline({}, 1);
         return outline.size() == 4 ? Vector2d(0.5 * (outline[0] + outline[1])) : outline[outline.size() / 8];
@@ -372,16 +382,7 @@ TEST_CASE("on four tracks of a shot that zooms art is bent by the lens of each f
     solve->frames = frames;
     shot.solve = solve;
     const Quad corners{Vector2d(20, 15), {140, 15}, {140, 105}, {20, 105}};
-    std::vector<Track> tracks;
-    for (std::size_t i = 0; i < 4; ++i) {
-        tracks.push_back(movingTrack(std::string(1, char('a' + i)), corners[i], {0, 0}));
-        tracks.back().id = TrackId(i + 1);
-    }
-    shot.tracks = tracks;
-    Insert insert;
-    insert.shows = Insert::Shows::test;
-    insert.ride = rideOnTracks({1, 2, 3, 4}, 1);
-    insert.carrier = corners;
+    const Insert insert = onFourTracks(shot, corners, {0, 0});
     const InsertSurface surface = surfaceOf(shot, insert);
     std::vector<double> heights;
     for (const int frame : {1, 6, 12}) {

@@ -8,6 +8,7 @@
 #include "camera/sortingout.h"
 #include "camera/turning.h"
 #include "scenarios/judge.h"
+#include "truescene.h"
 
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
@@ -36,15 +37,7 @@ struct TrueScene {
     Material material;
     TrueScene(const ShotPlan& plan)
         : shot(make(plan)), options(optionsFor(shot, Knowledge::unknown)), material(*gather(shot.tracks, options)) {}
-    Reconstruction scene() const {
-        Reconstruction result(material, options, shot.lens);
-        for (std::size_t f = 0; f < material.frames.size(); ++f)
-            result.setPose(int(f), shot.poses[std::size_t(material.frames[f] - 1001)]);
-        for (std::size_t t = 0; t < material.trails.size(); ++t)
-            if (!material.trails[t].heldOut)
-                result.setPoint(t, shot.truth[material.trails[t].track].point.homogeneous());
-        return result;
-    }
+    Reconstruction scene() const { return trueSceneOf(shot, material, options); }
 };
 
 ShotPlan plainPlan(const std::string& kind, unsigned seed, int frames, int tracks) {

@@ -172,7 +172,8 @@ void putSolvePart(json& document, const Shot& shot, const fs::path&) {
 void takeSolvePart(const json& document, Shot& shot, const fs::path&) {
     std::set<SolveId> ids;
     const auto isGivenTwice = [&](SolveId id) { return id == 0 || !ids.insert(id).second; };
-    if (document.contains("next_solve")) shot.nextSolve = SolveId(key(document, "next_solve", "file"));
+    if (document.contains("next_solve"))
+        shot.nextSolve = std::max(shot.nextSolve, SolveId(key(document, "next_solve", "file")));
     if (document.contains("solve")) {
         // Before solves were kept they had no id, and were asked with what the card held.
         KeptSolve counts = takeKept(document["solve"], "solve", shot.solveSettings);
