@@ -2,6 +2,8 @@
 
 #include "comp/bend.h"
 #include "jobs/planing.h"
+#include "jobs/squaring.h"
+#include "shot/carriers/carriers.h"
 #include "planar/planartracking.h"
 #include "planar/surface.h"
 #include "planes/roundcase.h"
@@ -231,7 +233,8 @@ TEST_CASE("a cylinder that turns on is followed by what comes into view, or ends
         const auto seen = planes::plateOf(c);
         FrameCache shown(seen);
         const test::Scratch scratch;
-        const auto report = runSquared(shotWithBody(plane, c), shown, 1, scratch / "s.####.png", 40, 40);
+        const auto report =
+            runSquared(*carrierOf(shotWithBody(plane, c), rideOnPlane(1)), shown, scratch / "s.####.png", 40, 40);
         REQUIRE(report);
         CHECK(report->frames > 6);
         CHECK(report->frames < 25);
@@ -268,7 +271,8 @@ TEST_CASE("the surface of a cylinder is unrolled, and stands still") {
     CHECK(sheet->faces({0.5, 0.5}));
     FrameCache frames(planes::plateOf(c));
     const test::Scratch scratch;
-    const auto report = runSquared(shotWithBody(plane, c), frames, 1, scratch / "s.####.png", 120, 120);
+    const auto report =
+        runSquared(*carrierOf(shotWithBody(plane, c), rideOnPlane(1)), frames, scratch / "s.####.png", 120, 120);
     REQUIRE(report);
     CHECK(report->frames == 11);
     const auto first = readStill(scratch / "s.0003.png"), last = readStill(scratch / "s.0007.png");
@@ -290,7 +294,7 @@ TEST_CASE("what was painted on an unrolled surface goes back round the cylinder"
     shot.plate.range = {3, 7};
     FrameCache frames(planes::plateOf(c));
     const test::Scratch scratch;
-    REQUIRE(runSquared(shot, frames, 1, scratch / "s.####.png", 120, 120));
+    REQUIRE(runSquared(*carrierOf(shot, rideOnPlane(1)), frames, scratch / "s.####.png", 120, 120));
     Picture picture = **readStill(scratch / "s.0004.png");
     for (int y = 50; y < 70; ++y)
         for (int x = 50; x < 70; ++x)
@@ -302,7 +306,7 @@ TEST_CASE("what was painted on an unrolled surface goes back round the cylinder"
     const auto painted = Plate::open(scratch / "p.####.png");
     REQUIRE(painted);
     FrameCache made(*painted);
-    const auto report = runPutBackSurface(shot, frames, made, 1, scratch / "b.####.png");
+    const auto report = runPutBackSurface(*carrierOf(shot, rideOnPlane(1)), frames, made, scratch / "b.####.png");
     REQUIRE(report);
     CHECK(report->unchanged == std::vector<int>{3, 5, 6, 7});
     const auto back = readStill(scratch / "b.0004.png");

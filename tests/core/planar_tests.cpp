@@ -6,6 +6,7 @@
 #include "exchange/corners.h"
 #include "exchange/deliverables.h"
 #include "jobs/planing.h"
+#include "jobs/squaring.h"
 #include "made.h"
 #include "planar/alignment.h"
 #include "planar/planartracking.h"
@@ -621,7 +622,7 @@ TEST_CASE("a surface is squared up at the size asked for, and stands still") {
     shot.plate.range = {0, 12};
     shot = *withPlaneTie(shot, 1, 6, planes::cornersAt(c, 6));
     const test::Scratch scratch;
-    const auto report = runSquared(shot, frames, 1, scratch / "s.####.png", 144, 116);
+    const auto report = runSquared(*carrierOf(shot, rideOnPlane(1)), frames, scratch / "s.####.png", 144, 116);
     REQUIRE(report);
     CHECK(report->frames == 13);
     const auto first = readStill(scratch / "s.0000.png"), last = readStill(scratch / "s.0012.png");
@@ -636,7 +637,7 @@ TEST_CASE("a surface is squared up at the size asked for, and stands still") {
         along += std::abs(double((*first)->bytes[i]) - double((*first)->bytes[i + 9]));
     }
     CHECK(apart < 0.4 * along);
-    CHECK_FALSE(runSquared(shot, frames, 1, scratch / "s.####.png", 2, 64));
+    CHECK_FALSE(runSquared(*carrierOf(shot, rideOnPlane(1)), frames, scratch / "s.####.png", 2, 64));
 }
 
 namespace {
@@ -694,7 +695,7 @@ struct BentWall {
 
 TEST_CASE("a surface seen through a lens that bends it is squared up straight") {
     BentWall wall;
-    REQUIRE(runSquared(wall.shot, *wall.frames, 1, wall.scratch / "s.####.png", 280, 210));
+    REQUIRE(runSquared(*carrierOf(wall.shot, rideOnPlane(1)), *wall.frames, wall.scratch / "s.####.png", 280, 210));
     const auto made = readStill(wall.scratch / "s.0000.png");
     REQUIRE(made);
     double squares = 0;
@@ -709,7 +710,7 @@ TEST_CASE("a surface seen through a lens that bends it is squared up straight") 
 
 TEST_CASE("what was painted on a surface that a lens bends comes back where it was painted") {
     BentWall wall;
-    REQUIRE(runSquared(wall.shot, *wall.frames, 1, wall.scratch / "s.####.png", 280, 210));
+    REQUIRE(runSquared(*carrierOf(wall.shot, rideOnPlane(1)), *wall.frames, wall.scratch / "s.####.png", 280, 210));
     Picture painted = **readStill(wall.scratch / "s.0000.png");
     // A bar near the upper edge, where it is bent most.
     const auto isPainted = [](double x, double y) { return x >= 100 && x < 180 && y >= 8 && y < 30; };
@@ -718,7 +719,8 @@ TEST_CASE("what was painted on a surface that a lens bends comes back where it w
             for (int k = 0; k < 3 && isPainted(x, y); ++k)
                 painted.bytes[std::size_t(3 * (y * 280 + x) + k)] = k == 1 ? 250 : 10;
     const auto made = wall.written("q.####.png", painted);
-    const auto report = runPutBackSurface(wall.shot, *wall.frames, *made, 1, wall.scratch / "b.####.png");
+    const auto report =
+        runPutBackSurface(*carrierOf(wall.shot, rideOnPlane(1)), *wall.frames, *made, wall.scratch / "b.####.png");
     INFO((report ? "" : report.error().message));
     REQUIRE(report);
     const auto back = readStill(wall.scratch / "b.0000.png");
@@ -755,7 +757,7 @@ TEST_CASE("what was painted on a rendered surface is put back, and nothing else 
     shot.plate.frames = shot.plate.range = {3, 6};
     shot = *withPlaneTie(shot, 1, 6, planes::cornersAt(c, 6));
     const test::Scratch scratch;
-    REQUIRE(runSquared(shot, frames, 1, scratch / "s.####.png", 144, 116));
+    REQUIRE(runSquared(*carrierOf(shot, rideOnPlane(1)), frames, scratch / "s.####.png", 144, 116));
     // A patch in the middle, on all frames but one.
     for (int frame = 3; frame <= 5; ++frame) {
         const auto path = scratch / fmt::format("s.{:04}.png", frame);
@@ -771,7 +773,7 @@ TEST_CASE("what was painted on a rendered surface is put back, and nothing else 
     const auto painted = Plate::open(scratch / "p.####.png");
     REQUIRE(painted);
     FrameCache made(*painted);
-    const auto report = runPutBackSurface(shot, frames, made, 1, scratch / "b.####.png");
+    const auto report = runPutBackSurface(*carrierOf(shot, rideOnPlane(1)), frames, made, scratch / "b.####.png");
     INFO((report ? "" : report.error().message));
     REQUIRE(report);
     CHECK(report->render.frames == 4);
@@ -800,7 +802,7 @@ TEST_CASE("what was painted on a rendered surface is put back, and nothing else 
     }
     // Another shot's surface is refused.
     Shot elsewhere = *withPlaneTie(shot, 1, 6, quad(4, 4, 60, 50));
-    const auto refused = runPutBackSurface(elsewhere, frames, made, 1, scratch / "x.####.png");
+    const auto refused = runPutBackSurface(*carrierOf(elsewhere, rideOnPlane(1)), frames, made, scratch / "x.####.png");
     REQUIRE_FALSE(refused);
     CHECK(refused.error().message.find("another shot's") != std::string::npos);
 }

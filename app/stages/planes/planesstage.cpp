@@ -4,6 +4,7 @@
 #include "comp/warp.h"
 #include "exchange/deliverables.h"
 #include "jobs/planing.h"
+#include "jobs/squaring.h"
 #include "shot/carriers/carriers.h"
 #include "proof/proof.h"
 #include "sheet/threadsheet.h"
@@ -381,9 +382,9 @@ void PlanesStage::steadyOn() {
 
 void PlanesStage::renderSquared(const std::string& pattern, int width, int height) {
     if (!session_.isReady() || !hand.held()) return;
-    const auto run = [shot = session_.shot(), plane = *hand.plane(), pattern, width, height,
+    const auto run = [carrier = carrierOf(session_.shot(), rideOnPlane(*hand.plane())), pattern, width, height,
                       frames = session_.player.sharedFrames()](const JobLink& link) {
-        return runSquared(shot, *frames, plane, pattern, width, height, link.progress);
+        return runSquared(*carrier, *frames, pattern, width, height, link.progress);
     };
     const auto merge = [this, pattern](RenderReport& report) {
         session_.say(QString("%1%2 frames of the surface: %3")
@@ -397,9 +398,10 @@ void PlanesStage::renderSquared(const std::string& pattern, int width, int heigh
 
 void PlanesStage::putBackSurface(const std::filesystem::path& changed) {
     if (!hand.held()) return;
-    const auto run = [shot = session_.shot(), plane = *hand.plane(), frames = session_.player.sharedFrames()](
-                         FrameCache& made, const std::filesystem::path& pattern, const JobLink& link) {
-        return runPutBackSurface(shot, *frames, made, plane, pattern, link.progress);
+    const auto run = [carrier = carrierOf(session_.shot(), rideOnPlane(*hand.plane())),
+                      frames = session_.player.sharedFrames()](FrameCache& made, const std::filesystem::path& pattern,
+                                                               const JobLink& link) {
+        return runPutBackSurface(*carrier, *frames, made, pattern, link.progress);
     };
     startPutBack(session_, changed, session_.shot().name + "." + hand.held()->name + ".back", run);
 }

@@ -1,7 +1,7 @@
 #include "stages/planes/squaredsight.h"
 
 #include "comp/warp.h"
-#include "jobs/planing.h"
+#include "jobs/squaring.h"
 
 #include <Eigen/LU>
 
