@@ -142,12 +142,27 @@ Mover movingThing(Chance& chance, const CrowdPlan& plan, double eye, double dist
     return mover;
 }
 
+/// The last frame comes first.
+void turnBack(MadeShot& shot) {
+    const int last = 1001 + 1001 + shot.plan.frames - 1;
+    std::reverse(shot.poses.begin(), shot.poses.end());
+    std::reverse(shot.focals_px.begin(), shot.focals_px.end());
+    shot.lens.focal_px = shot.focals_px.front();
+    for (Track& track : shot.tracks) {
+        auto samples = track.samples.vector();
+        std::reverse(samples.begin(), samples.end());
+        for (Sample& sample : samples) sample.frame = last - sample.frame;
+        track.referenceFrame = samples.front().frame;
+        track.samples = List<Sample>(std::move(samples));
+    }
+}
+
 }  // namespace
 
 const std::vector<std::string>& crowdKinds() {
     static const std::vector<std::string> kinds{"handheld", "pan",        "flat",    "zoom",   "long-lens", "wide",
                                                 "follow",   "two-movers", "waiting", "shadow", "portrait",  "mirror",
-                                                "foliage",  "sliding",    "slide",   "quiet"};
+                                                "foliage",  "sliding",    "slide",   "begins", "ends",      "quiet"};
     return kinds;
 }
 
@@ -191,6 +206,10 @@ CrowdPlan drawCrowd(const std::string& kind, unsigned seed) {
     if (kind == "foliage") plan.swaying = chance.between(0.05, 0.2);
     if (kind == "sliding") plan.sliding = chance.between(0.1, 0.25);
     if (kind == "slide") plan.unrest = 0;
+    if (kind == "begins" || kind == "ends") {
+        plan.filled = int(chance.between(6, 16));
+        plan.backwards = kind == "ends";
+    }
     if (kind == "quiet") plan.movers = 0;
     return plan;
 }
@@ -276,7 +295,7 @@ MadeShot make(const CrowdPlan& plan) {
         }
         return false;
     };
-    const auto add = [&](int birth, const Life& life, bool livesLong) {
+    const auto add = [&](int birth, const Life& life, int until) {  // 0: as long as a feature lives
         const double kind = chance.unit();
         double bound = 0;
         const auto below = [&](double share) { return kind < (bound += share); };
@@ -284,7 +303,7 @@ MadeShot make(const CrowdPlan& plan) {
                    sliding = life.mover < 0 && below(plan.sliding), drifting = below(plan.drifting);
         const bool shadow = life.mover >= 0 && plan.shadow && chance.says(0.3);
         const int length =
-            livesLong ? plan.frames : 4 + int(plan.halfLife * std::pow(-std::log2(1 - chance.unit()), 1 / 0.8));
+            until > 0 ? until - birth : 4 + int(plan.halfLife * std::pow(-std::log2(1 - chance.unit()), 1 / 0.8));
         const double sigma = plan.noise_px * std::exp(0.35 * chance.normal()) * shot.plan.width / 1920.0;
         const double memory = chance.between(0, 0.6);
         const double angle = chance.between(0, 2 * std::numbers::pi);
@@ -294,6 +313,7 @@ MadeShot make(const CrowdPlan& plan) {
         const Vector3d swingAlong = chance.inBox({1, 0.3, 1});
         MadeTrack truth;
         truth.point = life.point;
+        truth.mover = life.mover;
         std::vector<Sample> samples;
         Vector2d error(chance.normal(), chance.normal());
         for (int f = birth; f < std::min(plan.frames, birth + length); ++f) {
@@ -335,18 +355,22 @@ MadeShot make(const CrowdPlan& plan) {
     };
     for (int f = 0; f < plan.frames; ++f) {
         const auto wanted = std::size_t(plan.tracks);
+        const bool isFilled = f < plan.filled && !movers.empty();
+        const double share = isFilled ? std::max(0.8, 1 - 14.0 / double(wanted)) : plan.moverShare;
         for (int tries = 0; alive[std::size_t(f)] < wanted && tries < 6 * plan.tracks; ++tries) {
-            const bool onMover =
-                !movers.empty() && double(aliveOnMovers[std::size_t(f)]) < plan.moverShare * double(wanted);
-            if (onMover) {
+            const double onMovers = double(aliveOnMovers[std::size_t(f)]);
+            if (!movers.empty() && onMovers < share * double(wanted)) {
                 const int m = int(chance.unit() * (double(movers.size()) - 0.001));
-                add(f, {movers[std::size_t(m)].onSurface(chance), m}, true);
+                // What fills the beginning and no more goes out of the picture.
+                const int until = onMovers < plan.moverShare * double(wanted) ? plan.frames : plan.filled + 2;
+                add(f, {movers[std::size_t(m)].onSurface(chance), m}, until);
                 continue;
             }
             const Patch& patch = set[std::size_t(chance.unit() * (double(set.size()) - 0.001))];
-            add(f, {patch.any(chance), -1}, false);
+            add(f, {patch.any(chance), -1}, 0);
         }
     }
+    if (plan.backwards) turnBack(shot);
     return shot;
 }
 

@@ -24,14 +24,16 @@ struct CrowdPlan {
     double halfLife = 22;    ///< frames
     double noise_px = 0.15;  ///< median over the tracks
     int movers = 1;
-    double moverShare = 0.15;                                     ///< of the samples, all movers together
-    bool shadow = false;                                          ///< slides along the ground under the mover
-    bool waits = false;                                           ///< it stands still for half of the shot
+    double moverShare = 0.15;  ///< of the samples, all movers together
+    bool shadow = false;       ///< slides along the ground under the mover
+    bool waits = false;        ///< it stands still for half of the shot
+    int filled = 0;            ///< frames at the beginning on which the mover fills the picture and little else is seen
+    bool backwards = false;    ///< all of it in reverse: what begins ends
     double mirrored = 0, swaying = 0, sliding = 0, drifting = 0;  ///< shares of the tracks
 };
 
 /// Kinds: handheld, pan, flat, zoom, long-lens, wide, follow, two-movers, waiting, shadow, portrait, mirror, foliage,
-/// sliding, slide, quiet (no mover).
+/// sliding, slide, begins and ends (on a mover), quiet (no mover).
 CrowdPlan drawCrowd(const std::string& kind, unsigned seed);
 const std::vector<std::string>& crowdKinds();
 

@@ -40,6 +40,7 @@ struct MadeTrack {
     bool good = true;         ///< every sample is the point, but for noise
     double wrongBy_px = 0;    ///< largest distance from where the point is, noise aside
     int wrongFrom = 1 << 30;  ///< first frame that is wrong, when an earlier stretch is right
+    int mover = -1;           ///< the thing that moves by itself which it is on; of the second generator
 };
 
 /// A shot as tracks, with its truth.

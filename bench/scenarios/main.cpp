@@ -15,6 +15,43 @@ using namespace pinion::bench;
 
 namespace {
 
+/// Tracks on things that move, and how many of them were told apart as such; tracks that were and are on none.
+struct ToldApart {
+    int onMovers = 0, found = 0, beside = 0, bodies = 0;
+};
+ToldApart toldApart(const MadeShot& shot, const Solve& solve) {
+    ToldApart result;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        result.onMovers += shot.truth[t].mover >= 0 && shot.tracks[t].samples.size() >= 12;
+    for (const MovingTracks& mover : solve.movers) {
+        std::map<int, int> of;
+        for (const TrackId id : mover.tracks) ++of[shot.truth[std::size_t(id - 1)].mover];
+        int most = -1;
+        for (const auto& [which, count] : of)
+            if (which >= 0 && (most < 0 || count > of[most])) most = which;
+        ++result.bodies;
+        for (const TrackId id : mover.tracks) {
+            const bool isOn = most >= 0 && shot.truth[std::size_t(id - 1)].mover == most;
+            result.found += isOn && shot.tracks[std::size_t(id - 1)].samples.size() >= 12;
+            result.beside += !isOn;
+        }
+    }
+    return result;
+}
+
+List<TrackId> longestOfScene(const MadeShot& shot, int count) {
+    std::vector<std::size_t> order;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        if (shot.truth[t].good) order.push_back(t);
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return shot.tracks[a].samples.size() > shot.tracks[b].samples.size();
+    });
+    std::vector<TrackId> ids;
+    for (std::size_t i = 0; i < std::min(order.size(), std::size_t(count)); ++i)
+        ids.push_back(shot.tracks[order[i]].id);
+    return List<TrackId>(std::move(ids));
+}
+
 double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
 
 struct Totals {
@@ -43,11 +80,13 @@ int main(int argc, char** argv) {
                                    "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false, crowded = false;
+    int told = 0;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
     app.add_option("--focal", focal, "unknown, guessed or known")
         ->check(CLI::IsMember({"unknown", "guessed", "known"}));
     app.add_flag("--crowded", crowded, "the second generator: movers as long as the shot, reflections, foliage");
+    app.add_option("--told", told, "so many tracks of the scene, the longest, are said to be of it");
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
     CLI11_PARSE(app, argc, argv);
@@ -64,7 +103,8 @@ int main(int argc, char** argv) {
             const MadeShot shot =
                 crowded ? make(drawCrowd(kind, unsigned(seed))) : make(drawPlan(kind, unsigned(seed)));
             const ShotPlan& plan = shot.plan;
-            const SolveOptions options = optionsFor(shot, knowledge);
+            SolveOptions options = optionsFor(shot, knowledge);
+            if (told > 0) options.sceneOf = longestOfScene(shot, told);
             std::string stage, stageText;
             double since = now();
             const double before = since;
@@ -144,16 +184,18 @@ int main(int argc, char** argv) {
                 }
             }
             if (!quiet) {
+                const ToldApart apart = toldApart(shot, *solve);
                 fmt::print(
                     "{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± "
                     "{:.2f}, ratio {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost "
-                    "{}/{}; ± ratio {:.2f}; {:.1f} s{}{}\n",
+                    "{}/{}; movers {} of {} in {}, {} beside; ± ratio {:.2f}; {:.1f} s{}{}\n",
                     line, toString(verdict), toString(solve->motion), own.truth_px, best.truth_px, 100 * own.path,
                     100 * best.path, 100 * own.focal, 100 * best.focal,
                     100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, std::sqrt(focalRatio), solve->rms_px,
                     solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart, sorted.wrong,
-                    sorted.goodApart, sorted.good, positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0,
-                    seconds, doubtful ? " DOUBT: " + solve->doubt : "",
+                    sorted.goodApart, sorted.good, apart.found, apart.onMovers, apart.bodies, apart.beside,
+                    positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0, seconds,
+                    doubtful ? " DOUBT: " + solve->doubt : "",
                     stages ? "\n    " + solve->reason + "\n    " + stageText : "");
                 std::fflush(stdout);
             }

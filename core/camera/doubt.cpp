@@ -137,7 +137,11 @@ double pathDeviation(const Reconstruction& scene, const std::optional<BundleCova
     return std::sqrt(squares / double(std::max<std::size_t>(1, at))) / std::max(1e-12, length);
 }
 
+bool isTornAt(const Seam& seam) { return seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing; }
+
 }  // namespace
+
+bool isTorn(const Reconstruction& scene) { return isTornAt(weakestSeam(scene)); }
 
 Reconstruction thinned(const Reconstruction& scene, int most) {
     Reconstruction part = scene;
@@ -288,7 +292,7 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
             "is another; mask what moves",
             sharedError(scene, frames)));
     const Seam seam = weakestSeam(scene);
-    if (seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing)
+    if (isTornAt(seam))
         doubts.push_back(
             fmt::format("between frames {} and {} only {} of {} tracks agree: the two sides may not belong together",
                         seam.before, seam.after, seam.holding, seam.crossing));

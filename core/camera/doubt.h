@@ -50,6 +50,9 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
 /// "1043-1047, 1060", of frame numbers in rising order.
 std::string inRanges(const std::vector<int>& frames);
 
+/// Whether between two frames so few of the tracks agree that the two sides may not belong together.
+bool isTorn(const Reconstruction& scene);
+
 /// The part of a scene that decides: at most `most` of its frames, spread evenly.
 Reconstruction thinned(const Reconstruction& scene, int most);
 

@@ -71,6 +71,10 @@ struct SolveSettings {
     /// The two frames to start from; chosen by the parallax between them when empty.
     std::optional<std::pair<int, int>> basePair;
 
+    /// Tracks that are known to be of the scene: the camera is the one that sees these stand still, whatever more of
+    /// the tracks go together otherwise. Empty: what spreads over the picture and explains most tracks is the scene.
+    List<TrackId> sceneOf;
+
     /// Measures from the set. One gives the scale, further ones hold the shape, three places the world.
     List<KnownDistance> distances;
     List<KnownPlace> places;

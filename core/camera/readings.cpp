@@ -6,6 +6,8 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <set>
+#include <span>
 
 namespace pinion::solving {
 
@@ -17,6 +19,13 @@ constexpr std::size_t kMostCompared = 240;  // tracks that groups are found amon
 constexpr std::size_t kMostGroups = 7;
 constexpr int kFewest = 5;  // tracks of a group
 constexpr double kUnknown = 12;
+constexpr double kTogether = 1.5;  // of `apart`: within it tracks go as one thing
+
+std::vector<char> markedFrames(const Material& material, const std::vector<int>& frames) {
+    std::vector<char> isOne(material.frames.size(), 0);
+    for (const int frame : frames) isOne[std::size_t(frame)] = 1;
+    return isOne;
+}
 
 struct ErrorAt {
     Vector2d at, error;
@@ -104,7 +113,14 @@ std::vector<Node> tree(std::vector<std::vector<double>> distance) {
 
 }  // namespace
 
-double sharedError(const Reconstruction& scene, const std::vector<int>& frames) {
+namespace {
+
+/// The part of the errors that neighbours share, and of how many pairs of them it was told.
+struct Shared {
+    double error_px = 0;
+    std::size_t pairs = 0;
+};
+Shared sharedOn(const Reconstruction& scene, std::span<const int> frames) {
     const Material& material = scene.material();
     const double clip = std::max(6 * scene.noise(), 0.5 * material.scale());
     // Patterns that overlap see the same grain, and are off together by it.
@@ -137,44 +153,106 @@ double sharedError(const Reconstruction& scene, const std::vector<int>& frames) 
             ++count;
         }
     }
-    return count < 30 ? 0 : std::sqrt(std::max(0.0, 0.5 * products / double(count)));
+    return {count < 30 ? 0 : std::sqrt(std::max(0.0, 0.5 * products / double(count))), count};
+}
+
+}  // namespace
+
+double sharedError(const Reconstruction& scene, const std::vector<int>& frames) {
+    return sharedOn(scene, frames).error_px;
 }
 
 bool isBent(const Reconstruction& scene, const std::vector<int>& frames) {
     const double scale = scene.material().scale(), noise = std::max(scene.noise(), 0.08 * scale);
-    return sharedError(scene, frames) > std::max(0.3 * noise, 0.06 * scale);
+    if (sharedError(scene, frames) > std::max(0.3 * noise, 0.06 * scale)) return true;
+    // A part of the shot may be bent by itself; of fewer pairs chance lends more.
+    constexpr std::size_t kParts = 8;
+    for (std::size_t part = 0; part < kParts; ++part) {
+        const std::size_t from = part * frames.size() / kParts, to = (part + 1) * frames.size() / kParts;
+        const Shared shared = sharedOn(scene, std::span(frames).subspan(from, to - from));
+        const double clear = std::sqrt(0.16 + 3 / std::sqrt(double(std::max<std::size_t>(1, shared.pairs))));
+        if (shared.error_px > std::max(clear * noise, 0.12 * scale)) return true;
+    }
+    return false;
 }
 
-std::vector<std::vector<int>> groupsApart(const Material& material, const std::vector<int>& keys) {
-    std::vector<char> isKey(material.frames.size(), 0);
-    for (const int key : keys) isKey[std::size_t(key)] = 1;
-    struct Seeing {
-        int sightings, trail;
+namespace {
+
+/// Tracks side by side, those with most sightings first: how far apart the first of them are from going together.
+struct Comparison {
+    struct One {
+        int sightings = 0, trail = 0;
     };
-    std::vector<Seeing> order;
-    double sightings = 0;
-    for (std::size_t t = 0; t < material.trails.size(); ++t) {
-        if (material.trails[t].heldOut) continue;
-        int count = 0;
-        for (const Seen& seen : material.trails[t].seen) count += isKey[std::size_t(seen.frame)];
-        sightings += count;
-        if (count >= 3) order.push_back({count, int(t)});
-    }
-    std::stable_sort(order.begin(), order.end(),
-                     [](const Seeing& a, const Seeing& b) { return a.sightings > b.sightings; });
-    if (order.size() < 2 * kFewest) return {};
-    const std::size_t compared = std::min(kMostCompared, order.size());
+    std::vector<One> order;
     std::vector<Path> paths;
-    for (const Seeing& one : order) paths.push_back(pathOf(material.trails[std::size_t(one.trail)], isKey));
-    const double width = material.width;
-    std::vector<std::vector<double>> distance(compared, std::vector<double>(compared, 0));
-    for (std::size_t i = 0; i < compared; ++i)
-        for (std::size_t j = i + 1; j < compared; ++j)
-            distance[i][j] = distance[j][i] = apart(paths[i], paths[j], width, 4);
-    std::vector<Node> nodes = tree(distance);
+    std::vector<std::vector<double>> distance;  ///< of the first, each with each
+    double width = 0;
+
+    /// How far one is from going as some others do, in the mean; unknown where few of them are seen with it.
+    double apartFrom(std::size_t one, const std::vector<int>& others) const {
+        double sum = 0;
+        int count = 0;
+        for (std::size_t m = 0; m < others.size(); m += std::max<std::size_t>(1, others.size() / 12)) {
+            const double far = apart(paths[one], paths[std::size_t(others[m])], width, 3);
+            if (far >= kUnknown) continue;
+            sum += far;
+            ++count;
+        }
+        return count >= std::min<int>(3, int(others.size())) ? sum / count : kUnknown;
+    }
+};
+
+Comparison compared(const Material& material, const std::vector<int>& trails, const std::vector<int>& frames) {
+    const std::vector<char> isOne = markedFrames(material, frames);
+    Comparison all;
+    all.width = material.width;
+    for (const int t : trails) {
+        int count = 0;
+        for (const Seen& seen : material.trails[std::size_t(t)].seen) count += isOne[std::size_t(seen.frame)];
+        if (count >= 3) all.order.push_back({count, t});
+    }
+    std::stable_sort(all.order.begin(), all.order.end(),
+                     [](const auto& a, const auto& b) { return a.sightings > b.sightings; });
+    for (const auto& one : all.order) all.paths.push_back(pathOf(material.trails[std::size_t(one.trail)], isOne));
+    const std::size_t count = std::min(kMostCompared, all.order.size());
+    all.distance.assign(count, std::vector<double>(count, 0));
+    parallelFor(
+        count,
+        [&](std::size_t i) {
+            for (std::size_t j = i + 1; j < count; ++j)
+                all.distance[i][j] = all.distance[j][i] = apart(all.paths[i], all.paths[j], all.width, 4);
+        },
+        8);
+    return all;
+}
+
+/// The trails of a node of the tree, and the shorter ones that go with it.
+std::vector<int> trailsOf(const Comparison& all, const Node& node) {
+    std::vector<int> trails;
+    for (const int member : node.members) trails.push_back(all.order[std::size_t(member)].trail);
+    for (std::size_t i = all.distance.size(); i < all.order.size(); ++i)
+        if (all.apartFrom(i, node.members) < node.distance) trails.push_back(all.order[i].trail);
+    return trails;
+}
+
+std::vector<int> adjustedTrails(const Material& material) {
+    std::vector<int> trails;
+    for (std::size_t t = 0; t < material.trails.size(); ++t)
+        if (!material.trails[t].heldOut) trails.push_back(int(t));
+    return trails;
+}
+
+}  // namespace
+
+std::vector<std::vector<int>> groupsApart(const Material& material, const std::vector<int>& keys) {
+    const Comparison all = compared(material, adjustedTrails(material), keys);
+    if (all.order.size() < 2 * kFewest) return {};
+    double sightings = 0;
+    for (const auto& seen : keys) sightings += double(material.byFrame[std::size_t(seen)].size());
+    std::vector<Node> nodes = tree(all.distance);
     const auto shareOf = [&](const Node& node) {
         double sum = 0;
-        for (const int member : node.members) sum += order[std::size_t(member)].sightings;
+        for (const int member : node.members) sum += all.order[std::size_t(member)].sightings;
         return sum / sightings;
     };
     std::erase_if(nodes, [&](const Node& node) {
@@ -199,24 +277,46 @@ std::vector<std::vector<int>> groupsApart(const Material& material, const std::v
             return double(both.size()) > 0.8 * double(members.size() + other.size() - both.size());
         });
         if (isKnown) continue;
-        // Shorter tracks that go with it.
-        std::vector<int> trails;
-        for (const int member : members) trails.push_back(order[std::size_t(member)].trail);
-        for (std::size_t i = compared; i < order.size(); ++i) {
-            double sum = 0;
-            int count = 0;
-            for (std::size_t m = 0; m < members.size(); m += std::max<std::size_t>(1, members.size() / 12)) {
-                const double far = apart(paths[i], paths[std::size_t(members[m])], width, 3);
-                if (far >= kUnknown) continue;
-                sum += far;
-                ++count;
-            }
-            if (count >= 3 && sum < node.distance * count) trails.push_back(order[i].trail);
-        }
         taken.push_back(std::move(members));
-        groups.push_back(std::move(trails));
+        groups.push_back(trailsOf(all, node));
     }
     return groups;
+}
+
+std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails) {
+    // Often enough to see a short track four times, seldom enough to see it move.
+    std::vector<int> frames;
+    const int step = material.frames.size() > 60 ? 4 : 2;
+    for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
+    const Comparison all = compared(material, trails, frames);
+    if (all.order.size() < std::size_t(kFewest)) return {};
+    std::vector<std::vector<int>> bodies;
+    for (const Node& node : tree(all.distance))
+        if (node.members.size() >= std::size_t(kFewest) && node.distance < kTogether && node.parent >= kTogether)
+            bodies.push_back(trailsOf(all, node));
+    std::stable_sort(bodies.begin(), bodies.end(), [](const auto& a, const auto& b) { return a.size() > b.size(); });
+    return bodies;
+}
+
+std::vector<int> goingWith(const Material& material, const std::vector<int>& keys, const std::vector<int>& told) {
+    std::vector<char> isTold(material.trails.size(), 0);
+    for (const int trail : told) isTold[std::size_t(trail)] = 1;
+    const Comparison all = compared(material, adjustedTrails(material), keys);
+    std::vector<int> with;
+    std::vector<char> isWith(all.order.size(), 0);
+    for (std::size_t i = 0; i < all.order.size(); ++i)
+        if (isTold[std::size_t(all.order[i].trail)]) with.push_back(int(i)), isWith[i] = 1;
+    // From the told ones outwards, as long as any comes to them.
+    for (bool grows = !with.empty(); grows;) {
+        std::vector<int> come;
+        for (std::size_t i = 0; i < all.order.size(); ++i)
+            if (!isWith[i] && all.apartFrom(i, with) < kTogether) come.push_back(int(i)), isWith[i] = 1;
+        with.insert(with.end(), come.begin(), come.end());
+        grows = !come.empty();
+    }
+    std::vector<int> trails;
+    for (const int one : with) trails.push_back(all.order[std::size_t(one)].trail);
+    return trails;
 }
 
 Material withoutTrails(const Material& material, const std::vector<int>& trails) {
@@ -230,13 +330,11 @@ Material withoutTrails(const Material& material, const std::vector<int>& trails)
     return rest;
 }
 
-double explainedShare(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
-                      double noise_px) {
-    std::vector<char> isOne(all.frames.size(), 0);
-    for (const int frame : frames) isOne[std::size_t(frame)] = 1;
-    // Places that a track keeps to, and parts of the picture over time.
-    constexpr int kAcross = 8, kDown = 5;
-    std::map<std::pair<int, int>, std::pair<double, double>> parts;  // explained, all
+namespace {
+
+/// How well a scene explains each track on the frames, 0 to 1; below 0 where it is seen too seldom.
+std::vector<double> explainedOf(const Reconstruction& scene, const Material& all, const std::vector<char>& isOne,
+                                double noise_px) {
     std::vector<double> explained(all.trails.size(), -1);
     parallelFor(
         all.trails.size(),
@@ -257,6 +355,18 @@ double explainedShare(const Reconstruction& scene, const Material& all, const st
             explained[t] = sum / count;
         },
         16);
+    return explained;
+}
+
+}  // namespace
+
+double explainedShare(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
+                      double noise_px) {
+    const std::vector<char> isOne = markedFrames(all, frames);
+    // Places that a track keeps to, and parts of the picture over time.
+    constexpr int kAcross = 8, kDown = 5;
+    std::map<std::pair<int, int>, std::pair<double, double>> parts;  // explained, all
+    const std::vector<double> explained = explainedOf(scene, all, isOne, noise_px);
     double tracks = 0, agreeing = 0;
     for (std::size_t t = 0; t < all.trails.size(); ++t) {
         if (explained[t] < 0) continue;
@@ -275,6 +385,49 @@ double explainedShare(const Reconstruction& scene, const Material& all, const st
     for (const auto& [part, sums] : parts) covered += sums.first / sums.second;
     if (tracks == 0 || parts.empty()) return 0;
     return 0.5 * agreeing / tracks + 0.5 * covered / double(parts.size());
+}
+
+double explainedOfTold(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
+                       double noise_px, const std::vector<int>& told) {
+    const std::vector<double> explained = explainedOf(scene, all, markedFrames(all, frames), noise_px);
+    double sum = 0;
+    int count = 0;
+    for (const int trail : told)
+        if (explained[std::size_t(trail)] >= 0) {
+            sum += explained[std::size_t(trail)];
+            ++count;
+        }
+    return count > 0 ? sum / count : 0;
+}
+
+std::vector<int> trailsOnMovers(const Reconstruction& scene, const Material& all, const std::vector<int>& frames) {
+    constexpr double kShareContrary = 0.25;
+    const double noise = std::max(scene.noise(), 0.08 * all.scale());
+    const std::vector<double> explained = explainedOf(scene, all, markedFrames(all, frames), noise);
+    // What is seen too seldom to be told goes with what it goes with.
+    std::vector<int> open;
+    for (std::size_t t = 0; t < all.trails.size(); ++t)
+        if (explained[t] < 0.5 && !all.trails[t].heldOut) open.push_back(int(t));
+    std::vector<int> trails;
+    for (const std::vector<int>& body : bodiesAmong(all, open)) {
+        const auto contrary =
+            std::count_if(body.begin(), body.end(), [&](int trail) { return explained[std::size_t(trail)] >= 0; });
+        if (contrary >= kFewest && double(contrary) > kShareContrary * double(body.size()))
+            trails.insert(trails.end(), body.begin(), body.end());
+    }
+    return trails;
+}
+
+std::size_t partsCovered(const Material& material, const std::vector<int>& trails) {
+    constexpr int kAcross = 8, kDown = 5;
+    std::set<std::pair<int, int>> parts;
+    for (const int trail : trails)
+        for (const Seen& seen : material.trails[std::size_t(trail)].seen) {
+            const int x = std::clamp(int(seen.plate.x() / material.width * kAcross), 0, kAcross - 1),
+                      y = std::clamp(int(seen.plate.y() / material.height * kDown), 0, kDown - 1);
+            parts.insert({seen.frame, y * kAcross + x});
+        }
+    return parts.size();
 }
 
 }  // namespace pinion::solving

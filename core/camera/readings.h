@@ -17,12 +17,20 @@ double sharedError(const Reconstruction& scene, const std::vector<int>& frames);
 /// Whether the errors that neighbours share say that the model is wrong: above 0.3 of the noise, and enough to matter.
 /// In made-up shots they were under 0.2 of the noise where the camera was right and above 0.45 where something that
 /// moves bent it. Filmed plates may share blur or a rolling shutter, which was not measured.
+/// A part of the frames that is bent by itself tells as well.
 bool isBent(const Reconstruction& scene, const std::vector<int>& frames);
 
 /// Tracks that go together and apart from others over many frames, by the change of the distances between them (as
 /// Brox and Malik 2010, "Object segmentation by long term analysis of point trajectories", do by speeds): what may be
 /// one thing that moves, or a part of what stands. Trails by number; those that stand out most come first.
 std::vector<std::vector<int>> groupsApart(const Material& material, const std::vector<int>& keys);
+
+/// Of the trails those that go as one thing, five or more together; the largest first. For trails that a scene does not
+/// explain: among those of a scene what lies far off goes together as well.
+std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails);
+
+/// The told trails and all that go as they do, by way of each other.
+std::vector<int> goingWith(const Material& material, const std::vector<int>& keys, const std::vector<int>& told);
 
 /// The same tracks without a group: they take no part, as if held out.
 Material withoutTrails(const Material& material, const std::vector<int>& trails);
@@ -31,5 +39,16 @@ Material withoutTrails(const Material& material, const std::vector<int>& trails)
 /// each part of the picture by what it holds: 0 to 1. `noise_px` is one for all scenes compared.
 double explainedShare(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
                       double noise_px);
+
+/// How well it explains the told ones of them, 0 to 1.
+double explainedOfTold(const Reconstruction& scene, const Material& all, const std::vector<int>& frames,
+                       double noise_px, const std::vector<int>& told);
+
+/// Trails that go as one thing with others which the scene, as read on the frames, contradicts; also those that are too
+/// short to be told by themselves.
+std::vector<int> trailsOnMovers(const Reconstruction& scene, const Material& all, const std::vector<int>& frames);
+
+/// In how many parts of the picture, each frame by itself, any of the trails is seen.
+std::size_t partsCovered(const Material& material, const std::vector<int>& trails);
 
 }  // namespace pinion::solving

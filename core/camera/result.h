@@ -10,6 +10,7 @@
 #include <optional>
 #include <string>
 #include <utility>
+#include <vector>
 
 namespace pinion {
 
@@ -42,6 +43,12 @@ struct SolvedTrack {
         goodFrames;  ///< first and last frame that agree, when the rest of the track does not
 };
 
+/// Tracks that move as one thing of their own, against the scene: by the tracks alone, before its pose is solved.
+struct MovingTracks {
+    std::vector<TrackId> tracks;
+    std::pair<int, int> frames{0, 0};  ///< first and last on which any of them is seen
+};
+
 /// A solved camera. Its world has no scale and no floor yet: the first guess puts Y up along the cameras' mean and the
 /// median point ten units away, unless measures from the set say more.
 struct Solve {
@@ -67,8 +74,9 @@ struct Solve {
     Eigen::Vector2d axisDeviation_px{0, 0};  ///< 0 when it was held
     std::pair<int, int> basePair{0, 0};
     double medianAngleDegrees = 0.0;  ///< the parallax of the points: how wide their rays spread
-    bool inMetres = false;  ///< measures from the set gave the unit; with three known places the world is theirs
-    std::string doubt;      ///< in words, when the solve is not sure; empty when it is
+    bool inMetres = false;      ///< measures from the set gave the unit; with three known places the world is theirs
+    List<MovingTracks> movers;  ///< told apart from the scene, the largest first
+    std::string doubt;          ///< in words, when the solve is not sure; empty when it is
 };
 
 /// "held out 0.21 px", or "none held out" where there were too few tracks for it.

@@ -373,17 +373,18 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
 
 /// Where the errors of a reading are not those of tracks, others are tried, each without one group of tracks that go
 /// together: the one that explains most tracks stays, and what it left out stays out while more is looked for. Tracks
-/// left out have their say again from there on.
-void lookForMovers(Expected<KeyReading>& reading, const Material& material, const std::vector<int>& keys,
+/// left out have their say again from there on. Whether another reading was found.
+bool lookForMovers(Expected<KeyReading>& reading, const Material& material, const std::vector<int>& keys,
                    const SolveOptions& options, const SolveOptions* zooming, const Progress& progress) {
-    if (options.basePair || (reading && !isBent(reading->scene(), keys))) return;
+    if (options.basePair) return false;
+    bool found = false;
     progress.report(0.43, "Looking for what moves");
     Material rest = material;
     for (int round = 0; round < kRoundsOfMovers; ++round) {
         double gain = 0;
         std::vector<int> leftOut;
         for (const std::vector<int>& group : groupsApart(rest, keys)) {
-            if (progress.stopped()) return;
+            if (progress.stopped()) return found;
             const Material others = withoutTrails(rest, group);
             auto other = readKeyframes(others, keys, options, zooming, progress.part(0.43, 0.44));
             if (!other) continue;
@@ -398,31 +399,133 @@ void lookForMovers(Expected<KeyReading>& reading, const Material& material, cons
             gain += more;
             other->continueOn(material);
             reading = std::move(other);
+            found = true;
             leftOut = group;
-            if (!isBent(reading->scene(), keys)) return;
+            if (!isBent(reading->scene(), keys)) return true;
             if (more > kMuchMore) break;  // what is still to be found is looked for without this
         }
-        if (gain < 3 * kLeastMore) return;
+        if (gain < 3 * kLeastMore) return found;
         rest = withoutTrails(rest, leftOut);
     }
+    return found;
 }
 
-Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
-                                const SolveOptions* zooming, const Progress& progress, const BundleWatch& watch) {
-    auto reading = readKeyframes(material, keys, options, zooming, progress);
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    lookForMovers(reading, material, keys, options, zooming, progress);
-    if (!reading) return tl::unexpected(reading.error());
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    Found& found = reading->found;
+/// The reading that sees the told tracks stand still: the usual one where it does, else of what goes as they do, or
+/// without a group that they do not belong to.
+void readToldScene(Expected<KeyReading>& reading, const Material& material, const std::vector<int>& told,
+                   const std::vector<int>& keys, const SolveOptions& options, const SolveOptions* zooming,
+                   const Progress& progress) {
+    constexpr double kStands = 0.6, kClearlyMore = 0.1;
+    const double noise = 0.3 * material.scale();
+    const auto toldOf = [&](const Expected<KeyReading>& one) {
+        return one ? explainedOfTold(one->scene(), material, keys, noise, told) : 0.0;
+    };
+    const auto shareOf = [&](const Expected<KeyReading>& one) {
+        return one ? explainedShare(one->scene(), material, keys, noise) : 0.0;
+    };
+    std::vector<char> isTold(material.trails.size(), 0);
+    for (const int trail : told) isTold[std::size_t(trail)] = 1;
+    double best = toldOf(reading), share = shareOf(reading);
+    progress.report(0.43, "Looking for what stands");
+    // Groups to be read alone, and groups to be left out.
+    std::vector<std::pair<std::vector<int>, bool>> tries{{goingWith(material, keys, told), true}};
+    for (const std::vector<int>& group : groupsApart(material, keys)) {
+        std::size_t ours = 0;
+        for (const int trail : group) ours += std::size_t(isTold[std::size_t(trail)]);
+        if (2 * ours > told.size()) tries.emplace_back(group, true);
+        else if (ours == 0) tries.emplace_back(group, false);
+    }
+    for (const auto& [group, isAlone] : tries) {
+        if (progress.stopped()) return;
+        if (best > kStands && !(reading && isBent(reading->scene(), keys))) break;
+        if (isAlone && group.size() < std::size_t(options.fewestTracks)) continue;
+        std::vector<int> out = group;
+        if (isAlone) {
+            std::vector<char> isIn(material.trails.size(), 0);
+            for (const int trail : group) isIn[std::size_t(trail)] = 1;
+            out.clear();
+            for (std::size_t t = 0; t < material.trails.size(); ++t)
+                if (!isIn[t]) out.push_back(int(t));
+        }
+        const Material rest = withoutTrails(material, out);
+        auto other = readKeyframes(rest, keys, options, zooming, progress.part(0.43, 0.44));
+        if (!other) continue;
+        const double its = toldOf(other), its_share = shareOf(other);
+        if (its < best - kClearlyMore || (its < best + kClearlyMore && its_share <= share)) continue;
+        best = its;
+        share = its_share;
+        // `rest` goes; what it was read from stays the same by number.
+        other->continueOn(material);
+        reading = std::move(other);
+    }
+    if (!reading) return;
+    if (best < kStands)
+        reading->doubt += fmt::format("{}no camera sees the tracks stand still that were said to be the scene's",
+                                      reading->doubt.empty() ? "" : "; ");
+}
+
+/// Tracks that had no vote are sorted in or out by the finished camera.
+void takeAllTracks(Reconstruction& scene, const Material& material, const LensPlan& plan, const Progress& progress) {
+    if (&scene.material() == &material) return;
+    scene.continueOn(material);
+    sortOut(scene, scene.options().trim_px);
+    // Frames that were left without a camera have another chance.
+    if (scene.placedFrames() < int(material.frames.size())) {
+        complete(scene, plan, progress);
+        return;
+    }
+    scene.adjust(plan.fine, lossWidth(scene), 12, progress, 0);
+    sortOut(scene, scene.options().trim_px);
+}
+
+/// A reading brought to its end on all frames.
+Answer finished(KeyReading reading, const Material& material, const std::vector<int>& keys, const Progress& progress,
+                const BundleWatch& watch) {
+    // What moves has no vote when the other frames are placed: on some there may be little else.
+    Material voting;
+    if (const auto moving = trailsOnMovers(reading.scene(), material, keys); !moving.empty()) {
+        voting = withoutTrails(material, moving);
+        reading.continueOn(voting);
+    }
+    Found& found = reading.found;
     const LensPlan plan = lensPlanOf(sceneOf(found).options());
     if (found.turning) {
         complete(*found.turning, plan, progress, watch);
-        return Answer{std::move(*found.turning), {}, {}, std::move(found.reason), std::move(reading->doubt)};
+        takeAllTracks(*found.turning, material, plan, progress);
+        return Answer{std::move(*found.turning), {}, {}, std::move(found.reason), std::move(reading.doubt)};
     }
     Winner winner = decided(found.candidates, plan, progress, watch);
+    takeAllTracks(winner.scene, material, plan, progress);
+    for (Attempt& candidate : found.candidates) candidate.scene.continueOn(material);
     return Answer{std::move(winner.scene), std::move(found.candidates), std::move(winner.rivals),
-                  std::move(found.reason), std::move(reading->doubt)};
+                  std::move(found.reason), std::move(reading.doubt)};
+}
+
+Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
+                                const std::vector<int>& told, const SolveOptions* zooming, const Progress& progress,
+                                const BundleWatch& watch) {
+    auto reading = readKeyframes(material, keys, options, zooming, progress);
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    const bool looks = !told.empty() || !reading || isBent(reading->scene(), keys);
+    if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
+    else if (looks) lookForMovers(reading, material, keys, options, zooming, progress);
+    if (!reading) return tl::unexpected(reading.error());
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    Expected<KeyReading> first = *reading;
+    Answer answer = finished(*std::move(reading), material, keys, progress, watch);
+    if (looks || progress.stopped()) return answer;
+    // On the keyframes all was well; between them something may still bend it.
+    std::vector<int> frames;
+    const int step = 1 + int(material.frames.size()) / 120;
+    for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
+    if ((!isBent(answer.scene, frames) && !isTorn(answer.scene)) ||
+        !lookForMovers(first, material, keys, options, zooming, progress))
+        return answer;
+    Answer other = finished(*std::move(first), material, keys, progress, watch);
+    const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
+    const bool isBetter =
+        explainedShare(other.scene, material, frames, noise) > explainedShare(answer.scene, material, frames, noise);
+    return isBetter ? std::move(other) : std::move(answer);
 }
 
 /// From the cameras and points of an earlier solve: no search.
@@ -464,6 +567,37 @@ Expected<Answer> continuedCamera(const Material& material, std::span<const Track
     return Answer{std::move(scene), {}, {}, "from an earlier solve"};
 }
 
+/// What moves as one thing among the tracks that contradict the scene; and a doubt, where one such thing is seen in as
+/// much of the picture as the scene is: which of both stands nobody can tell from tracks.
+std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction& scene, std::string& doubt) {
+    constexpr double kAsMuch = 0.8;
+    const Material& material = scene.material();
+    std::vector<int> contrary, standing;
+    for (std::size_t t = 0; t < material.trails.size(); ++t) {
+        if (solve.tracks[t].role == TrackRole::disagreed) contrary.push_back(int(t));
+        if (solve.tracks[t].role == TrackRole::used) standing.push_back(int(t));
+    }
+    const double covered = double(partsCovered(material, standing));
+    std::vector<MovingTracks> movers;
+    for (const std::vector<int>& body : bodiesAmong(material, contrary)) {
+        MovingTracks mover{{}, {material.frames.back(), material.frames.front()}};
+        for (const int t : body) {
+            mover.tracks.push_back(solve.tracks[std::size_t(t)].track);
+            const Trail& trail = material.trails[std::size_t(t)];
+            mover.frames.first = std::min(mover.frames.first, material.frames[std::size_t(trail.seen.front().frame)]);
+            mover.frames.second = std::max(mover.frames.second, material.frames[std::size_t(trail.seen.back().frame)]);
+        }
+        movers.push_back(std::move(mover));
+        if (doubt.empty() && double(partsCovered(material, body)) > kAsMuch * covered &&
+            scene.options().sceneOf.isEmpty())
+            doubt = fmt::format(
+                "{} tracks move as one thing of their own and are seen in as much of the picture as those that stand: "
+                "say which are the scene's",
+                body.size());
+    }
+    return movers;
+}
+
 /// The answer measured, with its doubts.
 Solve described(Answer& answer, std::span<const Track> tracks, const Progress& progress) {
     Reconstruction& scene = answer.scene;
@@ -492,6 +626,8 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     const Measures measures = enterMeasures(scene, settled, tracks);
     Solve solve = measured(scene, settled, tracks, covariance, measures);
     solve.reason = withScene(answer.reason, scene);
+    std::string tie;
+    solve.movers = List<MovingTracks>(moversBeside(solve, scene, tie));
     if (!answer.candidates.empty()) {
         const BasePair& pair = answer.candidates.front().pair;
         solve.basePair = {material.frames[std::size_t(pair.a)], material.frames[std::size_t(pair.b)]};
@@ -505,6 +641,7 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     }
     solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
     if (!answer.doubt.empty()) solve.doubt = answer.doubt + (solve.doubt.empty() ? "" : "; ") + solve.doubt;
+    if (!tie.empty()) solve.doubt += (solve.doubt.empty() ? "" : "; ") + tie;
     for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
     return solve;
 }
@@ -571,11 +708,21 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, const SolveOptions& 
     decided.zoom = options.zoom.value_or(options.start && options.start->zoom);
     zooming.zoom = true;
     const bool mayZoom = !options.zoom;
+    std::vector<int> told;
+    for (std::size_t t = 0; t < material.trails.size(); ++t)
+        if (std::find(options.sceneOf.begin(), options.sceneOf.end(), tracks[material.trails[t].track].id) !=
+            options.sceneOf.end())
+            told.push_back(int(t));
+    if (!options.sceneOf.isEmpty() && told.empty())
+        return failure(Fault::input,
+                       "none of the {} tracks that were said to be the scene's can be solved from: they are set aside, "
+                       "or shorter than three frames",
+                       options.sceneOf.size());
     BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
-    auto answer = options.start
-                      ? continuedCamera(material, tracks, decided, progress, watchBundle)
-                      : searchedCamera(material, keys, decided, mayZoom ? &zooming : nullptr, progress, watchBundle);
+    auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle)
+                                : searchedCamera(material, keys, decided, told, mayZoom ? &zooming : nullptr, progress,
+                                                 watchBundle);
     if (!answer) return tl::unexpected(answer.error());
     const Reconstruction& scene = answer->scene;
     if (scene.placedFrames() < int(material.frames.size()) && progress.stopped())
