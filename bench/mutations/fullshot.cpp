@@ -88,6 +88,7 @@ Solve fullSolve() {
     s.basePair = {1003, 1005};
     s.medianAngleDegrees = 4.5;
     s.inMetres = true;
+    s.movers = std::vector<MovingTracks>{{{8, 9, 11}, {1003, 1044}}, {{7}, {1001, 1002}}};
     s.doubt = "20 to 61 mm fit alike";
     return s;
 }
@@ -165,6 +166,7 @@ Shot fullShot() {
     c.zoom = false;
     c.squeeze = 0.5;
     c.basePair = {1003, 1007};
+    c.sceneOf = std::vector<TrackId>{9, 7};
     c.distances = std::vector<KnownDistance>{{7, 9, 3.5, 0.05}};
     c.places = std::vector<KnownPlace>{{7, {1, 2, 3}, 0.25}};
     s.mattes = std::vector<Matte>{

@@ -22,6 +22,7 @@ struct ProposeWords {
 
 /// Its path is no track of a file: it is taken in.
 Matte withoutRide(const MoverProposal& proposal) {
+    if (!proposal.matte.ride) return proposal.matte;
     return ridden({proposal.matte}, carriersOf(shotOf(proposal)), proposal.frames)
         .value_or(std::vector<Matte>{proposal.matte})
         .front();

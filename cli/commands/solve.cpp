@@ -30,7 +30,7 @@ namespace fs = std::filesystem;
 
 struct SolveWords {
     std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", basePair;
-    std::vector<std::string> distances, places;
+    std::vector<std::string> distances, places, sceneOf;
     int features = 500;
     double trim = 0.0;
     std::array<std::string, 16> choices;  ///< of the table of settings, by their place; empty: not said
@@ -86,13 +86,21 @@ Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
     return {};
 }
 
-/// Measures by the tracks' names: A,B=METRES~TRUST and A=X,Y,Z~TRUST; a trust of a centimetre when none is given.
-Expected<void> applyMeasures(const SolveWords& words, Shot& shot) {
+/// What is said of tracks by their names: those of the scene; measures, A,B=METRES~TRUST and A=X,Y,Z~TRUST; a trust of
+/// a centimetre when none is given.
+Expected<void> applyTrackWords(const SolveWords& words, Shot& shot) {
     const auto idOf = [&](const std::string& name, const std::string& whole) -> Expected<TrackId> {
         for (const Track& track : shot.tracks)
             if (track.name == name) return track.id;
         return failure(Fault::input, "{}: there is no track named {}", whole, name);
     };
+    std::vector<TrackId> sceneOf;
+    for (const std::string& word : words.sceneOf) {
+        const auto id = idOf(word, "--scene-of");
+        if (!id) return tl::unexpected(id.error());
+        sceneOf.push_back(*id);
+    }
+    shot.solveSettings.sceneOf = List<TrackId>(std::move(sceneOf));
     std::vector<KnownDistance> distances;
     for (const std::string& word : words.distances) {
         const auto comma = word.find(','), equals = word.rfind('=');
@@ -162,7 +170,7 @@ int solveCommand(const Console& console, const SolveWords& w) {
         if (scattered->stopped) return fail({Fault::stopped, ""});
         shot = withScattered(shot, scattered->tracks);
     }
-    if (const auto applied = applyMeasures(w, shot); !applied) return fail(applied.error());
+    if (const auto applied = applyTrackWords(w, shot); !applied) return fail(applied.error());
     const auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = w.trim});
     if (!solved) return fail(solved.error());
     shot = withSolve(shot, *solved, shot);
@@ -174,6 +182,14 @@ int solveCommand(const Console& console, const SolveWords& w) {
     if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
     json figures = solveFigures(*solved, facts.width);
     figures["out"] = w.out;
+    for (const MovingTracks& mover : solved->movers) {
+        json names = json::array();
+        for (const TrackId id : mover.tracks) names.push_back(findTrack(shot, id)->name);
+        figures["movers"].push_back({{"tracks", names}, {"frames", {mover.frames.first, mover.frames.second}}});
+        fmt::print(stderr, "{} tracks move as one thing of their own, {} among them, frames {}-{}\n",
+                   mover.tracks.size(), findTrack(shot, mover.tracks.front())->name, mover.frames.first,
+                   mover.frames.second);
+    }
     say(console, figures,
         w.out == "-" ? ""
                      : fmt::format("RMS {:.3f} px, {}, {} tracks, {} frames, focal {:.2f} mm, k1 {:.4f}: {}",
@@ -211,6 +227,10 @@ Runner addSolve(CLI::App& command) {
     command.add_option("--distortion", w.distortion,
                        "none, unknown (k1 and k2), k1, full, lens.json (kept), or lens.json~ (guessed from)");
     command.add_option("--base-pair", w.basePair, "A,B: the frames to start from");
+    command
+        .add_option("--scene-of", w.sceneOf,
+                    "A,B,C: tracks that belong to the scene; the camera is the one that sees them stand still")
+        ->delimiter(',');
     command.add_option("--distance", w.distances,
                        "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
     command.add_option("--place", w.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");

@@ -19,6 +19,7 @@ constexpr std::size_t kMostCompared = 240;  // tracks that groups are found amon
 constexpr std::size_t kMostGroups = 7;
 constexpr int kFewest = 5;  // tracks of a group
 constexpr double kUnknown = 12;
+constexpr double kOfSpeed = 0.1;   // that the parts of a thing may differ by
 constexpr double kTogether = 1.5;  // of `apart`: within it tracks go as one thing
 
 std::vector<char> markedFrames(const Material& material, const std::vector<int>& frames) {
@@ -41,21 +42,26 @@ Path pathOf(const Trail& trail, const std::vector<char>& isKey) {
 }
 
 /// How far two tracks are from going together: how fast the distance between them changes, in units of what one rigid
-/// thing that turns a little and comes nearer changes by; more where they lie far apart. Unknown where they are seldom
-/// seen together.
-double apart(const Path& a, const Path& b, double width, std::size_t fewest) {
-    double squares = 0, far = 0;
+/// thing that turns a little and comes nearer changes by; more where they lie far apart. `ofSpeed` of the pace at which
+/// both go across the picture is allowed beside: what is deep and near shows parallax of its own. Unknown where they
+/// are seldom seen together.
+double apart(const Path& a, const Path& b, double width, std::size_t fewest, double ofSpeed) {
+    double squares = 0, far = 0, pace = 0;
     std::size_t count = 0;
     int last = 0;
-    Vector2d before = Vector2d::Zero();
+    Vector2d before = Vector2d::Zero(), middle = Vector2d::Zero();
     for (auto i = a.begin(), j = b.begin(); i != a.end() && j != b.end();) {
         if (i->first < j->first) ++i;
         else if (j->first < i->first) ++j;
         else {
-            const Vector2d between = i->second - j->second;
-            if (count > 0)
-                squares += (between - before).squaredNorm() / double(i->first - last) / double(i->first - last);
+            const Vector2d between = i->second - j->second, both = 0.5 * (i->second + j->second);
+            if (count > 0) {
+                const double frames = i->first - last;
+                squares += (between - before).squaredNorm() / (frames * frames);
+                pace += (both - middle).squaredNorm() / (frames * frames);
+            }
             before = between;
+            middle = both;
             last = i->first;
             far += between.norm();
             ++count, ++i, ++j;
@@ -63,8 +69,9 @@ double apart(const Path& a, const Path& b, double width, std::size_t fewest) {
     }
     if (count < fewest) return kUnknown;
     far /= double(count);
-    return std::min(kUnknown,
-                    std::sqrt(squares / double(count - 1)) / (0.0004 * width + 0.004 * far) * (1 + 4 * far / width));
+    const double changes = double(count - 1);
+    const double unit = 0.0004 * width + 0.004 * far + ofSpeed * std::sqrt(pace / changes);
+    return std::min(kUnknown, std::sqrt(squares / changes) / unit * (1 + 4 * far / width));
 }
 
 struct Node {
@@ -186,14 +193,14 @@ struct Comparison {
     std::vector<One> order;
     std::vector<Path> paths;
     std::vector<std::vector<double>> distance;  ///< of the first, each with each
-    double width = 0;
+    double width = 0, ofSpeed = 0;
 
     /// How far one is from going as some others do, in the mean; unknown where few of them are seen with it.
     double apartFrom(std::size_t one, const std::vector<int>& others) const {
         double sum = 0;
         int count = 0;
         for (std::size_t m = 0; m < others.size(); m += std::max<std::size_t>(1, others.size() / 12)) {
-            const double far = apart(paths[one], paths[std::size_t(others[m])], width, 3);
+            const double far = apart(paths[one], paths[std::size_t(others[m])], width, 3, ofSpeed);
             if (far >= kUnknown) continue;
             sum += far;
             ++count;
@@ -202,10 +209,12 @@ struct Comparison {
     }
 };
 
-Comparison compared(const Material& material, const std::vector<int>& trails, const std::vector<int>& frames) {
+Comparison compared(const Material& material, const std::vector<int>& trails, const std::vector<int>& frames,
+                    double ofSpeed = 0) {
     const std::vector<char> isOne = markedFrames(material, frames);
     Comparison all;
     all.width = material.width;
+    all.ofSpeed = ofSpeed;
     for (const int t : trails) {
         int count = 0;
         for (const Seen& seen : material.trails[std::size_t(t)].seen) count += isOne[std::size_t(seen.frame)];
@@ -220,7 +229,7 @@ Comparison compared(const Material& material, const std::vector<int>& trails, co
         count,
         [&](std::size_t i) {
             for (std::size_t j = i + 1; j < count; ++j)
-                all.distance[i][j] = all.distance[j][i] = apart(all.paths[i], all.paths[j], all.width, 4);
+                all.distance[i][j] = all.distance[j][i] = apart(all.paths[i], all.paths[j], all.width, 4, ofSpeed);
         },
         8);
     return all;
@@ -288,7 +297,7 @@ std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::v
     std::vector<int> frames;
     const int step = material.frames.size() > 60 ? 4 : 2;
     for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
-    const Comparison all = compared(material, trails, frames);
+    const Comparison all = compared(material, trails, frames, kOfSpeed);
     if (all.order.size() < std::size_t(kFewest)) return {};
     std::vector<std::vector<int>> bodies;
     for (const Node& node : tree(all.distance))

@@ -386,7 +386,7 @@ bool lookForMovers(Expected<KeyReading>& reading, const Material& material, cons
         for (const std::vector<int>& group : groupsApart(rest, keys)) {
             if (progress.stopped()) return found;
             const Material others = withoutTrails(rest, group);
-            auto other = readKeyframes(others, keys, options, zooming, progress.part(0.43, 0.44));
+            auto other = readKeyframes(others, keys, options, zooming, progress.part(0.43, 0.45));
             if (!other) continue;
             double more = 1;
             if (reading) {
@@ -448,7 +448,7 @@ void readToldScene(Expected<KeyReading>& reading, const Material& material, cons
                 if (!isIn[t]) out.push_back(int(t));
         }
         const Material rest = withoutTrails(material, out);
-        auto other = readKeyframes(rest, keys, options, zooming, progress.part(0.43, 0.44));
+        auto other = readKeyframes(rest, keys, options, zooming, progress.part(0.43, 0.45));
         if (!other) continue;
         const double its = toldOf(other), its_share = shareOf(other);
         if (its < best - kClearlyMore || (its < best + kClearlyMore && its_share <= share)) continue;
@@ -518,10 +518,10 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
     std::vector<int> frames;
     const int step = 1 + int(material.frames.size()) / 120;
     for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
-    if ((!isBent(answer.scene, frames) && !isTorn(answer.scene)) ||
-        !lookForMovers(first, material, keys, options, zooming, progress))
-        return answer;
-    Answer other = finished(*std::move(first), material, keys, progress, watch);
+    if (!isBent(answer.scene, frames) && !isTorn(answer.scene)) return answer;
+    const Progress again = progress.part(0.84, 0.92);
+    if (!lookForMovers(first, material, keys, options, zooming, again)) return answer;
+    Answer other = finished(*std::move(first), material, keys, again, watch);
     const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
     const bool isBetter =
         explainedShare(other.scene, material, frames, noise) > explainedShare(answer.scene, material, frames, noise);

@@ -18,6 +18,12 @@ Expected<std::vector<MoverProposal>> runPropose(const Shot& shot, FrameCache& fr
                            made.error().message);
         solve = std::make_shared<const Solve>(std::move(*made));
     }
+    // Against a camera that is in doubt every still thing may seem to move.
+    if (!solve->doubt.empty())
+        if (auto told =
+                proposeFromTracks(*solve, shot.tracks.vector(), shot.plate.range, shot.plate.width, shot.plate.height);
+            !told.empty())
+            return told;
     return proposeMovers(frames, *solve, {.range = shot.plate.range}, progress.part(solved, 1));
 }
 
@@ -29,6 +35,7 @@ Shot shotOf(const MoverProposal& proposal) {
 }
 
 Shot withMoverAccepted(const Shot& shot, const MoverProposal& proposal) {
+    if (!proposal.matte.ride) return withCoveredSetAside(withMatteAdded(shot, proposal.matte));
     std::vector<TrackId> ids;
     Shot result = withTracksImported(shot, {proposal.path}, &ids);
     Matte matte = proposal.matte;

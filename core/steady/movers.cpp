@@ -97,6 +97,32 @@ double difference(const cv::Mat& a, const Vector2d& at, const cv::Mat& b, const 
     return sum / k;
 }
 
+/// The convex hull of places as corners evenly about its middle.
+Polygon evenHull(const std::vector<cv::Point2f>& places) {
+    std::vector<cv::Point2f> hull;
+    cv::convexHull(places, hull);
+    Vector2d centre(0, 0);
+    for (const auto& p : hull) centre += Vector2d(double(p.x), double(p.y)) / double(hull.size());
+    Polygon outline;
+    for (int k = 0; k < kCorners; ++k) {
+        const double angle = 2 * M_PI * k / kCorners;
+        const Vector2d ray(std::cos(angle), std::sin(angle));
+        double farthest = 0;
+        for (std::size_t i = 0; i < hull.size(); ++i) {  // where the ray leaves the hull
+            const Vector2d a = Vector2d(double(hull[i].x), double(hull[i].y)) - centre;
+            const auto& next = hull[(i + 1) % hull.size()];
+            const Vector2d along = Vector2d(double(next.x), double(next.y)) - centre - a;
+            const double across = ray.x() * along.y() - ray.y() * along.x();
+            if (std::abs(across) < 1e-12) continue;
+            const double t = (a.x() * along.y() - a.y() * along.x()) / across;
+            const double s = (a.x() * ray.y() - a.y() * ray.x()) / across;
+            if (t > 0 && s >= -1e-9 && s <= 1 + 1e-9) farthest = std::max(farthest, t);
+        }
+        outline.push_back(centre + farthest * ray);
+    }
+    return outline;
+}
+
 class Proposing {
 public:
     Proposing(FrameCache& frames, const Solve& solve, const MoverOptions& options)
@@ -324,28 +350,7 @@ private:
             for (const float x : {-reach, reach})
                 for (const float y : {-reach, reach}) places.emplace_back(float(middle.x()) + x, float(middle.y()) + y);
         }
-        std::vector<cv::Point2f> hull;
-        cv::convexHull(places, hull);
-        Vector2d centre(0, 0);
-        for (const auto& p : hull) centre += Vector2d(double(p.x), double(p.y)) / double(hull.size());
-        Polygon outline;
-        for (int k = 0; k < kCorners; ++k) {
-            const double angle = 2 * M_PI * k / kCorners;
-            const Vector2d ray(std::cos(angle), std::sin(angle));
-            double farthest = 0;
-            for (std::size_t i = 0; i < hull.size(); ++i) {  // where the ray leaves the hull
-                const Vector2d a = Vector2d(double(hull[i].x), double(hull[i].y)) - centre;
-                const auto& next = hull[(i + 1) % hull.size()];
-                const Vector2d along = Vector2d(double(next.x), double(next.y)) - centre - a;
-                const double across = ray.x() * along.y() - ray.y() * along.x();
-                if (std::abs(across) < 1e-12) continue;
-                const double t = (a.x() * along.y() - a.y() * along.x()) / across;
-                const double s = (a.x() * ray.y() - a.y() * ray.x()) / across;
-                if (t > 0 && s >= -1e-9 && s <= 1 + 1e-9) farthest = std::max(farthest, t);
-            }
-            outline.push_back(centre + farthest * ray);
-        }
-        return outline;
+        return evenHull(places);
     }
 
     struct Seen {
@@ -488,6 +493,46 @@ private:
 Expected<std::vector<MoverProposal>> proposeMovers(FrameCache& frames, const Solve& solve, const MoverOptions& options,
                                                    const Progress& progress) {
     return Proposing(frames, solve, options).run(progress);
+}
+
+std::vector<MoverProposal> proposeFromTracks(const Solve& solve, std::span<const Track> tracks, FrameRange range,
+                                             int width, int height) {
+    constexpr int kKeyEvery = 6;       // frames; between keys the shape changes evenly
+    constexpr double kMargin = 0.015;  // widths beyond the tracks
+    std::map<TrackId, const Track*> byId;
+    for (const Track& track : tracks) byId[track.id] = &track;
+    std::vector<MoverProposal> proposals;
+    for (const MovingTracks& mover : solve.movers) {
+        MoverProposal proposal;
+        proposal.frames = {std::max(range.first, mover.frames.first), std::min(range.last, mover.frames.second)};
+        const auto keyOn = [&](int frame) {
+            std::vector<cv::Point2f> places;
+            const auto reach = float(kMargin * width);
+            for (const TrackId id : mover.tracks) {
+                const auto track = byId.find(id);
+                const Sample* sample = track == byId.end() ? nullptr : sampleAt(*track->second, frame);
+                if (!sample) continue;
+                for (const float x : {-reach, reach})
+                    for (const float y : {-reach, reach})
+                        places.emplace_back(float(sample->at.x()) + x, float(sample->at.y()) + y);
+            }
+            // One or two would stand for the whole of it.
+            if (places.size() < 12) return;
+            proposal.matte.keys.push_back({frame, evenHull(places)});
+        };
+        for (int frame = proposal.frames.first; frame < proposal.frames.last; frame += kKeyEvery) keyOn(frame);
+        keyOn(proposal.frames.last);
+        if (proposal.matte.keys.empty()) continue;
+        for (const Matte::Key& key : proposal.matte.keys)
+            proposal.share += areaOf(key.polygon) / (double(width) * height) / double(proposal.matte.keys.size());
+        if (proposal.frames.first > range.first)
+            proposal.matte.turns = {{range.first, false}, {proposal.frames.first, true}};
+        if (proposal.frames.last < range.last) proposal.matte.turns.push_back({proposal.frames.last + 1, false});
+        proposal.matte.name = fmt::format("mover {}", proposals.size() + 1);
+        proposal.reason = fmt::format("{} tracks move as one thing of their own", mover.tracks.size());
+        proposals.push_back(std::move(proposal));
+    }
+    return proposals;
 }
 
 }  // namespace pinion

@@ -6,6 +6,7 @@
 #include "plate/framecache.h"
 #include "track/tracking.h"
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -13,8 +14,9 @@ namespace pinion {
 
 /// An area whose motion disagrees with the solved scene.
 struct MoverProposal {
-    Matte matte;         ///< rides on `path`
-    Track path;          ///< how the area goes, from dense motion; set aside, with an id that counts here alone
+    Matte matte;         ///< rides on `path`, or has keys along the way
+    Track path;          ///< how the area goes, from dense motion; set aside, with an id that counts here alone. Of one
+                         ///< that was made from tracks it is empty
     std::string reason;  ///< "moves 24.8 px a frame against the scene"
     FrameRange frames;   ///< on which it is seen
     double share = 0;    ///< of the plate that it covers there, in the mean
@@ -37,5 +39,10 @@ struct MoverOptions {
 /// exactly as a still point at some depth would is not found.
 Expected<std::vector<MoverProposal>> proposeMovers(FrameCache& frames, const Solve& solve, const MoverOptions& options,
                                                    const Progress& progress = Progress{});
+
+/// Areas about the tracks that a solve told apart as things that move, `width` x `height` the plate: they need no
+/// camera that is right. Outlines are convex, with keys along the way.
+std::vector<MoverProposal> proposeFromTracks(const Solve& solve, std::span<const Track> tracks, FrameRange range,
+                                             int width, int height);
 
 }  // namespace pinion

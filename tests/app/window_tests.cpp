@@ -96,6 +96,72 @@ TEST_CASE(
     CHECK(f.session.shot().tracks.size() == 1);
 }
 
+TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to be the scene") {
+    Fixture f;
+    f.openPlate();
+    Shot shot = f.session.shot();
+    std::vector<Track> tracks;
+    Solve solve;
+    std::vector<SolvedTrack> solved;
+    for (int i = 0; i < 12; ++i) {
+        Track track;
+        track.id = i + 1;
+        track.name = fmt::format("t{}", i + 1);
+        std::vector<Sample> samples;
+        for (int n = 0; n < 20; ++n)
+            samples.push_back({.frame = shot.plate.range.first + n,
+                               .at = {300 + 40 * (i % 4) + (i < 8 ? 6 : 1) * n, 200 + 50 * (i / 4)}});
+        track.referenceFrame = samples.front().frame;
+        track.samples = List<Sample>(std::move(samples));
+        tracks.push_back(std::move(track));
+        solved.push_back({.track = TrackId(i + 1), .role = i < 8 ? TrackRole::disagreed : TrackRole::used});
+    }
+    shot.tracks = List<Track>(std::move(tracks));
+    shot.nextTrack = 13;
+    solve.tracks = List<SolvedTrack>(std::move(solved));
+    solve.lens = pinholeLens(shot.plate.width, shot.plate.height, 1500);
+    solve.frames = std::vector<SolvedFrame>{{.frame = shot.plate.range.first, .focal_px = 1500}};
+    solve.movers =
+        std::vector<MovingTracks>{{{1, 2, 3, 4, 5, 6, 7, 8}, {shot.plate.range.first, shot.plate.range.first + 19}}};
+    f.session.edit("Solve camera", withSolve(shot, solve, shot));
+    f.window.docket().open("camera");
+    auto* words = f.window.findChild<QLabel*>("mover-0");
+    REQUIRE(words->isVisible());
+    CHECK(words->text().startsWith("8 tracks move as one thing"));
+    CHECK_FALSE(f.window.findChild<QLabel*>("mover-1")->isVisible());
+    CHECK_FALSE(f.window.findChild<QLabel*>("sceneTold")->isVisible());
+    REQUIRE(QTest::qWaitFor([&] { return f.button("moverChoose")->visibleRegion().contains({5, 5}); }, 10000));
+
+    QTest::mouseClick(f.button("moverChoose"), Qt::LeftButton);
+    CHECK(f.session.selection.list() == std::vector<TrackId>{1, 2, 3, 4, 5, 6, 7, 8});
+
+    QTest::mouseClick(f.button("moverMask"), Qt::LeftButton);
+    REQUIRE(f.session.shot().mattes.size() == 1);
+    CHECK(f.session.document.history().undoName() == "Mask what moves");
+    for (const Track& track : f.session.shot().tracks) CHECK(track.setAside == (track.id <= 8));
+    // Nothing of it counts any more, and the row goes.
+    CHECK_FALSE(words->isVisible());
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.session.shot().mattes.isEmpty());
+    CHECK(words->isVisible());
+
+    QTest::mouseClick(f.button("moverStands"), Qt::LeftButton);
+    f.wait();
+    CHECK(f.session.shot().solveSettings.sceneOf.size() == 8);
+    auto* told = f.window.findChild<QLabel*>("sceneTold");
+    REQUIRE(told->isVisible());
+    CHECK(told->text() == "8 tracks are said to be the scene's");
+    QTest::mouseClick(f.button("sceneForget"), Qt::LeftButton);
+    CHECK(f.session.shot().solveSettings.sceneOf.isEmpty());
+    CHECK_FALSE(told->isVisible());
+
+    // Those that are chosen by hand.
+    f.session.selection.set({9, 12});
+    QTest::mouseClick(f.button("chosenStand"), Qt::LeftButton);
+    f.wait();
+    CHECK(f.session.shot().solveSettings.sceneOf.vector() == std::vector<TrackId>{9, 12});
+}
+
 TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery: the whole path in the window") {
     Fixture f;
     const test::Scratch scratch;

@@ -9,6 +9,7 @@
 
 #include <csignal>
 #include <nlohmann/json.hpp>
+#include <random>
 #include <unistd.h>
 
 using namespace pinion;
@@ -232,10 +233,8 @@ TEST_CASE("steady writes held frames at the plate's size and numbers, and says t
     const std::string table = *readFile(scratch / "t.csv");
     CHECK(table.find("width=1280 height=720 fps=24 first_frame=1001 last_frame=1016") != std::string::npos);
     // Held still: tracked in the result, a point of it does not move.
-    const auto points = scratch.write(
-        "p.json",
-        R"({"format":"pinion.points","version":1,"reference_frame":1001,)"
-        R"("points":[{"name":"beacon","x":875,"y":300}]})");
+    const auto points = scratch.write("p.json", R"({"format":"pinion.points","version":1,"reference_frame":1001,)"
+                                                R"("points":[{"name":"beacon","x":875,"y":300}]})");
     REQUIRE(run("track '" + out + "' --points " + points.string() + " --motion similarity --out " +
                 (scratch / "still.json").string())
                 .status == 0);
@@ -347,6 +346,66 @@ TEST_CASE("track takes every choice of a track, and steady refuses what gives no
     CHECK_FALSE(std::filesystem::exists(scratch / "x.1001.png"));
 }
 
+TEST_CASE("what moves is told on standard error and in the figures, and tracks of the scene decide what stands") {
+    const test::Scratch scratch;
+    // Made-up tracks: three dozen that stand, seen by a camera that walks, and a dozen that go by.
+    json tracks = json::array();
+    std::mt19937 random(5);
+    const auto grain = [&] { return 0.0005 * (double(random() % 1000) - 500); };
+    const auto add = [&](const std::string& name, const std::function<Eigen::Vector3d(int)>& place) {
+        json samples = json::array();
+        for (int f = 0; f < 30; ++f) {
+            const Eigen::Vector3d at = place(f) - Eigen::Vector3d(0.06 * f, 0.01 * std::sin(0.7 * f), 0.02 * f);
+            const double turn = 0.004 * f, x = std::cos(turn) * at.x() - std::sin(turn) * at.z(),
+                         z = std::sin(turn) * at.x() + std::cos(turn) * at.z();
+            samples.push_back({{"frame", 1001 + f},
+                               {"x", 480 + 800 * x / z + grain()},
+                               {"y", 270 + 800 * at.y() / z + grain()},
+                               {"score", 1}});
+        }
+        tracks.push_back({{"name", name}, {"samples", samples}});
+    };
+    for (int i = 0; i < 36; ++i)
+        add(fmt::format("s{}", i), [&](int) {
+            return Eigen::Vector3d(-2.4 + 0.9 * (i % 6) + 0.1 * (i / 6), -1.2 + 0.5 * (i / 6),
+                                   5 + 0.8 * ((i * i + i / 6) % 5));
+        });
+    for (int i = 0; i < 12; ++i)
+        add(fmt::format("m{}", i), [&](int f) {
+            return Eigen::Vector3d(1.2 - 0.07 * f + 0.3 * (i % 4), -0.4 + 0.3 * (i / 4) + 0.3 * std::sin(0.25 * f),
+                                   4.5 + 0.12 * (i * i % 5));
+        });
+    const std::string plate = (scratch / "p.####.png").string(), path = (scratch / "t.json").string();
+    const auto writer = FrameWriter::create(plate, 960, 540, FrameRate{24, 1});
+    REQUIRE(writer);
+    Picture grey;
+    grey.width = 960;
+    grey.height = 540;
+    grey.bytes.assign(std::size_t(960 * 540 * 3), 90);
+    for (int f = 1001; f <= 1030; ++f) REQUIRE((*writer)->write(f, grey));
+    REQUIRE((*writer)->finish());
+    const json file{{"format", "pinion.tracks"}, {"version", 1}, {"width", 960}, {"height", 540}, {"fps", 24},
+                    {"tracks", tracks}};
+    std::ofstream(path) << file.dump();
+    const std::string solve = "--json solve " + plate + " --focal 30 --distortion none --tracks " + path;
+    const Outcome usual = run(solve + " --out " + (scratch / "a.json").string());
+    INFO(usual.err);
+    REQUIRE(usual.status == 0);
+    CHECK_THAT(usual.err, Catch::Contains("tracks move as one thing of their own"));
+    const json movers = json::parse(usual.out)["movers"];
+    REQUIRE(movers.size() == 1);
+    CHECK(movers[0]["tracks"].size() >= 10);
+    for (const json& name : movers[0]["tracks"]) CHECK(name.get<std::string>().starts_with("m"));
+    CHECK(movers[0]["frames"] == json({1001, 1030}));
+    // Told otherwise, the dozen stands.
+    const Outcome told = run(solve + " --scene-of m1,m6,m11 --out " + (scratch / "b.json").string());
+    INFO(told.err);
+    REQUIRE(told.status == 0);
+    const json other = json::parse(told.out)["movers"];
+    REQUIRE(other.size() >= 1);
+    for (const json& name : other[0]["tracks"]) CHECK(name.get<std::string>().starts_with("s"));
+}
+
 TEST_CASE("distances and places from the set put a solve in metres, by the names of tracks") {
     const test::Scratch scratch;
     const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/zoom.mp4";
@@ -377,6 +436,7 @@ TEST_CASE("distances and places from the set put a solve in metres, by the names
     CHECK((at(a.name) - at(b.name)).norm() == Approx(metres).epsilon(0.01));
 
     const std::string solve = "solve " + plate + " --tracks " + tracks + " --out " + first;
+    checkRefused(run(solve + " --scene-of " + a.name + ",nobody"), 2, "there is no track named nobody");
     checkRefused(run(solve + " --distance " + a.name + "=2"), 2, "write A,B=METRES~TRUST");
     checkRefused(run(solve + " --distance " + a.name + ",nobody=2"), 2, "there is no track named nobody");
     checkRefused(run(solve + " --distance " + a.name + "," + b.name + "=-2"), 2, "above 0");
@@ -453,10 +513,9 @@ TEST_CASE("an output that is an input is refused, frames of the plate included; 
     const std::string before = *readFile(plate);
     const std::string points =
         scratch
-            .write(
-                "p.json",
-                R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":300,)"
-                R"("y":300}]})")
+            .write("p.json",
+                   R"({"format":"pinion.points","version":1,"reference_frame":1001,"points":[{"name":"a","x":300,)"
+                   R"("y":300}]})")
             .string();
     checkRefused(run("scatter " + plate + " --out " + plate), 2, "is read as well");
     checkRefused(run("track " + plate + " --points " + points + " --out " + points), 2, "is read as well");
@@ -491,10 +550,9 @@ TEST_CASE("a video is one file: '#' and '%' in its name are refused, and no fram
     const std::string plate = std::string(PINION_SOURCE_DIR) + "/demo/plates/mooring.mp4";
     const std::string profile =
         scratch
-            .write(
-                "p.json",
-                R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"above_hz":0,"samples":[{"x":0,"y":0,)"
-                R"("rotation":0,"scale":1},{"x":0.01,"y":0,"rotation":0,"scale":1}]})")
+            .write("p.json",
+                   R"({"format":"pinion.shake","version":1,"name":"s","fps":24,"above_hz":0,"samples":[{"x":0,"y":0,)"
+                   R"("rotation":0,"scale":1},{"x":0.01,"y":0,"rotation":0,"scale":1}]})")
             .string();
     for (const char* name : {"small.####.mp4", "take#2.mp4", "take%2.mov"})
         checkRefused(run("shake lend " + plate + " --profile " + profile + " --range 1001-1004 --out '" +
@@ -515,10 +573,9 @@ TEST_CASE("what is no number is refused, an unknown command is called by its nam
     checkRefused(run("--threads 2 sovle"), 2, "there is no command 'sovle'");
     const std::string lens =
         scratch
-            .write(
-                "lens.json",
-                R"({"format":"pinion.lens","version":1,"width":30000,"height":30000,"model":"brown-conrady",)"
-                R"("focal_px":30000,"k1":0,"k2":0,"cx":15000,"cy":15000})")
+            .write("lens.json",
+                   R"({"format":"pinion.lens","version":1,"width":30000,"height":30000,"model":"brown-conrady",)"
+                   R"("focal_px":30000,"k1":0,"k2":0,"cx":15000,"cy":15000})")
             .string();
     checkRefused(run("stmap --lens " + lens + " --out-dir " + (scratch.path()).string()), 2, "no plate size");
     // Dates for numbers: two frames and a million gaps.

@@ -155,3 +155,145 @@ TEST_CASE("a lens that is another than was given is doubted by the errors that n
     REQUIRE(free);
     CHECK(free->doubt == "");
 }
+
+namespace {
+
+/// The tracks, of a dozen samples or more, that are on a thing that moves.
+std::set<TrackId> onMovers(const MadeShot& shot) {
+    std::set<TrackId> ids;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        if (shot.truth[t].mover >= 0 && shot.tracks[t].samples.size() >= 12) ids.insert(shot.tracks[t].id);
+    return ids;
+}
+
+double shareUsed(const Solve& solve, const std::set<TrackId>& tracks) {
+    double used = 0, all = 0;
+    for (const SolvedTrack& track : solve.tracks)
+        if (tracks.contains(track.track) && track.role != TrackRole::heldOut) {
+            used += track.role == TrackRole::used;
+            ++all;
+        }
+    return used / all;
+}
+
+}  // namespace
+
+TEST_CASE("what moves is told as groups of tracks: nearly all of them, and no others") {
+    int onAny = 0, found = 0, beside = 0;
+    for (unsigned seed : {1U, 2U}) {
+        const MadeShot shot = make(smallPlan("handheld", seed, 60, 120));
+        const auto moving = onMovers(shot);
+        const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
+        REQUIRE(solve);
+        REQUIRE_FALSE(solve->movers.isEmpty());
+        onAny += int(moving.size());
+        std::set<TrackId> seen;
+        for (const MovingTracks& mover : solve->movers) {
+            CHECK(mover.frames.first >= 1001);
+            CHECK(mover.frames.second <= 1060);
+            CHECK(mover.frames.first < mover.frames.second);
+            for (const TrackId id : mover.tracks) {
+                CHECK(seen.insert(id).second);
+                found += moving.contains(id);
+                beside += shot.truth[std::size_t(id - 1)].mover < 0;
+            }
+        }
+    }
+    INFO(found << " of " << onAny << ", beside " << beside);
+    CHECK(found >= 0.8 * onAny);
+    CHECK(beside <= 0.05 * found);
+    // Where nothing moves, none is told.
+    const MadeShot quiet = make(smallPlan("quiet", 2, 50, 120));
+    const auto solve = solveCamera(quiet.tracks, optionsFor(quiet, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK(solve->movers.isEmpty());
+}
+
+TEST_CASE("tracks that are said to be the scene's decide what stands") {
+    CrowdPlan plan = smallPlan("handheld", 2, 60, 120);
+    plan.moverShare = 0.3;
+    plan.sliding = plan.drifting = 0;
+    const MadeShot shot = make(plan);
+    const auto moving = onMovers(shot);
+    REQUIRE(moving.size() > 12);
+    SolveOptions options = optionsFor(shot, Knowledge::known);
+    // Three of the thing that moves: it stands, and the rest goes by.
+    options.sceneOf = std::vector<TrackId>{*moving.begin(), *std::next(moving.begin(), 5), *moving.rbegin()};
+    const auto turned = solveCamera(shot.tracks, options);
+    REQUIRE(turned);
+    CHECK(shareUsed(*turned, moving) > 0.8);
+    std::set<TrackId> standing;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        if (shot.truth[t].good) standing.insert(shot.tracks[t].id);
+    CHECK(shareUsed(*turned, standing) < 0.3);
+
+    options.sceneOf = std::vector<TrackId>{*standing.begin(), *std::next(standing.begin(), 7)};
+    const auto usual = solveCamera(shot.tracks, options);
+    REQUIRE(usual);
+    CHECK(shareUsed(*usual, standing) > 0.95);
+    CHECK(shareUsed(*usual, moving) < 0.1);
+    CHECK(judge(shot, camerasOf(shot, *usual)).path < 0.01);
+
+    options.sceneOf = std::vector<TrackId>{999999};
+    const auto none = solveCamera(shot.tracks, options);
+    REQUIRE_FALSE(none);
+    CHECK(none.error().fault == Fault::input);
+    CHECK_THAT(none.error().message, Catch::Contains("said to be the scene's"));
+}
+
+TEST_CASE("a part of the shot that is bent by itself is told, and read again") {
+    const Crowd crowd(smallPlan("quiet", 4, 64, 250));
+    Reconstruction scene = crowd.trueScene();
+    scene.triangulateAll(10, true);
+    REQUIRE_FALSE(isBent(scene, crowd.frames));
+    // The last eighth alone, by half a pixel: little over the whole shot.
+    for (int f = 56; f < 64; ++f) {
+        Pose pose = *scene.pose(f);
+        pose.rotation = Eigen::Quaterniond(
+                            Eigen::AngleAxisd((f % 4 < 2 ? 0.5 : -0.5) / crowd.shot.lens.focal_px, Vector3d::UnitX())) *
+                        pose.rotation;
+        scene.setPose(f, pose);
+    }
+    CHECK(isBent(scene, crowd.frames));
+    CHECK_FALSE(isBent(scene, {crowd.frames.begin(), crowd.frames.begin() + 56}));
+
+    // It ended 14 % of its path away without a word: the mover fills the last frames.
+    const MadeShot shot = make(drawCrowd("ends", 7));
+    const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK(judge(shot, camerasOf(shot, *solve)).path < 0.02);
+    CHECK(solve->doubt != "");
+}
+
+TEST_CASE("a shot whose two sides hardly hold together is read again without what moves") {
+    // 20 of 55 tracks agreed in the middle, and the path was 6 % off.
+    const MadeShot shot = make(drawCrowd("two-movers", 3));
+    const auto solve = solveCamera(shot.tracks, optionsFor(shot, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK(judge(shot, camerasOf(shot, *solve)).path < 0.005);
+    CHECK(solve->doubt == "");
+}
+
+TEST_CASE("a shot in reverse has the same truth: its points are seen where the tracks are") {
+    CrowdPlan plan = smallPlan("ends", 1, 40, 80);
+    plan.noise_px = 0.01;
+    const MadeShot shot = make(plan);
+    REQUIRE(shot.poses.size() == 40);
+    int looked = 0;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t) {
+        if (!shot.truth[t].good) continue;
+        int last = 0;
+        for (const Sample& sample : shot.tracks[t].samples) {
+            CHECK(sample.frame > last);
+            last = sample.frame;
+            ++looked;
+            CHECK((shot.seen(sample.frame - 1001, shot.truth[t].point) - sample.at).norm() < 0.6);
+        }
+    }
+    CHECK(looked > 500);
+    // Little but the mover on the last frame.
+    int still = 0, moving = 0;
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        if (sampleAt(shot.tracks[t], 1040)) ++(shot.truth[t].mover >= 0 ? moving : still);
+    CHECK(moving > 2 * still);
+}

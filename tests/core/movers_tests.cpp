@@ -138,3 +138,58 @@ TEST_CASE(
         }
     CHECK(foundOnMade(0, 3).empty());
 }
+
+TEST_CASE("areas about tracks that were told apart hold them, frame by frame, and are not there before and after") {
+    // Eight tracks on something that crosses and grows from 1008 to 1031; one is lost in between.
+    std::vector<Track> tracks;
+    for (int i = 0; i < 8; ++i) {
+        Track track;
+        track.id = i + 1;
+        std::vector<Sample> samples;
+        for (int f = 1008; f <= (i == 3 ? 1015 : 1031); ++f) {
+            const double grown = 1 + 0.02 * (f - 1008);
+            samples.push_back({.frame = f,
+                               .at = Vector2d(200 + 11 * (f - 1008), 300) +
+                                     grown * Vector2d(40 * std::cos(0.8 * i), 30 * std::sin(0.8 * i))});
+        }
+        track.samples = List<Sample>(std::move(samples));
+        tracks.push_back(std::move(track));
+    }
+    Solve solve;
+    // One of them is no more, and a second thing is never seen three at a time.
+    solve.movers = std::vector<MovingTracks>{{{1, 2, 3, 4, 5, 6, 7, 8, 77}, {1008, 1031}}, {{78, 79}, {1001, 1004}}};
+    const auto proposed = proposeFromTracks(solve, tracks, {1001, 1050}, 960, 540);
+    REQUIRE(proposed.size() == 1);
+    const Matte& matte = proposed[0].matte;
+    CHECK(proposed[0].reason == "9 tracks move as one thing of their own");
+    CHECK(proposed[0].frames.first == 1008);
+    CHECK(proposed[0].frames.last == 1031);
+    CHECK_FALSE(matte.ride);
+    for (int f = 1008; f <= 1031; ++f) {
+        const Polygon outline = outlineAt(matte, f);
+        CHECK(isThere(matte, f));
+        for (const Track& track : tracks)
+            if (const Sample* sample = sampleAt(track, f)) {
+                INFO("track " << track.id << " on " << f);
+                CHECK(contains(outline, sample->at));
+            }
+        CHECK(areaOf(outline) < 960 * 540 * 0.06);
+    }
+    CHECK_FALSE(isThere(matte, 1007));
+    CHECK_FALSE(isThere(matte, 1032));
+
+    // Accepted, it takes those tracks out and no path comes in.
+    Shot shot;
+    shot.plate.width = 960;
+    shot.plate.height = 540;
+    shot.plate.range = {1001, 1050};
+    Track still;
+    still.id = 20;
+    still.samples = std::vector<Sample>{{.frame = 1001, .at = {700, 100}}, {.frame = 1002, .at = {700, 100}}};
+    tracks.push_back(still);
+    shot.tracks = List<Track>(tracks);
+    const Shot masked = withMoverAccepted(shot, proposed[0]);
+    REQUIRE(masked.mattes.size() == 1);
+    CHECK(masked.tracks.size() == 9);
+    for (const Track& track : masked.tracks) CHECK(track.setAside == (track.id != 20));
+}

@@ -122,8 +122,8 @@ static Strings members(const LensCard& x) {
     return all(source, lens, deviations, lines, snap, terms, axis, chart, views, maps, filter, overscan);
 }
 static Strings members(const SolveSettings& x) {
-    const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, distances, places] = x;
-    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, distances, places);
+    const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, scene, distances, places] = x;
+    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, scene, distances, places);
 }
 static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon, in, out, feather] = x;
@@ -179,11 +179,15 @@ static Strings members(const SolvedTrack& x) {
     const auto& [track, role, xyz, direction, rms, frames, deviation, good] = x;
     return all(track, role, xyz, direction, rms, frames, deviation, good);
 }
+static Strings members(const MovingTracks& x) {
+    const auto& [tracks, frames] = x;
+    return all(tracks, frames);
+}
 static Strings members(const Solve& x) {
     const auto& [lens, sensor, motion, reason, zoom, slope, frames, tracks, rms, held, noise, used, disagreed, heldOut,
-                 duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, doubt] = x;
+                 duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt] = x;
     return all(lens, sensor, motion, reason, zoom, slope, frames, tracks, rms, held, noise, used, disagreed, heldOut,
-               duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, doubt);
+               duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt);
 }
 static Strings members(const World::Measure& x) {
     const auto& [from, to, length] = x;
@@ -340,6 +344,7 @@ TEST_CASE("a shot with every member set comes back the same, member by member") 
     checkAllSet(*shot.solve, "solve");
     checkAllSet(shot.solve->frames[0], "solved frame");
     checkAllSet(shot.solve->tracks[0], "solved track");
+    checkAllSet(shot.solve->movers[0], "mover");
     Lens lens = shot.solve->lens;
     lens.field = shot.lens.lens->field;  // never both in one lens
     checkAllSet(lens, "lens");

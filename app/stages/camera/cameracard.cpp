@@ -3,6 +3,7 @@
 #include "shot/edits/cameraedits.h"
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
+#include "stages/camera/moverlist.h"
 #include "stages/camera/solvefigures.h"
 #include "stages/shotfields.h"
 #include "stages/shotform.h"
@@ -145,6 +146,7 @@ private:
     void addResults() {
         auto* doubt = words("doubt");
         doubt->setStyleSheet("QLabel { color: #e9bd66; border-left: 2px solid #c98f3a; padding: 2px 0 2px 8px; }");
+        wide(makeMoverList(session_, stage_));
         auto* results = words("solveResults");
         results->setTextFormat(Qt::RichText);
         results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);

@@ -1,6 +1,7 @@
 #include "stages/camera/camerastage.h"
 
 #include "canvas/canvas.h"
+#include "jobs/proposing.h"
 #include "jobs/solving.h"
 #include "scene/worldview.h"
 #include "sheet/curves.h"
@@ -100,6 +101,29 @@ void CameraStage::setWorstAside() {
     if (tracks.empty()) return;
     session_.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(session_.shot(), tracks, true));
     setTrimPreview(0);
+}
+
+void CameraStage::maskMover(std::size_t place) {
+    const Shot& shot = session_.shot();
+    if (!shot.solve || place >= shot.solve->movers.size()) return;
+    Solve alone = *shot.solve;
+    alone.movers = std::vector<MovingTracks>{shot.solve->movers[place]};
+    const auto proposed =
+        proposeFromTracks(alone, shot.tracks.vector(), shot.plate.range, shot.plate.width, shot.plate.height);
+    if (proposed.empty()) {
+        session_.sayError("Its tracks are never seen three together: set them aside instead.");
+        return;
+    }
+    session_.edit("Mask what moves", withMoverAccepted(shot, proposed.front()));
+    session_.say("Masked. Solve again to see what it changes.");
+}
+
+void CameraStage::solveSceneOf(const std::vector<TrackId>& tracks) {
+    if (tracks.empty() || session_.isBusy()) return;
+    Shot shot = session_.shot();
+    shot.solveSettings.sceneOf = List<TrackId>(tracks);
+    session_.edit("Say what stands", std::move(shot));
+    startSolve();
 }
 
 void CameraStage::bringAllBack() {

@@ -31,6 +31,10 @@ public:
     void setTrimPreview(double error_px);
     std::vector<TrackId> tracksAbove(double error_px) const;
     void setWorstAside();
+    /// A matte about the tracks of what the solve told apart as moving, by its place in the list.
+    void maskMover(std::size_t place);
+    /// Solves for the camera that sees these tracks stand still.
+    void solveSceneOf(const std::vector<TrackId>& tracks);
     void bringAllBack();
 
 signals:

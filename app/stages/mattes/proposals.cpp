@@ -95,6 +95,7 @@ QString Proposals::beforeAndAfter() const {
 Polygon Proposals::outline(std::size_t place, int frame) const {
     if (place >= proposals_.size() || !proposals_[place].frames.holds(frame)) return {};
     const Matte& matte = proposals_[place].matte;
+    if (!matte.ride) return outlineAt(matte, frame);
     const auto carrier = carrierOf(shotOf(proposals_[place]), *matte.ride);
     return flattened(*riddenShape(matte, frame, carrier.get()));
 }

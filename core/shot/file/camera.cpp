@@ -83,6 +83,7 @@ json settingsValue(const SolveSettings& settings) {
             {{"tracks", {known.a, known.b}}, {"metres", known.metres}, {"trust", known.sigma}});
     for (const KnownPlace& known : settings.places)
         value["places"].push_back({{"track", known.track}, {"metres", vector3(known.metres)}, {"trust", known.sigma}});
+    for (const TrackId track : settings.sceneOf) value["scene_of"].push_back(track);
     return value;
 }
 
@@ -93,6 +94,7 @@ SolveSettings takeSettings(const json& value, const std::string& where) {
     if (!(settings.squeeze > 0)) malformed(where + ".squeeze: has to be above 0");
     if (value.contains("base_pair")) settings.basePair = twoFrames(value["base_pair"], where + ".base_pair");
     takeMeasures(value, where, settings);
+    if (value.contains("scene_of")) settings.sceneOf = takeIds(value, "scene_of", where);
     if (!(settings.sensorWidth_mm > 0) || !(settings.focal_mm > 0))
         malformed(where + ": sensor width and focal length have to be above 0");
     return settings;

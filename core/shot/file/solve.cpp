@@ -65,6 +65,8 @@ json solveValue(const KeptSolve& kept) {
                                {"cy", solve.axisDeviation_px.y()}};
     if (solve.duplicates > 0) value["duplicates"] = solve.duplicates;
     if (solve.inMetres) value["in_metres"] = true;
+    for (const MovingTracks& mover : solve.movers)
+        value["movers"].push_back({{"tracks", mover.tracks}, {"frames", {mover.frames.first, mover.frames.second}}});
     if (!solve.doubt.empty()) value["doubt"] = solve.doubt;
     return value;
 }
@@ -115,6 +117,17 @@ List<SolvedTrack> takeSolvedTracks(const json& value, const std::string& at) {
     return List<SolvedTrack>(std::move(tracks));
 }
 
+List<MovingTracks> takeMovers(const json& value, const std::string& at) {
+    std::vector<MovingTracks> movers;
+    for (std::size_t i = 0; value.contains("movers") && i < list(value, "movers", at).size(); ++i) {
+        const std::string where = fmt::format("{}.movers[{}]", at, i);
+        const json& entry = value["movers"][i];
+        movers.push_back(
+            {takeIds(entry, "tracks", where).vector(), twoFrames(member(entry, "frames", where), where + ".frames")});
+    }
+    return List<MovingTracks>(std::move(movers));
+}
+
 std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at) {
     auto solve = std::make_shared<Solve>();
     solve->lens = takeOwnLensValues(member(value, "lens", at), at + ".lens");
@@ -152,6 +165,7 @@ std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at)
     }
     if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", at);
     solve->inMetres = value.value("in_metres", false);
+    solve->movers = takeMovers(value, at);
     solve->doubt = value.value("doubt", std::string());
     return solve;
 }

@@ -32,6 +32,7 @@ std::uint64_t solveKey(const Shot& shot) {
     addLaterSettings(print, s);
     if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens) addLens(print.add(109), glassOf(shot));
     if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens) addLens(print.add(110), glassOf(shot));
+    for (const TrackId track : s.sceneOf) print.add(111).add(double(track));
     for (const KnownDistance& known : s.distances)
         print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.sigma);
     for (const KnownPlace& known : s.places)
@@ -52,7 +53,7 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     options.height = shot.plate.height;
     if (s.distortion == SolveOptions::Distortion::known || s.distortion == SolveOptions::Distortion::guessed)
         options.lens = shot.lens.lens;
-    // A measure goes with its track.
+    // A measure goes with its track, and so does what is said of it.
     const auto isThere = [&](TrackId id) {
         return std::any_of(shot.tracks.begin(), shot.tracks.end(), [&](const Track& track) { return track.id == id; });
     };
@@ -61,6 +62,8 @@ SolveOptions solveOptionsOf(const Shot& shot) {
     });
     options.places = s.places.edited(
         [&](auto& all) { std::erase_if(all, [&](const KnownPlace& known) { return !isThere(known.track); }); });
+    options.sceneOf =
+        s.sceneOf.edited([&](auto& all) { std::erase_if(all, [&](TrackId track) { return !isThere(track); }); });
     return options;
 }
 
