@@ -579,7 +579,10 @@ std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction&
     }
     const double covered = double(partsCovered(material, standing));
     std::vector<MovingTracks> movers;
+    // A few tracks on crossing edges go together as well.
+    const double fewest = std::max(8.0, 0.01 * double(material.trails.size()));
     for (const std::vector<int>& body : bodiesAmong(material, contrary)) {
+        if (double(body.size()) < fewest) break;
         MovingTracks mover{{}, {material.frames.back(), material.frames.front()}};
         for (const int t : body) {
             mover.tracks.push_back(solve.tracks[std::size_t(t)].track);

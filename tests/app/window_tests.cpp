@@ -125,10 +125,10 @@ TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to b
         std::vector<MovingTracks>{{{1, 2, 3, 4, 5, 6, 7, 8}, {shot.plate.range.first, shot.plate.range.first + 19}}};
     f.session.edit("Solve camera", withSolve(shot, solve, shot));
     f.window.docket().open("camera");
-    auto* words = f.window.findChild<QLabel*>("mover-0");
-    REQUIRE(words->isVisible());
-    CHECK(words->text().startsWith("8 tracks move as one thing"));
-    CHECK_FALSE(f.window.findChild<QLabel*>("mover-1")->isVisible());
+    auto* movers = f.window.findChild<QComboBox*>("movers");
+    REQUIRE(movers->isVisible());
+    REQUIRE(movers->count() == 1);
+    CHECK(movers->currentText().startsWith("8 tracks, "));
     CHECK_FALSE(f.window.findChild<QLabel*>("sceneTold")->isVisible());
     REQUIRE(QTest::qWaitFor([&] { return f.button("moverChoose")->visibleRegion().contains({5, 5}); }, 10000));
 
@@ -139,11 +139,11 @@ TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to b
     REQUIRE(f.session.shot().mattes.size() == 1);
     CHECK(f.session.document.history().undoName() == "Mask what moves");
     for (const Track& track : f.session.shot().tracks) CHECK(track.setAside == (track.id <= 8));
-    // Nothing of it counts any more, and the row goes.
-    CHECK_FALSE(words->isVisible());
+    // Nothing of it counts any more, and it goes from the card.
+    CHECK_FALSE(movers->isVisible());
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(f.session.shot().mattes.isEmpty());
-    CHECK(words->isVisible());
+    CHECK(movers->isVisible());
 
     QTest::mouseClick(f.button("moverStands"), Qt::LeftButton);
     f.wait();

@@ -1,3 +1,4 @@
+#include "base/framerange.h"
 #include "plate/framecache.h"
 #include "plate/framewriter.h"
 #include "plate/videowriter.h"

@@ -146,7 +146,6 @@ private:
     void addResults() {
         auto* doubt = words("doubt");
         doubt->setStyleSheet("QLabel { color: #e9bd66; border-left: 2px solid #c98f3a; padding: 2px 0 2px 8px; }");
-        wide(makeMoverList(session_, stage_));
         auto* results = words("solveResults");
         results->setTextFormat(Qt::RichText);
         results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
@@ -169,6 +168,7 @@ private:
             solves->setCurrentIndex(solves->findData(shot.solveId));
             solves->setEnabled(!session_.isBusy());
         });
+        wide(makeMoverList(session_, stage_));
         auto* histogram = new ErrorHistogram(session_, stage_);
         wide(histogram);
         auto* aside = button("Set aside", "quiet");

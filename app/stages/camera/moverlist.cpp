@@ -9,64 +9,74 @@
 namespace pinion {
 namespace {
 
-constexpr std::size_t kMostShown = 3;
-
 class MoverList : public ShotForm {
 public:
     MoverList(Session& session, CameraStage& stage) : ShotForm(session), stage_(stage) {
-        for (std::size_t i = 0; i < kMostShown; ++i) addRow(i);
+        addMovers();
         addTold();
         refresh();
     }
 
 private:
-    static const List<MovingTracks>& moversOf(const Shot& shot) {
-        static const List<MovingTracks> none;
-        return shot.solve ? shot.solve->movers : none;
-    }
-
-    /// Its tracks that the shot still has.
-    static std::vector<TrackId> tracksOf(const Shot& shot, std::size_t place) {
+    /// Its tracks that the shot still has; none where all are set aside.
+    static std::vector<TrackId> tracksOf(const Shot& shot, const MovingTracks& mover) {
         std::vector<TrackId> tracks;
-        if (place < moversOf(shot).size())
-            for (const TrackId id : moversOf(shot)[place].tracks)
-                if (findTrack(shot, id)) tracks.push_back(id);
-        return tracks;
+        bool counts = false;
+        for (const TrackId id : mover.tracks)
+            if (const Track* track = findTrack(shot, id)) {
+                tracks.push_back(id);
+                counts |= !track->setAside;
+            }
+        return counts ? tracks : std::vector<TrackId>{};
+    }
+    static bool hasMovers(const Shot& shot) {
+        return shot.solve && std::any_of(shot.solve->movers.begin(), shot.solve->movers.end(),
+                                         [&](const MovingTracks& one) { return !tracksOf(shot, one).empty(); });
     }
 
-    void addRow(std::size_t place) {
-        auto* words = dimLabel("");
-        words->setObjectName(QString("mover-%1").arg(place));
-        wide(words);
+    std::size_t held() const { return std::size_t(std::max(0, movers_->currentData().toInt())); }
+    std::vector<TrackId> heldTracks() const {
+        const Shot& shot = session_.shot();
+        return shot.solve && held() < shot.solve->movers.size() ? tracksOf(shot, shot.solve->movers[held()])
+                                                                : std::vector<TrackId>{};
+    }
+
+    void addMovers() {
+        auto* title = dimLabel("Moves as one thing");
+        movers_ = named(new QComboBox, "movers", "What the solve told apart from the scene, the largest first");
+        movers_->setAccessibleName("Things that move");
+        wide(title);
+        wide(movers_);
         auto* choose = named(new QPushButton("Choose"), "moverChoose", "Choose its tracks");
         auto* mask = named(new QPushButton("Mask"), "moverMask",
                            "A matte about its tracks that goes with them; what it covers no longer counts");
-        auto* stands = named(new QPushButton("Is the scene"), "moverStands",
+        auto* stands = named(new QPushButton("It stands"), "moverStands",
                              "These tracks are the scene's: solve for the camera that sees them stand still");
         auto* buttons = buttonRow({choose, mask, stands});
         wide(buttons);
-        onClick(choose, [this, place] {
-            const auto tracks = tracksOf(session_.shot(), place);
+        onClick(choose, [this] {
+            const auto tracks = heldTracks();
             session_.selection.set({tracks.begin(), tracks.end()});
         });
-        onClick(mask, [this, place] { stage_.maskMover(place); });
-        onClick(stands, [this, place] { stage_.solveSceneOf(tracksOf(session_.shot(), place)); });
-        onRefresh([this, place, words, choose, mask, stands, buttons] {
+        onClick(mask, [this] { stage_.maskMover(held()); });
+        onClick(stands, [this] { stage_.solveSceneOf(heldTracks()); });
+        onRefresh([this, title, mask, stands, buttons] {
             const Shot& shot = session_.shot();
-            const auto tracks = tracksOf(shot, place);
-            const bool counts =
-                std::any_of(tracks.begin(), tracks.end(), [&](TrackId id) { return !findTrack(shot, id)->setAside; });
-            for (QWidget* part : std::array<QWidget*, 2>{words, buttons}) part->setVisible(counts);
-            if (!counts) return;
-            const auto& frames = moversOf(shot)[place].frames;
-            words->setText(QString("%1 tracks move as one thing, %2 to %3")
-                               .arg(tracks.size())
-                               .arg(frames.first)
-                               .arg(frames.second));
+            const bool any = hasMovers(shot);
+            for (QWidget* part : std::array<QWidget*, 3>{title, movers_, buttons}) part->setVisible(any);
+            if (!any) return;
+            const int before = movers_->currentData().toInt();
+            movers_->clear();
+            for (std::size_t i = 0; i < shot.solve->movers.size(); ++i) {
+                const MovingTracks& one = shot.solve->movers[i];
+                const auto tracks = tracksOf(shot, one);
+                if (tracks.empty()) continue;
+                movers_->addItem(
+                    QString("%1 tracks, %2 to %3").arg(tracks.size()).arg(one.frames.first).arg(one.frames.second),
+                    int(i));
+            }
+            movers_->setCurrentIndex(std::max(0, movers_->findData(before)));
             for (QPushButton* one : {mask, stands}) one->setEnabled(!session_.isBusy());
-            choose->setAccessibleName(QString("Choose the tracks of thing %1").arg(place + 1));
-            mask->setAccessibleName(QString("Mask thing %1").arg(place + 1));
-            stands->setAccessibleName(QString("Thing %1 is the scene").arg(place + 1));
         });
     }
 
@@ -75,7 +85,7 @@ private:
         auto* words = dimLabel("");
         words->setObjectName("sceneTold");
         wide(words);
-        auto* chosen = named(new QPushButton("Chosen are the scene"), "chosenStand",
+        auto* chosen = named(new QPushButton("Chosen stand"), "chosenStand",
                              "The chosen tracks are the scene's: solve for the camera that sees them stand still");
         auto* forget = named(new QPushButton("Forget"), "sceneForget", "Find out again which tracks are the scene's");
         auto* buttons = buttonRow({chosen, forget});
@@ -85,7 +95,8 @@ private:
         onRefresh([this, words, chosen, forget, buttons] {
             const Shot& shot = session_.shot();
             const std::size_t told = shot.solveSettings.sceneOf.size();
-            const bool mayChoose = shot.solve && !session_.selection.isEmpty();
+            const bool mayChoose = shot.solve && !session_.selection.isEmpty() &&
+                                   (told > 0 || !shot.solve->doubt.empty() || hasMovers(shot));
             words->setVisible(told > 0);
             words->setText(QString("%1 track%2 said to be the scene's").arg(told).arg(told == 1 ? " is" : "s are"));
             chosen->setVisible(mayChoose);
@@ -97,6 +108,7 @@ private:
     }
 
     CameraStage& stage_;
+    QComboBox* movers_ = nullptr;
 };
 
 }  // namespace
