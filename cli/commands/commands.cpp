@@ -12,6 +12,7 @@ Runner addStmap(CLI::App& command);
 Runner addUndistort(CLI::App& command);
 Runner addRedistort(CLI::App& command);
 Runner addSolve(CLI::App& command);
+Runner addObject(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
 Runner addDeliver(CLI::App& command);
@@ -32,6 +33,7 @@ std::span<const Command> commands() {
         {"undistort", "a plate without its lens's distortion", addUndistort},
         {"redistort", "the distortion put back", addRedistort},
         {"solve", "camera, lens and point cloud", addSolve},
+        {"object", "rigid things that move by themselves, solved against the camera", addObject},
         {"steady", "steadied frames", addSteady},
         {"shake", "takes a shake from one plate and lends it to another", addShake},
         {"matte", "mattes as pictures, or as the plate's alpha", addMatte},

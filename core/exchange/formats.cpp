@@ -435,12 +435,18 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
                 for (int c = 0; c < 4; ++c)
                     frame.worldFromCamera.matrix()(r, c) =
                         number(matrix[std::size_t(r * 4 + c)], where + ".world_from_camera");
+            const Eigen::Matrix3d turn = frame.worldFromCamera.linear();
+            if (!(turn * turn.transpose()).isIdentity(1e-4)) malformed(where + ".world_from_camera: is no rotation");
+            if (!(frame.focal_px > 0)) malformed(where + ".focal_px: has to be above 0");
+            if (!file.frames.empty() && frame.frame <= file.frames.back().frame)
+                malformed(where + ".frame: frames have to rise, each once");
             if (entry.contains("k1")) {
                 file.zoom = true;
                 frame.k1 = number(entry, "k1", where);
             }
             file.frames.push_back(frame);
         }
+        if (file.frames.empty()) malformed("frames: the list is empty");
         const auto takePoints = [&](const char* name, std::vector<CameraFile::Point>& points) {
             for (std::size_t i = 0; const json& entry : list(document, name, "file")) {
                 const std::string where = at(name, i++);

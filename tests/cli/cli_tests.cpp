@@ -2,6 +2,7 @@
 
 #include "commandline.h"
 #include "exchange/formats.h"
+#include "exchange/objects.h"
 #include "jobs/delivering.h"
 #include "plate/framewriter.h"
 #include "plate/plate.h"
@@ -404,6 +405,43 @@ TEST_CASE("what moves is told on standard error and in the figures, and tracks o
     const json other = json::parse(told.out)["movers"];
     REQUIRE(other.size() >= 1);
     for (const json& name : other[0]["tracks"]) CHECK(name.get<std::string>().starts_with("s"));
+
+    // As an object: found, or named; its size as it is told.
+    const std::string camera = (scratch / "a.json").string(), out = (scratch / "o.json").string();
+    const std::string object = "--json object " + plate + " --camera " + camera + " --tracks " + path + " --out " + out;
+    const Outcome found = run(object);
+    INFO(found.err);
+    REQUIRE(found.status == 0);
+    const json figures = json::parse(found.out)["objects"];
+    REQUIRE(figures.size() == 1);
+    CHECK(figures[0]["tracks"].get<int>() >= 10);
+    CHECK(figures[0]["frames"] == 30);
+    CHECK(figures[0]["rms_px"].get<double>() < 0.6);
+    const auto read = readObjects(out);
+    REQUIRE(read);
+    CHECK(read->objects[0].name == "object 1");
+    for (const std::string& name : read->objects[0].tracks) CHECK(name.starts_with("m"));
+    CHECK(read->objects[0].frames.size() == 30);
+
+    const std::string names = " --names m0,m1,m2,m3,m4,m5,m6,m7,m8,m9,m10,m11";
+    const Outcome measured = run(object + names + " --length m0,m3=9");
+    INFO(measured.err);
+    REQUIRE(measured.status == 0);
+    CHECK(json::parse(measured.out)["objects"][0]["scale"] == "length");
+    const auto sized = readObjects(out);
+    REQUIRE(sized);
+    CHECK(sized->objects[0].scaleIsKnown);
+    const auto at = [&](const std::string& name) {
+        for (const auto& point : sized->objects[0].points)
+            if (point.name == name) return point.xyz;
+        FAIL("no " + name);
+        return Eigen::Vector3d(0, 0, 0);
+    };
+    CHECK((at("m0") - at("m3")).norm() == Approx(9).margin(1e-6));
+    checkRefused(run(object + " --names m1,nobody"), 2, "there is no track named nobody");
+    checkRefused(run(object + " --names m1,m2"), 1, "an object needs 6 tracks");
+    checkRefused(run(object + names + " --length m0,m3"), 2, "write A,B=UNITS");
+    checkRefused(run("object " + plate + " --camera " + path + " --tracks " + path + " --out " + out), 2, "t.json");
 }
 
 TEST_CASE("distances and places from the set put a solve in metres, by the names of tracks") {

@@ -2,8 +2,11 @@
 
 #include "camera/object.h"
 #include "camera/solve.h"
+#include "exchange/objects.h"
+#include "scratch.h"
 
 #include <catch2/catch.hpp>
+#include <fstream>
 #include <random>
 
 using namespace pinion;
@@ -189,4 +192,50 @@ TEST_CASE("an object that cannot be solved says why") {
     const auto above = solveObject(box.cameras, box.tracks, options);
     REQUIRE_FALSE(above);
     CHECK_THAT(above.error().message, Catch::Contains("nothing of the object meets the ground"));
+}
+
+TEST_CASE("objects are read as they were written, and what is none is named by its place") {
+    ObjectFile file;
+    for (int i = 0; i < 2; ++i) {
+        ObjectFile::Object object{.name = i == 0 ? "cart \"a\"" : "cart b",
+                                  .tracks = {"b1", "b 2"},
+                                  .frames = {},
+                                  .points = {{"b1", {1, -2.25, 3e-5}}, {"b 2", {0, 0.5, 0}}},
+                                  .scaleIsKnown = i == 1,
+                                  .scaleDeviation = 0.0125 * i,
+                                  .rms_px = 0.21 + i,
+                                  .doubt = i == 1 ? "only seven tracks" : ""};
+        for (const int frame : {0, 1, 1004}) {
+            Isometry3d pose(AngleAxisd(0.3 * frame, Vector3d(1, 2, 2).normalized()));
+            pose.translation() = Vector3d(frame, 0.1, -7);
+            object.frames.push_back({frame, pose});
+        }
+        file.objects.push_back(std::move(object));
+    }
+    const test::Scratch scratch;
+    const auto path = scratch / "o.json";
+    const auto write = [&](const std::string& text) { std::ofstream(path) << text; };
+    const std::string text = objectsJson(file);
+    write(text);
+    const auto read = readObjects(path);
+    REQUIRE(read);
+    CHECK(objectsJson(*read) == text);
+    REQUIRE(read->objects.size() == 2);
+    CHECK(read->objects[0].name == "cart \"a\"");
+    CHECK(read->objects[1].frames[2].worldFromObject.isApprox(file.objects[1].frames[2].worldFromObject, 1e-9));
+    CHECK(read->objects[1].doubt == "only seven tracks");
+
+    const auto broken = [&](const std::string& from, const std::string& to, const std::string& place) {
+        std::string other = text;
+        const auto at = other.find(from);
+        REQUIRE(at != std::string::npos);
+        write(other.replace(at, from.size(), to));
+        const auto refused = readObjects(path);
+        REQUIRE_FALSE(refused);
+        CHECK_THAT(refused.error().message, Catch::Contains(place));
+    };
+    broken("\"frame\":1004", "\"frame\":1", "objects[0].frames[2].frame: frames have to rise");
+    broken("\"world_from_object\":[1", "\"world_from_object\":[3",
+           "objects[0].frames[0].world_from_object: is no rotation");
+    broken("\"b1\"", "7", "objects[0]");
 }

@@ -1,0 +1,204 @@
+#include "camera/object.h"
+
+#include "camera/solve.h"
+#include "commands/command.h"
+#include "exchange/formats.h"
+#include "exchange/objects.h"
+#include "outputs.h"
+#include "plates.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+namespace pinion::cli {
+namespace {
+
+struct ObjectWords {
+    std::string plate, camera, tracks, out, length;
+    std::vector<std::string> names, onGround;
+    double ground = 0;
+};
+
+/// The camera of a file, as a solve has it.
+Solve solveOf(const CameraFile& file) {
+    Solve solve;
+    solve.lens = file.lens;
+    solve.sensorWidth_mm = file.sensorWidth_mm;
+    solve.zoom = file.zoom;
+    solve.motion = file.motion == "nodal"    ? CameraMotion::nodal
+                   : file.motion == "locked" ? CameraMotion::locked
+                                             : CameraMotion::travelling;
+    std::vector<SolvedFrame> frames;
+    for (const CameraFile::Frame& frame : file.frames)
+        frames.push_back({.frame = frame.frame, .worldFromCamera = frame.worldFromCamera, .focal_px = frame.focal_px});
+    solve.frames = List<SolvedFrame>(std::move(frames));
+    return solve;
+}
+
+std::vector<CameraOnFrame> camerasOf(const CameraFile& file) {
+    std::vector<CameraOnFrame> cameras;
+    for (const CameraFile::Frame& frame : file.frames) {
+        CameraOnFrame one{frame.frame, frame.worldFromCamera, file.lens};
+        if (file.zoom) {
+            one.lens.focal_px = frame.focal_px;
+            one.lens.k1 = frame.k1;
+        }
+        cameras.push_back(std::move(one));
+    }
+    return cameras;
+}
+
+/// What moves against the camera, by the tracks alone.
+Expected<List<MovingTracks>> moversFor(const CameraFile& file, const std::vector<Track>& tracks,
+                                       const Progress& progress) {
+    SolveOptions options;
+    options.width = file.width;
+    options.height = file.height;
+    options.sensorWidth_mm = file.sensorWidth_mm;
+    options.start = std::make_shared<const Solve>(solveOf(file));
+    const auto solve = solveCamera(tracks, options, progress);
+    if (!solve) return tl::unexpected(solve.error());
+    return solve->movers;
+}
+
+Expected<ObjectOptions> optionsFor(const ObjectWords& w, const std::vector<Track>& tracks, const CameraFile& file) {
+    const auto idsOf = [&](const std::vector<std::string>& names,
+                           const char* option) -> Expected<std::vector<TrackId>> {
+        std::vector<TrackId> ids;
+        for (const std::string& name : names) {
+            const auto found =
+                std::find_if(tracks.begin(), tracks.end(), [&](const Track& track) { return track.name == name; });
+            if (found == tracks.end()) return failure(Fault::input, "{}: there is no track named {}", option, name);
+            ids.push_back(found->id);
+        }
+        return ids;
+    };
+    ObjectOptions options;
+    options.sensorWidth_mm = file.sensorWidth_mm;
+    options.ground = w.ground;
+    const auto named = idsOf(w.names, "--names"), touching = idsOf(w.onGround, "--on-ground");
+    if (!named) return tl::unexpected(named.error());
+    if (!touching) return tl::unexpected(touching.error());
+    options.tracks = *named;
+    options.onGround = *touching;
+    if (!w.length.empty()) {
+        const auto comma = w.length.find(','), equals = w.length.rfind('=');
+        char rest = 0;
+        double value = 0;
+        if (comma == std::string::npos || equals == std::string::npos || comma > equals ||
+            std::sscanf(w.length.c_str() + equals + 1, "%lf%c", &value, &rest) != 1 || !(value > 0))
+            return failure(Fault::input, "--length {}: write A,B=UNITS, as in b1,b2=1.6", w.length);
+        const auto two = idsOf({w.length.substr(0, comma), w.length.substr(comma + 1, equals - comma - 1)}, "--length");
+        if (!two) return tl::unexpected(two.error());
+        options.length = ObjectOptions::Length{(*two)[0], (*two)[1], value};
+    }
+    // As far as most of what stands, where nothing tells.
+    std::vector<double> away;
+    for (const CameraFile::Point& point : file.points)
+        away.push_back((point.xyz - file.frames.front().worldFromCamera.translation()).norm());
+    if (!away.empty()) {
+        std::nth_element(away.begin(), away.begin() + std::ptrdiff_t(away.size() / 2), away.end());
+        options.usualDistance = away[away.size() / 2];
+    }
+    return options;
+}
+
+ObjectFile::Object written(const std::string& name, const ObjectSolve& solve, const std::vector<Track>& tracks) {
+    const auto nameOf = [&](TrackId id) {
+        return std::find_if(tracks.begin(), tracks.end(), [&](const Track& track) { return track.id == id; })->name;
+    };
+    ObjectFile::Object object{.name = name,
+                              .tracks = {},
+                              .frames = {},
+                              .points = {},
+                              .scaleIsKnown = solve.scaleIsKnown(),
+                              .scaleDeviation = solve.scaleDeviation,
+                              .rms_px = solve.rms_px,
+                              .doubt = solve.doubt};
+    for (const ObjectFrame& frame : solve.frames) object.frames.push_back({frame.frame, frame.worldFromObject});
+    for (const ObjectPoint& point : solve.points) {
+        object.tracks.push_back(nameOf(point.track));
+        object.points.push_back({nameOf(point.track), point.xyz});
+    }
+    return object;
+}
+
+int objectCommand(const Console& console, const ObjectWords& w) {
+    const auto plate = openPlate(console, w.plate);
+    if (!plate) return fail(plate.error());
+    const PlateFacts& facts = (*plate)->facts();
+    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.tracks, w.camera}); !free)
+        return fail(free.error());
+    const auto tracks = tracksFor(w.tracks, facts);
+    if (!tracks) return fail(tracks.error());
+    const auto camera = readCamera(w.camera);
+    if (!camera) return fail(camera.error());
+    if (camera->width != facts.width || camera->height != facts.height)
+        return fail({Fault::input, fmt::format("{}: the camera is for {}x{}, the plate is {}x{}", w.camera,
+                                               camera->width, camera->height, facts.width, facts.height)});
+    auto options = optionsFor(w, *tracks, *camera);
+    if (!options) return fail(options.error());
+    std::vector<std::vector<TrackId>> groups;
+    if (!options->tracks.empty()) {
+        groups.push_back(options->tracks);
+    } else {
+        const auto movers = moversFor(*camera, *tracks, consoleProgress("Looking for what moves"));
+        if (!movers) return fail(movers.error());
+        for (const MovingTracks& mover : *movers) groups.push_back(mover.tracks);
+        if (groups.empty())
+            return fail({Fault::outcome, "no tracks move as one thing of their own; name those of the object"});
+    }
+    ObjectFile file;
+    std::vector<Error> errors;
+    nlohmann::json figures = nlohmann::json::array();
+    std::string words;
+    for (const std::vector<TrackId>& group : groups) {
+        options->tracks = group;
+        const std::string name = fmt::format("object {}", file.objects.size() + 1);
+        const auto solved = solveObject(camerasOf(*camera), *tracks, *options, consoleProgress(name));
+        if (!solved) {
+            errors.push_back(solved.error());
+            continue;
+        }
+        file.objects.push_back(written(name, *solved, *tracks));
+        if (!solved->doubt.empty()) fmt::print(stderr, "not sure of {}: {}\n", name, solved->doubt);
+        figures.push_back({{"name", name},
+                           {"tracks", solved->points.size()},
+                           {"frames", solved->frames.size()},
+                           {"rms_px", solved->rms_px},
+                           {"scale", toString(solved->scale)},
+                           {"scale_deviation", solved->scaleDeviation}});
+        words +=
+            fmt::format("{}{}: {} tracks, {} frames, RMS {:.3f} px, size {}", words.empty() ? "" : "\n", name,
+                        solved->points.size(), solved->frames.size(), solved->rms_px,
+                        solved->scale == ObjectScale::free
+                            ? "not told: give a length, or where it touches the ground"
+                            : fmt::format("by {} ± {:.1f} %", toString(solved->scale), 100 * solved->scaleDeviation));
+    }
+    if (file.objects.empty()) return fail(errors.front());
+    if (const auto put_ = put(w.out, objectsJson(file)); !put_) return fail(put_.error());
+    say(console, {{"objects", figures}, {"out", w.out}}, w.out == "-" ? "" : words + ": " + w.out);
+    return 0;
+}
+
+}  // namespace
+
+Runner addObject(CLI::App& command) {
+    const auto words = std::make_shared<ObjectWords>();
+    ObjectWords& w = *words;
+    command.add_option("PLATE", w.plate)->required();
+    command.add_option("--camera", w.camera, "camera.json of a solve")->required();
+    command.add_option("--tracks", w.tracks, "tracks.json or .csv")->required();
+    command.add_option("--out", w.out, "object.json; - for standard output")->required();
+    command.add_option("--names", w.names, "a,b,c: the tracks of one object; found where none are named")
+        ->delimiter(',');
+    command.add_option("--on-ground", w.onGround, "a,b,c: tracks where it touches the ground, which tell its size")
+        ->delimiter(',');
+    command.add_option("--ground", w.ground, "the height of the ground in the camera's world; 0 when not said");
+    command.add_option("--length", w.length, "A,B=UNITS: how far apart two of its points are, in the camera's world");
+    return [words](const Console& console) { return objectCommand(console, *words); };
+}
+
+}  // namespace pinion::cli
