@@ -197,6 +197,8 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
     const bool turns = shot.plan.move == Move::nodal || shot.plan.move == Move::locked;
     for (std::size_t f = 0; f < shot.poses.size(); ++f) bundle.times.push_back(1001 + int(f));
     for (std::size_t t = 0; t < shot.tracks.size(); ++t) {
+        // What moves has no place: with its tracks the adjustment would leave the truth.
+        if (shot.truth[t].mover >= 0) continue;
         if (turns) {
             Vector4d direction;
             direction << (shot.truth[t].point - shot.poses[0].centre()).normalized(), 0;
@@ -205,7 +207,7 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
             bundle.points.push_back(shot.truth[t].point.homogeneous().normalized());
         }
         for (const Sample& sample : shot.tracks[t].samples)
-            bundle.observations.push_back({sample.frame - 1001, int(t), sample.at});
+            bundle.observations.push_back({sample.frame - 1001, int(bundle.points.size()) - 1, sample.at});
     }
     if (turns)
         for (Pose& pose : bundle.cameras) pose.translation.setZero();

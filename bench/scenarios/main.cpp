@@ -80,12 +80,14 @@ int main(int argc, char** argv) {
                                    "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false, crowded = false;
+    bool fixed = false;
     int told = 0;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
     app.add_option("--focal", focal, "unknown, guessed or known")
         ->check(CLI::IsMember({"unknown", "guessed", "known"}));
     app.add_flag("--crowded", crowded, "the second generator: movers as long as the shot, reflections, foliage");
+    app.add_flag("--fixed", fixed, "it is said that the lens does not zoom");
     app.add_option("--told", told, "so many tracks of the scene, the longest, are said to be of it");
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
@@ -104,6 +106,7 @@ int main(int argc, char** argv) {
                 crowded ? make(drawCrowd(kind, unsigned(seed))) : make(drawPlan(kind, unsigned(seed)));
             const ShotPlan& plan = shot.plan;
             SolveOptions options = optionsFor(shot, knowledge);
+            if (fixed) options.zoom = false;
             if (told > 0) options.sceneOf = longestOfScene(shot, told);
             std::string stage, stageText;
             double since = now();

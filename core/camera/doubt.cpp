@@ -226,7 +226,8 @@ std::optional<std::pair<double, double>> openFocals(const Reconstruction& scene,
     // A straight slide has another answer for every focal length, and where it comes to rest its neighbourhood may look
     // firm; so does what was driven to the end of what was tried.
     const double widths = focal / scene.material().width;
-    const bool suspicious = deviation > kLooseFocal || widths > kLongest || widths < kShortest || slidesStraight(scene);
+    const bool suspicious =
+        deviation > kLooseFocal || widths > kLongest || widths < kShortest || slidesStraight(scene) || isFlat(scene);
     if (suspicious && scene.options().focal == Knowledge::unknown)
         std::tie(low, high) = alikeFocals(scene, plan, progress);
     for (const double other : otherFocals(candidates, plan, progress)) {

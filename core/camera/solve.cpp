@@ -18,6 +18,7 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 
 namespace pinion {
@@ -254,6 +255,8 @@ double gainOfZoom(const Reconstruction& fixed, const Reconstruction& zoomed, con
 // Over made-up shots of every kind those with one focal length gain less than 0.007 by its freedom and less than 0.01
 // by a search of their own, however noisy; zooms, from 1.05 times on, 0.04 and 0.09 at least.
 constexpr double kHintOfZoom = 0.008, kZoomGain = 0.025;
+// What moves before a wall lends a zoom up to 0.12 on the keyframes, and nothing on all frames.
+constexpr double kClearZoom = 0.2;
 constexpr double kTurnGain = 0.01;             // simpler than a camera that travels, and so it needs less
 constexpr double kLongestLens = 400.0 / 36.0;  // frame widths
 
@@ -326,11 +329,19 @@ using BundleWatch = std::function<void(const Bundle&)>;
 struct KeyReading {
     Found found;
     std::string doubt;
+    std::optional<Found> fixed = {};  ///< with one focal length, where a zoom is better by a little only
     const Reconstruction& scene() const { return sceneOf(found); }
     /// Goes on with other tracks at the same numbers.
     void continueOn(const Material& material) {
         for (Attempt& candidate : found.candidates) candidate.scene.continueOn(material);
         if (found.turning) found.turning->continueOn(material);
+        if (!fixed) return;
+        for (Attempt& candidate : fixed->candidates) candidate.scene.continueOn(material);
+        if (fixed->turning) fixed->turning->continueOn(material);
+    }
+    /// The reading with one focal length by itself.
+    std::optional<KeyReading> withoutZoom() const {
+        return fixed ? std::optional(KeyReading{*fixed, doubt, {}}) : std::nullopt;
     }
 };
 
@@ -342,6 +353,7 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
     if (found) polishFound(*found, keys, progress);
     if (found && !progress.stopped()) turnAfterAll(*found, keys, options, progress);
     std::string doubt;
+    std::optional<Found> fixed;
     const auto withZoom = [&](Found& chosen) {
         const auto [shortest, longest] = focalsOf(sceneOf(chosen), keys);
         chosen.reason += fmt::format("{}the lens zooms by {:.0f} %", chosen.reason.empty() ? "" : "; ",
@@ -359,8 +371,10 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
                 doubt = "the tracks look as if the lens zoomed, and one focal length was given: solve it as a zoom";
         } else if (auto zoomed = findCamera(material, keys, *zooming, progress); zoomed) {
             polishFound(*zoomed, keys, progress);
-            if (!found || gainOfZoom(sceneOf(*found), sceneOf(*zoomed), keys) > kZoomGain) {
+            const double gain = found ? gainOfZoom(sceneOf(*found), sceneOf(*zoomed), keys) : 1;
+            if (gain > kZoomGain) {
                 withZoom(*zoomed);
+                if (gain < kClearZoom) fixed = std::move(*found);
                 doubt.clear();
                 found = std::move(zoomed);
             }
@@ -368,7 +382,7 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
     }
     if (!found) return tl::unexpected(found.error());
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    return KeyReading{std::move(*found), std::move(doubt)};
+    return KeyReading{std::move(*found), std::move(doubt), std::move(fixed)};
 }
 
 /// Where the errors of a reading are not those of tracks, others are tried, each without one group of tracks that go
@@ -512,7 +526,19 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
     if (!reading) return tl::unexpected(reading.error());
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     Expected<KeyReading> first = *reading;
+    const auto fixed = reading->withoutZoom();
     Answer answer = finished(*std::move(reading), material, keys, progress, watch);
+    if (fixed && !progress.stopped()) {
+        std::vector<int> all(material.frames.size());
+        std::iota(all.begin(), all.end(), 0);
+        Answer plain = finished(*fixed, material, keys, progress.part(0.84, 0.92), watch);
+        if (plain.scene.placedFrames() >= answer.scene.placedFrames() &&
+            gainOfZoom(plain.scene, answer.scene, all) < kZoomGain) {
+            answer = std::move(plain);
+            first = *fixed;
+            zooming = nullptr;
+        }
+    }
     if (looks || progress.stopped()) return answer;
     // On the keyframes all was well; between them something may still bend it.
     std::vector<int> frames;
