@@ -116,6 +116,13 @@ inline QComboBox* choice(const QStringList& words) {
     return box;
 }
 
+/// A choice whose words may be longer than the card is wide: they are cut short, and the card stays as it is.
+inline QComboBox* cutShort(QComboBox* box) {
+    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    box->setMinimumContentsLength(8);
+    return box;
+}
+
 /// Fields side by side under their names.
 inline QWidget* columns(std::initializer_list<std::pair<const char*, QWidget*>> fields) {
     auto* made = new QWidget;

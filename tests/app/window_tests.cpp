@@ -123,6 +123,8 @@ TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to b
     solve.frames = std::vector<SolvedFrame>{{.frame = shot.plate.range.first, .focal_px = 1500}};
     solve.movers =
         std::vector<MovingTracks>{{{1, 2, 3, 4, 5, 6, 7, 8}, {shot.plate.range.first, shot.plate.range.first + 19}}};
+    solve.doubt = "between frames 1001 and 1002 only 2 of 9 tracks agree: the two sides may not belong together";
+    shot = withSolve(shot, solve, shot);
     f.session.edit("Solve camera", withSolve(shot, solve, shot));
     f.window.docket().open("camera");
     auto* movers = f.window.findChild<QComboBox*>("movers");
@@ -131,6 +133,13 @@ TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to b
     CHECK(movers->currentText().startsWith("8 tracks, "));
     CHECK_FALSE(f.window.findChild<QLabel*>("sceneTold")->isVisible());
     REQUIRE(QTest::qWaitFor([&] { return f.button("moverChoose")->visibleRegion().contains({5, 5}); }, 10000));
+
+    // Long words make no card wider than the column that it stands in.
+    for (const QWidget* wide : {static_cast<QWidget*>(f.window.findChild<QComboBox*>("solves")),
+                                static_cast<QWidget*>(movers), static_cast<QWidget*>(f.button("moverStands"))}) {
+        REQUIRE(wide->isVisible());
+        CHECK(wide->visibleRegion().boundingRect().width() == wide->width());
+    }
 
     QTest::mouseClick(f.button("moverChoose"), Qt::LeftButton);
     CHECK(f.session.selection.list() == std::vector<TrackId>{1, 2, 3, 4, 5, 6, 7, 8});

@@ -149,7 +149,8 @@ private:
         auto* results = words("solveResults");
         results->setTextFormat(Qt::RichText);
         results->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-        auto* solves = named(new QComboBox, "solves", "The solves of this shot. The one that is chosen counts");
+        auto* solves =
+            named(cutShort(new QComboBox), "solves", "The solves of this shot. The one that is chosen counts");
         solves->setAccessibleName("Solves");
         wide(solves);
         connect(solves, &QComboBox::activated, this, [this, solves] {
@@ -165,6 +166,7 @@ private:
             if (shot.solve) all[shot.solveId] = shot.solve.get();
             for (const KeptSolve& kept : shot.keptSolves) all[kept.id] = kept.solve.get();
             for (const auto& [id, solve] : all) solves->addItem(solveTitle(id, *solve, shot.plate.width), id);
+            for (int i = 0; i < solves->count(); ++i) solves->setItemData(i, solves->itemText(i), Qt::ToolTipRole);
             solves->setCurrentIndex(solves->findData(shot.solveId));
             solves->setEnabled(!session_.isBusy());
         });

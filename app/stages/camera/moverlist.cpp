@@ -43,7 +43,8 @@ private:
 
     void addMovers() {
         auto* title = dimLabel("Moves as one thing");
-        movers_ = named(new QComboBox, "movers", "What the solve told apart from the scene, the largest first");
+        movers_ =
+            named(cutShort(new QComboBox), "movers", "What the solve told apart from the scene, the largest first");
         movers_->setAccessibleName("Things that move");
         wide(title);
         wide(movers_);
