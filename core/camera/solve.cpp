@@ -272,12 +272,17 @@ bool looksZoomed(const Found& found, const std::vector<int>& keys, const SolveOp
     return gainOfZoom(sceneOf(found), freed, keys) > (zooming.focal == Knowledge::known ? kZoomGain : kHintOfZoom);
 }
 
+/// Pixels of parallax that no camera which only turns would show.
+double clearParallax(const Reconstruction& scene) {
+    return std::max(kClearParallax * scene.material().scale(), 20 * scene.noise());
+}
+
 /// What showed parallax at first may have been something that moves: a camera that travels and shows none of what it
 /// explains only turns.
 void turnAfterAll(Found& found, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
     if (found.turning || options.motion || options.zooms()) return;
     const Reconstruction& best = found.candidates.front().scene;
-    if (mostParallax(best, keys) > std::max(kClearParallax * best.material().scale(), 20 * best.noise())) return;
+    if (mostParallax(best, keys) > clearParallax(best)) return;
     progress.report(0.41, "Comparing with a camera that only turns");
     auto turning = solveTurning(best.material(), keys, options, progress);
     if (!turning) return;
@@ -515,6 +520,30 @@ Answer finished(KeyReading reading, const Material& material, const std::vector<
                   std::move(found.reason), std::move(reading.doubt)};
 }
 
+/// The same with all frames placed: on the keyframes what moves may have been explained as well. The camera that turns
+/// starts where the travelling one stands.
+void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress,
+                  const BundleWatch& watch) {
+    if (answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
+    if (mostParallax(answer.scene, keys) > clearParallax(answer.scene)) return;
+    Reconstruction turned = answer.scene;
+    turned.turnOnly();
+    for (int f = 0; f < int(turned.material().frames.size()); ++f)
+        if (auto pose = turned.pose(f)) {
+            pose->translation.setZero();
+            turned.setPose(f, *pose);
+        }
+    turned.triangulateAll(0.004 * turned.material().width, true);
+    complete(turned, lensPlanOf(options), progress, watch);
+    const TurnVote vote = voteOfTurning(answer.scene, turned);
+    if (vote.turning < 0.93 * vote.travelling) return;
+    answer = {std::move(turned),
+              {},
+              {},
+              fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling),
+              std::move(answer.doubt)};
+}
+
 Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
                                 const std::vector<int>& told, const SolveOptions* zooming, const Progress& progress,
                                 const BundleWatch& watch) {
@@ -539,6 +568,7 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
             zooming = nullptr;
         }
     }
+    turnInTheEnd(answer, keys, options, progress.part(0.84, 0.92), watch);
     if (looks || progress.stopped()) return answer;
     // On the keyframes all was well; between them something may still bend it.
     std::vector<int> frames;
