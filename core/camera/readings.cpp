@@ -237,10 +237,12 @@ Comparison compared(const Material& material, const std::vector<int>& trails, co
 
 /// The trails of a node of the tree, and the shorter ones that go with it.
 std::vector<int> trailsOf(const Comparison& all, const Node& node) {
-    std::vector<int> trails;
-    for (const int member : node.members) trails.push_back(all.order[std::size_t(member)].trail);
+    // In order of their sightings: some of them stand for all below.
+    std::vector<int> members = node.members, trails;
+    std::sort(members.begin(), members.end());
+    for (const int member : members) trails.push_back(all.order[std::size_t(member)].trail);
     for (std::size_t i = all.distance.size(); i < all.order.size(); ++i)
-        if (all.apartFrom(i, node.members) < node.distance) trails.push_back(all.order[i].trail);
+        if (all.apartFrom(i, members) < node.distance) trails.push_back(all.order[i].trail);
     return trails;
 }
 
