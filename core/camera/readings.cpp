@@ -294,12 +294,12 @@ std::vector<std::vector<int>> groupsApart(const Material& material, const std::v
     return groups;
 }
 
-std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails) {
+std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails, bool turns) {
     // Often enough to see a short track four times, seldom enough to see it move.
     std::vector<int> frames;
     const int step = material.frames.size() > 60 ? 4 : 2;
     for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
-    const Comparison all = compared(material, trails, frames, kOfSpeed);
+    const Comparison all = compared(material, trails, frames, turns ? 0 : kOfSpeed);
     if (all.order.size() < std::size_t(kFewest)) return {};
     std::vector<std::vector<int>> bodies;
     for (const Node& node : tree(all.distance))
@@ -420,7 +420,7 @@ std::vector<int> trailsOnMovers(const Reconstruction& scene, const Material& all
     for (std::size_t t = 0; t < all.trails.size(); ++t)
         if (explained[t] < 0.5 && !all.trails[t].heldOut) open.push_back(int(t));
     std::vector<int> trails;
-    for (const std::vector<int>& body : bodiesAmong(all, open)) {
+    for (const std::vector<int>& body : bodiesAmong(all, open, scene.turnsOnly())) {
         const auto contrary =
             std::count_if(body.begin(), body.end(), [&](int trail) { return explained[std::size_t(trail)] >= 0; });
         if (contrary >= kFewest && double(contrary) > kShareContrary * double(body.size()))

@@ -27,7 +27,8 @@ std::vector<std::vector<int>> groupsApart(const Material& material, const std::v
 
 /// Of the trails those that go as one thing, five or more together; the largest first. For trails that a scene does not
 /// explain: among those of a scene what lies far off goes together as well.
-std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails);
+/// A pan carries everything across alike: where the camera only turns (`turns`) a pace in common means nothing.
+std::vector<std::vector<int>> bodiesAmong(const Material& material, const std::vector<int>& trails, bool turns);
 
 /// The told trails and all that go as they do, by way of each other.
 std::vector<int> goingWith(const Material& material, const std::vector<int>& keys, const std::vector<int>& told);

@@ -637,7 +637,7 @@ std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction&
     std::vector<MovingTracks> movers;
     // A few tracks on crossing edges go together as well.
     const double fewest = std::max(8.0, 0.01 * double(material.trails.size()));
-    for (const std::vector<int>& body : bodiesAmong(material, contrary)) {
+    for (const std::vector<int>& body : bodiesAmong(material, contrary, scene.turnsOnly())) {
         if (double(body.size()) < fewest) break;
         MovingTracks mover{{}, {material.frames.back(), material.frames.front()}};
         for (const int t : body) {
