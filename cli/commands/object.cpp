@@ -178,7 +178,7 @@ int objectCommand(const Console& console, const ObjectWords& w) {
                             : fmt::format("by {} ± {:.1f} %", toString(solved->scale), 100 * solved->scaleDeviation));
     }
     if (file.objects.empty()) return fail(errors.front());
-    if (const auto put_ = put(w.out, objectsJson(file)); !put_) return fail(put_.error());
+    if (const auto done = put(w.out, objectsJson(file)); !done) return fail(done.error());
     say(console, {{"objects", figures}, {"out", w.out}}, w.out == "-" ? "" : words + ": " + w.out);
     return 0;
 }

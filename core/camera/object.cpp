@@ -201,7 +201,9 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     asked.fewestTracks = int(kFewestTracks);
     asked.holdOut = own.size() >= 30;
     // Of what one said goes together nothing is left out as a mover of its own.
-    for (const Track& track : own) asked.sceneOf = asked.sceneOf.edited([&](auto& all) { all.push_back(track.id); });
+    std::vector<TrackId> all;
+    for (const Track& track : own) all.push_back(track.id);
+    asked.sceneOf = List<TrackId>(std::move(all));
     const auto relative = solveCamera(own, asked, progress);
     if (!relative) return failure(relative.error().fault, "the object: {}", relative.error().message);
 

@@ -44,7 +44,8 @@ struct ObjectOptions {
 /// What told the size of an object.
 enum class ObjectScale {
     free,    ///< nothing: its path and its size may be larger and farther off, all alike
-    unrest,  ///< the camera's own unrest, which the path of an object that moves by itself does not share
+    unrest,  ///< the camera's own unrest, which the path of an object that moves by itself does not share; one that is
+             ///< carried along with the camera is told wrong
     ground,
     length
 };

@@ -118,22 +118,19 @@ std::vector<Node> tree(std::vector<std::vector<double>> distance) {
     return nodes;
 }
 
-}  // namespace
-
-namespace {
-
-/// The part of the errors that neighbours share, and of how many pairs of them it was told.
+/// The errors that neighbours share: products of those of pairs, and how many.
 struct Shared {
-    double error_px = 0;
+    double products = 0;
     std::size_t pairs = 0;
+    /// A standard deviation of one coordinate; 0 where too few pairs tell.
+    double error_px() const { return pairs < 30 ? 0 : std::sqrt(std::max(0.0, 0.5 * products / double(pairs))); }
 };
 Shared sharedOn(const Reconstruction& scene, std::span<const int> frames) {
     const Material& material = scene.material();
     const double clip = std::max(6 * scene.noise(), 0.5 * material.scale());
     // Patterns that overlap see the same grain, and are off together by it.
     const double reach = 0.1 * material.width, beside = 0.03 * material.width;
-    double products = 0;
-    std::size_t count = 0;
+    Shared shared;
     for (const int frame : frames) {
         if (!scene.pose(frame)) continue;
         std::vector<ErrorAt> errors;
@@ -156,31 +153,33 @@ Shared sharedOn(const Reconstruction& scene, std::span<const int> frames) {
                     far < least && far > beside * beside)
                     least = far, nearest = j;
             if (nearest == errors.size()) continue;
-            products += errors[i].error.dot(errors[nearest].error);
-            ++count;
+            shared.products += errors[i].error.dot(errors[nearest].error);
+            ++shared.pairs;
         }
     }
-    return {count < 30 ? 0 : std::sqrt(std::max(0.0, 0.5 * products / double(count))), count};
+    return shared;
 }
 
 }  // namespace
 
 double sharedError(const Reconstruction& scene, const std::vector<int>& frames) {
-    return sharedOn(scene, frames).error_px;
+    return sharedOn(scene, frames).error_px();
 }
 
 bool isBent(const Reconstruction& scene, const std::vector<int>& frames) {
     const double scale = scene.material().scale(), noise = std::max(scene.noise(), 0.08 * scale);
-    if (sharedError(scene, frames) > std::max(0.3 * noise, 0.06 * scale)) return true;
     // A part of the shot may be bent by itself; of fewer pairs chance lends more.
     constexpr std::size_t kParts = 8;
+    Shared whole;
     for (std::size_t part = 0; part < kParts; ++part) {
         const std::size_t from = part * frames.size() / kParts, to = (part + 1) * frames.size() / kParts;
         const Shared shared = sharedOn(scene, std::span(frames).subspan(from, to - from));
         const double clear = std::sqrt(0.16 + 3 / std::sqrt(double(std::max<std::size_t>(1, shared.pairs))));
-        if (shared.error_px > std::max(clear * noise, 0.12 * scale)) return true;
+        if (shared.error_px() > std::max(clear * noise, 0.12 * scale)) return true;
+        whole.products += shared.products;
+        whole.pairs += shared.pairs;
     }
-    return false;
+    return whole.error_px() > std::max(0.3 * noise, 0.06 * scale);
 }
 
 namespace {

@@ -1,5 +1,6 @@
 #include "camera/solve.h"
 
+#include "base/median.h"
 #include "base/parallel.h"
 #include "base/units.h"
 #include "camera/contest.h"
@@ -445,6 +446,8 @@ void readToldScene(Expected<KeyReading>& reading, const Material& material, cons
     std::vector<char> isTold(material.trails.size(), 0);
     for (const int trail : told) isTold[std::size_t(trail)] = 1;
     double best = toldOf(reading), share = shareOf(reading);
+    const auto isTaken = [&] { return best > kStands && reading && !isBent(reading->scene(), keys); };
+    if (isTaken()) return;
     progress.report(0.43, "Looking for what stands");
     // Groups to be read alone, and groups to be left out.
     std::vector<std::pair<std::vector<int>, bool>> tries{{goingWith(material, keys, told), true}};
@@ -456,7 +459,7 @@ void readToldScene(Expected<KeyReading>& reading, const Material& material, cons
     }
     for (const auto& [group, isAlone] : tries) {
         if (progress.stopped()) return;
-        if (best > kStands && !(reading && isBent(reading->scene(), keys))) break;
+        if (isTaken()) break;
         if (isAlone && group.size() < std::size_t(options.fewestTracks)) continue;
         std::vector<int> out = group;
         if (isAlone) {
@@ -469,10 +472,10 @@ void readToldScene(Expected<KeyReading>& reading, const Material& material, cons
         const Material rest = withoutTrails(material, out);
         auto other = readKeyframes(rest, keys, options, zooming, progress.part(0.43, 0.45));
         if (!other) continue;
-        const double its = toldOf(other), its_share = shareOf(other);
-        if (its < best - kClearlyMore || (its < best + kClearlyMore && its_share <= share)) continue;
+        const double its = toldOf(other), itsShare = shareOf(other);
+        if (its < best - kClearlyMore || (its < best + kClearlyMore && itsShare <= share)) continue;
         best = its;
-        share = its_share;
+        share = itsShare;
         // `rest` goes; what it was read from stays the same by number.
         other->continueOn(material);
         reading = std::move(other);
@@ -627,6 +630,9 @@ Expected<Answer> continuedCamera(const Material& material, std::span<const Track
 /// much of the picture as the scene is: which of both stands nobody can tell from tracks.
 std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction& scene, std::string& doubt) {
     constexpr double kAsMuch = 0.8;
+    // Tracks on crossing edges and on a horizon that slips go together as well, off by 0.5 to 1.3 px on rendered
+    // plates; things that move were off by 4 to 240.
+    constexpr double kMoves = 2.0;
     const Material& material = scene.material();
     std::vector<int> contrary, standing;
     for (std::size_t t = 0; t < material.trails.size(); ++t) {
@@ -635,10 +641,10 @@ std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction&
     }
     const double covered = double(partsCovered(material, standing));
     std::vector<MovingTracks> movers;
-    // A few tracks on crossing edges go together as well.
-    const double fewest = std::max(8.0, 0.01 * double(material.trails.size()));
     for (const std::vector<int>& body : bodiesAmong(material, contrary, scene.turnsOnly())) {
-        if (double(body.size()) < fewest) break;
+        std::vector<double> errors;
+        for (const int t : body) errors.push_back(solve.tracks[std::size_t(t)].rms_px);
+        if (median(std::move(errors)) < kMoves * material.scale()) continue;
         MovingTracks mover{{}, {material.frames.back(), material.frames.front()}};
         for (const int t : body) {
             mover.tracks.push_back(solve.tracks[std::size_t(t)].track);
@@ -768,10 +774,9 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, const SolveOptions& 
     zooming.zoom = true;
     const bool mayZoom = !options.zoom;
     std::vector<int> told;
+    const std::set<TrackId> sceneOf(options.sceneOf.begin(), options.sceneOf.end());
     for (std::size_t t = 0; t < material.trails.size(); ++t)
-        if (std::find(options.sceneOf.begin(), options.sceneOf.end(), tracks[material.trails[t].track].id) !=
-            options.sceneOf.end())
-            told.push_back(int(t));
+        if (sceneOf.contains(tracks[material.trails[t].track].id)) told.push_back(int(t));
     if (!options.sceneOf.isEmpty() && told.empty())
         return failure(Fault::input,
                        "none of the {} tracks that were said to be the scene's can be solved from: they are set aside, "

@@ -20,8 +20,8 @@ Expected<std::vector<MoverProposal>> runPropose(const Shot& shot, FrameCache& fr
     }
     // Against a camera that is in doubt every still thing may seem to move.
     if (!solve->doubt.empty())
-        if (auto told =
-                proposeFromTracks(*solve, shot.tracks.vector(), shot.plate.range, shot.plate.width, shot.plate.height);
+        if (auto told = proposeFromTracks(solve->movers.vector(), shot.tracks.vector(), shot.plate.range,
+                                          shot.plate.width, shot.plate.height);
             !told.empty())
             return told;
     return proposeMovers(frames, *solve, {.range = shot.plate.range}, progress.part(solved, 1));

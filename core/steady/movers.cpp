@@ -495,14 +495,14 @@ Expected<std::vector<MoverProposal>> proposeMovers(FrameCache& frames, const Sol
     return Proposing(frames, solve, options).run(progress);
 }
 
-std::vector<MoverProposal> proposeFromTracks(const Solve& solve, std::span<const Track> tracks, FrameRange range,
-                                             int width, int height) {
+std::vector<MoverProposal> proposeFromTracks(std::span<const MovingTracks> movers, std::span<const Track> tracks,
+                                             FrameRange range, int width, int height) {
     constexpr int kKeyEvery = 6;       // frames; between keys the shape changes evenly
     constexpr double kMargin = 0.015;  // widths beyond the tracks
     std::map<TrackId, const Track*> byId;
     for (const Track& track : tracks) byId[track.id] = &track;
     std::vector<MoverProposal> proposals;
-    for (const MovingTracks& mover : solve.movers) {
+    for (const MovingTracks& mover : movers) {
         MoverProposal proposal;
         proposal.frames = {std::max(range.first, mover.frames.first), std::min(range.last, mover.frames.second)};
         const auto keyOn = [&](int frame) {

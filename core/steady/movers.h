@@ -40,9 +40,9 @@ struct MoverOptions {
 Expected<std::vector<MoverProposal>> proposeMovers(FrameCache& frames, const Solve& solve, const MoverOptions& options,
                                                    const Progress& progress = Progress{});
 
-/// Areas about the tracks that a solve told apart as things that move, `width` x `height` the plate: they need no
-/// camera that is right. Outlines are convex, with keys along the way.
-std::vector<MoverProposal> proposeFromTracks(const Solve& solve, std::span<const Track> tracks, FrameRange range,
-                                             int width, int height);
+/// Areas about tracks that a solve told apart as things that move, `width` x `height` the plate: they need no camera
+/// that is right. Outlines are convex, with keys along the way.
+std::vector<MoverProposal> proposeFromTracks(std::span<const MovingTracks> movers, std::span<const Track> tracks,
+                                             FrameRange range, int width, int height);
 
 }  // namespace pinion

@@ -155,10 +155,9 @@ TEST_CASE("areas about tracks that were told apart hold them, frame by frame, an
         track.samples = List<Sample>(std::move(samples));
         tracks.push_back(std::move(track));
     }
-    Solve solve;
     // One of them is no more, and a second thing is never seen three at a time.
-    solve.movers = std::vector<MovingTracks>{{{1, 2, 3, 4, 5, 6, 7, 8, 77}, {1008, 1031}}, {{78, 79}, {1001, 1004}}};
-    const auto proposed = proposeFromTracks(solve, tracks, {1001, 1050}, 960, 540);
+    const std::vector<MovingTracks> movers{{{1, 2, 3, 4, 5, 6, 7, 8, 77}, {1008, 1031}}, {{78, 79}, {1001, 1004}}};
+    const auto proposed = proposeFromTracks(movers, tracks, {1001, 1050}, 960, 540);
     REQUIRE(proposed.size() == 1);
     const Matte& matte = proposed[0].matte;
     CHECK(proposed[0].reason == "9 tracks move as one thing of their own");

@@ -21,6 +21,8 @@ struct BoxPlan {
     int frames = 100, tracks = 40;
     double noise_px = 0.15;
     double unrest_m = 0.006;  ///< of the camera, from frame to frame; 0: it stands still
+    double own_m = 0;         ///< unrest of the cart itself: a bad road
+    double unsure_m = 0;      ///< by which the camera's places are wrong, as a solve's are
     bool zooms = false;
     unsigned seed = 1;
 };
@@ -67,7 +69,8 @@ struct Box {
             cameras.push_back(camera);
             Isometry3d pose = Isometry3d::Identity();
             pose.linear() = AngleAxisd(0.4 + 0.7 * t * t, Vector3d::UnitY()).toRotationMatrix();
-            pose.translation() = Vector3d(-1.5 + 3 * t, 0, -6 + 0.8 * std::sin(2.5 * t));
+            pose.translation() =
+                Vector3d(-1.5 + 3 * t, 0, -6 + 0.8 * std::sin(2.5 * t)) + plan.own_m * Vector3d(normal(), 0, normal());
             poses.push_back(pose);
         }
         for (std::size_t i = 0; i < points.size(); ++i) {
@@ -82,6 +85,8 @@ struct Box {
             ids.push_back(track.id);
             tracks.push_back(std::move(track));
         }
+        for (CameraOnFrame& camera : cameras)
+            camera.worldFromCamera.translation() += plan.unsure_m * Vector3d(normal(), normal(), normal());
     }
     Vector2d seen(int f, const Vector3d& point) const {
         const CameraOnFrame& camera = cameras[std::size_t(f)];
@@ -160,6 +165,21 @@ TEST_CASE("an object's size is told by a length, by the camera's unrest, or not 
     CHECK(byUnrest->scaleDeviation > 0);
     CHECK(std::abs(box.sizeRatio(*byUnrest) - 1) < 3 * byUnrest->scaleDeviation + 0.01);
     CHECK(byUnrest->scaleIsKnown());
+
+    // A bad road, and a camera that is known to a millimetre and a half: less is known then, and it says so.
+    for (const double own : {0.0, 0.006})
+        for (const double unsure : {0.0, 0.0015}) {
+            BoxPlan rough;
+            rough.own_m = own;
+            rough.unsure_m = unsure;
+            const Box shaken(rough);
+            const auto object = solveObject(shaken.cameras, shaken.tracks, options);
+            REQUIRE(object);
+            INFO("own " << own << ", camera " << unsure << ": " << shaken.sizeRatio(*object) << " +- "
+                        << object->scaleDeviation);
+            if (object->scaleIsKnown())
+                CHECK(std::abs(shaken.sizeRatio(*object) - 1) < 3 * object->scaleDeviation + 0.01);
+        }
 
     // From a camera that stands still nobody can tell a near cart from a far coach.
     BoxPlan still;

@@ -17,6 +17,7 @@
 #include <algorithm>
 #include <chrono>
 #include <set>
+#include <span>
 
 namespace pinion {
 
@@ -106,10 +107,9 @@ void CameraStage::setWorstAside() {
 void CameraStage::maskMover(std::size_t place) {
     const Shot& shot = session_.shot();
     if (!shot.solve || place >= shot.solve->movers.size()) return;
-    Solve alone = *shot.solve;
-    alone.movers = std::vector<MovingTracks>{shot.solve->movers[place]};
     const auto proposed =
-        proposeFromTracks(alone, shot.tracks.vector(), shot.plate.range, shot.plate.width, shot.plate.height);
+        proposeFromTracks(std::span(shot.solve->movers.vector()).subspan(place, 1), shot.tracks.vector(),
+                          shot.plate.range, shot.plate.width, shot.plate.height);
     if (proposed.empty()) {
         session_.sayError("Its tracks are never seen three together: set them aside instead.");
         return;
