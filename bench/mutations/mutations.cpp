@@ -108,6 +108,7 @@ void use(const Shot& shot) {
             if (const auto sheet = SurfaceSheet::of(plane, frame)) (void)piecesOf(*sheet);
         }
         for (const InsertScene::One& one : scene.inserts) {
+            if (!one.surface) continue;  // a layer of a kind that only another version knows
             (void)one.surface->outline(one.insert.placing, frame, true);
             (void)one.surface->pieces(one.insert.placing, frame, one.insert.shutter, true);
         }

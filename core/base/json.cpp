@@ -68,6 +68,10 @@ std::string text(const json& object, const char* name, const std::string& where)
     return value.get<std::string>();
 }
 
+std::string textOr(const json& object, const char* name, const std::string& otherwise, const std::string& where) {
+    return object.contains(name) ? text(object, name, where) : otherwise;
+}
+
 const json& list(const json& object, const char* name, const std::string& where) {
     const json& value = member(object, name, where);
     if (!value.is_array()) malformed(where + "." + name + ": is not a list");

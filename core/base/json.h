@@ -39,6 +39,7 @@ int whole(const json& object, const char* name, const std::string& where);
 std::uint64_t key(const json& object, const char* name, const std::string& where);
 bool flagOr(const json& object, const char* name, bool otherwise, const std::string& where);
 std::string text(const json& object, const char* name, const std::string& where);
+std::string textOr(const json& object, const char* name, const std::string& otherwise, const std::string& where);
 const json& list(const json& object, const char* name, const std::string& where);
 double numberOr(const json& object, const char* name, double otherwise, const std::string& where);
 

@@ -97,28 +97,23 @@ double difference(const cv::Mat& a, const Vector2d& at, const cv::Mat& b, const 
     return sum / k;
 }
 
-/// The convex hull of places as corners evenly about its middle.
-Polygon evenHull(const std::vector<cv::Point2f>& places) {
-    std::vector<cv::Point2f> hull;
-    cv::convexHull(places, hull);
-    Vector2d centre(0, 0);
-    for (const auto& p : hull) centre += Vector2d(double(p.x), double(p.y)) / double(hull.size());
+/// A convex outline that holds all the places, with sides in even directions: corners of two frames then answer each
+/// other.
+Polygon outlineAbout(const std::vector<cv::Point2f>& places) {
+    const auto side = [&](int k) {
+        const double angle = 2 * M_PI * k / kCorners;
+        const Vector2d out(std::cos(angle), std::sin(angle));
+        double farthest = -1e300;
+        for (const auto& p : places) farthest = std::max(farthest, out.dot(Vector2d(double(p.x), double(p.y))));
+        return std::pair(out, farthest);
+    };
     Polygon outline;
     for (int k = 0; k < kCorners; ++k) {
-        const double angle = 2 * M_PI * k / kCorners;
-        const Vector2d ray(std::cos(angle), std::sin(angle));
-        double farthest = 0;
-        for (std::size_t i = 0; i < hull.size(); ++i) {  // where the ray leaves the hull
-            const Vector2d a = Vector2d(double(hull[i].x), double(hull[i].y)) - centre;
-            const auto& next = hull[(i + 1) % hull.size()];
-            const Vector2d along = Vector2d(double(next.x), double(next.y)) - centre - a;
-            const double across = ray.x() * along.y() - ray.y() * along.x();
-            if (std::abs(across) < 1e-12) continue;
-            const double t = (a.x() * along.y() - a.y() * along.x()) / across;
-            const double s = (a.x() * ray.y() - a.y() * ray.x()) / across;
-            if (t > 0 && s >= -1e-9 && s <= 1 + 1e-9) farthest = std::max(farthest, t);
-        }
-        outline.push_back(centre + farthest * ray);
+        const auto [one, reach] = side(k);
+        const auto [next, nextReach] = side(k + 1);
+        const double across = one.x() * next.y() - one.y() * next.x();
+        outline.emplace_back((reach * next.y() - nextReach * one.y()) / across,
+                             (nextReach * one.x() - reach * next.x()) / across);
     }
     return outline;
 }
@@ -341,7 +336,7 @@ private:
         return chains;
     }
 
-    /// The convex hull of cells, a margin wider, as corners evenly about its middle.
+    /// A convex outline about cells, a margin wider.
     Polygon outlineOf(const std::vector<std::size_t>& cells) const {
         std::vector<cv::Point2f> places;
         const auto reach = float(0.9 * cells_.step_px);
@@ -350,7 +345,7 @@ private:
             for (const float x : {-reach, reach})
                 for (const float y : {-reach, reach}) places.emplace_back(float(middle.x()) + x, float(middle.y()) + y);
         }
-        return evenHull(places);
+        return outlineAbout(places);
     }
 
     struct Seen {
@@ -518,7 +513,7 @@ std::vector<MoverProposal> proposeFromTracks(std::span<const MovingTracks> mover
             }
             // One or two would stand for the whole of it.
             if (places.size() < 12) return;
-            proposal.matte.keys.push_back({frame, evenHull(places)});
+            proposal.matte.keys.push_back({frame, outlineAbout(places)});
         };
         for (int frame = proposal.frames.first; frame < proposal.frames.last; frame += kKeyEvery) keyOn(frame);
         keyOn(proposal.frames.last);

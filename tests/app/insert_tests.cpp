@@ -297,6 +297,25 @@ TEST_CASE("a corner is trimmed on top of the track, nudged by keys, and the trim
     CHECK((f.corners()[2] - first[2]).norm() < 1e-9);
 }
 
+TEST_CASE("a layer of a kind that only another version knows can be held and clicked, and stays as it is") {
+    InsertFixture f;
+    f.addTimetable();
+    const QPoint inside = f.cornerOnScreen(2) - QPoint(12, 12), corner = f.cornerOnScreen(2);
+    const InsertId id = f.insert().id;
+    f.session.edit("Make it another kind",
+                   withInsertEdited(f.session.shot(), id, [](Insert& insert) { insert.kind = "of tomorrow"; }));
+    f.settle();
+    REQUIRE(f.inserts.hand.insert() == id);
+    const auto placing = f.insert().placing;
+    for (const auto modifier : {Qt::ShiftModifier, Qt::NoModifier}) {
+        f.key(Qt::Key_J, modifier);
+        for (const QPoint& at : {inside, corner}) f.drag(at, at + QPoint(9, 6));
+        f.key(Qt::Key_Right);
+    }
+    CHECK(f.insert().placing == placing);
+    CHECK(f.insert().kind == "of tomorrow");
+}
+
 TEST_CASE("the card fits, crops, fades, grades and blends what is held") {
     InsertFixture f;
     f.addTimetable();

@@ -140,7 +140,8 @@ TEST_CASE(
 }
 
 TEST_CASE("areas about tracks that were told apart hold them, frame by frame, and are not there before and after") {
-    // Eight tracks on something that crosses and grows from 1008 to 1031; one is lost in between.
+    // Eight tracks on something that crosses and grows from 1008 to 1031, one far out on a boom; one is lost in
+    // between.
     std::vector<Track> tracks;
     for (int i = 0; i < 8; ++i) {
         Track track;
@@ -150,7 +151,7 @@ TEST_CASE("areas about tracks that were told apart hold them, frame by frame, an
             const double grown = 1 + 0.02 * (f - 1008);
             samples.push_back({.frame = f,
                                .at = Vector2d(200 + 11 * (f - 1008), 300) +
-                                     grown * Vector2d(40 * std::cos(0.8 * i), 30 * std::sin(0.8 * i))});
+                                     grown * Vector2d(i == 5 ? 150 : 40 * std::cos(0.8 * i), 30 * std::sin(0.8 * i))});
         }
         track.samples = List<Sample>(std::move(samples));
         tracks.push_back(std::move(track));
@@ -172,7 +173,7 @@ TEST_CASE("areas about tracks that were told apart hold them, frame by frame, an
                 INFO("track " << track.id << " on " << f);
                 CHECK(contains(outline, sample->at));
             }
-        CHECK(areaOf(outline) < 960 * 540 * 0.06);
+        CHECK(areaOf(outline) < 960 * 540 * 0.1);
     }
     CHECK_FALSE(isThere(matte, 1007));
     CHECK_FALSE(isThere(matte, 1032));

@@ -158,6 +158,11 @@ const InsertScene::One* InsertHand::partOf(InsertId insert) const {
     return nullptr;
 }
 
+const InsertScene::One* InsertHand::heldArt() const {
+    const InsertScene::One* part = held() ? partOf(held()->id) : nullptr;
+    return part && part->surface ? part : nullptr;
+}
+
 std::optional<Quad> InsertHand::cornersNow(const Insert& insert) const {
     const auto surface = surfaceNow(insert);
     if (!surface) return std::nullopt;

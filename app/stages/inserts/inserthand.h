@@ -57,6 +57,8 @@ public:
     std::vector<ArtPiece> piecesNow(const Insert& insert) const;
     /// What of the scene is an insert's; null while it is not there.
     const InsertScene::One* partOf(InsertId insert) const;
+    /// The held one where it is art on a surface; null for a layer of another kind.
+    const InsertScene::One* heldArt() const;
     /// Where an insert's own corners are on the frame that is shown.
     std::optional<Quad> cornersNow(const Insert& insert) const;
     /// Its sides there; curves where it is bent.

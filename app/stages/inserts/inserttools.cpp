@@ -37,11 +37,6 @@ const QImage& seenBy(const Canvas& canvas) {
 
 // ---- placing
 
-const InsertScene::One* PlaceInsertTool::part() const {
-    const InsertScene::One* part = hand_.held() ? hand_.partOf(hand_.held()->id) : nullptr;
-    return part && part->surface ? part : nullptr;
-}
-
 bool PlaceInsertTool::takeAnother(const CanvasEvent& event) {
     const auto& inserts = session_.shot().inserts;
     for (std::size_t i = inserts.size(); i-- > 0;) {
@@ -68,7 +63,7 @@ void PlaceInsertTool::press(const CanvasEvent& event) {
         else if (!corners) session_.say(text(hand_.held()->name) + " is not on this frame. Go to where it is.");
         return;
     }
-    const auto inside = part()->surface->inside(*event.plate, session_.player.frame());
+    const auto inside = hand_.heldArt()->surface->inside(*event.plate, session_.player.frame());
     if (!inside) {
         session_.say("What carries it is not on this frame. Go to where it is.");
         return;
@@ -79,11 +74,11 @@ void PlaceInsertTool::press(const CanvasEvent& event) {
 }
 
 void PlaceInsertTool::drag(const CanvasEvent& event) {
-    if (!start_ || !event.plate || !part()) return;
-    const auto inside = part()->surface->inside(*event.plate, session_.player.frame());
+    if (!start_ || !event.plate || !hand_.heldArt()) return;
+    const auto inside = hand_.heldArt()->surface->inside(*event.plate, session_.player.frame());
     if (!inside) return;
     Placing placing = *start_;
-    const double ratio = part()->surface->widthToHeight();
+    const double ratio = hand_.heldArt()->surface->widthToHeight();
     // In a metric in which the carrier's height is one.
     const auto metric = [&](const Vector2d& place) {
         return Vector2d((place.x() - start_->centre.x()) * ratio, place.y() - start_->centre.y());
@@ -128,7 +123,8 @@ void PlaceInsertTool::nudge(const Vector2d& by) {
     if (!corners || !hand_.mayEdit()) return;
     const int frame = session_.player.frame();
     const Vector2d middle = 0.25 * ((*corners)[0] + (*corners)[1] + (*corners)[2] + (*corners)[3]);
-    const auto a = part()->surface->inside(middle, frame), b = part()->surface->inside(middle + by, frame);
+    const auto a = hand_.heldArt()->surface->inside(middle, frame),
+               b = hand_.heldArt()->surface->inside(middle + by, frame);
     if (a && b) hand_.edit("Nudge", [&](Insert& insert) { insert.placing.centre += *b - *a; });
 }
 
@@ -150,7 +146,7 @@ void TrimInsertTool::press(const CanvasEvent& event) {
     start_.reset();
     if (!event.plate || !hand_.mayEdit()) return;
     const auto corners = hand_.cornersNow(*hand_.held());
-    const auto* part = hand_.partOf(hand_.held()->id);
+    const auto* part = hand_.heldArt();
     corner_ = corners ? cornerAt(canvas_.view(), *corners, event.at) : std::nullopt;
     const auto inside = part ? part->surface->inside(*event.plate, session_.player.frame()) : std::nullopt;
     if (!corner_ || !inside) return;
@@ -160,7 +156,7 @@ void TrimInsertTool::press(const CanvasEvent& event) {
 
 void TrimInsertTool::drag(const CanvasEvent& event) {
     at_ = event.at;
-    const auto* part = hand_.held() ? hand_.partOf(hand_.held()->id) : nullptr;
+    const auto* part = hand_.heldArt();
     if (!start_ || !event.plate || !part) return;
     const auto inside = part->surface->inside(*event.plate, session_.player.frame());
     if (!inside) return;
@@ -184,8 +180,8 @@ void TrimInsertTool::release(const CanvasEvent&) {
 
 void TrimInsertTool::nudge(const Vector2d& by) {
     const auto corners = hand_.held() ? hand_.cornersNow(*hand_.held()) : std::nullopt;
-    if (!corners || !corner_ || !hand_.mayEdit()) return;
-    const auto* part = hand_.partOf(hand_.held()->id);
+    const auto* part = hand_.heldArt();
+    if (!part || !corners || !corner_ || !hand_.mayEdit()) return;
     const int frame = session_.player.frame();
     const auto a = part->surface->inside((*corners)[*corner_], frame),
                b = part->surface->inside((*corners)[*corner_] + by, frame);

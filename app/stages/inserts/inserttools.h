@@ -26,7 +26,6 @@ public:
 
 private:
     enum class Part { all, corner, turn };
-    const InsertScene::One* part() const;
     bool takeAnother(const CanvasEvent& event);
 
     Session& session_;

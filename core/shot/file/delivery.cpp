@@ -50,13 +50,14 @@ void takeDeliveryPart(const json& document, Shot& shot, const fs::path&) {
         d.upAxis = text(entry, "up_axis", where) == "z" ? UpAxis::z : UpAxis::y;
         d.writtenKey = key(entry, "written_key", where);
         if (entry.contains("locator")) d.locator = takeLocatorId(entry, shot, where);
-        d.overscan = entry.value("overscan", false);
+        d.overscan = flagOr(entry, "overscan", false, where);
         if (entry.contains("transform")) {
             const json& t = entry["transform"];
-            const auto origin = originFrom(text(t, "origin", where + ".transform"));
+            const std::string at = where + ".transform";
+            const auto origin = originFrom(text(t, "origin", at));
             if (!origin) malformed(where + ".transform.origin: is not known");
-            d.transform = {*origin, t.value("inverse", false), t.value("position", true), t.value("rotation", true),
-                           t.value("scale", true)};
+            d.transform = {*origin, flagOr(t, "inverse", false, at), flagOr(t, "position", true, at),
+                           flagOr(t, "rotation", true, at), flagOr(t, "scale", true, at)};
         }
         deliverables.push_back(std::move(d));
     }

@@ -96,7 +96,7 @@ void takeViews(const json& lens, LensCard& card) {
         const std::string where = fmt::format("lens.views[{}]", views.size());
         ChartView view;
         view.name = text(entry, "name", where);
-        view.used = entry.value("used", true);
+        view.used = flagOr(entry, "used", true, where);
         view.rms_px = number(entry, "rms_px", where);
         view.trouble = text(entry, "trouble", where);
         view.corners = takePlaces(entry, "corners", where);

@@ -145,7 +145,7 @@ std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at)
     if (pair.size() != 2) malformed(at + ".base_pair: has not 2 frames");
     solve->basePair = {whole(pair[0], at + ".base_pair"), whole(pair[1], at + ".base_pair")};
     if (value.contains("motion")) solve->motion = word<CameraMotion>(value, "motion", kMotionWords, at);
-    solve->reason = value.value("reason", std::string());
+    solve->reason = textOr(value, "reason", "", at);
     if (value.contains("noise_px")) solve->noise_px = number(value, "noise_px", at);
     if (value.contains("zoom")) {
         solve->zoom = true;
@@ -164,9 +164,9 @@ std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at)
                                    number(deviation, "cy", at + ".lens_deviation")};
     }
     if (value.contains("duplicates")) solve->duplicates = whole(value, "duplicates", at);
-    solve->inMetres = value.value("in_metres", false);
+    solve->inMetres = flagOr(value, "in_metres", false, at);
     solve->movers = takeMovers(value, at);
-    solve->doubt = value.value("doubt", std::string());
+    solve->doubt = textOr(value, "doubt", "", at);
     return solve;
 }
 

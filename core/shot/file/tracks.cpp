@@ -87,8 +87,8 @@ Track takeTrack(const json& entry, const std::string& where) {
     Track track;
     track.id = TrackId(key(entry, "id", where));
     track.name = text(entry, "name", where);
-    track.byHand = entry.value("by_hand", false);
-    track.setAside = entry.value("set_aside", false);
+    track.byHand = flagOr(entry, "by_hand", false, where);
+    track.setAside = flagOr(entry, "set_aside", false, where);
     const auto motion = motionModelFrom(text(entry, "motion", where));
     if (!motion) malformed(where + ".motion: is not known");
     track.motion = *motion;
@@ -108,11 +108,11 @@ Track takeTrack(const json& entry, const std::string& where) {
         if (!filter) malformed(where + ".pre_filter: is not known");
         track.preFilter = *filter;
     }
-    track.pickUp = entry.value("pick_up", false);
-    track.locked = entry.value("locked", false);
-    track.hidden = entry.value("hidden", false);
-    track.group = entry.value("group", std::string());
-    track.colour = entry.value("colour", std::uint32_t(0));
+    track.pickUp = flagOr(entry, "pick_up", false, where);
+    track.locked = flagOr(entry, "locked", false, where);
+    track.hidden = flagOr(entry, "hidden", false, where);
+    track.group = textOr(entry, "group", "", where);
+    if (entry.contains("colour")) track.colour = std::uint32_t(key(entry, "colour", where));
     if (entry.contains("offset")) track.offset = vector2(entry["offset"], where + ".offset");
     if (entry.contains("outline")) {
         Polygon outline;
