@@ -55,6 +55,39 @@ std::vector<Vector3d> wandering(Chance& chance, int frames, double size, double 
     return smooth;
 }
 
+/// The same between frames, for sensors that are read in the meantime: a walk of eight steps a frame.
+constexpr int kSteps = 8;
+std::vector<Vector3d> wanderingFinely(Chance& chance, int frames, double size, double memory) {
+    // Eight small pushes where there was one, and each forgets an eighth: the speeds spread alike.
+    const double own = std::pow(memory, 1.0 / kSteps);
+    const double push = size / kSteps * std::sqrt((1 - own * own) / (1 - memory * memory));
+    std::vector<Vector3d> path;
+    Vector3d at = Vector3d::Zero(), speed = Vector3d::Zero();
+    for (int i = 0; i < (frames + 2) * kSteps; ++i) {
+        speed = own * speed - 0.02 / (kSteps * kSteps) * at +
+                push * Vector3d(chance.normal(), chance.normal(), chance.normal());
+        at += speed;
+        path.push_back(at);
+    }
+    // As smooth as a hand with a telephone in it: nothing faster than about a frame.
+    for (int pass = 0; pass < 2; ++pass) {
+        std::vector<Vector3d> smooth = path;
+        for (std::size_t i = kSteps / 2; i + kSteps / 2 < path.size(); ++i) {
+            smooth[i].setZero();
+            for (std::size_t k = i - kSteps / 2; k <= i + kSteps / 2; ++k) smooth[i] += path[k] / (kSteps + 1);
+        }
+        path = smooth;
+    }
+    return path;
+}
+
+/// A value of a path that has `steps` a frame, at a time in frames.
+Vector3d between(const std::vector<Vector3d>& path, double time, double steps, double before) {
+    const double at = std::clamp((time + before) * steps, 0.0, double(path.size()) - 1.001);
+    const auto i = std::size_t(at);
+    return path[i] + (at - double(i)) * (path[i + 1] - path[i]);
+}
+
 /// A flat piece of the set: a middle and two half sides.
 struct Patch {
     Vector3d middle, right, down;
@@ -99,8 +132,12 @@ struct Mover {
     Vector3d half;
     std::vector<Vector3d> at;
     std::vector<double> turn;
-    Vector3d placed(const Vector3d& own, int frame) const {
-        return at[std::size_t(frame)] + Eigen::AngleAxisd(turn[std::size_t(frame)], Vector3d::UnitY()) * own;
+    Vector3d placed(const Vector3d& own, int frame, double later = 0) const {
+        const auto f = std::size_t(frame);
+        const auto other = std::size_t(std::clamp(frame + (later < 0 ? -1 : 1), 0, int(at.size()) - 1));
+        const double s = std::abs(later);
+        return (1 - s) * at[f] + s * at[other] +
+               Eigen::AngleAxisd((1 - s) * turn[f] + s * turn[other], Vector3d::UnitY()) * own;
     }
     Vector3d onSurface(Chance& chance) const {
         Vector3d own = chance.inBox(half);
@@ -162,7 +199,8 @@ void turnBack(MadeShot& shot) {
 const std::vector<std::string>& crowdKinds() {
     static const std::vector<std::string> kinds{"handheld", "pan",        "flat",    "zoom",   "long-lens", "wide",
                                                 "follow",   "two-movers", "waiting", "shadow", "portrait",  "mirror",
-                                                "foliage",  "sliding",    "slide",   "begins", "ends",      "quiet"};
+                                                "foliage",  "sliding",    "slide",   "begins", "ends",      "quiet",
+                                                "rolling",  "rolling-pan", "rolling-quiet", "rolling-portrait"};
     return kinds;
 }
 
@@ -211,6 +249,17 @@ CrowdPlan drawCrowd(const std::string& kind, unsigned seed) {
         plan.backwards = kind == "ends";
     }
     if (kind == "quiet") plan.movers = 0;
+    if (kind.starts_with("rolling")) {
+        plan.readout = chance.between(0.3, 0.9) * (chance.says(0.2) ? -1 : 1);
+        plan.unrest = chance.between(0.8, 1.6);
+        if (kind == "rolling-pan") plan.walk_m = 0;
+        if (kind == "rolling-quiet") plan.movers = 0;
+        if (kind == "rolling-portrait") {
+            plan.width = 1080;
+            plan.height = 1920;
+            plan.columns = true;
+        }
+    }
     return plan;
 }
 
@@ -260,21 +309,55 @@ MadeShot make(const CrowdPlan& plan) {
     const Vector3d spot(chance.between(-1.2, 1.2), chance.between(-0.6, 0.4), distance * chance.between(1.1, 1.6));
     const Vector3d drift(chance.between(-2, 2), 0, 0);
     const double pan = chance.between(0.25, 0.7) * (chance.says(0.5) ? 1 : -1);
-    for (int f = 0; f < plan.frames; ++f) {
-        const double t = double(f) / (plan.frames - 1), s = plan.unrest > 0 ? t * t * (3 - 2 * t) : t;
+    // Where it is at any time in frames; `bodyAt` and `headAt` are what the hand adds.
+    const auto poseAt = [&](double time, const Vector3d& bodyAt, const Vector3d& headAt) {
+        const double t = time / (plan.frames - 1), s = plan.unrest > 0 ? t * t * (3 - 2 * t) : t;
         Vector3d at = Vector3d::Zero(), to = spot + s * drift;
-        if (plan.walk_m > 0 && plan.unrest > 0) at = 2 * s * (1 - s) * way + s * s * goal + body[std::size_t(f)];
+        if (plan.walk_m > 0 && plan.unrest > 0) at = 2 * s * (1 - s) * way + s * s * goal + bodyAt;
         else if (plan.walk_m > 0) at = s * goal;
-        if (plan.follows) at.x() += movers.front().at[std::size_t(f)].x() - movers.front().at.front().x();
-        if (plan.follows) to = movers.front().at[std::size_t(f)] + Vector3d(0.3, -0.3, 0);
+        if (plan.follows) at.x() += between(movers.front().at, time, 1, 0).x() - movers.front().at.front().x();
+        if (plan.follows) to = between(movers.front().at, time, 1, 0) + Vector3d(0.3, -0.3, 0);
         if (plan.walk_m == 0) to = distance * Vector3d(std::sin(pan * (s - 0.5)), 0.02, std::cos(pan * (s - 0.5)));
         Pose pose;
-        pose.rotation = Quaterniond(Eigen::AngleAxisd(head[std::size_t(f)].x(), Vector3d::UnitX()) *
-                                    Eigen::AngleAxisd(head[std::size_t(f)].y(), Vector3d::UnitY())) *
-                        lookingAt(at, to, 0.5 * head[std::size_t(f)].z());
+        pose.rotation = Quaterniond(Eigen::AngleAxisd(headAt.x(), Vector3d::UnitX()) *
+                                    Eigen::AngleAxisd(headAt.y(), Vector3d::UnitY())) *
+                        lookingAt(at, to, 0.5 * headAt.z());
         pose.translation = -(pose.rotation * at);
-        shot.poses.push_back(pose);
+        return pose;
+    };
+    std::vector<Vector3d> fineBody, fineHead;
+    if (plan.readout != 0) {
+        fineBody = wanderingFinely(chance, plan.frames, 0.0016 * plan.unrest, 0.88);
+        fineHead = wanderingFinely(chance, plan.frames, 0.0011 * plan.unrest, 0.8);
     }
+    const auto rowPoseAt = [&](double time) {
+        return poseAt(time, between(fineBody, time, kSteps, 1), between(fineHead, time, kSteps, 1));
+    };
+    for (int f = 0; f < plan.frames; ++f)
+        shot.poses.push_back(plan.readout != 0 ? rowPoseAt(f)
+                                               : poseAt(f, body[std::size_t(f)], head[std::size_t(f)]));
+    shot.readout = {plan.readout, plan.columns};
+    // Where a point that may move is seen, by the row that reads it.
+    const auto seenBy = [&](int f, const auto& pointAt, bool* visible) {
+        Vector2d at = shot.seen(f, pointAt(0.0), visible);
+        if (plan.readout == 0) return at;
+        for (int round = 0; round < 8; ++round) {
+            const double later = plan.readout * rowOf(at, plan.columns, plan.width, plan.height);
+            const Vector3d own = rowPoseAt(f + later).cameraFromWorld(pointAt(later));
+            if (own.z() < 0.05) {
+                *visible = false;
+                return at;
+            }
+            const auto plate = plateFromPlane(shot.lensAt(f), own.head<2>() / own.z());
+            if (!plate) {
+                *visible = false;
+                return at;
+            }
+            at = *plate;
+        }
+        *visible = *visible && at.x() > 0 && at.y() > 0 && at.x() < plan.width && at.y() < plan.height;
+        return at;
+    };
 
     // Tracks: each frame is filled up again.
     struct Life {
@@ -317,22 +400,27 @@ MadeShot make(const CrowdPlan& plan) {
         std::vector<Sample> samples;
         Vector2d error(chance.normal(), chance.normal());
         for (int f = birth; f < std::min(plan.frames, birth + length); ++f) {
-            Vector3d point = life.point;
-            if (life.mover >= 0) {
-                point = movers[std::size_t(life.mover)].placed(life.point, f);
-                if (shadow) point.y() = eye;
-            }
-            if (mirrored) point.z() = 2 * 12 - point.z() + 14;  // a pane across the street shows what is behind
-            if (swaying) point += swing * std::sin(pace * f + phase) * swingAlong;
+            const auto pointAt = [&](double later) {
+                Vector3d point = life.point;
+                if (life.mover >= 0) {
+                    point = movers[std::size_t(life.mover)].placed(life.point, f, later);
+                    if (shadow) point.y() = eye;
+                }
+                if (mirrored) point.z() = 2 * 12 - point.z() + 14;  // a pane across the street shows what is behind
+                if (swaying) point += swing * std::sin(pace * (f + later) + phase) * swingAlong;
+                return point;
+            };
             bool visible = false;
-            Vector2d at = shot.seen(f, point, &visible);
-            const double depth = shot.poses[std::size_t(f)].cameraFromWorld(point).z();
+            Vector2d at = seenBy(f, pointAt, &visible);
+            const double depth = shot.poses[std::size_t(f)].cameraFromWorld(pointAt(0)).z();
             if (!visible || isHidden(f, at, depth, life.mover)) break;
             const double age = f - birth;
             if (sliding) at += slide * age * edge;
             if (drifting) at += creep * age * edge;
             const bool isSet = life.mover < 0 && !mirrored;
-            const double off = isSet ? (at - shot.seen(f, life.point)).norm() : 1e3;
+            bool inView = true;
+            const double off =
+                isSet ? (at - seenBy(f, [&](double) { return life.point; }, &inView)).norm() : 1e3;
             truth.wrongBy_px = std::max(truth.wrongBy_px, off);
             const double whiten = std::sqrt(1 - memory * memory);
             error = memory * error + whiten * Vector2d(chance.heavy(), chance.heavy());

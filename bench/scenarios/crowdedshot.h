@@ -29,11 +29,14 @@ struct CrowdPlan {
     bool waits = false;        ///< it stands still for half of the shot
     int filled = 0;            ///< frames at the beginning on which the mover fills the picture and little else is seen
     bool backwards = false;    ///< all of it in reverse: what begins ends
+    double readout = 0;        ///< of a sensor that is read row by row: a share of a frame
+    bool columns = false;      ///< it is read by columns
     double mirrored = 0, swaying = 0, sliding = 0, drifting = 0;  ///< shares of the tracks
 };
 
 /// Kinds: handheld, pan, flat, zoom, long-lens, wide, follow, two-movers, waiting, shadow, portrait, mirror, foliage,
-/// sliding, slide, begins and ends (on a mover), quiet (no mover).
+/// sliding, slide, begins and ends (on a mover), quiet (no mover); read row by row: rolling, rolling-pan,
+/// rolling-quiet, rolling-portrait (by columns).
 CrowdPlan drawCrowd(const std::string& kind, unsigned seed);
 const std::vector<std::string>& crowdKinds();
 

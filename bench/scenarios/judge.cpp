@@ -207,7 +207,9 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
             bundle.points.push_back(shot.truth[t].point.homogeneous().normalized());
         }
         for (const Sample& sample : shot.tracks[t].samples)
-            bundle.observations.push_back({sample.frame - 1001, int(bundle.points.size()) - 1, sample.at});
+            bundle.observations.push_back(
+                {sample.frame - 1001, int(bundle.points.size()) - 1, sample.at, 1.0,
+                 rowOf(sample.at, shot.readout.columns, shot.plan.width, shot.plan.height)});
     }
     if (turns)
         for (Pose& pose : bundle.cameras) pose.translation.setZero();
@@ -216,6 +218,8 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
     bundleOptions.free = {LensTerm::k1, LensTerm::k2, LensTerm::cx, LensTerm::cy};
     if (options.focal != Knowledge::known) bundleOptions.free.add(LensTerm::focal);
     if (bundle.isZoom()) bundleOptions.free.add(LensTerm::k1Slope);
+    bundle.readout = shot.readout.share;
+    if (shot.readout.isRolling()) bundleOptions.free.add(LensTerm::readout);
     bundleOptions.robustWidth_px = 3 * shot.plan.noise_px * shot.plan.width / 1920;
     bundleOptions.noise_px = shot.plan.noise_px;
     bundleOptions.rounds = 60;

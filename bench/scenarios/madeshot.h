@@ -49,6 +49,7 @@ struct MadeShot {
     Lens lens;                      ///< of the first frame
     std::vector<double> focals_px;  ///< a frame
     double k1Slope = 0;             ///< of a zoom: k1 over the logarithm of the focal length
+    Readout readout;                ///< the poses are those of the middle row
     std::vector<Pose> poses;        ///< a frame, the first is number 1001
     std::vector<Track> tracks;      ///< ids from 1
     std::vector<MadeTrack> truth;   ///< one a track

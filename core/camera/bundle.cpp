@@ -29,6 +29,7 @@ Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equati
     moved.cameras = bundle.cameras;
     moved.focals = bundle.focals;
     moved.times = bundle.times;
+    moved.readout = bundle.readout;
     const auto focalWithin = [&](double focal_px) {
         return std::clamp(focal_px, 0.15 * bundle.lens.width, 60.0 * bundle.lens.width);
     };
@@ -45,8 +46,7 @@ Bundle stepped(const Bundle& bundle, const NormalEquations<Places, Zoom>& equati
     const auto& terms = equations.terms();
     for (std::size_t c = 0; c < terms.size(); ++c) {
         const double step = steps[Eigen::Index(bundle.cameras.size()) * B + Eigen::Index(c)];
-        if (terms[c] == LensTerm::k1Slope) moved.k1Slope += step;
-        else termOf(moved.lens, terms[c]) += step;
+        moveTerm(moved, terms[c], step);
     }
     moved.lens.focal_px = focalWithin(moved.lens.focal_px);
     moved.points.resize(bundle.points.size());

@@ -2,6 +2,7 @@
 
 #include "base/progress.h"
 #include "camera/pose.h"
+#include "camera/rowposes.h"
 #include "lens/lens.h"
 
 #include <Eigen/Core>
@@ -13,9 +14,10 @@
 
 namespace pinion {
 
-/// What of a lens may move. The order is that of the lens' columns in the normal equations.
-enum class LensTerm { focal, k1, k2, k3, p1, p2, cx, cy, k1Slope };
-constexpr std::size_t kLensTerms = 9;
+/// What all frames share and may move: terms of the lens, and the time in which the sensor is read. The order is that of
+/// the columns in the normal equations.
+enum class LensTerm { focal, k1, k2, k3, p1, p2, cx, cy, k1Slope, readout };
+constexpr std::size_t kLensTerms = 10;
 
 /// A set of lens terms.
 class LensTerms {
@@ -47,7 +49,7 @@ private:
 /// logarithm: k1(f) = lens.k1 + k1Slope * ln(f / lens.focal_px). Everything else of the lens is shared.
 Lens zoomed(const Lens& lens, double k1Slope, double focal_px);
 
-/// A term of the lens, for reading and writing; `LensTerm::k1Slope` is no part of it.
+/// A term of the lens, for reading and writing; `k1Slope` and `readout` are no part of it.
 double& termOf(Lens& lens, LensTerm term);
 
 /// Everything a bundle adjustment moves, and what it compares with. Errors are measured on the plate as it was filmed,
@@ -58,6 +60,7 @@ struct Bundle {
         int point = 0;
         Eigen::Vector2d plate;
         double weight = 1.0;  ///< multiplies the error: 2 counts like a track of half the noise
+        double row = 0.0;     ///< of the place as filmed, in the order of reading: -0.5 the first, 0.5 the last
     };
     Lens lens;
     double k1Slope = 0.0;        ///< of a zoom
@@ -68,9 +71,16 @@ struct Bundle {
         points;  ///< homogeneous, of length 1; the last is 0 for a point at infinity, a mere direction
     std::vector<Observation> observations;
 
+    /// The time from the first row to the last, as a share of that from frame to frame: a row is seen by the pose at
+    /// its own time (RowPoses), `cameras` are those of the middle row. 0: all is read at once.
+    double readout = 0.0;
+
     bool isZoom() const { return !focals.empty(); }
     Lens lensOf(std::size_t camera) const { return isZoom() ? zoomed(lens, k1Slope, focals[camera]) : lens; }
 };
+
+/// Moves one term of all that the frames share.
+void moveTerm(Bundle& bundle, LensTerm term, double step);
 
 /// A value that is known, with its standard deviation, in the unit of the term.
 struct LensPrior {
@@ -119,9 +129,8 @@ struct BundleOptions {
 /// then is kept and usable.
 bool adjust(Bundle& bundle, const BundleOptions& options, const Progress& progress = Progress{});
 
-/// The distance on the plate, in pixels, between an observation and where the model puts it. Infinite behind the
-/// camera.
-double errorOf(const Bundle& bundle, const Bundle::Observation& observation);
+/// Where the model puts what was observed, in the observations' order; not finite behind the camera.
+std::vector<Eigen::Vector2d> modelledPlaces(const Bundle& bundle);
 
 /// The sum of the robust losses, priors included, that `adjust` lowers.
 double costOf(const Bundle& bundle, const BundleOptions& options);
@@ -139,6 +148,14 @@ struct Projection {
 /// length's.
 Projection project(const Lens& lens, const Eigen::Matrix3d& rotation, const Eigen::Vector3d& translation,
                    const Eigen::Vector4d& point, bool derivatives, double logZoom = 0.0, double k1Slope = 0.0);
+
+/// The lens while a row is read, and how a zoom's focal length changes then, pixels a frame.
+struct RowLens {
+    Lens lens;
+    double logZoom = 0.0;  ///< as for `project`
+    double focalByTime = 0.0;
+};
+RowLens rowLens(const Bundle& bundle, std::size_t camera, const RowPoses::Slopes& slopes);
 
 /// A frame for the points' tangent: columns 4x3, orthogonal to the unit vector `point`.
 Eigen::Matrix<double, 4, 3> tangentOf(const Eigen::Vector4d& point);

@@ -31,8 +31,10 @@ Noise noiseOf(const Bundle& bundle, const BundleOptions& options, double paramet
     const double width2 = options.robustWidth_px * options.robustWidth_px;
     std::vector<double> errors;
     double squares = 0, slopes = 0;
-    for (const auto& seen : bundle.observations) {
-        const double error = errorOf(bundle, seen) * seen.weight;
+    const std::vector<Eigen::Vector2d> places = modelledPlaces(bundle);
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        const auto& seen = bundle.observations[i];
+        const double error = (places[i] - seen.plate).norm() * seen.weight;
         if (!std::isfinite(error)) continue;
         errors.push_back(error);
         const double weight = 1 / (1 + error * error / width2);
@@ -66,15 +68,12 @@ double lastingOf(const Bundle& bundle, const BundleOptions& options) {
                 }
         errors.clear();
     };
+    const std::vector<Eigen::Vector2d> places = modelledPlaces(bundle);
     for (std::size_t i = 0; i < bundle.observations.size(); ++i) {
         const auto& seen = bundle.observations[i];
         if (i > 0 && seen.point != bundle.observations[i - 1].point) take();
-        const auto camera = std::size_t(seen.camera);
-        const Pose& pose = bundle.cameras[camera];
-        const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation,
-                                              bundle.points[std::size_t(seen.point)], false);
-        if (!projection.inFront) continue;
-        Eigen::Vector2d error = projection.plate - seen.plate;
+        if (!places[i].allFinite()) continue;
+        Eigen::Vector2d error = places[i] - seen.plate;
         // As the loss counts it.
         error /= 1 + error.squaredNorm() / (options.robustWidth_px * options.robustWidth_px);
         errors.push_back(error);
@@ -182,7 +181,7 @@ private:
             if constexpr (Places) {
                 gauge_.template block<3, 3>(at + 3, 3) = -rotation;
                 gauge_.template block<3, 1>(at + 3, 6) = bundle_.cameras[i].translation;
-                centres_[i] = Equations::centreByPose(bundle_.cameras[i]);
+                centres_[i] = centreByPose(bundle_.cameras[i]);
                 Eigen::Matrix<double, 6, 6> weight = centres_[i].transpose() * centres_[i];
                 weight.topLeftCorner<3, 3>().diagonal().array() += spread_ * spread_;
                 measure.template middleRows<6>(at) = weight.lazyProduct(gauge_.template middleRows<6>(at));
@@ -266,8 +265,7 @@ private:
     std::optional<Matrix3d> ofPoint(std::size_t p) {
         const Eigen::Vector4d& point = bundle_.points[p];
         if (std::abs(point[3]) < 1e-9) return std::nullopt;
-        std::vector<std::pair<int, Tall>> seen;
-        equations_.visitCross(p, [&](std::size_t camera, const Tall& cross) { seen.emplace_back(int(camera), cross); });
+        const std::vector<std::pair<int, Tall>> seen = equations_.crossOf(p);
         // Seen in hundreds of frames, its place is as sure as the path itself.
         if (seen.size() < 2 || seen.size() >= 800) return std::nullopt;
         const Followed sum = followed(p, seen);

@@ -161,9 +161,8 @@ private:
     void eliminate(const Equations& equations, std::size_t point, const Vector3d& pull,
                    Eigen::Ref<VectorXd> column) const {
         const Vector3d moved = equations.pointInverse(point) * pull;
-        equations.visitCross(point, [&](std::size_t camera, const typename Equations::Tall& w) {
+        for (const auto& [camera, w] : equations.crossOf(point))
             column.template segment<B>(Index(camera) * B) -= w * moved;
-        });
         if (equations.lensCount() > 0)
             column.tail(equations.lensCount()) -= equations.lensCross(point).transpose().lazyProduct(moved);
     }
@@ -175,9 +174,8 @@ private:
         Vector3d right = Vector3d::Zero();
         if (pulled.a == point) right += slopes[std::size_t(k)].a;
         if (pulled.b == point) right += slopes[std::size_t(k)].b;
-        equations.visitCross(std::size_t(point), [&](std::size_t camera, const typename Equations::Tall& w) {
+        for (const auto& [camera, w] : equations.crossOf(std::size_t(point)))
             right -= w.transpose() * responses.col(k).template segment<B>(Index(camera) * B);
-        });
         if (equations.lensCount() > 0)
             right -= equations.lensCross(std::size_t(point)).lazyProduct(responses.col(k).tail(equations.lensCount()));
         return equations.pointInverse(std::size_t(point)) * right;
@@ -196,8 +194,7 @@ private:
         }
         for (std::size_t c = 0; c < equations.terms().size(); ++c) {
             const double step = steps[Index(bundle_.cameras.size()) * B + Index(c)];
-            if (equations.terms()[c] == LensTerm::k1Slope) bundle_.k1Slope += step;
-            else termOf(bundle_.lens, equations.terms()[c]) += step;
+            moveTerm(bundle_, equations.terms()[c], step);
         }
         for (std::size_t p = 0; p < bundle_.points.size(); ++p)
             bundle_.points[p] = (bundle_.points[p] + equations.tangent(p) * pointSteps[p]).normalized();

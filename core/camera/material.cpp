@@ -39,7 +39,7 @@ std::set<TrackId> measuredTracks(const SolveOptions& options) {
 
 }  // namespace
 
-Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options) {
+Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options, std::span<const Track> filmed) {
     Material material;
     material.width = options.width;
     material.height = options.height;
@@ -74,7 +74,12 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
     std::size_t halvable = 0;
     for (const std::size_t i : eligible) {
         Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
-        for (const Sample& sample : tracks[i].samples) trail.seen.push_back({indexOf[sample.frame], sample.at});
+        for (const Sample& sample : tracks[i].samples) {
+            const Sample* own = filmed.empty() ? &sample : sampleAt(filmed[i], sample.frame);
+            trail.seen.push_back({indexOf[sample.frame], sample.at, sample.at,
+                                  rowOf(own ? own->at : sample.at, options.readsColumns(), options.width,
+                                        options.height)});
+        }
         // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair
         // draw.
         if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !measured.contains(tracks[i].id))

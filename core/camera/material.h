@@ -2,6 +2,7 @@
 
 #include "camera/relativepose.h"
 #include "camera/options.h"
+#include "camera/readout.h"
 
 #include <Eigen/Core>
 #include <algorithm>
@@ -16,7 +17,9 @@ namespace pinion::solving {
 
 struct Seen {
     int frame;  ///< index into `frames`
-    Eigen::Vector2d plate;
+    Eigen::Vector2d plate;  ///< as if the whole plate were read at once, with its middle row
+    Eigen::Vector2d filmed{0, 0};  ///< as tracked
+    double row = 0;                ///< where that lies in the order of reading: -0.5 the first row, 0.5 the last
 };
 
 struct Trail {
@@ -39,7 +42,8 @@ struct Material {
 };
 
 /// The tracks that are not set aside, with every tenth of the long ones held out. Fails when a place is not a number.
-Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options);
+/// `filmed`: the same tracks as the lens bent them, where `tracks` are straightened: rows are read there.
+Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options, std::span<const Track> filmed = {});
 
 /// Fails when the tracks fall into parts that no track joins (a cut, two shots in one) or frames in the middle have too
 /// few, and says where.

@@ -279,6 +279,7 @@ void setDeviations(Solve& solve, const BundleCovariance& covariance, const LensP
     }
     solve.k1Deviation = covariance.deviationOf(LensTerm::k1);
     solve.k2Deviation = covariance.deviationOf(LensTerm::k2);
+    solve.readoutDeviation = covariance.deviationOf(LensTerm::readout);
     solve.axisDeviation_px = {covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy)};
 }
 
@@ -312,6 +313,7 @@ Solve measured(const Reconstruction& scene, const LensPlan& plan, std::span<cons
             solve.lens = scene.lensOf(f);
             break;
         }
+    solve.readout = {scene.readout(), scene.options().readsColumns()};
     solve.inMetres = measures.metresPerUnit.has_value();
     solve.noise_px = measuring.noise();
     solve.duplicates = material.duplicates;

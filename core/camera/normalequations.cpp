@@ -44,6 +44,7 @@ NormalEquations<Places, Zoom>::NormalEquations(const Bundle& bundle, const Bundl
         const bool own = term == int(LensTerm::focal) ? !Zoom : term != int(LensTerm::k1Slope) || Zoom;
         if (own && options.free.has(LensTerm(term))) terms_.push_back(LensTerm(term));
     }
+    if (bundle.readout != 0 || options.free.has(LensTerm::readout)) partsPerRow_ = 4;
     starts_.assign(bundle.points.size() + 1, 0);
     for (const auto& seen : bundle.observations) ++starts_[std::size_t(seen.point) + 1];
     for (std::size_t p = 0; p < bundle.points.size(); ++p) starts_[p + 1] += starts_[p];
@@ -51,6 +52,10 @@ NormalEquations<Places, Zoom>::NormalEquations(const Bundle& bundle, const Bundl
     std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
     for (std::size_t i = 0; i < bundle.observations.size(); ++i)
         order_[next[std::size_t(bundle.observations[i].point)]++] = i;
+    const RowPoses reach(std::span(bundle.cameras).first(partsPerRow_ > 1 ? cameras_ : 0), bundle.times);
+    const auto supportOf = [&](std::size_t camera) {
+        return partsPerRow_ > 1 ? reach.support(camera) : std::pair(int(camera), int(camera));
+    };
     first_.resize(cameras_);
     for (std::size_t c = 0; c < cameras_; ++c) first_[c] = std::max(0, int(c) - 2);
     for (std::size_t p = 0; p < bundle.points.size(); ++p) {
@@ -61,11 +66,14 @@ NormalEquations<Places, Zoom>::NormalEquations(const Bundle& bundle, const Bundl
             return bundle.observations[a].camera < bundle.observations[b].camera;
         });
         for (auto it = from; it != to; ++it) {
-            int& leftmost = first_[std::size_t(bundle.observations[*it].camera)];
-            leftmost = std::min(leftmost, bundle.observations[*from].camera);
+            const auto [leftmost, last] = supportOf(std::size_t(bundle.observations[*it].camera));
+            const int leftmostOfAll = supportOf(std::size_t(bundle.observations[*from].camera)).first;
+            for (int camera = leftmost; camera <= last; ++camera)
+                first_[std::size_t(camera)] = std::min(first_[std::size_t(camera)], leftmostOfAll);
         }
     }
     rows_.resize(order_.size());
+    parts_.resize(order_.size() * partsPerRow_);
     pointBlocks_.resize(bundle.points.size());
     pointRights_.resize(bundle.points.size());
     pointLens_.resize(bundle.points.size());
@@ -85,6 +93,8 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
             logZoom[i] = std::log(bundle.focals[i] / bundle.lens.focal_px);
         }
     }
+    const bool isRolling = partsPerRow_ > 1;
+    const RowPoses rowPoses(std::span(bundle.cameras).first(isRolling ? cameras_ : 0), bundle.times);
     const double width2 = options_.robustWidth_px * options_.robustWidth_px;
     std::vector<double> costs(bundle.points.size(), 0.0);
     parallelFor(
@@ -108,17 +118,27 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
             for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
                 const auto& seen = bundle.observations[order_[k]];
                 const auto camera = std::size_t(seen.camera);
-                const Projection projection =
-                    project(lenses[Zoom ? camera : 0], rotations[camera], bundle.cameras[camera].translation,
-                            bundle.points[p], derivatives, logZoom[Zoom ? camera : 0], bundle.k1Slope);
-                Row& row = rows_[k];
-                row.camera = camera;
+                Projection projection;
+                Pose pose;
+                RowPoses::Slopes slopes;
+                RowLens rolled;
+                if (isRolling) {
+                    pose = rowPoses.at(camera, bundle.readout * seen.row, &slopes);
+                    rolled = rowLens(bundle, camera, slopes);
+                    projection = project(rolled.lens, pose.rotation.toRotationMatrix(), pose.translation,
+                                         bundle.points[p], derivatives, rolled.logZoom, bundle.k1Slope);
+                } else {
+                    projection = project(lenses[Zoom ? camera : 0], rotations[camera],
+                                         bundle.cameras[camera].translation, bundle.points[p], derivatives,
+                                         logZoom[Zoom ? camera : 0], bundle.k1Slope);
+                }
                 if (!projection.inFront) {
                     // Counts as very wrong, pulls nowhere.
                     costs[p] += 0.5 * width2 * std::log1p(1e6 / width2);
-                    if (derivatives) row.clear(lensCount());
+                    if (derivatives) clear(k, camera);
                     continue;
                 }
+                Row& row = rows_[k];
                 const Eigen::Vector2d residual = seen.weight * (projection.plate - seen.plate);
                 const double squared = residual.squaredNorm();
                 costs[p] += 0.5 * width2 * std::log1p(squared / width2);
@@ -132,15 +152,23 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
                 if (squared > 1e-20)
                     factor -= (root * seen.weight * (1 - along) / squared) * residual * residual.transpose();
                 row.residual = (root / along) * residual;
-                if constexpr (Places) row.byCamera.template leftCols<6>().noalias() = factor * projection.byCamera;
-                else
-                    row.byCamera.template leftCols<3>().noalias() = factor * projection.byCamera.template leftCols<3>();
-                if constexpr (Zoom)
-                    row.byCamera.col(B - 1).noalias() = factor * projection.byLens.col(int(LensTerm::focal));
                 row.byPoint.noalias() = factor * (projection.byPoint * tangents_[p]);
                 row.byLens.resize(2, lensCount());
                 for (std::size_t c = 0; c < terms_.size(); ++c)
-                    row.byLens.col(Eigen::Index(c)).noalias() = factor * projection.byLens.col(int(terms_[c]));
+                    if (terms_[c] != LensTerm::readout)
+                        row.byLens.col(Eigen::Index(c)).noalias() = factor * projection.byLens.col(int(terms_[c]));
+                if (isRolling) {
+                    takeRolling(k, projection, slopes, pose, seen.row, rolled.focalByTime, factor);
+                } else {
+                    row.parts = 1;
+                    Part& part = parts_[k];
+                    part.camera = int(camera);
+                    constexpr int kOwn = Places ? 6 : 3;
+                    part.byCamera.template leftCols<kOwn>().noalias() =
+                        factor * projection.byCamera.template leftCols<kOwn>();
+                    if constexpr (Zoom)
+                        part.byCamera.col(B - 1).noalias() = factor * projection.byLens.col(int(LensTerm::focal));
+                }
                 block.noalias() += row.byPoint.transpose() * row.byPoint;
                 right.noalias() -= row.byPoint.transpose() * row.residual;
                 if (lensCount() > 0) lensBlock += row.byPoint.transpose().lazyProduct(row.byLens);
@@ -176,9 +204,9 @@ void NormalEquations<Places, Zoom>::reduce(double damping, Envelope& matrix, Eig
     matrix.setZero();
     const auto work = [&](std::size_t index) {
         Envelope& own = index == 0 ? matrix : matrices[index - 1];
-        std::vector<double> cross, solved;
+        Crossed crossed;
         for (std::size_t p = index; p + 1 < starts_.size(); p += parts)
-            eliminate(p, damping, own, rights[index], diagonals[index], cross, solved);
+            eliminate(p, damping, own, rights[index], diagonals[index], crossed);
     };
     if (parts == 1) work(0);
     else parallelFor(parts, work);
@@ -211,9 +239,9 @@ std::vector<Eigen::Vector3d> NormalEquations<Places, Zoom>::pointSteps(const Eig
         [&](std::size_t p) {
             Eigen::Vector3d right = pointRights_[p];
             for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
-                const Row& row = rows_[k];
-                right.noalias() -=
-                    row.byPoint.transpose() * (row.byCamera * steps.template segment<B>(Eigen::Index(row.camera) * B));
+                for (const Part& part : partsOf(k))
+                    right.noalias() -= rows_[k].byPoint.transpose() *
+                                       (part.byCamera * steps.template segment<B>(Eigen::Index(part.camera) * B));
             }
             if (lens > 0) right -= pointLens_[p] * steps.tail(lens);
             result[p] = pointInverses_[p] * right;
@@ -235,14 +263,34 @@ void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& be
         rotations[i] = moved.cameras[i].rotation.toRotationMatrix();
         if constexpr (Zoom) lenses[i] = moved.lensOf(i);
     }
+    const bool isRolling = partsPerRow_ > 1;
+    const RowPoses rowPoses(std::span(moved.cameras).first(isRolling ? cameras_ : 0), moved.times);
+    struct RowCamera {
+        Eigen::Matrix3d rotation;
+        Eigen::Vector3d translation;
+        Lens lens;
+    };
     const double width2 = options_.robustWidth_px * options_.robustWidth_px;
     parallelFor(
         before.points.size(),
         [&](std::size_t p) {
+            std::vector<RowCamera> rolled;
+            for (std::size_t k = starts_[p]; isRolling && k < starts_[p + 1]; ++k) {
+                const auto& seen = before.observations[order_[k]];
+                RowPoses::Slopes slopes;
+                const Pose pose = rowPoses.at(std::size_t(seen.camera), moved.readout * seen.row, &slopes);
+                rolled.push_back({pose.rotation.toRotationMatrix(), pose.translation,
+                                  rowLens(moved, std::size_t(seen.camera), slopes).lens});
+            }
             const auto visit = [&](const Eigen::Vector4d& point, bool derivatives, auto&& each) {
                 for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
                     const auto& seen = before.observations[order_[k]];
                     const auto camera = std::size_t(seen.camera);
+                    if (isRolling) {
+                        const RowCamera& own = rolled[k - starts_[p]];
+                        each(project(own.lens, own.rotation, own.translation, point, derivatives), seen);
+                        continue;
+                    }
                     const Projection projection = project(lenses[Zoom ? camera : 0], rotations[camera],
                                                           moved.cameras[camera].translation, point, derivatives);
                     each(projection, seen);
@@ -307,7 +355,9 @@ double NormalEquations<Places, Zoom>::linearisePriors(const Bundle& bundle, bool
         const auto found = std::find(terms_.begin(), terms_.end(), prior.term);
         if (found == terms_.end() || !(prior.sigma > 0)) continue;
         Lens lens = bundle.lens;
-        const double value = prior.term == LensTerm::k1Slope ? bundle.k1Slope : termOf(lens, prior.term);
+        const double value = prior.term == LensTerm::k1Slope   ? bundle.k1Slope
+                             : prior.term == LensTerm::readout ? bundle.readout
+                                                               : termOf(lens, prior.term);
         const double weight = options_.noise_px / prior.sigma;
         add(weight * (value - prior.value), {{Eigen::Index(cameras_) * B + (found - terms_.begin()), weight}});
     }
@@ -351,17 +401,6 @@ double NormalEquations<Places, Zoom>::linearisePriors(const Bundle& bundle, bool
 }
 
 template <bool Places, bool Zoom>
-Eigen::Matrix<double, 3, 6> NormalEquations<Places, Zoom>::centreByPose(const Pose& pose) {
-    const Eigen::Matrix3d back = pose.rotation.toRotationMatrix().transpose();
-    const Eigen::Vector3d& t = pose.translation;
-    Eigen::Matrix3d crossT;
-    crossT << 0, -t.z(), t.y(), t.z(), 0, -t.x(), -t.y(), t.x(), 0;
-    Eigen::Matrix<double, 3, 6> result;
-    result << back * -crossT, -back;
-    return result;
-}
-
-template <bool Places, bool Zoom>
 void NormalEquations<Places, Zoom>::addPriors(Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal) {
     const Eigen::Index cameras = Eigen::Index(cameras_) * B;
     for (const Known& known : known_)
@@ -381,11 +420,89 @@ void NormalEquations<Places, Zoom>::addPriors(Envelope& matrix, Eigen::VectorXd&
 }
 
 template <bool Places, bool Zoom>
+void NormalEquations<Places, Zoom>::clear(std::size_t row, std::size_t camera) {
+    Row& cleared = rows_[row];
+    cleared.parts = 1;
+    cleared.residual.setZero();
+    cleared.byPoint.setZero();
+    cleared.byLens.setZero(2, lensCount());
+    Part& part = parts_[row * partsPerRow_];
+    part.camera = int(camera);
+    part.byCamera.setZero();
+}
+
+template <bool Places, bool Zoom>
+void NormalEquations<Places, Zoom>::takeRolling(std::size_t row, const Projection& projection,
+                                                const RowPoses::Slopes& slopes, const Pose& pose, double rowPlace,
+                                                double focalByTime, const Eigen::Matrix2d& factor) {
+    const Eigen::Matrix<double, 2, 3> byShift = projection.byCamera.template rightCols<3>();
+    // Turned about its own place, where `projection` keeps the shift; and moved.
+    Eigen::Matrix<double, 2, 3> byTurn = projection.byCamera.template leftCols<3>();
+    const Eigen::Vector3d& t = pose.translation;
+    Eigen::Matrix3d cross;
+    cross << 0, -t.z(), t.y(), t.z(), 0, -t.x(), -t.y(), t.x(), 0;
+    if constexpr (Places) byTurn -= byShift * cross;
+    const Eigen::Matrix<double, 2, 3> byCentre = -(byShift * pose.rotation.toRotationMatrix());
+    const Eigen::Vector2d byFocal = projection.byLens.col(int(LensTerm::focal));
+    rows_[row].parts = slopes.count;
+    for (std::size_t k = 0; k < std::size_t(slopes.count); ++k) {
+        Part& part = parts_[row * partsPerRow_ + k];
+        part.camera = slopes.cameras[k];
+        part.byCamera.setZero();
+        part.byCamera.template leftCols<3>() = byTurn * slopes.turnByTurn[k];
+        if constexpr (Places) part.byCamera.template leftCols<6>() += byCentre * slopes.centreByPose[k];
+        if constexpr (Zoom) part.byCamera.col(B - 1) = slopes.weights[k] * byFocal;
+        part.byCamera = factor * part.byCamera;
+    }
+    const auto readout = std::find(terms_.begin(), terms_.end(), LensTerm::readout);
+    if (readout == terms_.end()) return;
+    Eigen::Vector2d byTime = byTurn * slopes.turnByTime + byFocal * focalByTime;
+    if constexpr (Places) byTime += byCentre * slopes.centreByTime;
+    rows_[row].byLens.col(readout - terms_.begin()) = factor * byTime * rowPlace;
+}
+
+template <bool Places, bool Zoom>
+void NormalEquations<Places, Zoom>::collectCross(std::size_t p, Crossed& crossed) const {
+    auto& [cameras, slots, cross, solved] = crossed;
+    cameras.clear();
+    slots.clear();
+    if (partsPerRow_ == 1) {
+        for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
+            slots.push_back(cameras.size());
+            cameras.push_back(parts_[k].camera);
+        }
+    } else {
+        for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k)
+            for (const Part& part : partsOf(k)) cameras.push_back(part.camera);
+        const std::vector<int> all = cameras;
+        std::sort(cameras.begin(), cameras.end());
+        cameras.erase(std::unique(cameras.begin(), cameras.end()), cameras.end());
+        for (const int camera : all)
+            slots.push_back(std::size_t(std::lower_bound(cameras.begin(), cameras.end(), camera) - cameras.begin()));
+    }
+    cross.assign(cameras.size() * 3 * B, 0.0);
+    std::size_t at = 0;
+    for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k)
+        for (const Part& part : partsOf(k))
+            Eigen::Map<Flat>{cross.data() + slots[at++] * 3 * B} += rows_[k].byPoint.transpose() * part.byCamera;
+}
+
+template <bool Places, bool Zoom>
+std::vector<std::pair<int, typename NormalEquations<Places, Zoom>::Tall>> NormalEquations<Places, Zoom>::crossOf(
+    std::size_t p) const {
+    Crossed crossed;
+    collectCross(p, crossed);
+    std::vector<std::pair<int, Tall>> result;
+    for (std::size_t i = 0; i < crossed.cameras.size(); ++i)
+        result.emplace_back(crossed.cameras[i],
+                            Eigen::Map<const Flat>(crossed.cross.data() + i * 3 * B).transpose());
+    return result;
+}
+
+template <bool Places, bool Zoom>
 void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Envelope& matrix, Eigen::VectorXd& right,
-                                              Eigen::VectorXd& diagonal, std::vector<double>& cross,
-                                              std::vector<double>& solved) {
-    const std::size_t count = starts_[p + 1] - starts_[p];
-    if (count == 0) return;
+                                              Eigen::VectorXd& diagonal, Crossed& crossed) {
+    if (starts_[p + 1] == starts_[p]) return;
     Eigen::Matrix3d block = pointBlocks_[p];
     const double least = 1e-10 * block.trace() + 1e-300;
     for (int i = 0; i < 3; ++i) block(i, i) += damping * block(i, i) + least;
@@ -394,48 +511,64 @@ void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Env
     const Eigen::Vector3d solvedRight = inverse * pointRights_[p];
     const LensCross solvedLens = inverse.lazyProduct(pointLens_[p]);
     const Eigen::Index lens = lensCount(), tail = Eigen::Index(cameras_) * B;
-    cross.resize(count * 3 * B);
-    solved.resize(count * 3 * B);
     using Square = Eigen::Map<Eigen::Matrix<double, B, B, Eigen::RowMajor>, 0, Eigen::OuterStride<>>;
-    for (std::size_t k = 0; k < count; ++k) {
-        const Row& row = rows_[starts_[p] + k];
-        const Eigen::Index at = Eigen::Index(row.camera) * B;
-        const int camera = int(row.camera);
-        const Tall w = row.byCamera.transpose() * row.byPoint;
-        Eigen::Map<Flat>{cross.data() + k* 3 * B} = w.transpose();
-        Eigen::Map<Tall>{solved.data() + k* 3 * B} = w * inverse;
-        right.template segment<B>(at).noalias() -= row.byCamera.transpose() * row.residual + w * solvedRight;
-        diagonal.template segment<B>(at) += row.byCamera.colwise().squaredNorm().transpose();
+    // What the observations say by themselves.
+    for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
+        const Row& row = rows_[k];
+        const std::span<const Part> parts = partsOf(k);
+        for (std::size_t a = 0; a < parts.size(); ++a) {
+            const Part& part = parts[a];
+            const Eigen::Index at = Eigen::Index(part.camera) * B;
+            right.template segment<B>(at).noalias() -= part.byCamera.transpose() * row.residual;
+            diagonal.template segment<B>(at) += part.byCamera.colwise().squaredNorm().transpose();
+            if (lens > 0)
+                matrix.border().template middleCols<B>(at).noalias() +=
+                    row.byLens.transpose().lazyProduct(part.byCamera);
+            for (std::size_t b = 0; b <= a; ++b)
+                Square{matrix.at(part.camera, parts[b].camera), B, B, Eigen::OuterStride<>(matrix.stride(part.camera))}
+                    .noalias() += part.byCamera.transpose() * parts[b].byCamera;
+        }
         if (lens > 0) {
-            matrix.border().template middleCols<B>(at).noalias() +=
-                row.byLens.transpose().lazyProduct(row.byCamera) - solvedLens.transpose().lazyProduct(w.transpose());
             matrix.corner() += row.byLens.transpose().lazyProduct(row.byLens);
             right.tail(lens).noalias() -= row.byLens.transpose() * row.residual;
             diagonal.segment(tail, lens) += row.byLens.colwise().squaredNorm().transpose();
         }
-        Square{matrix.at(camera, camera), B, B, Eigen::OuterStride<>(matrix.stride(camera))}.noalias() +=
-            row.byCamera.transpose() * row.byCamera;
+    }
+    // What the point takes of it.
+    collectCross(p, crossed);
+    const std::size_t count = crossed.cameras.size();
+    crossed.solved.resize(count * 3 * B);
+    for (std::size_t i = 0; i < count; ++i) {
+        const Eigen::Map<const Flat> cross(crossed.cross.data() + i * 3 * B);
+        const Tall w = cross.transpose();
+        Eigen::Map<Tall>{crossed.solved.data() + i* 3 * B} = w * inverse;
+        const Eigen::Index at = Eigen::Index(crossed.cameras[i]) * B;
+        right.template segment<B>(at).noalias() -= w * solvedRight;
+        if (lens > 0)
+            matrix.border().template middleCols<B>(at).noalias() -=
+                solvedLens.transpose().lazyProduct(w.transpose());
     }
     if (lens > 0) {
         matrix.corner() -= pointLens_[p].transpose().lazyProduct(solvedLens);
         right.tail(lens).noalias() -= pointLens_[p].transpose() * solvedRight;
     }
     for (std::size_t a = 0; a < count; ++a) {
-        const int row = int(rows_[starts_[p] + a].camera);
+        const int row = crossed.cameras[a];
         const Eigen::Index stride = matrix.stride(row);
         for (std::size_t b = 0; b <= a; ++b)
-            subtractProduct<B>(solved.data() + a * 3 * B, cross.data() + b * 3 * B,
-                               matrix.at(row, int(rows_[starts_[p] + b].camera)), stride);
+            subtractProduct<B>(crossed.solved.data() + a * 3 * B, crossed.cross.data() + b * 3 * B,
+                               matrix.at(row, crossed.cameras[b]), stride);
     }
 }
 
 template <bool Places, bool Zoom>
 void NormalEquations<Places, Zoom>::collectGradient() {
     gradient_ = Eigen::VectorXd::Zero(size());
-    for (const Row& row : rows_) {
-        gradient_.template segment<B>(Eigen::Index(row.camera) * B).noalias() -=
-            row.byCamera.transpose() * row.residual;
-        if (lensCount() > 0) gradient_.tail(lensCount()).noalias() -= row.byLens.transpose() * row.residual;
+    for (std::size_t k = 0; k < rows_.size(); ++k) {
+        for (const Part& part : partsOf(k))
+            gradient_.template segment<B>(Eigen::Index(part.camera) * B).noalias() -=
+                part.byCamera.transpose() * rows_[k].residual;
+        if (lensCount() > 0) gradient_.tail(lensCount()).noalias() -= rows_[k].byLens.transpose() * rows_[k].residual;
     }
     for (const Known& known : known_)
         for (const auto& [i, a] : known.slope) gradient_[i] -= a * known.residual;

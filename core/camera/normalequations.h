@@ -4,6 +4,7 @@
 #include "camera/envelope.h"
 
 #include <Eigen/Core>
+#include <span>
 #include <utility>
 #include <vector>
 
@@ -51,31 +52,37 @@ public:
     /// -J^T r of cameras and lens, before the points are eliminated.
     Eigen::VectorXd gradient() const { return gradient_; }
 
-    /// byCamera^T byPoint of each observation of a point, with its camera.
-    template <class Visit>
-    void visitCross(std::size_t p, Visit&& visit) const {
-        for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k)
-            visit(rows_[k].camera, Tall(rows_[k].byCamera.transpose() * rows_[k].byPoint));
-    }
+    /// byCamera^T byPoint of all observations of a point, a camera each, rising.
+    std::vector<std::pair<int, Tall>> crossOf(std::size_t p) const;
     const LensCross& lensCross(std::size_t p) const { return pointLens_[p]; }
 
-    /// How a camera's centre follows its turn and shift.
-    static Eigen::Matrix<double, 3, 6> centreByPose(const Pose& pose);
-
 private:
-    struct Row {
-        std::size_t camera = 0;
-        Eigen::Vector2d residual;
+    /// How an error follows a camera.
+    struct Part {
+        int camera = 0;
         Eigen::Matrix<double, 2, B> byCamera;
+    };
+    struct Row {
+        int parts = 1;  ///< a row that is read between frames follows several cameras
+        Eigen::Vector2d residual;
         Eigen::Matrix<double, 2, 3> byPoint;
         LensRow byLens;
-        void clear(Eigen::Index lens) {
-            residual.setZero();
-            byCamera.setZero();
-            byPoint.setZero();
-            byLens.setZero(2, lens);
-        }
     };
+    std::span<const Part> partsOf(std::size_t row) const {
+        return {parts_.data() + row * partsPerRow_, std::size_t(rows_[row].parts)};
+    }
+    /// What `eliminate` and its like need room for.
+    struct Crossed {
+        std::vector<int> cameras;  ///< rising
+        std::vector<std::size_t> slots;  ///< of each part of the point's rows, into `cameras`
+        std::vector<double> cross, solved;
+    };
+    void collectCross(std::size_t p, Crossed& crossed) const;
+
+    void clear(std::size_t row, std::size_t camera);
+    /// The derivatives by the frames that a row's pose lies between; `factor` is what the loss makes of them.
+    void takeRolling(std::size_t row, const Projection& projection, const RowPoses::Slopes& slopes, const Pose& pose,
+                     double rowPlace, double focalByTime, const Eigen::Matrix2d& factor);
 
     /// One known thing that is linear near here: weight * (value + slope * step), over some rows of the reduced system.
     struct Known {
@@ -88,7 +95,7 @@ private:
     void addPriors(Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal);
 
     void eliminate(std::size_t p, double damping, Envelope& matrix, Eigen::VectorXd& right, Eigen::VectorXd& diagonal,
-                   std::vector<double>& cross, std::vector<double>& solved);
+                   Crossed& crossed);
 
     const BundleOptions& options_;
     std::size_t cameras_;
@@ -96,6 +103,8 @@ private:
     std::vector<int> first_;
     std::vector<std::size_t> starts_, order_;
     std::vector<Row> rows_;
+    std::size_t partsPerRow_ = 1;
+    std::vector<Part> parts_;  ///< `partsPerRow_` a row
     std::vector<Eigen::Matrix3d> pointBlocks_, pointInverses_;
     std::vector<LensCross> pointLens_;
     std::vector<Eigen::Vector3d> pointRights_;

@@ -65,6 +65,17 @@ struct SolveSettings {
     /// A focal length per frame, smooth in time; whether it is needed is found from the tracks when empty.
     std::optional<bool> zoom;
 
+    /// How the sensor is read. Found: by rows where the tracks show it, else at once. Known: `readoutShare` as it is,
+    /// or drawn to it by `readoutSigma` where that is above 0.
+    enum class Reading { found, atOnce, known };
+    Reading reading = Reading::found;
+    double readoutShare = 0.5;  ///< as in Readout
+    double readoutSigma = 0.0;
+    /// Which way it is read. Automatic: by rows, or by columns where the plate is upright and its tracks show it.
+    enum class ReadBy { automatic, rows, columns };
+    ReadBy readBy = ReadBy::automatic;
+    bool readsColumns() const { return readBy == ReadBy::columns; }
+
     /// The anamorphic squeeze; it is known or it is 1.
     double squeeze = 1.0;
 

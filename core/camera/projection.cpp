@@ -1,7 +1,10 @@
 #include "camera/bundle.h"
 
+#include "camera/rowposes.h"
+
 #include <Eigen/Geometry>
 #include <Eigen/LU>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -38,6 +41,12 @@ double& termOf(Lens& lens, LensTerm term) {
         default:
             return lens.cy;
     }
+}
+
+void moveTerm(Bundle& bundle, LensTerm term, double step) {
+    if (term == LensTerm::k1Slope) bundle.k1Slope += step;
+    else if (term == LensTerm::readout) bundle.readout = std::clamp(bundle.readout + step, -1.0, 1.0);
+    else termOf(bundle.lens, term) += step;
 }
 
 Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& translation, const Vector4d& point,
@@ -106,13 +115,41 @@ Eigen::Matrix<double, 4, 3> tangentOf(const Vector4d& point) {
     return tangent;
 }
 
-double errorOf(const Bundle& bundle, const Bundle::Observation& observation) {
-    const auto camera = std::size_t(observation.camera);
-    const Pose& pose = bundle.cameras[camera];
-    const Projection projection = project(bundle.lensOf(camera), pose.rotation.toRotationMatrix(), pose.translation,
-                                          bundle.points[std::size_t(observation.point)], false);
-    if (!projection.inFront) return std::numeric_limits<double>::infinity();
-    return (projection.plate - observation.plate).norm();
+RowLens rowLens(const Bundle& bundle, std::size_t camera, const RowPoses::Slopes& slopes) {
+    RowLens row{bundle.lens, 0, 0};
+    if (!bundle.isZoom()) return row;
+    double focal = 0;
+    for (std::size_t k = 0; k < std::size_t(slopes.count); ++k) {
+        focal += slopes.weights[k] * bundle.focals[std::size_t(slopes.cameras[k])];
+        row.focalByTime += slopes.speeds[k] * bundle.focals[std::size_t(slopes.cameras[k])];
+    }
+    if (!(focal > 0)) focal = bundle.focals[camera];
+    row.logZoom = std::log(focal / bundle.lens.focal_px);
+    row.lens = zoomed(bundle.lens, bundle.k1Slope, focal);
+    return row;
+}
+
+std::vector<Vector2d> modelledPlaces(const Bundle& bundle) {
+    const RowPoses rows(std::span(bundle.cameras).first(bundle.readout != 0 ? bundle.cameras.size() : 0), bundle.times);
+    std::vector<Vector2d> places;
+    places.reserve(bundle.observations.size());
+    for (const auto& seen : bundle.observations) {
+        const auto camera = std::size_t(seen.camera);
+        Pose pose = bundle.cameras[camera];
+        Lens lens;
+        if (bundle.readout != 0) {
+            RowPoses::Slopes slopes;
+            pose = rows.at(camera, bundle.readout * seen.row, &slopes);
+            lens = rowLens(bundle, camera, slopes).lens;
+        } else {
+            lens = bundle.lensOf(camera);
+        }
+        const Projection projection = project(lens, pose.rotation.toRotationMatrix(), pose.translation,
+                                              bundle.points[std::size_t(seen.point)], false);
+        places.push_back(projection.inFront ? projection.plate
+                                            : Vector2d::Constant(std::numeric_limits<double>::infinity()));
+    }
+    return places;
 }
 
 }  // namespace pinion

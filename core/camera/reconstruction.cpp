@@ -96,6 +96,11 @@ BundleOptions Reconstruction::bundleOptions(const LensTerms& free, double width_
         result.priors.push_back(
             {LensTerm::focal, own - own * std::log(own / (35.0 / 36.0 * material_->width)), 0.8 * own});
     }
+    if (free.has(LensTerm::readout)) {
+        const bool isGiven = options_->reading == SolveOptions::Reading::known && options_->readoutSigma > 0;
+        result.priors.push_back(
+            {LensTerm::readout, isGiven ? options_->readoutShare : 0.0, isGiven ? options_->readoutSigma : 0.7});
+    }
     if (options_->focal == Knowledge::guessed)
         result.priors.push_back({LensTerm::focal,
                                  focalPixels(options_->focal_mm, options_->sensorWidth_mm, material_->width),
@@ -148,6 +153,7 @@ bool Reconstruction::adjust(const LensTerms& free, double width_px, int rounds, 
 void Reconstruction::take(const Bundle& bundle, const std::vector<int>& cameraOf, const std::vector<int>& pointOf) {
     lens_ = bundle.lens;
     k1Slope_ = bundle.k1Slope;
+    readout_ = bundle.readout;
     for (std::size_t i = 0; i < poses_.size(); ++i)
         if (cameraOf[i] >= 0) {
             poses_[i] = bundle.cameras[std::size_t(cameraOf[i])];
@@ -162,6 +168,7 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
     Bundle bundle;
     bundle.lens = lens_;
     bundle.k1Slope = k1Slope_;
+    bundle.readout = readout_;
     for (std::size_t i = 0; i < poses_.size(); ++i)
         if (poses_[i]) {
             cameraOf[i] = int(bundle.cameras.size());
@@ -179,7 +186,8 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
             const Seen& seen = trail.seen[std::size_t(i)];
             if (cameraOf[std::size_t(seen.frame)] >= 0)
                 bundle.observations.push_back(
-                    {cameraOf[std::size_t(seen.frame)], pointOf[t], seen.plate, trail.weight * sigmas_[t]});
+                    {cameraOf[std::size_t(seen.frame)], pointOf[t], readsRows_ ? seen.filmed : seen.plate,
+                     trail.weight * sigmas_[t], seen.row});
         }
     }
     if (cameras) *cameras = std::move(cameraOf);

@@ -33,6 +33,14 @@ public:
     const std::optional<Eigen::Vector4d>& point(std::size_t trail) const { return points_[trail]; }
     bool turnsOnly() const { return turnsOnly_; }
 
+    /// From now on the tracks are taken as filmed, and each row is seen by its own pose.
+    void readRows(double readout) {
+        readsRows_ = true;
+        readout_ = readout;
+    }
+    bool readsRows() const { return readsRows_; }
+    double readout() const { return readout_; }
+
     void setLens(const Lens& lens) { lens_ = lens; }
     void setFocal(int frame, double focal_px) { focals_[std::size_t(frame)] = focal_px; }
     void setPose(int frame, const Pose& pose) { poses_[std::size_t(frame)] = pose; }
@@ -167,7 +175,8 @@ private:
     std::vector<char> dropped_;
     std::vector<char> doubted_;
     std::vector<char> ignored_;  ///< empty: none
-    bool turnsOnly_ = false;
+    bool turnsOnly_ = false, readsRows_ = false;
+    double readout_ = 0;
     double axisSigma_ = 0;  ///< pixels
 };
 

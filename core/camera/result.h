@@ -2,6 +2,9 @@
 
 #include "base/list.h"
 #include "camera/options.h"
+#include "camera/pose.h"
+#include "camera/readout.h"
+#include "camera/rowposes.h"
 #include "lens/lens.h"
 #include "track/track.h"
 
@@ -58,6 +61,8 @@ struct Solve {
     std::string reason;  ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"
     bool zoom = false;
     double k1Slope = 0.0;  ///< of a zoom: k1 per natural logarithm of the focal length
+    Readout readout;                 ///< the frames' poses are those of the middle row
+    double readoutDeviation = 0.0;   ///< of its share; 0 when it was given, or is none
     List<SolvedFrame> frames;
     List<SolvedTrack> tracks;
     double rms_px = 0.0;
@@ -87,8 +92,30 @@ const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
 /// The lens of one solved frame: of a zoom, with that frame's focal length and distortion.
 Lens lensOf(const Solve& solve, const SolvedFrame& frame);
 
-/// Where the solve puts a point on a frame's plate; none when the frame is not solved or the point is not in view of
-/// the lens.
+/// Cameras of a solve by rows: where its sensor is read at once, those of the frames.
+class SolvedRows {
+public:
+    explicit SolvedRows(const Solve& solve);
+    struct View {
+        Pose pose;
+        Lens lens;
+    };
+    /// The camera that read a row (-0.5 to 0.5, as `rowOf`) of a frame; none when the frame is not solved.
+    std::optional<View> at(int frame, double row) const;
+    /// The one that read a place of the plate.
+    std::optional<View> at(int frame, const Eigen::Vector2d& plate) const;
+    /// As `projected`.
+    std::optional<Eigen::Vector2d> projected(int frame, const Eigen::Vector3d& xyz) const;
+
+private:
+    const Solve& solve_;
+    std::vector<int> times_;
+    std::vector<Pose> poses_;
+    RowPoses rows_;
+};
+
+/// Where the solve puts a point on a frame's plate, by the row that sees it; none when the frame is not solved or the
+/// point is not in view of the lens. Of many points on many frames `SolvedRows` is quicker where it is read by rows.
 std::optional<Eigen::Vector2d> projected(const Solve& solve, int frame, const Eigen::Vector3d& xyz);
 
 }  // namespace pinion

@@ -9,6 +9,7 @@
 #include "camera/measures.h"
 #include "camera/measuring.h"
 #include "camera/readings.h"
+#include "camera/rolling.h"
 #include "camera/sceneshape.h"
 #include "camera/sortingout.h"
 #include "camera/turning.h"
@@ -56,7 +57,7 @@ Expected<void> checkOptions(const SolveOptions& options) {
 }
 
 /// The tracks, if there is enough in them.
-Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& options) {
+Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& options, std::span<const Track> filmed) {
     std::set<int> frames;
     for (const Track& track : tracks)
         if (!track.setAside)
@@ -66,7 +67,7 @@ Expected<Material> prepare(std::span<const Track> tracks, const SolveOptions& op
             Fault::outcome,
             "tracks cover only {} frame{}; a camera needs at least 3, and a few hundred pixels of walk between them",
             frames.size(), frames.size() == 1 ? "" : "s");
-    auto material = gather(tracks, options);
+    auto material = gather(tracks, options, filmed);
     if (!material) return material;
     if (material->trails.size() < std::size_t(options.fewestTracks)) {
         if (material->duplicates > 0)
@@ -626,6 +627,11 @@ Expected<Answer> continuedCamera(const Material& material, std::span<const Track
     return Answer{std::move(scene), {}, {}, "from an earlier solve"};
 }
 
+bool readoutIsFree(const SolveOptions& options) {
+    return options.reading == SolveOptions::Reading::found ||
+           (options.reading == SolveOptions::Reading::known && options.readoutSigma > 0);
+}
+
 /// What moves as one thing among the tracks that contradict the scene; and a doubt, where one such thing is seen in as
 /// much of the picture as the scene is: which of both stands nobody can tell from tracks.
 std::vector<MovingTracks> moversBeside(const Solve& solve, const Reconstruction& scene, std::string& doubt) {
@@ -669,6 +675,7 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
     const SolveOptions& options = scene.options();
     const Material& material = scene.material();
     LensPlan settled = lensPlanOf(options);
+    if (scene.readsRows() && readoutIsFree(options)) settled.fine.add(LensTerm::readout);
     const auto covarianceIs = [&](bool lensOnly) {
         return covarianceOf(scene.assemble(), scene.bundleOptions(settled.fine, lossWidth(scene), 0, 0), lensOnly);
     };
@@ -747,15 +754,39 @@ Straightened straightened(std::span<const Track> tracks, const SolveOptions& opt
     return result;
 }
 
-Expected<Solve> solvedCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
-                             const SolveWatch& watch) {
+/// The readout to start from; a share of 0 for none.
+Readout firstReadout(const Material& material, const SolveOptions& options) {
+    if (options.reading == SolveOptions::Reading::atOnce) return {};
+    if (options.reading == SolveOptions::Reading::known) return {options.readoutShare, options.readsColumns()};
+    ReadoutGuess guess = guessReadout(material, options.readsColumns());
+    Readout readout{guess.share, options.readsColumns()};
+    // A telephone held upright is turned by its player, and its rows stand.
+    if (options.readBy == SolveOptions::ReadBy::automatic && options.height > options.width) {
+        const ReadoutGuess other = guessReadout(material, true);
+        if (std::abs(other.share) / other.sigma > std::abs(guess.share) / guess.sigma) {
+            guess = other;
+            readout = {other.share, true};
+        }
+    }
+    return guess.isSure() ? readout : Readout{};
+}
+
+Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Track> filmed, const SolveOptions& options,
+                             const Progress& progress, const SolveWatch& watch) {
     if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
-    const auto prepared = prepare(tracks, options);
+    auto prepared = prepare(tracks, options, filmed);
     if (!prepared) return tl::unexpected(prepared.error());
-    const Material& material = *prepared;
+    Material& material = *prepared;
     if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material)))
         return lockedSolve(material, tracks, options);
+    const Readout readout = firstReadout(material, options);
+    if (readout.columns && !options.readsColumns()) {
+        SolveOptions byColumns = options;
+        byColumns.readBy = SolveOptions::ReadBy::columns;
+        return solvedCamera(tracks, filmed, byColumns, progress, watch);
+    }
+    if (readout.isRolling()) readAtOnce(material, readout.share);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
     if (keys.size() < 2)
@@ -788,6 +819,20 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, const SolveOptions& 
                                 : searchedCamera(material, keys, decided, told, mayZoom ? &zooming : nullptr, progress,
                                                  watchBundle);
     if (!answer) return tl::unexpected(answer.error());
+    Material own;  // what the scene goes on with, as its rows are read
+    if (readout.isRolling() && answer->scene.placedFrames() > 3 && !progress.stopped()) {
+        own = material;
+        progress.report(0.88, "Reading the rows");
+        const double sigma = readByRows(answer->scene, own, lensPlanOf(answer->scene.options()), readout.share,
+                                        readoutIsFree(options), progress);
+        const double found = answer->scene.readout();
+        if (options.reading == SolveOptions::Reading::found && !(std::abs(found) > std::max(4 * sigma, 0.03))) {
+            // What the tracks hinted at was not there.
+            SolveOptions atOnce = options;
+            atOnce.reading = SolveOptions::Reading::atOnce;
+            return solvedCamera(tracks, filmed, atOnce, progress, watch);
+        }
+    }
     const Reconstruction& scene = answer->scene;
     if (scene.placedFrames() < int(material.frames.size()) && progress.stopped())
         return failure(Fault::stopped, "the solve was stopped");
@@ -838,12 +883,54 @@ Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
     return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
 }
 
-std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
-    const SolvedFrame* solved = solvedFrameAt(solve, frame);
+SolvedRows::SolvedRows(const Solve& solve) : solve_(solve), rows_({}, {}) {
+    if (!solve.readout.isRolling()) return;
+    for (const SolvedFrame& frame : solve.frames) {
+        times_.push_back(frame.frame);
+        poses_.push_back(poseFrom(frame.worldFromCamera));
+    }
+    rows_ = RowPoses(poses_, times_);
+}
+
+std::optional<SolvedRows::View> SolvedRows::at(int frame, double row) const {
+    const SolvedFrame* solved = solvedFrameAt(solve_, frame);
     if (!solved) return std::nullopt;
-    const Vector3d inCamera = poseFrom(solved->worldFromCamera).cameraFromWorld(xyz);
-    if (inCamera.z() <= 1e-6) return std::nullopt;
-    return plateFromPlane(lensOf(solve, *solved), inCamera.hnormalized());
+    if (!solve_.readout.isRolling()) return View{poseFrom(solved->worldFromCamera), lensOf(solve_, *solved)};
+    const auto camera = std::size_t(std::lower_bound(times_.begin(), times_.end(), frame) - times_.begin());
+    RowPoses::Slopes slopes;
+    View view{rows_.at(camera, solve_.readout.share * row, &slopes), solve_.lens};
+    if (solve_.zoom) {
+        double focal = 0;
+        for (std::size_t k = 0; k < std::size_t(slopes.count); ++k)
+            focal += slopes.weights[k] * solve_.frames[std::size_t(slopes.cameras[k])].focal_px;
+        view.lens = zoomed(solve_.lens, solve_.k1Slope, focal > 0 ? focal : solved->focal_px);
+    }
+    return view;
+}
+
+std::optional<SolvedRows::View> SolvedRows::at(int frame, const Vector2d& plate) const {
+    return at(frame, std::clamp(rowOf(plate, solve_.readout.columns, solve_.lens.width, solve_.lens.height), -1.0, 1.0));
+}
+
+std::optional<Vector2d> SolvedRows::projected(int frame, const Vector3d& xyz) const {
+    double row = 0;
+    // The row that sees it and where it is seen follow from each other; a camera moves little while it reads.
+    for (int round = 0;; ++round) {
+        const auto view = at(frame, row);
+        if (!view) return std::nullopt;
+        const Vector3d inCamera = view->pose.cameraFromWorld(xyz);
+        if (inCamera.z() <= 1e-6) return std::nullopt;
+        const auto plate = plateFromPlane(view->lens, inCamera.hnormalized());
+        if (!plate || !solve_.readout.isRolling()) return plate;
+        const double next =
+            std::clamp(rowOf(*plate, solve_.readout.columns, solve_.lens.width, solve_.lens.height), -1.0, 1.0);
+        if (std::abs(next - row) < 1e-7 || round == 12) return plate;
+        row = next;
+    }
+}
+
+std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
+    return SolvedRows(solve).projected(frame, xyz);
 }
 
 Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,
@@ -852,13 +939,13 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     // A zoom's bend changes with its focal length: that one goes through the lens. Maps bend every frame alike.
     const bool isField = options.lens && options.lens->field;
     if (options.distortion != SolveOptions::Distortion::known || (options.zooms() && !isField))
-        return solvedCamera(tracks, options, progress, watch);
+        return solvedCamera(tracks, tracks, options, progress, watch);
     const Straightened plain = straightened(tracks, options);
-    auto solve = solvedCamera(plain.tracks, plain.options, progress, watch);
+    auto solve = solvedCamera(plain.tracks, tracks, plain.options, progress, watch);
     if (solve && solve->zoom && !isField) {
         SolveOptions zooming = options;
         zooming.zoom = true;
-        return solvedCamera(tracks, zooming, progress, watch);
+        return solvedCamera(tracks, tracks, zooming, progress, watch);
     }
     if (!solve) return solve;
     Lens lens = atFocal(*options.lens, solve->lens.focal_px);

@@ -181,8 +181,10 @@ struct CeresReprojection {
 
 double robustCost(const Bundle& bundle, double width) {
     double cost = 0;
-    for (const auto& seen : bundle.observations)
-        cost += 0.5 * width * width * std::log1p(std::pow(errorOf(bundle, seen) / width, 2));
+    const std::vector<Vector2d> places = modelledPlaces(bundle);
+    for (std::size_t i = 0; i < places.size(); ++i)
+        cost += 0.5 * width * width *
+                std::log1p((places[i] - bundle.observations[i].plate).squaredNorm() / (width * width));
     return cost;
 }
 
