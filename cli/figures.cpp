@@ -55,6 +55,11 @@ json solveFigures(const Solve& solve, int width) {
         figures["zoom_mm"] = {focalMillimetres(least, solve.sensorWidth_mm, width),
                               focalMillimetres(most, solve.sensorWidth_mm, width)};
     }
+    if (solve.readout.isRolling()) {
+        figures["readout"] = solve.readout.share;
+        figures["read_by"] = solve.readout.columns ? "columns" : "rows";
+        if (solve.readoutDeviation > 0) figures["readout_deviation"] = solve.readoutDeviation;
+    }
     if (solve.focalRange_mm) figures["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
     if (!solve.doubt.empty()) figures["doubt"] = solve.doubt;
     return figures;

@@ -22,7 +22,8 @@ QWidget* addSettingField(ShotForm& form, SettingId id, const QString& edit, cons
         field = box;
     } else {
         const QString unit = *setting.unit ? QString(" ") + setting.unit : QString();
-        const double least = std::max(setting.least, std::pow(10.0, -setting.decimals));
+        const double least =
+            setting.least < 0 ? setting.least : std::max(setting.least, std::pow(10.0, -setting.decimals));
         field = form.bind(
             decimal(least, setting.most, setting.decimals, setting.step, unit),
             edit, [&setting](auto& s) -> auto& { return s.solveSettings.*setting.number; });

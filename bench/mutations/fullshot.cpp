@@ -53,6 +53,8 @@ Solve fullSolve() {
     s.reason = "40 of 41 tracks fit";
     s.zoom = true;
     s.k1Slope = 0.015;
+    s.readout = {-0.625, true};
+    s.readoutDeviation = 0.0125;
     SolvedFrame frame;
     frame.frame = 1003;
     frame.worldFromCamera.linear() << 0, 0, 1, 0, 1, 0, -1, 0, 0;
@@ -143,6 +145,10 @@ Shot fullShot() {
     c.focal_mm = 31.5;
     c.focalSigma_mm = 1.25;
     c.distortion = SolveOptions::Distortion::known;
+    c.reading = SolveOptions::Reading::known;
+    c.readoutShare = -0.375;
+    c.readoutSigma = 0.0625;
+    c.readBy = SolveOptions::ReadBy::columns;
     s.lens.source = LensCard::Source::lines;
     s.lens.lens = fieldLens();
     s.lens.deviations.focal_px = 2.5;

@@ -27,6 +27,7 @@ Solve solveOf(const CameraFile& file) {
     solve.lens = file.lens;
     solve.sensorWidth_mm = file.sensorWidth_mm;
     solve.zoom = file.zoom;
+    solve.readout = file.readout;
     solve.motion = file.motion == "nodal"    ? CameraMotion::nodal
                    : file.motion == "locked" ? CameraMotion::locked
                                              : CameraMotion::travelling;

@@ -29,7 +29,7 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct SolveWords {
-    std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", basePair;
+    std::string plate, out, tracks, exclude, focal = "unknown", distortion = "unknown", basePair, rolling = "auto";
     std::vector<std::string> distances, places, sceneOf;
     int features = 500;
     double trim = 0.0;
@@ -37,6 +37,26 @@ struct SolveWords {
     std::array<double, 16> numbers{};     ///< 0: not said
     bool zoom = false, fixed = false;
 };
+
+Expected<void> applyRolling(const std::string& words, SolveSettings& settings) {
+    const SolveSetting& reading = solveSetting(SettingId::reading);
+    if (const auto choice = choiceNamed(reading, words); choice && words != "known") {
+        reading.choose(settings, *choice);
+        return {};
+    }
+    char rest = 0;
+    double share = 0, sigma = 0;
+    const bool isDrawn = std::sscanf(words.c_str(), "%lf~%lf%c", &share, &sigma, &rest) == 2 && sigma > 0;
+    if ((!isDrawn && std::sscanf(words.c_str(), "%lf%c", &share, &rest) != 1) || !(std::abs(share) <= 1) || sigma > 1)
+        return failure(Fault::input,
+                       "--rolling {}: write none, auto, a share of a frame from -1 to 1 (0.6), or a share and its "
+                       "trust (0.6~0.05)",
+                       words);
+    settings.reading = SolveSettings::Reading::known;
+    settings.readoutShare = share;
+    settings.readoutSigma = isDrawn ? sigma : 0;
+    return {};
+}
 
 Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
     SolveSettings& settings = shot.solveSettings;
@@ -49,6 +69,7 @@ Expected<void> applySolveWords(const SolveWords& words, Shot& shot) {
         }
     }
     if (words.zoom || words.fixed) settings.zoom = words.zoom;
+    if (auto taken = applyRolling(words.rolling, settings); !taken) return taken;
     if (words.focal != "unknown") {
         char rest = 0;
         double value = 0, sigma = 0;
@@ -224,6 +245,9 @@ Runner addSolve(CLI::App& command) {
     auto* zooms =
         command.add_flag("--zoom", w.zoom, "a focal length per frame; found from the tracks when neither is said");
     command.add_flag("--no-zoom", w.fixed, "one focal length for all frames")->excludes(zooms);
+    command.add_option("--rolling", w.rolling,
+                       "rolling shutter: none, auto (where the tracks show it), or the share of a frame from the first "
+                       "row to the last, SHARE or SHARE~TRUST");
     command.add_option("--distortion", w.distortion,
                        "none, unknown (k1 and k2), k1, full, lens.json (kept), or lens.json~ (guessed from)");
     command.add_option("--base-pair", w.basePair, "A,B: the frames to start from");

@@ -70,7 +70,7 @@ struct SolveSettings {
     enum class Reading { found, atOnce, known };
     Reading reading = Reading::found;
     double readoutShare = 0.5;  ///< as in Readout
-    double readoutSigma = 0.0;
+    double readoutSigma = 0.02;
     /// Which way it is read. Automatic: by rows, or by columns where the plate is upright and its tracks show it.
     enum class ReadBy { automatic, rows, columns };
     ReadBy readBy = ReadBy::automatic;

@@ -84,6 +84,7 @@ Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& t
         byLens.col(int(LensTerm::cy)) = byPlane.col(1) / fy;
         return result;
     }
+    byLens.col(int(LensTerm::readout)).setZero();  // a row's own affair
     const double r2 = plane.squaredNorm();
     const Vector2d scaled(fx * x, fy * y);
     byLens.col(int(LensTerm::k1)) = scaled * r2;

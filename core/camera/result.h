@@ -92,30 +92,37 @@ const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
 /// The lens of one solved frame: of a zoom, with that frame's focal length and distortion.
 Lens lensOf(const Solve& solve, const SolvedFrame& frame);
 
-/// Cameras of a solve by rows: where its sensor is read at once, those of the frames.
-class SolvedRows {
+/// The camera of one solved frame, row by row; where the sensor is read at once every row has the frame's own.
+class FrameRows {
 public:
-    explicit SolvedRows(const Solve& solve);
+    /// None of a frame that is not solved.
+    static std::optional<FrameRows> of(const Solve& solve, int frame);
     struct View {
         Pose pose;
         Lens lens;
     };
-    /// The camera that read a row (-0.5 to 0.5, as `rowOf`) of a frame; none when the frame is not solved.
-    std::optional<View> at(int frame, double row) const;
-    /// The one that read a place of the plate.
-    std::optional<View> at(int frame, const Eigen::Vector2d& plate) const;
-    /// As `projected`.
-    std::optional<Eigen::Vector2d> projected(int frame, const Eigen::Vector3d& xyz) const;
+    /// The camera that reads a row: -0.5 to 0.5, as `rowOf`.
+    View at(double row) const;
+    /// The one that reads a place of the plate.
+    View at(const Eigen::Vector2d& plate) const;
+    /// Where a point is seen, by the row that sees it; none out of view of the lens.
+    std::optional<Eigen::Vector2d> projected(const Eigen::Vector3d& xyz) const;
 
 private:
-    const Solve& solve_;
-    std::vector<int> times_;
-    std::vector<Pose> poses_;
+    FrameRows(Readout readout, View middle) : readout_(readout), middle_(std::move(middle)), rows_({}, {}) {}
+    double rowAt(const Eigen::Vector2d& plate) const;
+
+    Readout readout_;
+    View middle_;
+    std::size_t own_ = 0;
+    std::vector<double> focals_;  ///< of a zoom, of the frames about
+    double k1Slope_ = 0;
+    Lens lens_;  ///< the solve's
     RowPoses rows_;
 };
 
 /// Where the solve puts a point on a frame's plate, by the row that sees it; none when the frame is not solved or the
-/// point is not in view of the lens. Of many points on many frames `SolvedRows` is quicker where it is read by rows.
+/// point is not in view of the lens.
 std::optional<Eigen::Vector2d> projected(const Solve& solve, int frame, const Eigen::Vector3d& xyz);
 
 }  // namespace pinion

@@ -883,54 +883,68 @@ Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
     return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
 }
 
-SolvedRows::SolvedRows(const Solve& solve) : solve_(solve), rows_({}, {}) {
-    if (!solve.readout.isRolling()) return;
-    for (const SolvedFrame& frame : solve.frames) {
-        times_.push_back(frame.frame);
-        poses_.push_back(poseFrom(frame.worldFromCamera));
+std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame) {
+    const SolvedFrame* solved = solvedFrameAt(solve, frame);
+    if (!solved) return std::nullopt;
+    FrameRows rows(solve.readout, {poseFrom(solved->worldFromCamera), lensOf(solve, *solved)});
+    if (!solve.readout.isRolling()) return rows;
+    // A row follows two frames on either side at most.
+    constexpr std::ptrdiff_t kReach = 2;
+    const auto& all = solve.frames.vector();
+    const std::ptrdiff_t at = solved - all.data(), first = std::max<std::ptrdiff_t>(0, at - kReach),
+                         last = std::min(std::ptrdiff_t(all.size()) - 1, at + kReach);
+    std::vector<Pose> poses;
+    std::vector<int> times;
+    for (std::ptrdiff_t i = first; i <= last; ++i) {
+        const SolvedFrame& one = all[std::size_t(i)];
+        poses.push_back(poseFrom(one.worldFromCamera));
+        times.push_back(one.frame);
+        if (solve.zoom) rows.focals_.push_back(one.focal_px);
     }
-    rows_ = RowPoses(poses_, times_);
+    rows.own_ = std::size_t(at - first);
+    rows.k1Slope_ = solve.k1Slope;
+    rows.lens_ = solve.lens;
+    rows.rows_ = RowPoses(poses, times);
+    return rows;
 }
 
-std::optional<SolvedRows::View> SolvedRows::at(int frame, double row) const {
-    const SolvedFrame* solved = solvedFrameAt(solve_, frame);
-    if (!solved) return std::nullopt;
-    if (!solve_.readout.isRolling()) return View{poseFrom(solved->worldFromCamera), lensOf(solve_, *solved)};
-    const auto camera = std::size_t(std::lower_bound(times_.begin(), times_.end(), frame) - times_.begin());
+double FrameRows::rowAt(const Vector2d& plate) const {
+    // What lies outside the plate is read a little before and after it.
+    return std::clamp(rowOf(plate, readout_.columns, middle_.lens.width, middle_.lens.height), -0.75, 0.75);
+}
+
+FrameRows::View FrameRows::at(double row) const {
+    if (!readout_.isRolling()) return middle_;
     RowPoses::Slopes slopes;
-    View view{rows_.at(camera, solve_.readout.share * row, &slopes), solve_.lens};
-    if (solve_.zoom) {
-        double focal = 0;
-        for (std::size_t k = 0; k < std::size_t(slopes.count); ++k)
-            focal += slopes.weights[k] * solve_.frames[std::size_t(slopes.cameras[k])].focal_px;
-        view.lens = zoomed(solve_.lens, solve_.k1Slope, focal > 0 ? focal : solved->focal_px);
-    }
+    View view{rows_.at(own_, readout_.share * row, &slopes), middle_.lens};
+    if (focals_.empty()) return view;
+    double focal = 0;
+    for (std::size_t k = 0; k < std::size_t(slopes.count); ++k)
+        focal += slopes.weights[k] * focals_[std::size_t(slopes.cameras[k])];
+    if (focal > 0) view.lens = zoomed(lens_, k1Slope_, focal);
     return view;
 }
 
-std::optional<SolvedRows::View> SolvedRows::at(int frame, const Vector2d& plate) const {
-    return at(frame, std::clamp(rowOf(plate, solve_.readout.columns, solve_.lens.width, solve_.lens.height), -1.0, 1.0));
-}
+FrameRows::View FrameRows::at(const Vector2d& plate) const { return at(rowAt(plate)); }
 
-std::optional<Vector2d> SolvedRows::projected(int frame, const Vector3d& xyz) const {
+std::optional<Vector2d> FrameRows::projected(const Vector3d& xyz) const {
     double row = 0;
     // The row that sees it and where it is seen follow from each other; a camera moves little while it reads.
     for (int round = 0;; ++round) {
-        const auto view = at(frame, row);
-        if (!view) return std::nullopt;
-        const Vector3d inCamera = view->pose.cameraFromWorld(xyz);
+        const View view = at(row);
+        const Vector3d inCamera = view.pose.cameraFromWorld(xyz);
         if (inCamera.z() <= 1e-6) return std::nullopt;
-        const auto plate = plateFromPlane(view->lens, inCamera.hnormalized());
-        if (!plate || !solve_.readout.isRolling()) return plate;
-        const double next =
-            std::clamp(rowOf(*plate, solve_.readout.columns, solve_.lens.width, solve_.lens.height), -1.0, 1.0);
+        const auto plate = plateFromPlane(view.lens, inCamera.hnormalized());
+        if (!plate || !readout_.isRolling()) return plate;
+        const double next = rowAt(*plate);
         if (std::abs(next - row) < 1e-7 || round == 12) return plate;
         row = next;
     }
 }
 
 std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
-    return SolvedRows(solve).projected(frame, xyz);
+    const auto rows = FrameRows::of(solve, frame);
+    return rows ? rows->projected(xyz) : std::nullopt;
 }
 
 Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,

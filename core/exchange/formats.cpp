@@ -411,6 +411,10 @@ std::string cameraJson(const CameraFile& file) {
                          {"frames", file.frames.size()},
                          {"motion", file.motion}};
     if (file.focalDeviation_mm > 0) document["solve"]["focal_deviation_mm"] = file.focalDeviation_mm;
+    if (file.readout.isRolling()) {
+        document["solve"]["readout"] = file.readout.share;
+        if (file.readout.columns) document["solve"]["read_by"] = "columns";
+    }
     if (!file.doubt.empty()) document["solve"]["doubt"] = file.doubt;
     return dumped(document, indentOf(file.lens)) + "\n";
 }
@@ -465,6 +469,8 @@ Expected<CameraFile> readCamera(const std::filesystem::path& path) {
         if (solve.contains("motion")) file.motion = text(solve, "motion", "solve");
         file.focalDeviation_mm = numberOr(solve, "focal_deviation_mm", 0, "solve");
         if (solve.contains("doubt")) file.doubt = text(solve, "doubt", "solve");
+        file.readout = {numberOr(solve, "readout", 0, "solve"), textOr(solve, "read_by", "rows", "solve") == "columns"};
+        if (!(std::abs(file.readout.share) <= 1)) malformed("solve.readout: has to be from -1 to 1");
         return file;
     });
 }

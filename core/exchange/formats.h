@@ -86,6 +86,7 @@ struct CameraFile {
     std::vector<Point> directions;  ///< of tracks whose depth is not known, of length 1
     std::string motion = "travelling";
     double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given
+    Readout readout;                 ///< the frames' poses are those of the middle row
     std::string doubt;
     double rms_px = 0.0;
     double heldOutRms_px = 0.0;

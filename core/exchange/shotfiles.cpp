@@ -22,6 +22,7 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.zoom = shot.solve->zoom;
     file.motion = toString(shot.solve->motion);
     file.doubt = shot.solve->doubt;
+    file.readout = shot.solve->readout;
     file.focalDeviation_mm = shot.solve->focalDeviation_mm.value_or(0);
     for (const SolvedFrame& frame : shot.solve->frames)
         file.frames.push_back({frame.frame, orientation->apply(frame.worldFromCamera), frame.focal_px,

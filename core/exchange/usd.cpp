@@ -96,6 +96,10 @@ std::string cameraText(const CameraFile& file, const UsdOptions& options) {
                                       {"squeeze", lens.squeeze}})
         if (!lens.field || (name[0] != 'k' && name[0] != 'p'))  // maps have no coefficients; ST maps hand them on
             out += fmt::format("        custom double pinion:lens:{} = {:.12g}\n", name, value);
+    if (file.readout.isRolling()) {
+        out += fmt::format("        custom double pinion:readout = {:.12g}\n", file.readout.share);
+        out += fmt::format("        custom token pinion:readBy = \"{}\"\n", file.readout.columns ? "columns" : "rows");
+    }
     out += fmt::format("        custom int2 pinion:plate:size = ({}, {})\n", file.width, file.height);
     out += "        matrix4d xformOp:transform.timeSamples = {\n";
     for (const auto& frame : file.frames)

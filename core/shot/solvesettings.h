@@ -43,7 +43,21 @@ struct SolveSetting {
     bool isUsual(const SolveSettings& settings) const;
 };
 
-enum class SettingId { sensorWidth, focal, distortion, focalValue, focalSigma, axis, motion, zoom, squeeze };
+enum class SettingId {
+    sensorWidth,
+    focal,
+    distortion,
+    focalValue,
+    focalSigma,
+    axis,
+    motion,
+    zoom,
+    squeeze,
+    reading,
+    readoutShare,
+    readoutSigma,
+    readBy
+};
 std::span<const SolveSetting> solveSettings();  ///< in the order of `SettingId`
 const SolveSetting& solveSetting(SettingId id);
 /// The place of a choice by its word; none: it is no word of this setting.

@@ -20,10 +20,12 @@ constexpr double kLeastFacing = 0.1;  // the cosine: 84 degrees
 constexpr std::size_t kLeastPoints = 4;
 
 /// Camera coordinates as planes have them, x right, y down, z ahead, from those of the solve's world.
-SurfacePose cameraFromWorld(const SolvedFrame& frame) {
-    const Eigen::Isometry3d back = frame.worldFromCamera.inverse();
-    const Matrix3d turned = Vector3d(1, -1, -1).asDiagonal() * back.linear();
-    return {turned, Vector3d(1, -1, -1).asDiagonal() * back.translation()};
+SurfacePose cameraFromWorld(const Pose& pose) { return {pose.rotation.toRotationMatrix(), pose.translation}; }
+
+/// The pose of the row that sees a point: what is about it is seen by nearly the same.
+Pose poseSeeing(const FrameRows& rows, const Vector3d& xyz) {
+    const auto plate = rows.projected(xyz);
+    return (plate ? rows.at(*plate) : rows.at(0.0)).pose;
 }
 
 /// normal . point = 1
@@ -93,14 +95,21 @@ Expected<PlanarTrack> planeFromScene(const PlanarTrack& drawn, const Solve& solv
         return failure(Fault::input, "plane {}: its reference frame {} is not solved", drawn.name,
                        drawn.referenceFrame);
     const Lens lens = lensOf(solve, *reference);
-    const SurfacePose camera = cameraFromWorld(*reference);
+    const FrameRows rows = *FrameRows::of(solve, drawn.referenceFrame);
     const PlaneRegion region = drawn.region();
-    std::vector<Vector3d> points;
+    std::vector<Vector3d> within;
+    Vector3d middle = Vector3d::Zero();
     for (const SolvedTrack& track : solve.tracks) {
         if (!track.xyz || track.role != TrackRole::used) continue;
-        const Vector3d point = camera.matrix * *track.xyz + camera.shift;
-        if (point.z() > 0 && region.holds(seenAt(lens, point))) points.push_back(point);
+        const auto seen = rows.projected(*track.xyz);
+        if (!seen || !region.holds(*seen)) continue;
+        within.push_back(*track.xyz);
+        middle += *track.xyz;
     }
+    middle /= double(std::max<std::size_t>(1, within.size()));
+    const SurfacePose camera = cameraFromWorld(poseSeeing(rows, middle));
+    std::vector<Vector3d> points;
+    for (const Vector3d& xyz : within) points.emplace_back(camera.matrix * xyz + camera.shift);
     if (points.size() < kLeastPoints)
         return failure(
             Fault::outcome,
@@ -117,7 +126,8 @@ Expected<PlanarTrack> planeFromScene(const PlanarTrack& drawn, const Solve& solv
     std::vector<PlaneSample> samples;
     for (const SolvedFrame& frame : solve.frames) {
         if (!range.holds(frame.frame)) continue;
-        const SurfacePose moved = cameraFromWorld(frame) * camera.inverse();
+        const SurfacePose moved =
+            cameraFromWorld(poseSeeing(*FrameRows::of(solve, frame.frame), middle)) * camera.inverse();
         Matrix3d pose = pixelsFromRays(lensOf(solve, frame)) * (moved.matrix + moved.shift * normal->transpose()) *
                         pixelsFromRays(lens).inverse();
         pose /= pose(2, 2);

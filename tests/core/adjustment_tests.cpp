@@ -197,7 +197,7 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
         CHECK(near(own.byCamera.leftCols<3>(), byTurn));
         CHECK(near(own.byCamera.rightCols<3>(), byShift));
         CHECK(near(own.byPoint, byPoint));
-        CHECK(near(own.byLens, byLens));
+        CHECK(near(own.byLens.leftCols<9>().eval(), byLens));
     }
 }
 

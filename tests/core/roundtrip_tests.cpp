@@ -124,8 +124,10 @@ static Strings members(const LensCard& x) {
     return all(source, lens, deviations, lines, snap, terms, axis, chart, views, maps, filter, overscan);
 }
 static Strings members(const SolveSettings& x) {
-    const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, scene, distances, places] = x;
-    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, squeeze, base, scene, distances, places);
+    const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, reading, readout, readoutSigma, readBy,
+                 squeeze, base, scene, distances, places] = x;
+    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, reading, readout, readoutSigma, readBy, squeeze,
+               base, scene, distances, places);
 }
 static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon, in, out, feather] = x;
@@ -185,10 +187,14 @@ static Strings members(const MovingTracks& x) {
     const auto& [tracks, frames] = x;
     return all(tracks, frames);
 }
+static Strings members(const Readout& x) {
+    const auto& [share, columns] = x;
+    return all(share, columns);
+}
 static Strings members(const Solve& x) {
-    const auto& [lens, sensor, motion, reason, zoom, slope, frames, tracks, rms, held, noise, used, disagreed, heldOut,
+    const auto& [lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise, used, disagreed, heldOut,
                  duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt] = x;
-    return all(lens, sensor, motion, reason, zoom, slope, frames, tracks, rms, held, noise, used, disagreed, heldOut,
+    return all(lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise, used, disagreed, heldOut,
                duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt);
 }
 static Strings members(const World::Measure& x) {

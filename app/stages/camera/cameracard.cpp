@@ -46,6 +46,10 @@ private:
         addFocalFields(*this, kEdit, "focal");
         addSettingField(*this, SettingId::sensorWidth, kEdit, "sensorWidth");
         addSettingField(*this, SettingId::zoom, kEdit, "zoom");
+        addSettingField(*this, SettingId::reading, kEdit, "reading");
+        addSettingField(*this, SettingId::readoutShare, kEdit, "readout");
+        addSettingField(*this, SettingId::readoutSigma, kEdit, "readoutTrust");
+        addSettingField(*this, SettingId::readBy, kEdit, "readBy");
     }
 
     void addLens() {

@@ -17,9 +17,10 @@ void ErrorOverlay::paint(QPainter& painter, const PlateView& view) {
         const Sample* sample = track && !track->hidden ? sampleAt(*track, frame) : nullptr;
         return sample ? view.screenFromPlate(sample->at) : std::nullopt;
     };
+    const auto rows = FrameRows::of(*shot.solve, frame);
     for (const TrackId id : session_.selection.tracks()) {
         const SolvedTrack* solved = findSolved(shot, id);
-        const auto seen = solved && solved->xyz ? projected(*shot.solve, frame, *solved->xyz) : std::nullopt;
+        const auto seen = rows && solved && solved->xyz ? rows->projected(*solved->xyz) : std::nullopt;
         const auto from = placeOf(id), to = seen ? view.screenFromPlate(*seen) : std::nullopt;
         if (!from || !to) continue;
         painter.setPen(QPen(theme::kCoral, 1.2));

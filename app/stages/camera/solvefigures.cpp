@@ -79,6 +79,10 @@ QString solveFigures(const Solve& solve, const Solve* before, int plateWidth) {
     addLens(table, solve.focalDeviation_mm.has_value(), before != nullptr, plateWidth);
     if (solve.motion == CameraMotion::travelling)
         table.row("Parallax", [](const Solve& x) { return QString("%1°").arg(x.medianAngleDegrees, 0, 'f', 1); });
+    if (solve.readout.isRolling() || (before && before->readout.isRolling()))
+        table.row("Readout", [](const Solve& x) {
+            return x.readout.isRolling() ? within(x.readout.share, x.readoutDeviation, 3) : QString("none");
+        });
     QString html = table.html();
     if (!solve.reason.empty() && solve.reason != "chosen")
         html += "<p style='color:#a2a2a2; margin:4px 2px'>" + text(solve.reason).toHtmlEscaped() + "</p>";

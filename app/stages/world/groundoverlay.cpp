@@ -21,20 +21,20 @@ constexpr double kFar = 2e4;      // pixels of the plate
 /// Where the solved camera sees a place of the world on the plate.
 class Eye {
 public:
-    Eye(const Shot& shot, const SolvedFrame& frame)
-        : cameraFromWorld_(orientationOf(shot).apply(frame.worldFromCamera).inverse()),
-          lens_(lensOf(*shot.solve, frame)) {}
+    Eye(const Shot& shot, FrameRows rows)
+        : orientation_(orientationOf(shot)), rows_(std::move(rows)), middle_(rows_.at(0.0).pose) {}
     std::optional<Vector2d> plateFromWorld(const Vector3d& world) const {
-        const Vector3d seen = cameraFromWorld_ * world;
-        if (seen.z() > -kBehind) return std::nullopt;
-        const auto plate = plateFromPlane(lens_, {seen.x() / -seen.z(), seen.y() / seen.z()});
+        const Vector3d place = orientation_.undo(world);
+        if (middle_.cameraFromWorld(place).z() * orientation_.scale < kBehind) return std::nullopt;
+        const auto plate = rows_.projected(place);
         if (!plate || plate->cwiseAbs().maxCoeff() > kFar) return std::nullopt;
         return plate;
     }
 
 private:
-    Eigen::Isometry3d cameraFromWorld_;
-    Lens lens_;
+    Orientation orientation_;
+    FrameRows rows_;
+    Pose middle_;
 };
 
 }  // namespace
@@ -42,9 +42,9 @@ private:
 void GroundOverlay::paint(QPainter& painter, const PlateView& view) {
     const Shot& shot = session_.shot();
     if (!shown_ || !shot.solve || shot.world.ground.isEmpty()) return;
-    const SolvedFrame* solved = solvedFrameAt(*shot.solve, session_.player.frame());
-    if (!solved) return;
-    const Eye eye(shot, *solved);
+    const auto rows = FrameRows::of(*shot.solve, session_.player.frame());
+    if (!rows) return;
+    const Eye eye(shot, *rows);
     painter.save();
     painter.setClipRect(view.frameOnScreen(), Qt::IntersectClip);
     painter.setBrush(Qt::NoBrush);

@@ -58,6 +58,10 @@ json solveValue(const KeptSolve& kept) {
     value["reason"] = solve.reason;
     value["noise_px"] = solve.noise_px;
     if (solve.zoom) value["zoom"] = {{"k1_slope", solve.k1Slope}};
+    if (solve.readout.isRolling() || solve.readout.columns)
+        value["readout"] = {{"share", solve.readout.share},
+                            {"columns", solve.readout.columns},
+                            {"deviation", solve.readoutDeviation}};
     if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
     value["lens_deviation"] = {{"k1", solve.k1Deviation},
                                {"k2", solve.k2Deviation},
@@ -150,6 +154,13 @@ std::shared_ptr<const Solve> takeSolve(const json& value, const std::string& at)
     if (value.contains("zoom")) {
         solve->zoom = true;
         solve->k1Slope = number(value["zoom"], "k1_slope", at + ".zoom");
+    }
+    if (value.contains("readout")) {
+        const json& readout = value["readout"];
+        const std::string where = at + ".readout";
+        solve->readout = {number(readout, "share", where), flagOr(readout, "columns", false, where)};
+        solve->readoutDeviation = number(readout, "deviation", where);
+        if (!(std::abs(solve->readout.share) <= 1)) malformed(where + ".share: has to be from -1 to 1");
     }
     if (value.contains("focal_range_mm")) {
         const json& range = list(value, "focal_range_mm", at);
