@@ -133,10 +133,14 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
         renderer.setTrolley(shot.trolley(size, frame - shutter / 2).cast<float>(),
                             shot.trolley(size, frame + shutter / 2).cast<float>());
         if (shot.zoom) renderer.setLens(shot.lens(size, frame));
-        std::vector<Eigen::Affine3f> poses;
-        for (int s = 0; s < samples; ++s)
-            poses.push_back(shot.camera(size, frame + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
-        return renderer.frame(poses, float(frame / size.fps), std::uint32_t(frame + 1));
+        const auto posesOf = [&](int row) {
+            const double later = shot.readout * ((row + 0.5) / size.height - 0.5);
+            std::vector<Eigen::Affine3f> poses;
+            for (int s = 0; s < samples; ++s)
+                poses.push_back(shot.camera(size, frame + later + shutter * ((s + 0.5) / samples - 0.5)).cast<float>());
+            return poses;
+        };
+        return renderer.frame(posesOf, float(frame / size.fps), std::uint32_t(frame + 1));
     };
     const auto writePicture = [&](const std::string& path, const std::vector<std::uint8_t>& rgb) {
         const auto output = OIIO::ImageOutput::create(path);
@@ -186,6 +190,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
         {"format", "pinion.truth"}, {"version", 1},        {"width", size.width},     {"height", size.height},
         {"fps", size.fps},          {"first_frame", 1001}, {"sensor_width_mm", 36.0}, {"focal_mm", shot.focal_mm}};
     truth["lens"] = json::parse(pinion::lensJson(lens));
+    if (shot.readout != 0) truth["readout"] = shot.readout;
     truth["frames"] = json::array();
     std::vector<json> samplesOf(picked.points.size(), json::array());
     for (int frame = 0; frame < size.frames; ++frame) {
@@ -195,6 +200,7 @@ int run(const DemoShot& shot, const std::string& out, const ShotSize& size, int 
                                    {"world_from_camera", matrixJson(pose)},
                                    {"world_from_intended", matrixJson(shot.intended(size, frame))},
                                    {"trolley", trolleyOutline(scene, shot.lens(size, frame), pose, trolley)}});
+        if (!scene.trolley.empty()) truth["frames"].back()["world_from_trolley"] = matrixJson(trolley);
         const Lens own = shot.lens(size, frame);
         if (shot.zoom) {
             truth["frames"].back()["focal_px"] = own.focal_px;
@@ -244,7 +250,8 @@ int main(int argc, char** argv) {
     double shutter = 0.5;
     size.frames = 0;
     app.add_option("--shot", name,
-                   "landing, mooring, breakwater, pan, zoom, board, bollard, chart (stills; --out is their folder), "
+                   "landing, mooring, breakwater, pan, zoom, board, bollard, ferry, telephone, chart (stills; --out is their "
+                   "folder), "
                    "painted (a patch for the mooring.mp4 that is here), timetable (a picture for the board), "
                    "or lamp (a clip with alpha; --out is its folder)");
     app.add_option(
@@ -286,7 +293,7 @@ int main(int argc, char** argv) {
     }
     const DemoShot* shot = demoShot(name);
     if (!shot) {
-        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan, zoom, board, bollard or chart\n", name);
+        fmt::print(stderr, "--shot {}: write landing, mooring, breakwater, pan, zoom, board, bollard, ferry, telephone or chart\n", name);
         return 2;
     }
     if (size.frames == 0) size.frames = shot->frames;

@@ -216,17 +216,18 @@ Colour Renderer::radiance(const Vector3f& origin, const Vector3f& direction, flo
     return colour + (Colour(0.58F, 0.65F, 0.72F) - colour) * haze;
 }
 
-std::vector<std::uint8_t> Renderer::frame(const std::vector<Eigen::Affine3f>& poses, float seconds,
-                                          std::uint32_t seed) const {
+std::vector<std::uint8_t> Renderer::frame(const std::function<std::vector<Eigen::Affine3f>(int row)>& posesOf,
+                                          float seconds, std::uint32_t seed) const {
     const int width = lens_.width;
     const int height = lens_.height;
     std::vector<std::uint8_t> out(std::size_t(width) * std::size_t(height) * 3);
-    const int samples = int(poses.size());
-    const int side = std::max(1, int(std::sqrt(float(samples))));
     pinion::parallelFor(
         std::size_t(height),
         [&](std::size_t row) {
             const auto y = std::uint32_t(row);
+            const std::vector<Eigen::Affine3f> poses = posesOf(int(row));
+            const int samples = int(poses.size());
+            const int side = std::max(1, int(std::sqrt(float(samples))));
             for (std::uint32_t x = 0; x < std::uint32_t(width); ++x) {
                 Colour sum(0, 0, 0);
                 for (int s = 0; s < samples; ++s) {

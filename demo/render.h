@@ -6,6 +6,7 @@
 #include <Eigen/Geometry>
 #include <cstdint>
 #include <embree3/rtcore.h>
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -33,9 +34,10 @@ public:
     /// Where the trolley is when the shutter opens and when it closes.
     void setTrolley(const Eigen::Affine3f& opening, const Eigen::Affine3f& closing);
 
-    /// One frame as 8-bit RGB. `poses` are `worldFromCamera` at even steps over the shutter; each gives one sample a
-    /// pixel.
-    std::vector<std::uint8_t> frame(const std::vector<Eigen::Affine3f>& poses, float seconds, std::uint32_t seed) const;
+    /// One frame as 8-bit RGB. `poses(row)` are `worldFromCamera` at even steps over the shutter of a row of pixels;
+    /// each gives one sample a pixel.
+    std::vector<std::uint8_t> frame(const std::function<std::vector<Eigen::Affine3f>(int row)>& poses, float seconds,
+                                    std::uint32_t seed) const;
 
     /// The first thing met from `origin` along `direction`, the trolley at the middle of the shutter.
     std::optional<Hit> cast(const Vector3f& origin, const Vector3f& direction, float time = 0.5F) const;

@@ -392,6 +392,46 @@ Scene buildLanding() {
     return scene;
 }
 
+Scene buildFerry() {
+    Scene scene = buildLanding();
+    scene.trolley.clear();
+    Builder build(scene);
+    build.setTarget(scene.trolley);
+    const int hull = build.material(plankTexture({0.055F, 0.12F, 0.19F}, 0.32F, 960, 0.22F));
+    const int belt = build.material(plankTexture({0.40F, 0.30F, 0.14F}, 0.16F, 961, 0.30F));
+    const int house = build.material(plankTexture({0.55F, 0.53F, 0.46F}, 0.21F, 962, 0.20F));
+    const int upper = build.material(plankTexture({0.36F, 0.10F, 0.07F}, 0.15F, 963, 0.15F));
+    const int iron = build.material(ironTexture());
+    const int rope = build.material(ropeTexture());
+    const int notice = build.material(noticeTexture());
+    // All of it is one thing by name: what moves is told by that.
+    build.object("trolley");
+    build.box({-8.0F, -0.4F, -2.2F}, {8.0F, 1.5F, 2.2F}, hull);
+    build.box({-8.1F, 1.5F, -2.3F}, {8.1F, 1.68F, 2.3F}, belt);
+    build.box({-8.05F, 0.55F, 2.2F}, {8.05F, 0.72F, 2.28F}, belt);
+    build.box({-5.6F, 1.68F, -1.6F}, {5.0F, 3.9F, 1.6F}, house, true);
+    build.box({-5.8F, 3.9F, -1.8F}, {5.2F, 4.05F, 1.8F}, belt);
+    build.box({-2.6F, 4.05F, -1.2F}, {1.4F, 5.7F, 1.2F}, upper, true);
+    build.box({-2.8F, 5.7F, -1.4F}, {1.6F, 5.82F, 1.4F}, house);
+    for (int i = 0; i < 8; ++i)
+        build.box({-5.1F + 1.28F * float(i), 2.5F, 1.6F}, {-4.35F + 1.28F * float(i), 3.35F, 1.63F}, iron);
+    for (int i = 0; i < 3; ++i)
+        build.box({-2.2F + 1.25F * float(i), 4.7F, 1.2F}, {-1.4F + 1.25F * float(i), 5.35F, 1.23F}, iron);
+    build.quad({5.3F, 1.9F, 1.61F}, {7.4F, 1.9F, 1.61F}, {7.4F, 3.3F, 1.61F}, {5.3F, 3.3F, 1.61F}, notice, false, true);
+    build.box({5.25F, 1.68F, 1.5F}, {7.45F, 3.4F, 1.6F}, belt, true);
+    build.turned({3.4F, 4.05F, 0}, {{0.55F, 0}, {0.5F, 1.9F}, {0.0F, 1.9F}}, upper);
+    build.turned({3.4F, 5.3F, 0}, {{0.57F, 0}, {0.56F, 0.25F}}, house);
+    for (int i = 0; i < 7; ++i) {
+        // Fenders over the side, and the rail's posts.
+        build.turned({-7.0F + 2.3F * float(i), 0.35F, 2.4F},
+                     {{0.0F, 0}, {0.2F, 0.05F}, {0.24F, 0.45F}, {0.2F, 0.85F}, {0.0F, 0.9F}}, rope);
+        build.box({-7.6F + 2.5F * float(i), 1.68F, 2.14F}, {-7.5F + 2.5F * float(i), 2.7F, 2.24F}, house);
+    }
+    build.tube({{-7.6F, 2.65F, 2.19F}, {7.5F, 2.65F, 2.19F}}, 0.04F, house);
+    build.tube({{-7.6F, 2.15F, 2.19F}, {7.5F, 2.15F, 2.19F}}, 0.03F, rope);
+    return scene;
+}
+
 Scene buildHarbour() {
     Scene scene = buildLanding();
     Builder build(scene);

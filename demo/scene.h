@@ -39,6 +39,9 @@ struct Scene {
 
 Scene buildLanding();
 
+/// The landing with the ferry in place of the trolley: about its own middle, on the water.
+Scene buildFerry();
+
 /// The same with a breakwater of stone and its beacon out on the water.
 Scene buildHarbour();
 

@@ -181,6 +181,60 @@ Eigen::Affine3d bollardCamera(const ShotSize& size, double frame) {
     return pose;
 }
 
+// ---- ferry: it comes in while the camera walks along the quay, and fills a third of the picture
+
+pinion::Lens ferryLens(const ShotSize& size, double) { return lensOf(size, 30.0, -0.06, 0.0); }
+
+Eigen::Affine3d ferryIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    return lookingAt({-3.6 + 2.6 * along, 1.64, 4.4 - 0.7 * along}, {-2.4 + 1.5 * along, 1.5, -6.0});
+}
+
+Eigen::Affine3d ferryCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    const double step = 6.283185 * 1.7 * seconds;
+    Eigen::Affine3d pose = ferryIntended(size, frame);
+    pose.translation() += Vector3d(0.018 * unrest(seconds, 51) + 0.012 * std::sin(step / 2),
+                                   0.02 * std::sin(step) + 0.01 * unrest(seconds, 52), 0.015 * unrest(seconds, 53));
+    pose.linear() = pose.linear() * turned(0.45 * unrest(seconds, 54), Vector3d::UnitX()) *
+                    turned(0.5 * unrest(seconds, 55), Vector3d::UnitY()) *
+                    turned(0.45 * unrest(seconds, 56), Vector3d::UnitZ());
+    return pose;
+}
+
+/// Along the quay, ever slower, its bow swung in; the swell lifts it a little.
+Eigen::Affine3d ferryTrolley(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    const double seconds = frame / size.fps;
+    Eigen::Affine3d pose = Eigen::Affine3d::Identity();
+    pose.translation() = Vector3d(-12.5 + 10.5 * along - 3.2 * along * along, -1.1 + 0.03 * std::sin(2.3 * seconds),
+                                  -12.6 + 0.9 * along);
+    pose.linear() = turned(7.0 - 7.5 * along, Vector3d::UnitY()) * turned(0.5 * std::sin(1.9 * seconds), Vector3d::UnitX());
+    return pose;
+}
+
+// ---- telephone: carried along the quay at arm's length; its sensor is read row by row over 0.62 of a frame
+
+pinion::Lens telephoneLens(const ShotSize& size, double) { return lensOf(size, 27.0, -0.045, 0.006); }
+
+Eigen::Affine3d telephoneIntended(const ShotSize& size, double frame) {
+    const double along = size.frames > 1 ? frame / (size.frames - 1) : 0;
+    return lookingAt({-2.4 + 3.0 * along, 1.55, 6.4 - 1.9 * along}, {-0.5 + 1.5 * along, 1.0, -2.0});
+}
+
+Eigen::Affine3d telephoneCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    const double step = 6.283185 * 1.85 * seconds;
+    Eigen::Affine3d pose = telephoneIntended(size, frame);
+    pose.translation() += Vector3d(0.025 * unrest(1.4 * seconds, 61) + 0.015 * std::sin(step / 2),
+                                   0.028 * std::sin(step) + 0.012 * unrest(1.6 * seconds, 62), 0.02 * unrest(seconds, 63));
+    pose.linear() =
+        pose.linear() * turned(0.7 * unrest(1.9 * seconds, 64) + 0.25 * std::sin(step), Vector3d::UnitX()) *
+        turned(0.9 * unrest(1.8 * seconds, 65) + 0.2 * std::sin(step / 2), Vector3d::UnitY()) *
+        turned(0.8 * unrest(1.5 * seconds, 66), Vector3d::UnitZ());
+    return pose;
+}
+
 constexpr DemoShot kShots[] = {
     {"landing", 28.0, 120, 24.0, buildLanding, landingLens, false, landingCamera, landingIntended, landingTrolley},
     {"mooring", 50.0, 96, 24.0, buildHarbour, mooringLens, false, mooringCamera, mooringIntended, noTrolley},
@@ -190,6 +244,9 @@ constexpr DemoShot kShots[] = {
     {"board", 35.0, 90, 24.0, buildBoard, boardLens, false, boardCamera, boardIntended, noTrolley, boardCorners},
     {"bollard", 32.0, 60, 24.0, buildBollard, bollardLens, false, bollardCamera, bollardIntended, noTrolley,
      bollardPlaces},
+    {"ferry", 30.0, 80, 24.0, buildFerry, ferryLens, false, ferryCamera, ferryIntended, ferryTrolley},
+    {"telephone", 27.0, 75, 30.0, buildLanding, telephoneLens, false, telephoneCamera, telephoneIntended, noTrolley,
+     nullptr, 0.62},
 };
 
 }  // namespace

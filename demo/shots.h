@@ -32,6 +32,7 @@ struct DemoShot {
     Eigen::Affine3d (*intended)(const ShotSize&, double frame);  ///< the same without the hand's unrest
     Eigen::Affine3d (*trolley)(const ShotSize&, double frame);
     std::vector<Vector3f> (*marked)() = nullptr;  ///< places whose way through the plate the truth holds
+    double readout = 0;  ///< of the sensor, row by row: a share of a frame; `camera` is that of the middle row
 };
 
 std::span<const DemoShot> demoShots();

@@ -2,6 +2,7 @@
 
 #include "commands/command.h"
 #include "exchange/formats.h"
+#include "exchange/shotfiles.h"
 #include "jobs/lensing.h"
 #include "lens/maps.h"
 #include "lens/stmap.h"
@@ -21,13 +22,36 @@ using nlohmann::json;
 namespace fs = std::filesystem;
 
 struct BendWords {
-    std::string plate, lens, map, out, size, overscan = "auto", filter = "bicubic", range, edges = "empty";
+    std::string plate, lens, map, camera, maps, out, size, overscan = "auto", filter = "bicubic", range,
+                                                            edges = "empty";
     int samples = 1, quality = 16;
+    bool rolling = false;
 };
 
-/// The lens or the map that was named.
+/// The lens of a solved camera, and the rows that it was read by where they are to be straightened.
+Expected<Glass> glassOfCamera(const BendWords& w) {
+    const auto file = readCamera(w.camera);
+    if (!file) return tl::unexpected(file.error());
+    const auto solve = std::make_shared<const Solve>(solveOf(*file));
+    if (w.rolling) {
+        if (!solve->readout.isRolling())
+            return failure(Fault::input,
+                           "{}: this camera's sensor is read at once; solve with --rolling to find its readout, or "
+                           "leave --rolling out here",
+                           w.camera);
+        return RowGlass{solve};
+    }
+    if (!solve->zoom) return solve->lens;
+    return LensOverTime{solve->lens.width, solve->lens.height,
+                        [glass = RowGlass{solve}](int frame) { return glass.lensAt(frame); }};
+}
+
+/// The lens, the map or the camera that was named.
 Expected<Glass> glassOf(const BendWords& w) {
-    if (w.lens.empty() == w.map.empty()) return failure(Fault::input, "give either --lens or --map");
+    if (int(w.lens.empty()) + int(w.map.empty()) + int(w.camera.empty()) != 2)
+        return failure(Fault::input, "give one of --lens, --map and --camera");
+    if (w.rolling && w.camera.empty()) return failure(Fault::input, "--rolling needs --camera: it tells the rows' poses");
+    if (!w.camera.empty()) return glassOfCamera(w);
     if (!w.lens.empty()) {
         auto lens = readLens(w.lens);
         if (!lens) return tl::unexpected(lens.error());
@@ -86,7 +110,7 @@ Expected<Start> startOf(const Console& console, const BendWords& w, const PlateO
     const auto plate = openPlate(console, w.plate, options);
     if (!plate) return tl::unexpected(plate.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.lens, w.map}); !free)
+    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.lens, w.map, w.camera}); !free)
         return tl::unexpected(free.error());
     const auto range = parseRange(w.range, facts);
     if (!range) return tl::unexpected(range.error());
@@ -95,7 +119,7 @@ Expected<Start> startOf(const Console& console, const BendWords& w, const PlateO
     const auto fits = facts.window
                           ? checkSize(*glass, facts.window->width, facts.window->height, "the pictures' frame is")
                           : checkSize(*glass, facts.width, facts.height, "the plate is");
-    if (!fits) return failure(Fault::input, "{}{}: {}", w.lens, w.map, fits.error().message);
+    if (!fits) return failure(Fault::input, "{}{}{}: {}", w.lens, w.map, w.camera, fits.error().message);
     if (const auto* map = std::get_if<StMap>(&*glass))
         if (const auto sound = checkStMap(*map, options.overscan); !sound)
             return failure(Fault::input, "{}: {}", w.map, sound.error().message);
@@ -110,6 +134,18 @@ int undistort(const Console& console, const BendWords& w) {
     BendChoices choices = choicesOf(w);
     choices.overscan = *overscan;
     FrameCache frames(start->plate, budget(console));
+    if (const auto* rows = std::get_if<RowGlass>(&start->glass); rows && !w.maps.empty()) {
+        const auto box = undistortedBox(start->glass, start->range, *overscan);
+        if (!box) return fail(box.error());
+        const PixelBox whole{0, 0, rows->lens().width, rows->lens().height};
+        const auto written = writeMaps(
+            w.maps, start->range.first, start->range.last,
+            [&](int frame) {
+                return mapOf(undistortingRows(*rows, frame, *box), whole, whole.width(), whole.height());
+            },
+            consoleProgress("Maps"));
+        if (!written) return fail(written.error());
+    }
     return tell(console, w,
                 undistortPlate(frames, start->range, start->glass, w.out, choices, consoleProgress("Undistorting")));
 }
@@ -123,11 +159,7 @@ int redistort(const Console& console, const BendWords& w) {
         const auto size = sizeFrom("--size", w.size);
         if (!size) return fail(size.error());
         // The glass fits the pictures' frame, so it has its size.
-        const auto [width, height] = std::visit(
-            [](const auto& own) {
-                return std::pair{own.width, own.height};
-            },
-            start->glass);
+        const auto [width, height] = sizeOf(start->glass);
         if (*size != std::pair{width, height})
             return fail({Fault::input,
                          fmt::format("--size {}: the pictures' frame is {}x{}; without its overscan's place a picture "
@@ -144,6 +176,9 @@ void addBendOptions(CLI::App& command, BendWords& w) {
     command.add_option("PLATE", w.plate)->required();
     command.add_option("--lens", w.lens, "lens.json");
     command.add_option("--map", w.map, "an ST map in place of a lens");
+    command.add_option("--camera", w.camera, "camera.json in place of a lens: a zoom is followed frame by frame");
+    command.add_flag("--rolling", w.rolling,
+                     "with --camera: each row as the middle one would have seen it, for what lies as far as most");
     command.add_option("--out", w.out, "out.####.exr, .png, .tif, or a video")->required();
     command.add_option("--filter", w.filter, "bilinear, bicubic, lanczos, or area for strong bends")
         ->check(CLI::IsMember({"bilinear", "bicubic", "lanczos", "area"}));
@@ -159,6 +194,7 @@ void addBendOptions(CLI::App& command, BendWords& w) {
 Runner addUndistort(CLI::App& command) {
     const auto words = std::make_shared<BendWords>();
     addBendOptions(command, *words);
+    command.add_option("--maps", words->maps, "maps.####.exr: with --rolling, also an ST map a frame");
     command.add_option("--overscan", words->overscan, "auto: what the lens needs; none; or pixels on every side");
     return [words](const Console& console) { return undistort(console, *words); };
 }

@@ -4,6 +4,7 @@
 #include "commands/command.h"
 #include "exchange/formats.h"
 #include "exchange/objects.h"
+#include "exchange/shotfiles.h"
 #include "outputs.h"
 #include "plates.h"
 
@@ -20,23 +21,6 @@ struct ObjectWords {
     std::vector<std::string> names, onGround;
     double ground = 0;
 };
-
-/// The camera of a file, as a solve has it.
-Solve solveOf(const CameraFile& file) {
-    Solve solve;
-    solve.lens = file.lens;
-    solve.sensorWidth_mm = file.sensorWidth_mm;
-    solve.zoom = file.zoom;
-    solve.readout = file.readout;
-    solve.motion = file.motion == "nodal"    ? CameraMotion::nodal
-                   : file.motion == "locked" ? CameraMotion::locked
-                                             : CameraMotion::travelling;
-    std::vector<SolvedFrame> frames;
-    for (const CameraFile::Frame& frame : file.frames)
-        frames.push_back({.frame = frame.frame, .worldFromCamera = frame.worldFromCamera, .focal_px = frame.focal_px});
-    solve.frames = List<SolvedFrame>(std::move(frames));
-    return solve;
-}
 
 std::vector<CameraOnFrame> camerasOf(const CameraFile& file) {
     std::vector<CameraOnFrame> cameras;

@@ -3,6 +3,7 @@
 #include "lens/stmap.h"
 #include "shot/stages/lensstage.h"
 
+#include <cmath>
 #include <fmt/format.h>
 
 namespace pinion {
@@ -38,6 +39,33 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.heldOutRms_px = shot.solve->heldOutRms_px;
     file.tracks = shot.solve->used;
     return file;
+}
+
+Solve solveOf(const CameraFile& file) {
+    Solve solve;
+    solve.lens = file.lens;
+    solve.sensorWidth_mm = file.sensorWidth_mm;
+    solve.zoom = file.zoom;
+    solve.readout = file.readout;
+    solve.motion = file.motion == "nodal"    ? CameraMotion::nodal
+                   : file.motion == "locked" ? CameraMotion::locked
+                                             : CameraMotion::travelling;
+    std::vector<SolvedFrame> frames;
+    double farthest = 0;
+    for (const CameraFile::Frame& frame : file.frames) {
+        frames.push_back({.frame = frame.frame, .worldFromCamera = frame.worldFromCamera, .focal_px = frame.focal_px});
+        // The bend of a zoom goes with the logarithm of its focal length; it is told best where that is farthest.
+        const double zoomed = file.zoom ? std::log(frame.focal_px / file.lens.focal_px) : 0;
+        if (std::abs(zoomed) <= farthest) continue;
+        farthest = std::abs(zoomed);
+        solve.k1Slope = (frame.k1 - file.lens.k1) / zoomed;
+    }
+    solve.frames = List<SolvedFrame>(std::move(frames));
+    std::vector<SolvedTrack> tracks;
+    for (const CameraFile::Point& point : file.points)
+        tracks.push_back({.role = TrackRole::used, .xyz = point.xyz});
+    solve.tracks = List<SolvedTrack>(std::move(tracks));
+    return solve;
 }
 
 TrackFile trackFileOf(const Shot& shot) {

@@ -8,6 +8,9 @@ namespace pinion {
 /// The shot's camera, oriented and scaled, as it is delivered. Fails when there is none.
 Expected<CameraFile> cameraFileOf(const Shot& shot);
 
+/// The camera of a file, as a solve has it: poses, lens, readout and points.
+Solve solveOf(const CameraFile& file);
+
 TrackFile trackFileOf(const Shot& shot);
 
 /// The lens that belongs to the camera that is handed on: the solve's, else the Lens card's. Fails where there is none.

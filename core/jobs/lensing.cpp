@@ -84,10 +84,10 @@ Expected<BentFrames> render(FrameCache& frames, const FrameRange& range, const T
 }
 
 /// What holds the undistorted picture of every frame.
-Expected<PixelBox> boxOver(const LensOverTime& zoom, const FrameRange& range, const Overscan& overscan) {
-    PixelBox all{0, 0, zoom.width, zoom.height};
+Expected<PixelBox> boxOver(const LensOverTime& lenses, const FrameRange& range, const Overscan& overscan) {
+    PixelBox all{0, 0, lenses.width, lenses.height};
     for (int frame = range.first; frame <= range.last; ++frame) {
-        const auto box = undistortedBox(zoom.at(frame), overscan);
+        const auto box = undistortedBox(lenses.at(frame), overscan);
         if (!box) return box;
         all = {std::min(all.x0, box->x0), std::min(all.y0, box->y0), std::max(all.x1, box->x1),
                std::max(all.y1, box->y1)};
@@ -96,6 +96,15 @@ Expected<PixelBox> boxOver(const LensOverTime& zoom, const FrameRange& range, co
 }
 
 }  // namespace
+
+Expected<PixelBox> undistortedBox(const Glass& glass, const FrameRange& range, const Overscan& overscan) {
+    if (const auto* map = std::get_if<StMap>(&glass)) return map->data;
+    if (const auto* zoom = std::get_if<LensOverTime>(&glass)) return boxOver(*zoom, range, overscan);
+    if (const auto* rows = std::get_if<RowGlass>(&glass))
+        return boxOver({rows->lens().width, rows->lens().height, [&](int frame) { return rows->lensAt(frame); }}, range,
+                       overscan);
+    return undistortedBox(std::get<Lens>(glass), overscan);
+}
 
 Expected<std::vector<LensLine>> traceLines(FrameCache& frames, std::span<const StraightLine> lines,
                                            const Progress& progress) {
@@ -171,13 +180,19 @@ std::optional<Glass> glassOf(const Shot& shot) {
                         [shot, lens = *lens](int frame) { return lensInForce(shot, frame).value_or(lens); }};
 }
 
-Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what) {
-    const bool isLens = !std::holds_alternative<StMap>(glass);
-    const auto [ownWidth, ownHeight] = std::visit(
-        [](const auto& own) {
-            return std::pair{own.width, own.height};
+std::pair<int, int> sizeOf(const Glass& glass) {
+    if (const auto* rows = std::get_if<RowGlass>(&glass)) return {rows->lens().width, rows->lens().height};
+    return std::visit(
+        [](const auto& own) -> std::pair<int, int> {
+            if constexpr (requires { own.width; }) return {own.width, own.height};
+            else return {0, 0};
         },
         glass);
+}
+
+Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what) {
+    const bool isLens = !std::holds_alternative<StMap>(glass);
+    const auto [ownWidth, ownHeight] = sizeOf(glass);
     if (ownWidth == width && ownHeight == height) return {};
     return failure(Fault::input, "the {} is for {}x{}, {} {}x{}; one of another size bends the wrong pixels",
                    isLens ? "lens" : "map", ownWidth, ownHeight, what, width, height);
@@ -187,20 +202,18 @@ Expected<BentFrames> undistortPlate(FrameCache& frames, const FrameRange& range,
                                     const fs::path& pattern, const BendChoices& choices, const Progress& progress) {
     const int width = frames.facts().width, height = frames.facts().height;
     if (auto fits = checkSize(glass, width, height, "the plate is"); !fits) return tl::unexpected(fits.error());
-    const auto write = [&](const Tables& tables, const PixelBox& box) {
-        return render(frames, range, tables, box, pattern, choices, width, height, progress);
+    const auto box = undistortedBox(glass, range, choices.overscan);
+    if (!box) return tl::unexpected(box.error());
+    const auto write = [&](const Tables& tables) {
+        return render(frames, range, tables, *box, pattern, choices, width, height, progress);
     };
     if (const auto* map = std::get_if<StMap>(&glass))
-        return write(always(lookUpOf(*map, {0, 0, width, height}, width, height)), map->data);
-    if (const auto* zoom = std::get_if<LensOverTime>(&glass)) {
-        const auto box = boxOver(*zoom, range, choices.overscan);
-        if (!box) return tl::unexpected(box.error());
-        return write(overTime([&](int frame) { return undistorting(zoom->at(frame), *box, choices.samples); }), *box);
-    }
-    const Lens& lens = std::get<Lens>(glass);
-    const auto box = undistortedBox(lens, choices.overscan);
-    if (!box) return tl::unexpected(box.error());
-    return write(always(undistorting(lens, *box, choices.samples)), *box);
+        return write(always(lookUpOf(*map, {0, 0, width, height}, width, height)));
+    if (const auto* zoom = std::get_if<LensOverTime>(&glass))
+        return write(overTime([&](int frame) { return undistorting(zoom->at(frame), *box, choices.samples); }));
+    if (const auto* rows = std::get_if<RowGlass>(&glass))
+        return write(overTime([&](int frame) { return undistortingRows(*rows, frame, *box, choices.samples); }));
+    return write(always(undistorting(std::get<Lens>(glass), *box, choices.samples)));
 }
 
 Expected<BentFrames> redistortPictures(FrameCache& frames, const FrameRange& range, const Glass& glass,
@@ -218,6 +231,8 @@ Expected<BentFrames> redistortPictures(FrameCache& frames, const FrameRange& ran
         return write(always(lookUpOf(*map, source, frame.width, frame.height)));
     if (const auto* zoom = std::get_if<LensOverTime>(&glass))
         return write(overTime([&](int at) { return redistorting(zoom->at(at), source, choices.samples); }));
+    if (const auto* rows = std::get_if<RowGlass>(&glass))
+        return write(overTime([&](int at) { return redistortingRows(*rows, at, source, choices.samples); }));
     return write(always(redistorting(std::get<Lens>(glass), source, choices.samples)));
 }
 

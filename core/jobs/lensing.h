@@ -2,6 +2,7 @@
 
 #include "base/progress.h"
 #include "comp/render.h"
+#include "jobs/rowbend.h"
 #include "lens/chart.h"
 #include "lens/lines.h"
 #include "lens/maps.h"
@@ -45,15 +46,21 @@ struct LensOverTime {
     std::function<Lens(int frame)> at;
 };
 
-/// What pictures are bent by: a lens, or the map that undistorts or redistorts.
-using Glass = std::variant<Lens, StMap, LensOverTime>;
+/// What pictures are bent by: a lens, the map that undistorts or redistorts, a zoom, a camera read row by row.
+using Glass = std::variant<Lens, StMap, LensOverTime, RowGlass>;
 
 /// The shot's lens in force, or its zoom's over time.
 std::optional<Glass> glassOf(const Shot& shot);
 
+/// Of the plate that it is for.
+std::pair<int, int> sizeOf(const Glass& glass);
+
 /// Fails when the glass is for another size than `width` x `height`, naming both; `what` has that size ("the plate
 /// is").
 Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what);
+
+/// The boxes that hold the undistorted pictures of every frame of a zoom, or of a camera read row by row.
+Expected<PixelBox> undistortedBox(const Glass& glass, const FrameRange& range, const Overscan& overscan);
 
 struct BendChoices {
     Overscan overscan;  ///< of undistorting by a lens; a map has its own
