@@ -17,13 +17,14 @@ ShotFilePart cameraPart();  // what the Camera card holds
 ShotFilePart lensPart();    // what the Lens card holds
 ShotFilePart solvePart();
 ShotFilePart worldPart();
+ShotFilePart objectsPart();
 ShotFilePart steadyPart();   // with the locators
 ShotFilePart insertsPart();  // with the clips
 ShotFilePart deliveryPart();
 
 std::span<const ShotFilePart> shotFileParts() {
-    static const std::array parts{platePart(), tracksPart(), planesPart(), cameraPart(),  lensPart(),
-                                  solvePart(), worldPart(),  steadyPart(), insertsPart(), deliveryPart()};
+    static const std::array parts{platePart(), tracksPart(), planesPart(),  cameraPart(), lensPart(),   solvePart(),
+                                  worldPart(), objectsPart(), steadyPart(), insertsPart(), deliveryPart()};
     return parts;
 }
 
@@ -31,10 +32,11 @@ std::span<const ShotFilePart> shotFileParts() {
 CarrierKind pictureCarrier();
 CarrierKind tracksCarrier();
 CarrierKind planeCarrier();
+CarrierKind objectCarrier();
 CarrierKind locatorCarrier();
 
 std::span<const CarrierKind> carrierKinds() {
-    static const std::array kinds{pictureCarrier(), tracksCarrier(), planeCarrier(), locatorCarrier()};
+    static const std::array kinds{pictureCarrier(), tracksCarrier(), planeCarrier(), objectCarrier(), locatorCarrier()};
     return kinds;
 }
 
@@ -54,10 +56,12 @@ DeliverableRow transformsRow();
 DeliverableRow cornerPinRow();
 DeliverableRow lensRow();
 DeliverableRow mattesRow();
+DeliverableRow objectsRow();
 
 std::span<const DeliverableRow> deliverableRows() {
     static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{
-        cameraRow(), tracksRow(), stMapsRow(), transformsRow(), cornerPinRow(), lensRow(), mattesRow()};
+        cameraRow(),    tracksRow(), stMapsRow(), transformsRow(),
+        cornerPinRow(), lensRow(),   mattesRow(), objectsRow()};
     return rows;
 }
 

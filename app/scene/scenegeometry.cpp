@@ -92,6 +92,24 @@ SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
     return scene;
 }
 
+void placeObjects(SceneGeometry& scene, const Shot& shot, int frame) {
+    scene.objects.clear();
+    scene.ways.clear();
+    if (!shot.solve || !scene.travels) return;
+    const Orientation orientation = orientationOf(shot);
+    for (const ShotObject& object : shot.objects) {
+        if (!object.solve) continue;
+        for (std::size_t i = 1; i < object.solve->frames.size(); ++i)
+            for (const std::size_t k : {i - 1, i})
+                scene.ways.push_back(sceneVertex(
+                    orientation.apply(Vector3d(object.solve->frames[k].worldFromObject.translation())), theme::kSand, 0.7F));
+        if (const ObjectFrame* on = objectFrameAt(*object.solve, frame))
+            for (const ObjectPoint& point : object.solve->points)
+                scene.objects.push_back(
+                    sceneVertex(orientation.apply(Vector3d(on->worldFromObject * point.xyz)), theme::kSand));
+    }
+}
+
 SceneGeometry geometryOf(const SolveView& view) {
     SceneGeometry scene;
     if (view.frames.empty() || view.points.empty()) return scene;

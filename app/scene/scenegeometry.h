@@ -22,6 +22,8 @@ struct SceneGeometry {
     std::vector<SceneVertex> cloud;
     std::vector<TrackId> tracks;      ///< of the cloud's points; empty while a solve runs
     std::vector<SceneVertex> path;    ///< a line strip
+    std::vector<SceneVertex> objects;  ///< points of what moves by itself, where it is on the frame
+    std::vector<SceneVertex> ways;     ///< pairs of ends: where it goes
     std::vector<SceneVertex> ground;  ///< pairs of ends
     Eigen::Vector3d eye{0, 0, 0};     ///< the middle of the path
     double size = 10.0;               ///< from the eye to the middle of the scene
@@ -34,6 +36,9 @@ using ColourOfTrack = std::function<QColor(const SolvedTrack&)>;
 
 /// The shot's solve, oriented and scaled; empty without one.
 SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf);
+
+/// Points and ways of the shot's objects on a frame: they change with it.
+void placeObjects(SceneGeometry& scene, const Shot& shot, int frame);
 
 /// What a running solve has so far: upright as the cameras are and as large as a finished solve, so that the picture
 /// does not jump at the end.

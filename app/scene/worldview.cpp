@@ -234,6 +234,11 @@ void WorldView::paintGL() {
     painter_.draw(scene_.ground, GL_LINES, clip);
     if (!through) painter_.draw(scene_.path, GL_LINE_STRIP, clip);
     painter_.draw(scene_.cloud, GL_POINTS, clip, 3.0F * float(devicePixelRatioF()));
+    if (!live_) {
+        placeObjects(scene_, session_.shot(), session_.player.frame());
+        if (!through) painter_.draw(scene_.ways, GL_LINES, clip);
+        painter_.draw(scene_.objects, GL_POINTS, clip, 4.0F * float(devicePixelRatioF()));
+    }
     over_->update();
 }
 

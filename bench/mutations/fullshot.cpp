@@ -219,6 +219,23 @@ Shot fullShot() {
     s.nextPlane = 5;
     s.solve = std::make_shared<const Solve>(fullSolve());
     s.solvedKey = 0xFEDCBA9876543210ULL;
+    ObjectSolve moving;
+    ObjectFrame at;
+    at.frame = 1004;
+    at.worldFromObject.linear() << 0, -1, 0, 1, 0, 0, 0, 0, 1;
+    at.worldFromObject.translation() << 0.5, -1.5, 2.25;
+    at.rms_px = 0.1875;
+    at.tracks = 9;
+    moving.frames = {at};
+    moving.points = {{7, {0.5, 0.25, -0.125}, 0.0625}};
+    moving.scale = ObjectScale::ground;
+    moving.scaleDeviation = 0.0025;
+    moving.rms_px = 0.21875;
+    moving.heldOutRms_px = 0.28125;
+    moving.doubt = "few tracks";
+    s.objects = std::vector<ShotObject>{{4, "ferry", std::vector<TrackId>{7, 8}, std::vector<TrackId>{7},
+                                         std::make_shared<const ObjectSolve>(moving), 0x1122334455667788ULL}};
+    s.nextObject = 6;
     s.solveId = 3;
     s.solvedWith.focal = Knowledge::guessed;
     s.solvedWith.focal_mm = 32.5;

@@ -62,6 +62,7 @@ Expected<ObjectOptions> optionsFor(const ObjectWords& w, const std::vector<Track
     };
     ObjectOptions options;
     options.sensorWidth_mm = file.sensorWidth_mm;
+    options.readout = file.readout;
     options.ground = w.ground;
     const auto named = idsOf(w.names, "--names"), touching = idsOf(w.onGround, "--on-ground");
     if (!named) return tl::unexpected(named.error());

@@ -279,9 +279,8 @@ void setDeviations(Solve& solve, const BundleCovariance& covariance, const LensP
     }
     solve.k1Deviation = covariance.deviationOf(LensTerm::k1);
     solve.k2Deviation = covariance.deviationOf(LensTerm::k2);
-    // A hand moves a little faster between frames than a cubic through them, and a longer readout makes up for it: on
-    // made-up shots by 1 to 4 % of it.
-    constexpr double kBetweenFrames = 0.025;
+    // A hand moves a little faster between frames than a cubic through them, and a longer readout makes up for it.
+    constexpr double kBetweenFrames = 0.015;
     if (const double own = covariance.deviationOf(LensTerm::readout); own > 0)
         solve.readoutDeviation = std::hypot(own, kBetweenFrames * solve.readout.share);
     solve.axisDeviation_px = {covariance.deviationOf(LensTerm::cx), covariance.deviationOf(LensTerm::cy)};

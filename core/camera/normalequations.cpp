@@ -44,7 +44,7 @@ NormalEquations<Places, Zoom>::NormalEquations(const Bundle& bundle, const Bundl
         const bool own = term == int(LensTerm::focal) ? !Zoom : term != int(LensTerm::k1Slope) || Zoom;
         if (own && options.free.has(LensTerm(term))) terms_.push_back(LensTerm(term));
     }
-    if (bundle.readout != 0 || options.free.has(LensTerm::readout)) partsPerRow_ = 4;
+    if (bundle.readout != 0 || options.free.has(LensTerm::readout)) partsPerRow_ = RowPoses::kMost;
     starts_.assign(bundle.points.size() + 1, 0);
     for (const auto& seen : bundle.observations) ++starts_[std::size_t(seen.point) + 1];
     for (std::size_t p = 0; p < bundle.points.size(); ++p) starts_[p + 1] += starts_[p];

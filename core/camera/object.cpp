@@ -198,6 +198,11 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     asked.axis = SolveOptions::Axis::centre;
     asked.motion = CameraMotion::travelling;
     asked.zoom = false;
+    // What goes by itself is read row by row as the scene is.
+    asked.reading = options.readout.isRolling() ? SolveOptions::Reading::known : SolveOptions::Reading::atOnce;
+    asked.readoutShare = options.readout.share;
+    asked.readoutSigma = 0;
+    asked.readBy = options.readout.columns ? SolveOptions::ReadBy::columns : SolveOptions::ReadBy::rows;
     asked.fewestTracks = int(kFewestTracks);
     asked.holdOut = own.size() >= 30;
     // Of what one said goes together nothing is left out as a mover of its own.
@@ -255,12 +260,17 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     return object;
 }
 
+const ObjectFrame* objectFrameAt(const ObjectSolve& object, int frame) {
+    const auto found = std::lower_bound(object.frames.begin(), object.frames.end(), frame,
+                                        [](const ObjectFrame& one, int number) { return one.frame < number; });
+    return found != object.frames.end() && found->frame == frame ? &*found : nullptr;
+}
+
 std::optional<Vector2d> projected(const ObjectSolve& object, std::span<const CameraOnFrame> cameras, int frame,
                                   const Vector3d& xyz) {
     const CameraOnFrame* camera = cameraOn(cameras, frame);
-    const auto pose = std::lower_bound(object.frames.begin(), object.frames.end(), frame,
-                                       [](const ObjectFrame& one, int number) { return one.frame < number; });
-    if (!camera || pose == object.frames.end() || pose->frame != frame) return std::nullopt;
+    const ObjectFrame* pose = objectFrameAt(object, frame);
+    if (!camera || !pose) return std::nullopt;
     const Vector3d seen = camera->worldFromCamera.inverse() * (pose->worldFromObject * xyz);
     if (seen.z() >= -1e-6) return std::nullopt;
     return plateFromPlane(camera->lens, {seen.x() / -seen.z(), -seen.y() / -seen.z()});

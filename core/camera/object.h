@@ -39,6 +39,7 @@ struct ObjectOptions {
     double usualDistance = 10;
 
     double sensorWidth_mm = 36.0;
+    Readout readout;  ///< of the camera
 };
 
 /// What told the size of an object.
@@ -82,6 +83,9 @@ struct ObjectSolve {
 /// have to share it. Fails, with what to do, where the tracks are too few or hold no shape.
 Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::span<const Track> tracks,
                                   const ObjectOptions& options, const Progress& progress = Progress{});
+
+/// Its pose on a frame; null where it has none.
+const ObjectFrame* objectFrameAt(const ObjectSolve& object, int frame);
 
 /// Where a point of the object is seen on a frame; none where it has no pose, or is behind the camera.
 std::optional<Eigen::Vector2d> projected(const ObjectSolve& object, std::span<const CameraOnFrame> cameras, int frame,

@@ -66,8 +66,8 @@ RowPoses::RowPoses(std::span<const Pose> cameras, std::span<const int> times) : 
         frame.rotation = pose.rotation.toRotationMatrix();
         frame.centre = pose.centre();
         frame.centreByPose = pinion::centreByPose(pose);
-        frame.before = follow(i - 2, i) ? 2 : follow(i - 1, i) ? 1 : 0;
-        frame.after = follow(i, i + 2) ? 2 : follow(i, i + 1) ? 1 : 0;
+        while (frame.before < kReach && follow(i - frame.before - 1, i)) ++frame.before;
+        while (frame.after < kReach && follow(i, i + frame.after + 1)) ++frame.after;
         for (int step = -frame.before; step <= frame.after; ++step) {
             if (step == 0) continue;
             Beside& beside = frame.beside[placeOf(step)];
@@ -94,7 +94,18 @@ RowPoses::Blend RowPoses::blendAt(std::size_t camera, double time) const {
         blend.weights[at] = weight;
         blend.speeds[at] = isAfter ? speed : -speed;
     };
-    if (on == 2 && back >= 1) {
+    if (on >= 3 && back >= 2) {
+        // Hermite's: the values at both ends, and the speeds there, twelfths of differences.
+        const double h00 = 1 + s * s * (2 * s - 3), h10 = s * (1 + s * (s - 2)), h01 = s * s * (3 - 2 * s),
+                     h11 = s * s * (s - 1);
+        const double d00 = 6 * s * (s - 1), d10 = 1 + s * (3 * s - 4), d01 = -d00, d11 = s * (3 * s - 2);
+        add(-2, h10 / 12, d10 / 12);
+        add(-1, (-8 * h10 + h11) / 12, (-8 * d10 + d11) / 12);
+        add(0, h00 - 8 * h11 / 12, d00 - 8 * d11 / 12);
+        add(1, h01 + 8 * h10 / 12, d01 + 8 * d10 / 12);
+        add(2, (-h10 + 8 * h11) / 12, (-d10 + 8 * d11) / 12);
+        add(3, -h11 / 12, -d11 / 12);
+    } else if (on >= 2 && back >= 1) {
         add(-1, s * (-0.5 + s * (1 - 0.5 * s)), -0.5 + s * (2 - 1.5 * s));
         add(0, 1 + s * s * (-2.5 + 1.5 * s), s * (-5 + 4.5 * s));
         add(1, s * (0.5 + s * (2 - 1.5 * s)), 0.5 + s * (4 - 4.5 * s));
@@ -103,7 +114,7 @@ RowPoses::Blend RowPoses::blendAt(std::size_t camera, double time) const {
         add(-1, 0.5 * s * (s - 1), s - 0.5);
         add(0, 1 - s * s, -2 * s);
         add(1, 0.5 * s * (s + 1), s + 0.5);
-    } else if (on == 2) {
+    } else if (on >= 2) {
         add(0, 0.5 * (s - 1) * (s - 2), s - 1.5);
         add(1, s * (2 - s), 2 - 2 * s);
         add(2, 0.5 * s * (s - 1), s - 0.5);

@@ -10,12 +10,17 @@
 namespace pinion {
 
 /// A camera's pose while it reads a row: between the poses of its frames, which are those of the middle row. Places go
-/// by a cubic through four frames (Catmull and Rom 1974), turns by the same cubic of their logarithms about the frame's
-/// own turn, so that both pass through the frames' poses. At the ends of the shot, and beside frames without a camera,
-/// fewer frames stand in, down to the frame alone. Models of the rolling shutter like this: Hedborg et al. 2012
-/// ("Rolling shutter bundle adjustment"), Forssén and Ringaby 2010.
+/// by Hermite's cubic whose speeds are differences of fourth order over five frames (Fornberg 1988: a hand's fast shake
+/// is slowed down by a twentieth where those of second order take a fifth), turns by the same cubic of their logarithms
+/// about the frame's own turn, so that both pass through the frames' poses. Near the ends of the shot, and beside
+/// frames without a camera, fewer frames stand in: speeds of second order (Catmull and Rom 1974), a parabola, a line,
+/// the frame alone. Models of the rolling shutter like this: Hedborg et al. 2012 ("Rolling shutter bundle adjustment"),
+/// Forssén and Ringaby 2010.
 class RowPoses {
 public:
+    static constexpr std::size_t kMost = 6;  ///< frames that a row may follow
+    static constexpr int kReach = 3;         ///< how far they may lie from its own
+
     /// `times`: the frame number of each camera, rising; empty: one after the other. Only neighbours in time count.
     RowPoses(std::span<const Pose> cameras, std::span<const int> times);
 
@@ -23,11 +28,11 @@ public:
     /// `turnByTurn * turn` in the row's own axes; its place in the world moves by `centreByPose` times turn and shift.
     struct Slopes {
         int count = 0;
-        std::array<int, 4> cameras{};  ///< rising
-        std::array<double, 4> weights{};
-        std::array<double, 4> speeds{};  ///< of the weights, a frame
-        std::array<Eigen::Matrix3d, 4> turnByTurn;
-        std::array<Eigen::Matrix<double, 3, 6>, 4> centreByPose;
+        std::array<int, kMost> cameras{};  ///< rising
+        std::array<double, kMost> weights{};
+        std::array<double, kMost> speeds{};  ///< of the weights, a frame
+        std::array<Eigen::Matrix3d, kMost> turnByTurn;
+        std::array<Eigen::Matrix<double, 3, 6>, kMost> centreByPose;
         Eigen::Vector3d turnByTime{0, 0, 0};    ///< in the row's own axes, radians a frame
         Eigen::Vector3d centreByTime{0, 0, 0};  ///< in the world
     };
@@ -41,8 +46,8 @@ public:
 private:
     struct Blend {
         int count = 0;
-        std::array<int, 4> steps{};  ///< from the frame's camera
-        std::array<double, 4> weights{}, speeds{};
+        std::array<int, kMost> steps{};  ///< from the frame's camera
+        std::array<double, kMost> weights{}, speeds{};
     };
     Blend blendAt(std::size_t camera, double time) const;
 
@@ -55,10 +60,10 @@ private:
         Eigen::Matrix3d rotation;
         Eigen::Vector3d centre;
         Eigen::Matrix<double, 3, 6> centreByPose;
-        int before = 0, after = 0;  ///< neighbours in time on either side, up to two
-        std::array<Beside, 4> beside;
+        int before = 0, after = 0;  ///< neighbours in time on either side, up to the reach
+        std::array<Beside, 2 * kReach> beside;
     };
-    static std::size_t placeOf(int step) { return std::size_t(step < 0 ? step + 2 : step + 1); }
+    static std::size_t placeOf(int step) { return std::size_t(step < 0 ? step + kReach : step + kReach - 1); }
     std::vector<Frame> frames_;
 };
 

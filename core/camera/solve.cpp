@@ -888,8 +888,7 @@ std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame) {
     if (!solved) return std::nullopt;
     FrameRows rows(solve.readout, {poseFrom(solved->worldFromCamera), lensOf(solve, *solved)});
     if (!solve.readout.isRolling()) return rows;
-    // A row follows two frames on either side at most.
-    constexpr std::ptrdiff_t kReach = 2;
+    constexpr std::ptrdiff_t kReach = RowPoses::kReach;
     const auto& all = solve.frames.vector();
     const std::ptrdiff_t at = solved - all.data(), first = std::max<std::ptrdiff_t>(0, at - kReach),
                          last = std::min(std::ptrdiff_t(all.size()) - 1, at + kReach);

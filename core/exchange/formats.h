@@ -3,6 +3,7 @@
 #include "base/expected.h"
 #include "base/framerate.h"
 #include "camera/result.h"
+#include "exchange/objects.h"
 #include "lens/lines.h"
 #include "matte/matte.h"
 #include "track/track.h"
@@ -84,6 +85,7 @@ struct CameraFile {
     };
     std::vector<Point> points;
     std::vector<Point> directions;  ///< of tracks whose depth is not known, of length 1
+    std::vector<ObjectFile::Object> objects;  ///< that move by themselves; USD alone holds them
     std::string motion = "travelling";
     double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given
     Readout readout;                 ///< the frames' poses are those of the middle row

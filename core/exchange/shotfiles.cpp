@@ -38,6 +38,44 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.rms_px = shot.solve->rms_px;
     file.heldOutRms_px = shot.solve->heldOutRms_px;
     file.tracks = shot.solve->used;
+    if (auto objects = objectFileOf(shot)) file.objects = std::move(objects->objects);
+    return file;
+}
+
+Expected<ObjectFile> objectFileOf(const Shot& shot) {
+    if (!shot.solve)
+        return failure(Fault::outcome, "shot {}: objects are in the world of a camera; solve it first", shot.name);
+    const auto orientation = orient(shot.world, *shot.solve);
+    if (!orientation) return tl::unexpected(orientation.error());
+    const auto nameOf = [&](TrackId id) {
+        const Track* named = findTrack(shot, id);
+        return named ? named->name : fmt::format("t-{}", id);
+    };
+    ObjectFile file;
+    for (const ShotObject& object : shot.objects) {
+        if (!object.solve) continue;
+        ObjectFile::Object one{.name = object.name,
+                               .tracks = {},
+                               .frames = {},
+                               .points = {},
+                               .scaleIsKnown = object.solve->scaleIsKnown(),
+                               .scaleDeviation = object.solve->scaleDeviation,
+                               .rms_px = object.solve->rms_px,
+                               .doubt = object.solve->doubt};
+        for (const ObjectFrame& frame : object.solve->frames) {
+            Eigen::Isometry3d pose = frame.worldFromObject;
+            pose.linear() = orientation->rotation * pose.linear();
+            pose.translation() = orientation->apply(Eigen::Vector3d(frame.worldFromObject.translation()));
+            one.frames.push_back({frame.frame, pose});
+        }
+        for (const ObjectPoint& point : object.solve->points) {
+            one.tracks.push_back(nameOf(point.track));
+            one.points.push_back({nameOf(point.track), orientation->scale * point.xyz});
+        }
+        file.objects.push_back(std::move(one));
+    }
+    if (file.objects.empty())
+        return failure(Fault::outcome, "shot {}: no object is solved; choose its tracks on the Camera card", shot.name);
     return file;
 }
 

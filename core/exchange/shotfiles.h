@@ -1,6 +1,7 @@
 #pragma once
 
 #include "exchange/formats.h"
+#include "exchange/objects.h"
 #include "shot/shot.h"
 
 namespace pinion {
@@ -10,6 +11,9 @@ Expected<CameraFile> cameraFileOf(const Shot& shot);
 
 /// The camera of a file, as a solve has it: poses, lens, readout and points.
 Solve solveOf(const CameraFile& file);
+
+/// The shot's solved objects, oriented and scaled as its camera is. Fails when there is none.
+Expected<ObjectFile> objectFileOf(const Shot& shot);
 
 TrackFile trackFileOf(const Shot& shot);
 

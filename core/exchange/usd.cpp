@@ -109,24 +109,50 @@ std::string cameraText(const CameraFile& file, const UsdOptions& options) {
     return out;
 }
 
-std::string cloudText(const CameraFile& file, const UsdOptions& options) {
-    const Eigen::Matrix3d turn = axes(options.zUp);
+/// Points with their names, indented by `in`.
+template <class Point>
+std::string pointsText(const char* prim, const std::vector<Point>& places, const Eigen::Matrix3d& turn,
+                       const std::string& in) {
     Vector3d low = Vector3d::Constant(1e30), high = Vector3d::Constant(-1e30);
     std::string points, names, widths;
-    for (std::size_t i = 0; i < file.points.size(); ++i) {
-        const Vector3d p = turn * file.points[i].xyz;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        const Vector3d p = turn * places[i].xyz;
         low = low.cwiseMin(p);
         high = high.cwiseMax(p);
-        const char* comma = i + 1 < file.points.size() ? ", " : "";
+        const char* comma = i + 1 < places.size() ? ", " : "";
         points += pointText(p) + comma;
-        names += "\"" + identifier(file.points[i].name) + "\"" + comma;
+        names += "\"" + identifier(places[i].name) + "\"" + comma;
         widths += std::string("0.03") + comma;
     }
-    if (file.points.empty()) low = high = Vector3d::Zero();
-    std::string out = "    def Points \"Cloud\"\n    {\n";
-    out += fmt::format("        float3[] extent = [{}, {}]\n", pointText(low), pointText(high));
-    out += "        point3f[] points = [" + points + "]\n        float[] widths = [" + widths + "]\n";
-    out += "        custom string[] pinion:names = [" + names + "]\n    }\n";
+    if (places.empty()) low = high = Vector3d::Zero();
+    std::string out = fmt::format("{}def Points \"{}\"\n{}{{\n", in, prim, in);
+    out += fmt::format("{}    float3[] extent = [{}, {}]\n", in, pointText(low), pointText(high));
+    out += in + "    point3f[] points = [" + points + "]\n" + in + "    float[] widths = [" + widths + "]\n";
+    out += in + "    custom string[] pinion:names = [" + names + "]\n" + in + "}\n";
+    return out;
+}
+
+std::string cloudText(const CameraFile& file, const UsdOptions& options) {
+    return pointsText("Cloud", file.points, axes(options.zUp), "    ");
+}
+
+/// Each an animated Xform with its points under it.
+std::string objectsText(const CameraFile& file, const UsdOptions& options) {
+    const Eigen::Matrix3d turn = axes(options.zUp);
+    Eigen::Isometry3d turned = Eigen::Isometry3d::Identity();
+    turned.linear() = turn;
+    std::string out;
+    for (const ObjectFile::Object& object : file.objects) {
+        out += fmt::format("\n    def Xform \"{}\"\n    {{\n", identifier(object.name));
+        out += "        matrix4d xformOp:transform.timeSamples = {\n";
+        for (const ObjectFile::Frame& frame : object.frames)
+            out += fmt::format(
+                "            {}: {},\n", frame.frame,
+                matrixText(Eigen::Matrix4d((turned * frame.worldFromObject * turned.inverse()).matrix().transpose())));
+        out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n";
+        out += fmt::format("        custom bool pinion:scaleIsKnown = {}\n", object.scaleIsKnown ? 1 : 0);
+        out += pointsText("Points", object.points, turn, "        ") + "    }\n";
+    }
     return out;
 }
 
@@ -161,7 +187,7 @@ std::string groundText(const UsdOptions& options) {
 }  // namespace
 
 std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
-    return headText(file, options) + cameraText(file, options) + cloudText(file, options) +
+    return headText(file, options) + cameraText(file, options) + cloudText(file, options) + objectsText(file, options) +
            (options.ground ? groundText(options) : "") + "}\n";
 }
 

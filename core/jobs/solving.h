@@ -14,4 +14,8 @@ struct SolveRun {
 };
 Expected<Solve> runSolve(const Shot& shot, const Progress& progress = Progress{}, const SolveRun& run = {});
 
+/// One of the shot's objects, against its solved camera; merge with `withObjectSolved`. Fails, saying what to do, where
+/// there is no camera or no object, or its tracks do not suffice.
+Expected<ObjectSolve> runObject(const Shot& shot, ObjectId object, const Progress& progress = Progress{});
+
 }  // namespace pinion

@@ -169,6 +169,20 @@ void addSolve(Fingerprint& print, const Shot& shot) {
     print.add(solve.rms_px).add(solve.heldOutRms_px).add(solve.used).add(int(solve.inMetres));
     print.add(solve.focalDeviation_mm.value_or(-1)).add(sumOf(solve.frames)).add(sumOf(solve.tracks));
     addText(print, solve.doubt);
+    if (solve.readout.isRolling()) print.add(114).add(solve.readout.share).add(int(solve.readout.columns));
+}
+
+void addObjects(Fingerprint& print, const Shot& shot) {
+    for (const ShotObject& object : shot.objects) {
+        addText(print.add(115), object.name);
+        if (!object.solve) continue;
+        print.add(int(object.solve->scale));
+        for (const ObjectFrame& frame : object.solve->frames) {
+            print.add(frame.frame);
+            for (int i = 0; i < 12; ++i) print.add(frame.worldFromObject.matrix()(i / 4, i % 4));
+        }
+        for (const ObjectPoint& point : object.solve->points) add(print.add(std::uint64_t(point.track)), point.xyz);
+    }
 }
 
 void addWorld(Fingerprint& print, const Shot& shot) {

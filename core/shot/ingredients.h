@@ -28,6 +28,8 @@ void addLensInForce(Fingerprint& print, const Shot& shot);
 void addPlane(Fingerprint& print, const PlanarTrack& plane);
 /// Camera, lens, points and figures of the solve; of none nothing.
 void addSolve(Fingerprint& print, const Shot& shot);
+/// Poses and points of the objects, and how they are called.
+void addObjects(Fingerprint& print, const Shot& shot);
 /// The decisions about the world, and the solve that they are about.
 void addWorld(Fingerprint& print, const Shot& shot);
 /// All that the shapes cover, and how they are called; what they ride on too.

@@ -69,6 +69,12 @@ const Matte* findMatte(const Shot& shot, MatteId id) {
     return nullptr;
 }
 
+const ShotObject* findObject(const Shot& shot, ObjectId id) {
+    for (const ShotObject& object : shot.objects)
+        if (object.id == id) return &object;
+    return nullptr;
+}
+
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids) {
     std::vector<Track> tracks;
     for (TrackId id : ids)

@@ -10,6 +10,7 @@
 #include "planar/planartrack.h"
 #include "plate/plate.h"
 #include "shot/locator.h"
+#include "shot/object.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
 #include "world/world.h"
@@ -111,9 +112,9 @@ struct LensCard {
 };
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
-enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes };
+enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes, objects };
 inline constexpr std::array kDeliverableKinds{"camera",     "tracks", "st maps", "transforms",
-                                              "corner pin", "lens",   "mattes"};
+                                              "corner pin", "lens",   "mattes",  "objects"};
 enum class DeliverableFormat { usda, json, csv, exr, yaml, png, tiff, svg };
 inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml", "png", "tiff", "svg"};
 enum class UpAxis { y, z };
@@ -161,6 +162,8 @@ struct Shot {
     List<KeptSolve> keptSolves;          ///< the others, the last one kept at the end
     SolveId nextSolve = 1;
     World world;
+    List<ShotObject> objects;
+    ObjectId nextObject = 1;
     List<Locator> locators;
     LocatorId nextLocator = 1;
     SteadySettings steady;
@@ -184,6 +187,7 @@ const Clip* findClip(const Shot& shot, ClipId clip);
 const Insert* findInsert(const Shot& shot, InsertId insert);
 const Locator* findLocator(const Shot& shot, LocatorId locator);
 const Matte* findMatte(const Shot& shot, MatteId matte);
+const ShotObject* findObject(const Shot& shot, ObjectId object);
 /// Those that are still there.
 std::vector<Track> tracksOf(const Shot& shot, const List<TrackId>& ids);
 

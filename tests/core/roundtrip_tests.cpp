@@ -197,6 +197,22 @@ static Strings members(const Solve& x) {
     return all(lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise, used, disagreed, heldOut,
                duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt);
 }
+static Strings members(const ObjectFrame& x) {
+    const auto& [frame, pose, rms, tracks] = x;
+    return all(frame, pose, rms, tracks);
+}
+static Strings members(const ObjectPoint& x) {
+    const auto& [track, xyz, rms] = x;
+    return all(track, xyz, rms);
+}
+static Strings members(const ObjectSolve& x) {
+    const auto& [frames, points, scale, deviation, rms, held, doubt] = x;
+    return all(frames, points, scale, deviation, rms, held, doubt);
+}
+static Strings members(const ShotObject& x) {
+    const auto& [id, name, tracks, ground, solve, key] = x;
+    return all(id, name, tracks, ground, solve, key);
+}
 static Strings members(const World::Measure& x) {
     const auto& [from, to, length] = x;
     return all(from, to, length);
@@ -287,10 +303,10 @@ static Strings members(const KeptSolve& x) {
 }
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, locators, nextLocator, steady, clips,
+                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator, steady, clips,
                  nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, locators, nextLocator, steady, clips,
+               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator, steady, clips,
                nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder);
 }
 

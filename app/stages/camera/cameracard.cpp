@@ -4,6 +4,7 @@
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
 #include "stages/camera/moverlist.h"
+#include "stages/camera/objectlist.h"
 #include "stages/camera/solvefigures.h"
 #include "stages/shotfields.h"
 #include "stages/shotform.h"
@@ -175,6 +176,7 @@ private:
             solves->setEnabled(!session_.isBusy());
         });
         wide(makeMoverList(session_, stage_));
+        wide(makeObjectList(session_, stage_));
         auto* histogram = new ErrorHistogram(session_, stage_);
         wide(histogram);
         auto* aside = button("Set aside", "quiet");

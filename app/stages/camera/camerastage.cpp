@@ -6,7 +6,9 @@
 #include "scene/worldview.h"
 #include "sheet/curves.h"
 #include "shot/edits/cameraedits.h"
+#include "shot/edits/objectedits.h"
 #include "shot/edits/trackedits.h"
+#include "shot/objects.h"
 #include "shot/stages/camerastage.h"
 #include "stages/camera/cameracard.h"
 #include "stages/camera/erroroverlay.h"
@@ -115,7 +117,7 @@ void CameraStage::maskMover(std::size_t place) {
         return;
     }
     session_.edit("Mask what moves", withMoverAccepted(shot, proposed.front()));
-    session_.say("Masked. Solve again to see what it changes.");
+    session_.say("Masked. Solve again to see what it changes; as an object its own motion can be solved.");
 }
 
 void CameraStage::solveSceneOf(const std::vector<TrackId>& tracks) {
@@ -124,6 +126,24 @@ void CameraStage::solveSceneOf(const std::vector<TrackId>& tracks) {
     shot.solveSettings.sceneOf = List<TrackId>(tracks);
     session_.edit("Say what stands", std::move(shot));
     startSolve();
+}
+
+void CameraStage::addObject(const std::vector<TrackId>& tracks) {
+    if (tracks.empty() || session_.isBusy()) return;
+    ObjectId id = 0;
+    session_.edit("Make an object", withObjectAdded(session_.shot(), tracks, &id));
+    startObject(id);
+}
+
+void CameraStage::startObject(ObjectId object) {
+    const Shot shot = session_.shot();
+    const auto run = [shot, object](const JobLink& link) { return runObject(shot, object, link.progress); };
+    const auto merge = [this, shot, object](ObjectSolve& result) {
+        session_.edit("Solve the object", withObjectSolved(session_.shot(), object, result, shot));
+        session_.say(text(fmt::format("Solved: {:.2f} px, {} points, {} frames; {}.", result.rms_px,
+                                      result.points.size(), result.frames.size(), sizeWords(result))));
+    };
+    session_.jobs.start(Job<ObjectSolve>{.name = "Solving the object", .run = run, .merge = merge});
 }
 
 void CameraStage::bringAllBack() {

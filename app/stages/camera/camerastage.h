@@ -1,5 +1,6 @@
 #pragma once
 
+#include "shot/object.h"
 #include "stages/stage.h"
 
 #include <memory>
@@ -36,6 +37,9 @@ public:
     /// Solves for the camera that sees these tracks stand still.
     void solveSceneOf(const std::vector<TrackId>& tracks);
     void bringAllBack();
+    /// These tracks as a thing of their own, solved against the camera.
+    void addObject(const std::vector<TrackId>& tracks);
+    void startObject(ObjectId object);
 
 signals:
     void liveChanged();

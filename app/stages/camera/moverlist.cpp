@@ -1,10 +1,12 @@
 #include "stages/camera/moverlist.h"
 
+#include "shot/objects.h"
 #include "stages/camera/camerastage.h"
 #include "stages/shotform.h"
 
 #include <algorithm>
 #include <array>
+#include <set>
 
 namespace pinion {
 namespace {
@@ -29,9 +31,19 @@ private:
             }
         return counts ? tracks : std::vector<TrackId>{};
     }
+    /// Most of them are an object's already.
+    static bool isObject(const Shot& shot, const std::vector<TrackId>& tracks) {
+        const auto on = tracksOnObjects(shot);
+        const std::set<TrackId> taken(on.begin(), on.end());
+        return 2 * std::count_if(tracks.begin(), tracks.end(), [&](TrackId id) { return taken.contains(id); }) >
+               std::ptrdiff_t(tracks.size());
+    }
     static bool hasMovers(const Shot& shot) {
-        return shot.solve && std::any_of(shot.solve->movers.begin(), shot.solve->movers.end(),
-                                         [&](const MovingTracks& one) { return !tracksOf(shot, one).empty(); });
+        return shot.solve &&
+               std::any_of(shot.solve->movers.begin(), shot.solve->movers.end(), [&](const MovingTracks& one) {
+                   const auto tracks = tracksOf(shot, one);
+                   return !tracks.empty() && !isObject(shot, tracks);
+               });
     }
 
     std::size_t held() const { return std::size_t(std::max(0, movers_->currentData().toInt())); }
@@ -53,15 +65,23 @@ private:
                            "A matte about its tracks that goes with them; what it covers no longer counts");
         auto* stands = named(new QPushButton("It stands"), "moverStands",
                              "These tracks are the scene's: solve for the camera that sees them stand still");
-        auto* buttons = buttonRow({choose, mask, stands});
+        auto* object = named(new QPushButton("As an object"), "moverObject",
+                             "Solve its own motion against the camera; its tracks no longer count for that");
+        auto* buttons = new QWidget;
+        auto* rows = new QVBoxLayout(buttons);
+        rows->setContentsMargins(0, 0, 0, 0);
+        rows->setSpacing(4);
+        rows->addWidget(buttonRow({choose, mask, stands}));
+        rows->addWidget(buttonRow({object}));
         wide(buttons);
+        onClick(object, [this] { stage_.addObject(heldTracks()); });
         onClick(choose, [this] {
             const auto tracks = heldTracks();
             session_.selection.set({tracks.begin(), tracks.end()});
         });
         onClick(mask, [this] { stage_.maskMover(held()); });
         onClick(stands, [this] { stage_.solveSceneOf(heldTracks()); });
-        onRefresh([this, title, mask, stands, buttons] {
+        onRefresh([this, title, mask, stands, object, buttons] {
             const Shot& shot = session_.shot();
             const bool any = hasMovers(shot);
             for (QWidget* part : std::array<QWidget*, 3>{title, movers_, buttons}) part->setVisible(any);
@@ -71,13 +91,13 @@ private:
             for (std::size_t i = 0; i < shot.solve->movers.size(); ++i) {
                 const MovingTracks& one = shot.solve->movers[i];
                 const auto tracks = tracksOf(shot, one);
-                if (tracks.empty()) continue;
+                if (tracks.empty() || isObject(shot, tracks)) continue;
                 movers_->addItem(
                     QString("%1 tracks, %2 to %3").arg(tracks.size()).arg(one.frames.first).arg(one.frames.second),
                     int(i));
             }
             movers_->setCurrentIndex(std::max(0, movers_->findData(before)));
-            for (QPushButton* one : {mask, stands}) one->setEnabled(!session_.isBusy());
+            for (QPushButton* one : {mask, stands, object}) one->setEnabled(!session_.isBusy());
         });
     }
 

@@ -50,6 +50,7 @@ void addCameraKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addPlate(print, shot.plate);
     addText(print, shot.name);
     addWorld(print, shot);
+    if (!shot.objects.isEmpty()) addObjects(print.add(118), shot);
     // The points carry the names of their tracks.
     addTrackNames(print, shot.tracks);
 }

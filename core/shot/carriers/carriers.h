@@ -49,6 +49,7 @@ const CarrierKind* carrierKind(std::string_view word);
 Ride rideOnTracks(std::vector<TrackId> tracks, int referenceFrame = 0);
 Ride rideOnPicture(int referenceFrame = 0);
 Ride rideOnPlane(PlaneId plane, int referenceFrame = 0);
+Ride rideOnObject(ObjectId object, int referenceFrame = 0);
 Ride rideOnLocator(LocatorId locator, int referenceFrame = 0);
 
 /// What the shot's things carry. It keeps the shot as it was.

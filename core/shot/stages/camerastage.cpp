@@ -1,6 +1,7 @@
 #include "shot/stages/camerastage.h"
 
 #include "shot/ingredients.h"
+#include "shot/objects.h"
 #include "shot/solvesettings.h"
 
 #include <algorithm>
@@ -32,6 +33,7 @@ std::uint64_t solveKey(const Shot& shot) {
     addLaterSettings(print, s);
     if (s.distortion == SolveOptions::Distortion::known && shot.lens.lens) addLens(print.add(109), glassOf(shot));
     if (s.distortion == SolveOptions::Distortion::guessed && shot.lens.lens) addLens(print.add(110), glassOf(shot));
+    for (const TrackId track : tracksOnObjects(shot)) print.add(116).add(double(track));
     for (const TrackId track : s.sceneOf) print.add(111).add(double(track));
     for (const KnownDistance& known : s.distances)
         print.add(105).add(double(known.a)).add(double(known.b)).add(known.metres).add(known.sigma);
@@ -87,6 +89,9 @@ StageReport cameraReport(const Shot& shot) {
         } else if (shot.solve->rms_px > 1.0) {
             report.state = StageState::attention;
             report.message = "The error is above 1 px. Set the worst tracks aside and solve again.";
+        } else if (std::string lack = lackOfObjects(shot); !lack.empty()) {
+            report.state = StageState::attention;
+            report.message = std::move(lack);
         }
     }
     return report;

@@ -1,0 +1,74 @@
+#include "shot/edits/objectedits.h"
+
+#include "shot/objects.h"
+
+#include <algorithm>
+#include <fmt/core.h>
+#include <set>
+
+namespace pinion {
+namespace {
+
+std::string freeName(const Shot& shot, ObjectId except, const std::string& wanted) {
+    const auto isTaken = [&](const std::string& name) {
+        return std::any_of(shot.objects.begin(), shot.objects.end(),
+                           [&](const ShotObject& one) { return one.id != except && one.name == name; });
+    };
+    if (!wanted.empty() && !isTaken(wanted)) return wanted;
+    const std::string base = wanted.empty() ? "object" : wanted;
+    for (int number = wanted.empty() ? 1 : 2;; ++number)
+        if (std::string name = fmt::format("{} {}", base, number); !isTaken(name)) return name;
+}
+
+}  // namespace
+
+Shot withObjectAdded(const Shot& shot, const std::vector<TrackId>& tracks, ObjectId* id) {
+    Shot result = shot;
+    const std::set<TrackId> taken(tracks.begin(), tracks.end());
+    result.objects = shot.objects.edited([&](auto& all) {
+        for (ShotObject& one : all)
+            for (List<TrackId>* list : {&one.tracks, &one.onGround})
+                *list = list->edited(
+                    [&](auto& ids) { std::erase_if(ids, [&](TrackId track) { return taken.contains(track); }); });
+        std::erase_if(all, [](const ShotObject& one) { return one.tracks.isEmpty(); });
+        ShotObject made;
+        made.id = result.nextObject++;
+        made.name = freeName(shot, made.id, "");
+        made.tracks = List<TrackId>(tracks);
+        if (id) *id = made.id;
+        all.push_back(std::move(made));
+    });
+    return result;
+}
+
+Shot withObjectEdited(const Shot& shot, ObjectId object, const std::function<void(ShotObject&)>& edit) {
+    Shot result = shot;
+    result.objects = shot.objects.edited([&](auto& all) {
+        for (ShotObject& one : all)
+            if (one.id == object) edit(one);
+    });
+    return result;
+}
+
+Shot withObjectRenamed(const Shot& shot, ObjectId object, const std::string& name) {
+    return withObjectEdited(shot, object, [&](ShotObject& one) { one.name = freeName(shot, object, name); });
+}
+
+Shot withObjectRemoved(const Shot& shot, ObjectId object) {
+    Shot result = shot;
+    result.objects = shot.objects.edited(
+        [&](auto& all) { std::erase_if(all, [&](const ShotObject& one) { return one.id == object; }); });
+    return result;
+}
+
+Shot withObjectSolved(const Shot& shot, ObjectId object, const ObjectSolve& solve, const Shot& asked) {
+    const ShotObject* before = findObject(asked, object);
+    if (!before) return shot;
+    const std::uint64_t key = objectKey(asked, *before);
+    return withObjectEdited(shot, object, [&](ShotObject& one) {
+        one.solve = std::make_shared<const ObjectSolve>(solve);
+        one.solvedKey = key;
+    });
+}
+
+}  // namespace pinion
