@@ -248,7 +248,13 @@ std::string toString(Verdict verdict) {
 }
 
 Verdict verdictOf(const MadeShot& shot, const Judgement& own, const Judgement& best, bool doubtful) {
-    if (own.frames == int(shot.poses.size()) && own.truth_px <= std::max(0.5, 1.3 * best.truth_px) &&
+    // On a frame on which fewer of the scene are seen there is no camera to be found.
+    constexpr int kFewest = 8;
+    std::vector<int> seen(shot.poses.size(), 0);
+    for (std::size_t t = 0; t < shot.tracks.size(); ++t)
+        for (const Sample& sample : shot.tracks[t].samples) seen[std::size_t(sample.frame - 1001)] += shot.truth[t].good;
+    const auto frames = std::count_if(seen.begin(), seen.end(), [](int count) { return count >= kFewest; });
+    if (own.frames >= frames && own.truth_px <= std::max(0.5, 1.3 * best.truth_px) &&
         own.path <= std::max(0.01, 1.3 * best.path))
         return Verdict::good;
     if (!doubtful &&

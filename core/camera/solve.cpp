@@ -529,7 +529,8 @@ Answer finished(KeyReading reading, const Material& material, const std::vector<
 void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress,
                   const BundleWatch& watch) {
     if (answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
-    if (mostParallax(answer.scene, keys) > clearParallax(answer.scene)) return;
+    constexpr double kFewPairs = 0.35, kMost = 0.7, kTogether = 0.45;
+    if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kFewPairs) return;
     Reconstruction turned = answer.scene;
     turned.turnOnly();
     for (int f = 0; f < int(turned.material().frames.size()); ++f)
@@ -540,12 +541,25 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
     turned.triangulateAll(0.004 * turned.material().width, true);
     complete(turned, lensPlanOf(options), progress, watch);
     const TurnVote vote = voteOfTurning(answer.scene, turned);
-    if (vote.turning < 0.93 * vote.travelling) return;
+    std::string doubt = std::move(answer.doubt);
+    if (vote.turning < 0.93 * vote.travelling) {
+        // What alone speaks for a walk, and lies close together, moves rather than that all else is infinitely far.
+        const Material& material = turned.material();
+        if (vote.turning < kMost * vote.travelling || double(partsCovered(material, vote.apart)) >
+                                                          kTogether * double(partsCovered(material, vote.both))) {
+            answer.doubt = std::move(doubt);
+            return;
+        }
+        doubt += fmt::format(
+            "{}{} tracks close together move against a camera that only turns: where they stand, choose a travelling "
+            "camera",
+            doubt.empty() ? "" : "; ", vote.apart.size());
+    }
     answer = {std::move(turned),
               {},
               {},
               fmt::format("{} of {} tracks fit a camera that only turns", vote.turning, vote.travelling),
-              std::move(answer.doubt)};
+              std::move(doubt)};
 }
 
 Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,

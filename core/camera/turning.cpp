@@ -147,7 +147,9 @@ TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& t
         };
         if (!agrees(travelling)) continue;
         ++vote.travelling;
-        vote.turning += agrees(turning);
+        const bool fits = agrees(turning);
+        vote.turning += fits;
+        (fits ? vote.both : vote.apart).push_back(int(t));
     }
     return vote;
 }
@@ -176,13 +178,28 @@ double parallaxOf(const Reconstruction& scene, const BasePair& pair) {
     return beyondTurn(scene, sharedPlaces(scene.material(), pair.a, pair.b));
 }
 
-double mostParallax(const Reconstruction& scene, const std::vector<int>& keys) {
-    double most = 0;
+namespace {
+
+std::vector<double> parallaxes(const Reconstruction& scene, const std::vector<int>& keys) {
+    std::vector<double> all;
     for (std::size_t step = 1; step < keys.size(); step *= 2)
         for (std::size_t i = 0; i + step < keys.size(); i += std::max<std::size_t>(1, step / 2))
             if (const auto places = explainedPlaces(scene, keys[i], keys[i + step]); places.size() >= 15)
-                most = std::max(most, beyondTurn(scene, places));
-    return most;
+                all.push_back(beyondTurn(scene, places));
+    return all;
+}
+
+}  // namespace
+
+double mostParallax(const Reconstruction& scene, const std::vector<int>& keys) {
+    const auto all = parallaxes(scene, keys);
+    return all.empty() ? 0 : *std::max_element(all.begin(), all.end());
+}
+
+double shareOfParallax(const Reconstruction& scene, const std::vector<int>& keys, double clear_px) {
+    const auto all = parallaxes(scene, keys);
+    const auto clear = std::count_if(all.begin(), all.end(), [&](double one) { return one > clear_px; });
+    return all.empty() ? 0 : double(clear) / double(all.size());
 }
 
 double parallaxBeyondZoom(const Reconstruction& scene, const BasePair& pair) {

@@ -3,6 +3,7 @@
 #include "camera/hypotheses.h"
 
 #include <optional>
+#include <vector>
 
 namespace pinion::solving {
 
@@ -19,6 +20,7 @@ bool standsStill(const Material& material);
 struct TurnVote {
     int travelling = 0;
     int turning = 0;
+    std::vector<int> both, apart;  ///< trails that both explain, and that the travelling one explains alone
 };
 TurnVote voteOfTurning(const Reconstruction& travelling, const Reconstruction& turning);
 
@@ -27,6 +29,10 @@ double parallaxOf(const Reconstruction& scene, const BasePair& pair);
 
 /// The most that any two keyframes show of it which share enough tracks that the scene explains.
 double mostParallax(const Reconstruction& scene, const std::vector<int>& keys);
+
+/// Of those pairs of keyframes the share that shows more than `clear_px` of it. Where something that moves outlives
+/// what stands, few pairs do.
+double shareOfParallax(const Reconstruction& scene, const std::vector<int>& keys, double clear_px);
 
 /// The same for a turn with a zoom, whatever the focal lengths: little where a camera that goes to and fro may be one
 /// that turns and zooms.

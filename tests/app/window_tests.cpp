@@ -1,8 +1,11 @@
 // Drives the real window with mouse and keys and checks what the user would see. Runs under Xvfb.
 
+#include "core/movingbox.h"
 #include "exchange/newshot.h"
 #include "fixture.h"
 #include "jobs/steadying.h"
+#include "scene/scenegeometry.h"
+#include "shot/carriers/carriers.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/plateedits.h"
 #include "shot/edits/trackedits.h"
@@ -169,6 +172,103 @@ TEST_CASE("what a solve told apart as moving can be chosen, masked, or said to b
     QTest::mouseClick(f.button("chosenStand"), Qt::LeftButton);
     f.wait();
     CHECK(f.session.shot().solveSettings.sceneOf.vector() == std::vector<TrackId>{9, 12});
+}
+
+TEST_CASE("what was told apart is made an object, named, told by the ground, ridden on and removed") {
+    Fixture f;
+    f.openPlate();
+    const test::Box box({.seed = 6});
+    Shot shot = f.session.shot();
+    Solve solve;
+    std::vector<SolvedFrame> frames;
+    for (const CameraOnFrame& camera : box.cameras)
+        frames.push_back({.frame = camera.frame, .worldFromCamera = camera.worldFromCamera,
+                          .focal_px = camera.lens.focal_px});
+    solve.frames = List<SolvedFrame>(std::move(frames));
+    solve.lens = box.cameras.front().lens;
+    solve.motion = CameraMotion::travelling;
+    std::vector<Track> tracks = box.tracks;
+    std::vector<SolvedTrack> solved;
+    for (const Track& track : tracks) solved.push_back({.track = track.id, .role = TrackRole::disagreed});
+    for (const Eigen::Vector3d& place : {Eigen::Vector3d(-3, 0, -8), Eigen::Vector3d(3, 0, -8), Eigen::Vector3d(0, 0, -4)}) {
+        Track track;
+        track.id = TrackId(tracks.size() + 1);
+        track.name = fmt::format("floor{}", track.id);
+        tracks.push_back(track);
+        solved.push_back({.track = track.id, .role = TrackRole::used, .xyz = place});
+    }
+    const TrackId floor = tracks.back().id;
+    shot.nextTrack = floor + 1;
+    shot.tracks = List<Track>(std::move(tracks));
+    solve.tracks = List<SolvedTrack>(std::move(solved));
+    solve.movers = std::vector<MovingTracks>{{box.ids, {1001, 1100}}};
+    f.session.edit("Solve camera", withSolve(shot, solve, shot));
+    f.window.docket().open("camera");
+    auto* objects = f.window.findChild<QComboBox*>("objects");
+    CHECK_FALSE(objects->isVisible());
+    REQUIRE(QTest::qWaitFor([&] { return f.button("moverObject")->visibleRegion().contains({5, 5}); }, 10000));
+    QTest::mouseClick(f.button("moverObject"), Qt::LeftButton);
+    f.wait();
+    REQUIRE(f.session.shot().objects.size() == 1);
+    const ObjectId id = f.session.shot().objects[0].id;
+    REQUIRE(f.session.shot().objects[0].solve);
+    CHECK(objects->isVisible());
+    CHECK(objects->currentText() == "object 1, 40 tracks");
+    auto* figures = f.window.findChild<QLabel*>("objectFigures");
+    CHECK(figures->text().contains("1001 to 1100; size by the camera's unrest"));
+    // It goes from what was told apart, and the camera is to be solved without it.
+    CHECK_FALSE(f.window.findChild<QComboBox*>("movers")->isVisible());
+    CHECK(cameraReport(f.session.shot()).state == StageState::stale);
+
+    auto* name = f.window.findChild<QLineEdit*>("objectName");
+    name->setFocus();
+    name->selectAll();
+    QTest::keyClicks(name, "cart");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(f.session.shot().objects[0].name == "cart");
+    CHECK(objects->currentText() == "cart, 40 tracks");
+
+    // By the ground, once there is one.
+    f.session.selection.set({1, 2, 3, 4});
+    REQUIRE(QTest::qWaitFor([&] { return f.button("objectGround")->isVisible(); }, 10000));
+    f.button("objectGround")->click();
+    f.wait();
+    CHECK(f.session.shot().objects[0].onGround.size() == 4);
+    CHECK(f.session.shot().objects[0].solve->scale == ObjectScale::unrest);  // as it was
+    Shot laid = f.session.shot();
+    laid.world.ground = std::vector<TrackId>{floor - 2, floor - 1, floor};
+    f.session.edit("Ground", laid);
+    f.button("objectSolve")->click();
+    f.wait();
+    CHECK(f.session.shot().objects[0].solve->scale == ObjectScale::ground);
+    CHECK(figures->text().contains("size by the ground"));
+
+    // It is offered to what rides, and shown in 3D where it is on the frame.
+    const auto offered = carrierKind("object")->offered(f.session.shot());
+    REQUIRE(offered.size() == 1);
+    CHECK(wordsOf(f.session.shot(), offered.front()) == "cart");
+    SceneGeometry scene = geometryOf(f.session.shot(), [](const SolvedTrack&) { return QColor(); });
+    placeObjects(scene, f.session.shot(), 1001);
+    REQUIRE(scene.objects.size() == f.session.shot().objects[0].solve->points.size());
+    const float before = scene.objects[0].x;
+    placeObjects(scene, f.session.shot(), 1100);
+    CHECK(std::abs(scene.objects[0].x - before) > 1);
+    placeObjects(scene, f.session.shot(), 1110);
+    CHECK(scene.objects.empty());
+    CHECK(scene.ways.size() == 2 * 99);
+
+    f.button("objectRemove")->click();
+    CHECK(f.session.shot().objects.isEmpty());
+    CHECK_FALSE(objects->isVisible());
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(findObject(f.session.shot(), id));
+    // Chosen by hand.
+    f.session.selection.set({5, 6, 7});
+    REQUIRE(f.button("objectMake")->isVisible());
+    f.button("objectMake")->click();
+    f.wait();
+    REQUIRE(f.session.shot().objects.size() == 2);
+    CHECK_FALSE(f.session.shot().objects[1].solve);  // three are too few, which was said
 }
 
 TEST_CASE("candidates, scatter, solve, set aside, solve again, ground, delivery: the whole path in the window") {

@@ -2,6 +2,7 @@
 #include "camera/rolling.h"
 #include "camera/rowposes.h"
 #include "camera/solve.h"
+#include "jobs/rowbend.h"
 #include "scenarios/crowdedshot.h"
 #include "scenarios/judge.h"
 
@@ -282,6 +283,73 @@ TEST_CASE("a shot read row by row is solved as well as one that was not, and the
         const auto none = solveCamera(shot.tracks, options);
         if (none) CHECK_FALSE(none->readout.isRolling());
     }
+}
+
+TEST_CASE("rows are straightened as the middle one would have seen them, and bent again") {
+    const bool isZoom = GENERATE(false, true), isNodal = GENERATE(false, true);
+    auto solve = std::make_shared<Solve>();
+    solve->lens = pinholeLens(1280, 720, 1000);
+    solve->lens.k1 = -0.06;
+    solve->lens.cx = 646;
+    solve->readout = {0.7, false};
+    solve->zoom = isZoom;
+    solve->k1Slope = isZoom ? 0.02 : 0;
+    solve->motion = isNodal ? CameraMotion::nodal : CameraMotion::travelling;
+    std::vector<SolvedFrame> frames;
+    for (int f = 0; f < 12; ++f) {
+        Pose pose = handAt(f);
+        if (isNodal) pose.translation.setZero();
+        frames.push_back({.frame = 1001 + f, .worldFromCamera = worldFromCamera(pose),
+                          .focal_px = isZoom ? 1000 + 10.0 * f : 1000});
+    }
+    solve->frames = List<SolvedFrame>(std::move(frames));
+    // A wall eight units before the camera of frame 1006.
+    const auto rows = *FrameRows::of(*solve, 1006);
+    const FrameRows::View middle = rows.at(0.0);
+    std::vector<SolvedTrack> tracks;
+    for (int i = -2; i <= 2; ++i)
+        if (!isNodal)
+            tracks.push_back({.role = TrackRole::used,
+                              .xyz = middle.pose.rotation.conjugate() * (Vector3d(i, 0.4 * i, 8) - middle.pose.translation)});
+    solve->tracks = List<SolvedTrack>(std::move(tracks));
+    const RowGlass glass{solve};
+    const PixelBox whole{0, 0, 1280, 720};
+    const LookUp out = undistortingRows(glass, 1006, whole), plain = undistorting(glass.lensAt(1006), whole);
+    const LookUp back = redistortingRows(glass, 1006, whole);
+    const auto at = [&](const LookUp& table, int x, int y) {
+        const std::size_t i = 2 * (std::size_t(y) * 1280 + std::size_t(x));
+        return Vector2d(table.xy[i], table.xy[i + 1]);
+    };
+    double farthest = 0;
+    for (const auto& [x, y] : {std::pair{200, 60}, {640, 360}, {1000, 650}, {300, 500}, {1100, 120}}) {
+        INFO("pixel " << x << ", " << y);
+        // Where the wall's point is truly read.
+        const Vector3d ray((x + 0.5 - 646) / middle.lens.focal_px, (y + 0.5 - 360) / middle.lens.focal_px, 1);
+        const Vector3d world = middle.pose.rotation.conjugate() * ((isNodal ? 50.0 : 8.0) * ray - middle.pose.translation);
+        const auto read = rows.projected(world);
+        REQUIRE(read);
+        CHECK((at(out, x, y) - *read).norm() < 0.05);
+        farthest = std::max(farthest, (at(out, x, y) - at(plain, x, y)).norm());
+        // And back: the plate's pixel lies where its row's ray meets the wall.
+        const Vector2d plate = at(out, x, y);
+        const Vector2d straight = at(back, int(plate.x()), int(plate.y()));
+        CHECK((straight - Vector2d(x + 0.5, y + 0.5)).norm() < 1.2);  // of the next whole pixel
+    }
+    CHECK(farthest > 1.5);
+    const std::vector<float> error = roundTripError(out, back);
+    double worst = 0;
+    for (int y = 100; y < 620; y += 20)
+        for (int x = 100; x < 1180; x += 20) {
+            const float one = error[std::size_t(y) * 1280 + std::size_t(x)];
+            if (std::isfinite(one)) worst = std::max(worst, double(one));
+        }
+    CHECK(worst < 0.1);
+
+    const StMap map = mapOf(out, whole, 1280, 720);
+    const LookUp again = lookUpOf(map, whole, 1280, 720);
+    CHECK((at(again, 300, 500) - at(out, 300, 500)).norm() < 1e-3);
+    // A frame without a camera is bent by its lens alone.
+    CHECK(undistortingRows(glass, 1050, whole).xy == undistorting(solve->lens, whole).xy);
 }
 
 }  // namespace pinion

@@ -44,6 +44,12 @@ KeptCarriers& keptCarriers() {
     return kept;
 }
 
+/// "a plane", "an object"
+std::string one(std::string_view thing) {
+    return fmt::format("{} {}", std::string_view("aeiou").find(thing.front()) == std::string_view::npos ? "a" : "an",
+                       thing);
+}
+
 /// One with nothing but a problem.
 std::shared_ptr<const Carrier> nothing(const Shot& shot, const std::string& problem) {
     return std::make_shared<const Carrier>(
@@ -93,7 +99,7 @@ std::string lackOf(const Shot& shot, const Ride& ride) {
         return fmt::format("rides on the {} {}, and there is no such {}", kind->thing, ride.names.front(), kind->thing);
     if (kind->nameOf && ride.ids.empty()) return "rides on nothing";
     for (const std::int64_t id : ride.ids)
-        if (kind->nameOf && !kind->nameOf(shot, id)) return fmt::format("rides on a {} that is gone", kind->thing);
+        if (kind->nameOf && !kind->nameOf(shot, id)) return fmt::format("rides on {} that is gone", one(kind->thing));
     return {};
 }
 
@@ -124,7 +130,7 @@ std::string wordsOf(const Shot& shot, const Ride& ride) {
     if (!kind) return ride.on;
     if (kind->words) return kind->words(shot, ride);
     const auto names = namesOf(shot, ride);
-    return names.empty() ? fmt::format("a {} that is gone", kind->thing) : names.front();
+    return names.empty() ? fmt::format("{} that is gone", one(kind->thing)) : names.front();
 }
 
 std::vector<std::string> namesOf(const Shot& shot, const Ride& ride) {

@@ -1,5 +1,6 @@
 #include "shot/carriers/carriers.h"
 #include "shot/carriers/things.h"
+#include "steady/fits.h"
 
 #include <Eigen/LU>
 #include <cmath>
@@ -8,6 +9,7 @@ namespace pinion {
 namespace {
 
 using Eigen::Matrix3d;
+using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 /// The camera of a frame with x right, y down, z ahead, from the object.
@@ -25,12 +27,6 @@ std::optional<Seen> seenOn(const Solve& solve, const ObjectSolve& object, int fr
                 lensOf(solve, *camera)};
 }
 
-Matrix3d pixelsFromPlane(const Lens& lens) {
-    Matrix3d matrix;
-    matrix << lens.focal_px * lens.squeeze, 0, lens.cx, 0, lens.focal_px, lens.cy, 0, 0, 1;
-    return matrix;
-}
-
 /// How the plane through the object's middle that faces the camera on the reference frame goes over the plate.
 Expected<PlateMotion> motionOf(const std::shared_ptr<const Solve>& solve, const ShotObject& object, int referenceFrame,
                                const FrameRange& range) {
@@ -43,21 +39,38 @@ Expected<PlateMotion> motionOf(const std::shared_ptr<const Solve>& solve, const 
     motion.kind = MotionKind::perspective;
     motion.referenceFrame = referenceFrame;
     motion.reason = "the object as it was solved";
-    // normal . x = 1 in the camera of the reference frame.
-    const Vector3d normal = reference->shift / reference->shift.squaredNorm();
+    // A square about the middle, half as large as the object, which faces that camera: through the lens of each frame.
+    double reach = 0;
+    for (const ObjectPoint& point : object.solve->points) reach = std::max(reach, 0.5 * point.xyz.norm());
+    const Vector3d ahead = reference->shift.normalized(), across = Vector3d::UnitY().cross(ahead).normalized(),
+                   down = ahead.cross(across);
+    std::vector<Vector3d> square;  // of the object
+    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}})
+        square.emplace_back(reference->turn.transpose() * (reach * (x * across + y * down)));
+    const auto cornersIn = [&](const Seen& seen) {
+        std::vector<Vector2d> corners;
+        for (const Vector3d& corner : square) {
+            const Vector3d at = seen.turn * corner + seen.shift;
+            const auto plate = at.z() > 1e-6 ? plateFromPlane(seen.lens, at.head<2>() / at.z()) : std::nullopt;
+            if (!plate) return std::vector<Vector2d>{};
+            corners.push_back(*plate);
+        }
+        return corners;
+    };
     const auto middle = plateFromPlane(reference->lens, reference->shift.head<2>() / reference->shift.z());
-    if (middle) motion.pivot = *middle;
+    const std::vector<Vector2d> from = cornersIn(*reference);
+    if (!middle || from.empty() || !(reach > 0))
+        return failure(Fault::input, "rides on {}, which reaches out of the lens's view on frame {}", object.name,
+                       referenceFrame);
+    motion.pivot = *middle;
     for (const ObjectFrame& frame : object.solve->frames) {
         if (!range.holds(frame.frame)) continue;
         const auto now = seenOn(*solve, *object.solve, frame.frame);
-        if (!now || now->shift.z() <= 0) continue;
-        const Matrix3d turn = now->turn * reference->turn.transpose();
-        const Vector3d shift = now->shift - turn * reference->shift;
-        Matrix3d across = pixelsFromPlane(now->lens) * (turn + shift * normal.transpose()) *
-                          pixelsFromPlane(reference->lens).inverse();
-        if (!(std::abs(across(2, 2)) > 1e-12)) continue;
-        across /= across(2, 2);
-        motion.frames.push_back({frame.frame, across, frame.tracks, frame.rms_px});
+        const std::vector<Vector2d> to = now ? cornersIn(*now) : std::vector<Vector2d>{};
+        if (to.empty()) continue;
+        std::vector<fits::Pair> pairs;
+        for (std::size_t i = 0; i < from.size(); ++i) pairs.push_back({from[i], to[i]});
+        motion.frames.push_back({frame.frame, fits::homographyOf(pairs), frame.tracks, frame.rms_px});
     }
     return motion;
 }
