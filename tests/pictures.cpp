@@ -291,6 +291,35 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
     }
 }
 
+/// The ferry as an object beside the solved quay, from above; a telephone's readout on the card.
+void tourMovers(MainWindow& window, const QString& plates, const Shoot& shoot) {
+    Session& session = window.session();
+    for (const bool ferry : {true, false}) {
+        session.open((plates + (ferry ? "/ferry.mp4" : "/telephone.mp4")).toStdString());
+        settle(window);
+        window.show("plate");
+        startScatter(session);
+        settle(window);
+        window.docket().open("camera");
+        window.stage<CameraStage>().startSolve();
+        settle(window, 300000);
+        if (!session.shot().solve) return;
+        session.player.goTo(1040);
+        if (ferry) {
+            if (session.shot().solve->movers.isEmpty()) return;
+            window.stage<CameraStage>().addObject(session.shot().solve->movers[0].tracks);
+            settle(window, 300000);
+            window.show("3d");
+            settle(window);
+            shoot("27-object");
+        } else {
+            window.show("plate");
+            settle(window);
+            shoot("telephone");
+        }
+    }
+}
+
 /// The notice board tracked from the middle both ways, with a test picture on its surface.
 void tourPlanes(MainWindow& window, const QString& plates, const Shoot& shoot) {
     Session& session = window.session();
@@ -374,6 +403,7 @@ int main(int argc, char** argv) {
     if (only.isEmpty() || only == "lens") tourLens(window, plates + "/landing.mp4", shoot);
     if (only.isEmpty() || only == "harbour") tourHarbour(window, plates, shoot);
     if (only.isEmpty() || only == "kinds") tourKinds(window, plates, shoot);
+    if (only.isEmpty() || only == "movers") tourMovers(window, plates, shoot);
     if (only.isEmpty() || only == "planes") tourPlanes(window, plates, shoot);
     if (only.isEmpty() || only == "inserts") tourInserts(window, plates, shoot);
     window.setProperty("closing", true);

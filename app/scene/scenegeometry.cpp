@@ -1,5 +1,6 @@
 #include "scene/scenegeometry.h"
 
+#include "camera/object.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
 

@@ -1,5 +1,6 @@
 #include "mutations/fullshot.h"
 
+#include "camera/object.h"
 #include "matte/sequence.h"
 
 namespace pinion::bench {

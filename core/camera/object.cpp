@@ -1,5 +1,6 @@
 #include "camera/object.h"
 
+#include "base/framerange.h"
 #include "base/units.h"
 #include "camera/pose.h"
 #include "camera/solve.h"
@@ -56,6 +57,36 @@ struct Before {
     /// From the camera to the object's origin, in the axes of the world.
     Vector3d away() const { return worldFromCamera.linear() * cameraFromObject.translation(); }
 };
+
+/// The tracks over the longest run of frames, by sightings, that enough of them go through.
+std::vector<Track> longestRun(std::vector<Track> tracks) {
+    std::map<int, int> across, seen;  // from a frame to the next
+    for (const Track& track : tracks)
+        for (std::size_t i = 0; i < track.samples.size(); ++i) {
+            ++seen[track.samples[i].frame];
+            if (i > 0)
+                for (int frame = track.samples[i - 1].frame; frame < track.samples[i].frame; ++frame) ++across[frame];
+        }
+    FrameRange best{0, -1}, run{0, -1};
+    int most = 0, count = 0;
+    for (const auto& [frame, here] : seen) {
+        if (run.last < run.first || across[frame - 1] < int(kFewestTracks)) {
+            run = {frame, frame};
+            count = 0;
+        }
+        run.last = frame;
+        count += here;
+        if (count > most) {
+            most = count;
+            best = run;
+        }
+    }
+    for (Track& track : tracks)
+        track.samples = track.samples.edited(
+            [&](auto& samples) { std::erase_if(samples, [&](const Sample& sample) { return !best.holds(sample.frame); }); });
+    std::erase_if(tracks, [](const Track& track) { return track.samples.size() < 3; });
+    return tracks;
+}
 
 struct Size {
     double value = 1, deviation = 0;
@@ -184,7 +215,7 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     const std::set<TrackId> wanted(options.tracks.begin(), options.tracks.end());
     const Lens& lens = cameras.front().lens;
     Lens plain = pinholeLens(lens.width, lens.height, lens.focal_px);
-    const std::vector<Track> own = straightened(cameras, tracks, wanted, plain);
+    std::vector<Track> own = longestRun(straightened(cameras, tracks, wanted, plain));
     if (own.size() < kFewestTracks)
         return failure(Fault::outcome, "an object needs {} tracks at least that go with it, and has {}", kFewestTracks,
                        own.size());
@@ -209,8 +240,18 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     std::vector<TrackId> all;
     for (const Track& track : own) all.push_back(track.id);
     asked.sceneOf = List<TrackId>(std::move(all));
-    const auto relative = solveCamera(own, asked, progress);
+    auto relative = solveCamera(own, asked, progress.part(0, options.mayJoin.empty() ? 1 : 0.6));
     if (!relative) return failure(relative.error().fault, "the object: {}", relative.error().message);
+    if (!options.mayJoin.empty() && !progress.stopped()) {
+        std::set<TrackId> pool = wanted;
+        pool.insert(options.mayJoin.begin(), options.mayJoin.end());
+        SolveOptions wider = asked;
+        wider.start = std::make_shared<const Solve>(*relative);
+        const std::vector<Track> together = straightened(cameras, tracks, pool, plain);
+        // What goes with it is used, what does not disagrees.
+        if (auto grown = solveCamera(together, wider, progress.part(0.6, 1)); grown && grown->used >= relative->used)
+            relative = std::move(grown);
+    }
 
     std::map<TrackId, Vector3d> points;
     Vector3d middle = Vector3d::Zero();

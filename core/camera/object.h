@@ -22,7 +22,8 @@ std::vector<CameraOnFrame> camerasOf(const Solve& solve);
 
 /// What an object is asked.
 struct ObjectOptions {
-    std::vector<TrackId> tracks;  ///< on it; others are not looked at
+    std::vector<TrackId> tracks;   ///< on it
+    std::vector<TrackId> mayJoin;  ///< that may be on it as well: those that go with it do; others are not looked at
 
     /// How far apart two of its points are, in units of the world.
     struct Length {
@@ -80,7 +81,8 @@ struct ObjectSolve {
 /// A camera that travels about a thing that stands is the same as a thing that moves before a camera: the tracks,
 /// straightened by the lens of each frame, are solved as such, and the camera's own motion is taken out. The size is
 /// told by a length, by where it touches the ground, or by the camera's unrest: at a wrong size the object's path would
-/// have to share it. Fails, with what to do, where the tracks are too few or hold no shape.
+/// have to share it. Where its tracks fall into parts in time the longest is solved, and what joins may carry it on.
+/// Fails, with what to do, where the tracks are too few or hold no shape.
 Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::span<const Track> tracks,
                                   const ObjectOptions& options, const Progress& progress = Progress{});
 

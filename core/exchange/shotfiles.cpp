@@ -1,5 +1,6 @@
 #include "exchange/shotfiles.h"
 
+#include "camera/object.h"
 #include "lens/stmap.h"
 #include "shot/stages/lensstage.h"
 

@@ -76,8 +76,15 @@ Expected<ObjectSolve> runObject(const Shot& shot, ObjectId id, const Progress& p
     if (!away.empty()) options.usualDistance = orientation.scale * median(std::move(away));
     const std::set<TrackId> own(object->tracks.begin(), object->tracks.end());
     std::vector<Track> tracks;
+    // What the camera contradicts may be on it too; what is on another object is not.
+    const auto onObjects = tracksOnObjects(shot);
+    std::set<TrackId> taken(onObjects.begin(), onObjects.end()), loose;
+    for (const SolvedTrack& track : shot.solve->tracks)
+        if (track.role == TrackRole::disagreed && track.frames >= 8 && !taken.contains(track.track))
+            loose.insert(track.track);
+    options.mayJoin.assign(loose.begin(), loose.end());
     for (const Track& track : shot.tracks)
-        if (own.contains(track.id)) {
+        if (own.contains(track.id) || (loose.contains(track.id) && !track.setAside)) {
             tracks.push_back(solvable(shot, track));
             tracks.back().setAside = false;  // it may be set aside from the camera
         }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/progress.h"
+#include "camera/object.h"
 #include "camera/solve.h"
 #include "shot/shot.h"
 

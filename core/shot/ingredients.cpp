@@ -1,6 +1,7 @@
 #include "shot/ingredients.h"
 
 #include "base/json.h"
+#include "camera/object.h"
 #include "matte/mattejson.h"
 #include "shot/carriers/carriers.h"
 #include "shot/stages/lensstage.h"

@@ -1,13 +1,15 @@
 #pragma once
 
 #include "base/list.h"
-#include "camera/object.h"
+#include "track/track.h"
 
 #include <cstdint>
 #include <memory>
 #include <string>
 
 namespace pinion {
+
+struct ObjectSolve;  // camera/object.h
 
 using ObjectId = std::int64_t;
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "camera/object.h"
 #include "shot/shot.h"
 
 namespace pinion {

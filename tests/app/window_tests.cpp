@@ -216,6 +216,15 @@ TEST_CASE("what was told apart is made an object, named, told by the ground, rid
     CHECK(objects->currentText() == "object 1, 40 tracks");
     auto* figures = f.window.findChild<QLabel*>("objectFigures");
     CHECK(figures->text().contains("1001 to 1100; size by the camera's unrest"));
+    // No card becomes wider than the column that it stands in.
+    for (const QWidget* wide :
+         {static_cast<QWidget*>(objects), static_cast<QWidget*>(f.button("objectSolve")),
+          static_cast<QWidget*>(f.button("objectChoose")), static_cast<QWidget*>(f.button("objectRemove"))}) {
+        INFO(wide->objectName().toStdString());
+        REQUIRE(QTest::qWaitFor([&] { return wide->isVisible(); }, 10000));
+        const QRect column = f.window.docket().rect();
+        CHECK(wide->mapTo(&f.window.docket(), QPoint(wide->width(), 0)).x() <= column.width());
+    }
     // It goes from what was told apart, and the camera is to be solved without it.
     CHECK_FALSE(f.window.findChild<QComboBox*>("movers")->isVisible());
     CHECK(cameraReport(f.session.shot()).state == StageState::stale);

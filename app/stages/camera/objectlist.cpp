@@ -56,8 +56,8 @@ private:
                              "does not");
         auto* remove = named(new QPushButton("Remove"), "objectRemove", "Its tracks count for the camera again");
         auto* choose = named(new QPushButton("Choose"), "objectChoose", "Choose its tracks");
-        auto* buttons = buttonRow({solve, choose, remove});
-        auto* sizes = buttonRow({ground});
+        auto* buttons = buttonRow({solve, choose});
+        auto* sizes = buttonRow({ground, remove});
         wide(title);
         wide(objects_);
         wide(name);

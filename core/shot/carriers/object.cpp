@@ -1,3 +1,4 @@
+#include "camera/object.h"
 #include "shot/carriers/carriers.h"
 #include "shot/carriers/things.h"
 #include "steady/fits.h"

@@ -64,10 +64,17 @@ Shot withObjectRemoved(const Shot& shot, ObjectId object) {
 Shot withObjectSolved(const Shot& shot, ObjectId object, const ObjectSolve& solve, const Shot& asked) {
     const ShotObject* before = findObject(asked, object);
     if (!before) return shot;
-    const std::uint64_t key = objectKey(asked, *before);
+    ShotObject after = *before;
+    const std::set<TrackId> had(before->tracks.begin(), before->tracks.end());
+    after.tracks = before->tracks.edited([&](auto& ids) {
+        for (const ObjectPoint& point : solve.points)
+            if (!had.contains(point.track)) ids.push_back(point.track);
+    });
+    after.solve = std::make_shared<const ObjectSolve>(solve);
+    after.solvedKey = objectKey(asked, after);
     return withObjectEdited(shot, object, [&](ShotObject& one) {
-        one.solve = std::make_shared<const ObjectSolve>(solve);
-        one.solvedKey = key;
+        after.name = one.name;  // may have changed meanwhile
+        one = after;
     });
 }
 

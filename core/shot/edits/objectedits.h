@@ -1,5 +1,6 @@
 #pragma once
 
+#include "camera/object.h"
 #include "shot/shot.h"
 
 #include <functional>
@@ -15,7 +16,7 @@ Shot withObjectEdited(const Shot& shot, ObjectId object, const std::function<voi
 /// Under a free name.
 Shot withObjectRenamed(const Shot& shot, ObjectId object, const std::string& name);
 Shot withObjectRemoved(const Shot& shot, ObjectId object);
-/// The solve that was made in `asked`; nothing where the object is gone.
+/// The solve that was made in `asked`, with the tracks that joined; nothing where the object is gone.
 Shot withObjectSolved(const Shot& shot, ObjectId object, const ObjectSolve& solve, const Shot& asked);
 
 }  // namespace pinion

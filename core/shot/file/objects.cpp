@@ -1,3 +1,4 @@
+#include "camera/object.h"
 #include "shot/file/parts.h"
 #include "shot/file/values.h"
 
