@@ -23,7 +23,7 @@ ShotFilePart insertsPart();  // with the clips
 ShotFilePart deliveryPart();
 
 std::span<const ShotFilePart> shotFileParts() {
-    static const std::array parts{platePart(), tracksPart(), planesPart(),  cameraPart(), lensPart(),   solvePart(),
+    static const std::array parts{platePart(), tracksPart(),  planesPart(), cameraPart(),  lensPart(),    solvePart(),
                                   worldPart(), objectsPart(), steadyPart(), insertsPart(), deliveryPart()};
     return parts;
 }
@@ -60,8 +60,7 @@ DeliverableRow objectsRow();
 
 std::span<const DeliverableRow> deliverableRows() {
     static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{
-        cameraRow(),    tracksRow(), stMapsRow(), transformsRow(),
-        cornerPinRow(), lensRow(),   mattesRow(), objectsRow()};
+        cameraRow(), tracksRow(), stMapsRow(), transformsRow(), cornerPinRow(), lensRow(), mattesRow(), objectsRow()};
     return rows;
 }
 

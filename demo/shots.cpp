@@ -209,7 +209,8 @@ Eigen::Affine3d ferryTrolley(const ShotSize& size, double frame) {
     Eigen::Affine3d pose = Eigen::Affine3d::Identity();
     pose.translation() = Vector3d(-12.5 + 10.5 * along - 3.2 * along * along, -1.1 + 0.03 * std::sin(2.3 * seconds),
                                   -12.6 + 0.9 * along);
-    pose.linear() = turned(7.0 - 7.5 * along, Vector3d::UnitY()) * turned(0.5 * std::sin(1.9 * seconds), Vector3d::UnitX());
+    pose.linear() =
+        turned(7.0 - 7.5 * along, Vector3d::UnitY()) * turned(0.5 * std::sin(1.9 * seconds), Vector3d::UnitX());
     return pose;
 }
 
@@ -226,12 +227,12 @@ Eigen::Affine3d telephoneCamera(const ShotSize& size, double frame) {
     const double seconds = frame / size.fps;
     const double step = 6.283185 * 1.85 * seconds;
     Eigen::Affine3d pose = telephoneIntended(size, frame);
-    pose.translation() += Vector3d(0.025 * unrest(1.4 * seconds, 61) + 0.015 * std::sin(step / 2),
-                                   0.028 * std::sin(step) + 0.012 * unrest(1.6 * seconds, 62), 0.02 * unrest(seconds, 63));
-    pose.linear() =
-        pose.linear() * turned(0.7 * unrest(1.9 * seconds, 64) + 0.25 * std::sin(step), Vector3d::UnitX()) *
-        turned(0.9 * unrest(1.8 * seconds, 65) + 0.2 * std::sin(step / 2), Vector3d::UnitY()) *
-        turned(0.8 * unrest(1.5 * seconds, 66), Vector3d::UnitZ());
+    pose.translation() +=
+        Vector3d(0.025 * unrest(1.4 * seconds, 61) + 0.015 * std::sin(step / 2),
+                 0.028 * std::sin(step) + 0.012 * unrest(1.6 * seconds, 62), 0.02 * unrest(seconds, 63));
+    pose.linear() = pose.linear() * turned(0.7 * unrest(1.9 * seconds, 64) + 0.25 * std::sin(step), Vector3d::UnitX()) *
+                    turned(0.9 * unrest(1.8 * seconds, 65) + 0.2 * std::sin(step / 2), Vector3d::UnitY()) *
+                    turned(0.8 * unrest(1.5 * seconds, 66), Vector3d::UnitZ());
     return pose;
 }
 

@@ -126,7 +126,6 @@ void tourLanding(MainWindow& window, const QString& plate, const Shoot& shoot) {
     settle(window);
     startScatter(session);
     QTest::qWait(1500);
-    shoot("03-scattering");
     settle(window);
     session.player.goTo(1046);
     settle(window);
@@ -291,33 +290,24 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
     }
 }
 
-/// The ferry as an object beside the solved quay, from above; a telephone's readout on the card.
+/// The ferry as an object beside the solved quay.
 void tourMovers(MainWindow& window, const QString& plates, const Shoot& shoot) {
     Session& session = window.session();
-    for (const bool ferry : {true, false}) {
-        session.open((plates + (ferry ? "/ferry.mp4" : "/telephone.mp4")).toStdString());
-        settle(window);
-        window.show("plate");
-        startScatter(session);
-        settle(window);
-        window.docket().open("camera");
-        window.stage<CameraStage>().startSolve();
-        settle(window, 300000);
-        if (!session.shot().solve) return;
-        session.player.goTo(1040);
-        if (ferry) {
-            if (session.shot().solve->movers.isEmpty()) return;
-            window.stage<CameraStage>().addObject(session.shot().solve->movers[0].tracks);
-            settle(window, 300000);
-            window.show("3d");
-            settle(window);
-            shoot("27-object");
-        } else {
-            window.show("plate");
-            settle(window);
-            shoot("telephone");
-        }
-    }
+    session.open((plates + "/ferry.mp4").toStdString());
+    settle(window);
+    window.show("plate");
+    startScatter(session);
+    settle(window);
+    window.docket().open("camera");
+    window.stage<CameraStage>().startSolve();
+    settle(window, 300000);
+    if (!session.shot().solve || session.shot().solve->movers.isEmpty()) return;
+    window.stage<CameraStage>().addObject(session.shot().solve->movers[0].tracks);
+    settle(window, 300000);
+    session.player.goTo(1040);
+    window.show("3d");
+    settle(window);
+    shoot("27-object");
 }
 
 /// The notice board tracked from the middle both ways, with a test picture on its surface.

@@ -102,8 +102,9 @@ void placeObjects(SceneGeometry& scene, const Shot& shot, int frame) {
         if (!object.solve) continue;
         for (std::size_t i = 1; i < object.solve->frames.size(); ++i)
             for (const std::size_t k : {i - 1, i})
-                scene.ways.push_back(sceneVertex(
-                    orientation.apply(Vector3d(object.solve->frames[k].worldFromObject.translation())), theme::kSand, 0.7F));
+                scene.ways.push_back(
+                    sceneVertex(orientation.apply(Vector3d(object.solve->frames[k].worldFromObject.translation())),
+                                theme::kSand, 0.7F));
         if (const ObjectFrame* on = objectFrameAt(*object.solve, frame))
             for (const ObjectPoint& point : object.solve->points)
                 scene.objects.push_back(

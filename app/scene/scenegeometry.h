@@ -20,14 +20,14 @@ SceneVertex sceneVertex(const Eigen::Vector3d& place, const QColor& colour, floa
 /// What the 3D view draws of a solve: a point a track, the camera's path, the ground.
 struct SceneGeometry {
     std::vector<SceneVertex> cloud;
-    std::vector<TrackId> tracks;      ///< of the cloud's points; empty while a solve runs
-    std::vector<SceneVertex> path;    ///< a line strip
+    std::vector<TrackId> tracks;       ///< of the cloud's points; empty while a solve runs
+    std::vector<SceneVertex> path;     ///< a line strip
     std::vector<SceneVertex> objects;  ///< points of what moves by itself, where it is on the frame
     std::vector<SceneVertex> ways;     ///< pairs of ends: where it goes
-    std::vector<SceneVertex> ground;  ///< pairs of ends
-    Eigen::Vector3d eye{0, 0, 0};     ///< the middle of the path
-    double size = 10.0;               ///< from the eye to the middle of the scene
-    bool travels = true;              ///< otherwise the points are directions on a sphere around the eye
+    std::vector<SceneVertex> ground;   ///< pairs of ends
+    Eigen::Vector3d eye{0, 0, 0};      ///< the middle of the path
+    double size = 10.0;                ///< from the eye to the middle of the scene
+    bool travels = true;               ///< otherwise the points are directions on a sphere around the eye
 
     Eigen::Vector3d placeOf(std::size_t point) const;
 };

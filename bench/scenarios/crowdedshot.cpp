@@ -197,10 +197,11 @@ void turnBack(MadeShot& shot) {
 }  // namespace
 
 const std::vector<std::string>& crowdKinds() {
-    static const std::vector<std::string> kinds{"handheld", "pan",        "flat",    "zoom",   "long-lens", "wide",
-                                                "follow",   "two-movers", "waiting", "shadow", "portrait",  "mirror",
-                                                "foliage",  "sliding",    "slide",   "begins", "ends",      "quiet",
-                                                "rolling",  "rolling-pan", "rolling-quiet", "rolling-portrait"};
+    static const std::vector<std::string> kinds{
+        "handheld",        "pan",     "flat",   "zoom",     "long-lens", "wide",        "follow",
+        "two-movers",      "waiting", "shadow", "portrait", "mirror",    "foliage",     "sliding",
+        "slide",           "begins",  "ends",   "quiet",    "rolling",   "rolling-pan", "rolling-quiet",
+        "rolling-portrait"};
     return kinds;
 }
 
@@ -334,8 +335,7 @@ MadeShot make(const CrowdPlan& plan) {
         return poseAt(time, between(fineBody, time, kSteps, 1), between(fineHead, time, kSteps, 1));
     };
     for (int f = 0; f < plan.frames; ++f)
-        shot.poses.push_back(plan.readout != 0 ? rowPoseAt(f)
-                                               : poseAt(f, body[std::size_t(f)], head[std::size_t(f)]));
+        shot.poses.push_back(plan.readout != 0 ? rowPoseAt(f) : poseAt(f, body[std::size_t(f)], head[std::size_t(f)]));
     shot.readout = {plan.readout, plan.columns};
     // Where a point that may move is seen, by the row that reads it.
     const auto seenBy = [&](int f, const auto& pointAt, bool* visible) {
@@ -419,8 +419,10 @@ MadeShot make(const CrowdPlan& plan) {
             if (drifting) at += creep * age * edge;
             const bool isSet = life.mover < 0 && !mirrored;
             bool inView = true;
-            const double off =
-                isSet ? (at - seenBy(f, [&](double) { return life.point; }, &inView)).norm() : 1e3;
+            const double off = isSet ? (at - seenBy(
+                                                 f, [&](double) { return life.point; }, &inView))
+                                           .norm()
+                                     : 1e3;
             truth.wrongBy_px = std::max(truth.wrongBy_px, off);
             const double whiten = std::sqrt(1 - memory * memory);
             error = memory * error + whiten * Vector2d(chance.heavy(), chance.heavy());

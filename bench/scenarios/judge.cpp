@@ -207,9 +207,8 @@ Judgement attainable(const MadeShot& shot, const SolveOptions& options) {
             bundle.points.push_back(shot.truth[t].point.homogeneous().normalized());
         }
         for (const Sample& sample : shot.tracks[t].samples)
-            bundle.observations.push_back(
-                {sample.frame - 1001, int(bundle.points.size()) - 1, sample.at, 1.0,
-                 rowOf(sample.at, shot.readout.columns, shot.plan.width, shot.plan.height)});
+            bundle.observations.push_back({sample.frame - 1001, int(bundle.points.size()) - 1, sample.at, 1.0,
+                                           rowOf(sample.at, shot.readout.columns, shot.plan.width, shot.plan.height)});
     }
     if (turns)
         for (Pose& pose : bundle.cameras) pose.translation.setZero();
@@ -252,7 +251,8 @@ Verdict verdictOf(const MadeShot& shot, const Judgement& own, const Judgement& b
     constexpr int kFewest = 8;
     std::vector<int> seen(shot.poses.size(), 0);
     for (std::size_t t = 0; t < shot.tracks.size(); ++t)
-        for (const Sample& sample : shot.tracks[t].samples) seen[std::size_t(sample.frame - 1001)] += shot.truth[t].good;
+        for (const Sample& sample : shot.tracks[t].samples)
+            seen[std::size_t(sample.frame - 1001)] += shot.truth[t].good;
     const auto frames = std::count_if(seen.begin(), seen.end(), [](int count) { return count >= kFewest; });
     if (own.frames >= frames && own.truth_px <= std::max(0.5, 1.3 * best.truth_px) &&
         own.path <= std::max(0.01, 1.3 * best.path))

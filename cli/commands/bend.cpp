@@ -23,7 +23,7 @@ namespace fs = std::filesystem;
 
 struct BendWords {
     std::string plate, lens, map, camera, maps, out, size, overscan = "auto", filter = "bicubic", range,
-                                                            edges = "empty";
+                                                           edges = "empty";
     int samples = 1, quality = 16;
     bool rolling = false;
 };
@@ -50,7 +50,8 @@ Expected<Glass> glassOfCamera(const BendWords& w) {
 Expected<Glass> glassOf(const BendWords& w) {
     if (int(w.lens.empty()) + int(w.map.empty()) + int(w.camera.empty()) != 2)
         return failure(Fault::input, "give one of --lens, --map and --camera");
-    if (w.rolling && w.camera.empty()) return failure(Fault::input, "--rolling needs --camera: it tells the rows' poses");
+    if (w.rolling && w.camera.empty())
+        return failure(Fault::input, "--rolling needs --camera: it tells the rows' poses");
     if (!w.camera.empty()) return glassOfCamera(w);
     if (!w.lens.empty()) {
         auto lens = readLens(w.lens);

@@ -14,8 +14,8 @@
 
 namespace pinion {
 
-/// What all frames share and may move: terms of the lens, and the time in which the sensor is read. The order is that of
-/// the columns in the normal equations.
+/// What all frames share and may move: terms of the lens, and the time in which the sensor is read. The order is that
+/// of the columns in the normal equations.
 enum class LensTerm { focal, k1, k2, k3, p1, p2, cx, cy, k1Slope, readout };
 constexpr std::size_t kLensTerms = 10;
 

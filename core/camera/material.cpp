@@ -76,9 +76,9 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
         Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
         for (const Sample& sample : tracks[i].samples) {
             const Sample* own = filmed.empty() ? &sample : sampleAt(filmed[i], sample.frame);
-            trail.seen.push_back({indexOf[sample.frame], sample.at, sample.at,
-                                  rowOf(own ? own->at : sample.at, options.readsColumns(), options.width,
-                                        options.height)});
+            trail.seen.push_back(
+                {indexOf[sample.frame], sample.at, sample.at,
+                 rowOf(own ? own->at : sample.at, options.readsColumns(), options.width, options.height)});
         }
         // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair
         // draw.

@@ -16,8 +16,8 @@ namespace pinion::solving {
 // What the tracks say before anything is solved; included by the solver's sources alone.
 
 struct Seen {
-    int frame;  ///< index into `frames`
-    Eigen::Vector2d plate;  ///< as if the whole plate were read at once, with its middle row
+    int frame;                     ///< index into `frames`
+    Eigen::Vector2d plate;         ///< as if the whole plate were read at once, with its middle row
     Eigen::Vector2d filmed{0, 0};  ///< as tracked
     double row = 0;                ///< where that lies in the order of reading: -0.5 the first row, 0.5 the last
 };
@@ -43,7 +43,8 @@ struct Material {
 
 /// The tracks that are not set aside, with every tenth of the long ones held out. Fails when a place is not a number.
 /// `filmed`: the same tracks as the lens bent them, where `tracks` are straightened: rows are read there.
-Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options, std::span<const Track> filmed = {});
+Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& options,
+                          std::span<const Track> filmed = {});
 
 /// Fails when the tracks fall into parts that no track joins (a cut, two shots in one) or frames in the middle have too
 /// few, and says where.

@@ -128,9 +128,9 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
                     projection = project(rolled.lens, pose.rotation.toRotationMatrix(), pose.translation,
                                          bundle.points[p], derivatives, rolled.logZoom, bundle.k1Slope);
                 } else {
-                    projection = project(lenses[Zoom ? camera : 0], rotations[camera],
-                                         bundle.cameras[camera].translation, bundle.points[p], derivatives,
-                                         logZoom[Zoom ? camera : 0], bundle.k1Slope);
+                    projection =
+                        project(lenses[Zoom ? camera : 0], rotations[camera], bundle.cameras[camera].translation,
+                                bundle.points[p], derivatives, logZoom[Zoom ? camera : 0], bundle.k1Slope);
                 }
                 if (!projection.inFront) {
                     // Counts as very wrong, pulls nowhere.
@@ -484,7 +484,7 @@ void NormalEquations<Places, Zoom>::collectCross(std::size_t p, Crossed& crossed
     std::size_t at = 0;
     for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k)
         for (const Part& part : partsOf(k))
-            Eigen::Map<Flat>{cross.data() + slots[at++] * 3 * B} += rows_[k].byPoint.transpose() * part.byCamera;
+            Eigen::Map<Flat>{cross.data() + slots[at++]* 3 * B} += rows_[k].byPoint.transpose() * part.byCamera;
 }
 
 template <bool Places, bool Zoom>
@@ -494,8 +494,7 @@ std::vector<std::pair<int, typename NormalEquations<Places, Zoom>::Tall>> Normal
     collectCross(p, crossed);
     std::vector<std::pair<int, Tall>> result;
     for (std::size_t i = 0; i < crossed.cameras.size(); ++i)
-        result.emplace_back(crossed.cameras[i],
-                            Eigen::Map<const Flat>(crossed.cross.data() + i * 3 * B).transpose());
+        result.emplace_back(crossed.cameras[i], Eigen::Map<const Flat>(crossed.cross.data() + i * 3 * B).transpose());
     return result;
 }
 
@@ -545,8 +544,7 @@ void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Env
         const Eigen::Index at = Eigen::Index(crossed.cameras[i]) * B;
         right.template segment<B>(at).noalias() -= w * solvedRight;
         if (lens > 0)
-            matrix.border().template middleCols<B>(at).noalias() -=
-                solvedLens.transpose().lazyProduct(w.transpose());
+            matrix.border().template middleCols<B>(at).noalias() -= solvedLens.transpose().lazyProduct(w.transpose());
     }
     if (lens > 0) {
         matrix.corner() -= pointLens_[p].transpose().lazyProduct(solvedLens);

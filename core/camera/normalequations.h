@@ -73,7 +73,7 @@ private:
     }
     /// What `eliminate` and its like need room for.
     struct Crossed {
-        std::vector<int> cameras;  ///< rising
+        std::vector<int> cameras;        ///< rising
         std::vector<std::size_t> slots;  ///< of each part of the point's rows, into `cameras`
         std::vector<double> cross, solved;
     };

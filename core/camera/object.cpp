@@ -82,8 +82,9 @@ std::vector<Track> longestRun(std::vector<Track> tracks) {
         }
     }
     for (Track& track : tracks)
-        track.samples = track.samples.edited(
-            [&](auto& samples) { std::erase_if(samples, [&](const Sample& sample) { return !best.holds(sample.frame); }); });
+        track.samples = track.samples.edited([&](auto& samples) {
+            std::erase_if(samples, [&](const Sample& sample) { return !best.holds(sample.frame); });
+        });
     std::erase_if(tracks, [](const Track& track) { return track.samples.size() < 3; });
     return tracks;
 }

@@ -185,9 +185,9 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
         for (int i = from; i <= to; ++i) {
             const Seen& seen = trail.seen[std::size_t(i)];
             if (cameraOf[std::size_t(seen.frame)] >= 0)
-                bundle.observations.push_back(
-                    {cameraOf[std::size_t(seen.frame)], pointOf[t], readsRows_ ? seen.filmed : seen.plate,
-                     trail.weight * sigmas_[t], seen.row});
+                bundle.observations.push_back({cameraOf[std::size_t(seen.frame)], pointOf[t],
+                                               readsRows_ ? seen.filmed : seen.plate, trail.weight * sigmas_[t],
+                                               seen.row});
         }
     }
     if (cameras) *cameras = std::move(cameraOf);

@@ -60,9 +60,9 @@ struct Solve {
     CameraMotion motion = CameraMotion::travelling;
     std::string reason;  ///< why this kind of camera: "1204 of 1210 tracks fit a camera that only turns"
     bool zoom = false;
-    double k1Slope = 0.0;  ///< of a zoom: k1 per natural logarithm of the focal length
-    Readout readout;                 ///< the frames' poses are those of the middle row
-    double readoutDeviation = 0.0;   ///< of its share; 0 when it was given, or is none
+    double k1Slope = 0.0;           ///< of a zoom: k1 per natural logarithm of the focal length
+    Readout readout;                ///< the frames' poses are those of the middle row
+    double readoutDeviation = 0.0;  ///< of its share; 0 when it was given, or is none
     List<SolvedFrame> frames;
     List<SolvedTrack> tracks;
     double rms_px = 0.0;

@@ -67,11 +67,15 @@ std::vector<std::optional<Jolt>> joltsOf(const Material& material, double unit) 
             seen[std::size_t(on.frame)].emplace_back((on.plate - middle) / unit,
                                                      after.plate - 2 * on.plate + before.plate);
         }
+    // Frames that little is seen on may hold little but something that moves.
+    std::vector<double> counts;
+    for (const auto& one : seen) counts.push_back(double(one.size()));
+    const auto fewest = std::max(double(kFewestJolts), 0.3 * median(counts));
     std::vector<std::optional<Jolt>> jolts(seen.size());
     parallelFor(
         seen.size(),
         [&](std::size_t f) {
-            if (seen[f].size() >= kFewestJolts) jolts[f] = joltOf(seen[f], material.scale());
+            if (double(seen[f].size()) >= fewest) jolts[f] = joltOf(seen[f], material.scale());
         },
         8);
     return jolts;
@@ -87,7 +91,8 @@ ReadoutGuess guessOnce(const Material& material, bool columns) {
     };
     std::vector<Told> told;
     for (std::size_t f = 1; f + 1 < jolts.size(); ++f) {
-        if (!jolts[f - 1] || !jolts[f] || !jolts[f + 1] || material.frames[f - 1] + 2 != material.frames[f + 1]) continue;
+        if (!jolts[f - 1] || !jolts[f] || !jolts[f + 1] || material.frames[f - 1] + 2 != material.frames[f + 1])
+            continue;
         const Vector2d change = 0.5 * (jolts[f + 1]->middle - jolts[f - 1]->middle);
         const double shear = jolts[f]->down.x() + jolts[f]->across.y();
         const double stretch = jolts[f]->down.y() - jolts[f]->across.x();
@@ -96,6 +101,10 @@ ReadoutGuess guessOnce(const Material& material, bool columns) {
     }
     ReadoutGuess guess;
     if (told.size() < 2 * kFewestFrames) return guess;
+    // A few frames that jolt far beyond all others (a cut to what passes near by) would decide alone.
+    std::vector<double> changes;
+    for (const Told& one : told) changes.push_back(std::abs(one.change));
+    const double usual2 = std::pow(4 * median(changes), 2) + 1e-12;
     constexpr int kUnknowns = 7;  // the readout; of shear and of stretch a constant and two slopes each
     using Row = Eigen::Matrix<double, kUnknowns, 1>;
     using Square = Eigen::Matrix<double, kUnknowns, kUnknowns>;
@@ -115,7 +124,8 @@ ReadoutGuess guessOnce(const Material& material, bool columns) {
         squares = weights = 0;
         for (const Told& one : told) {
             const Row row = rowOfOne(one);
-            const double error = one.value - row.dot(found), weight = 1 / (1 + error * error / width2);
+            const double error = one.value - row.dot(found);
+            const double weight = 1 / ((1 + error * error / width2) * (1 + one.change * one.change / usual2));
             left.push_back(error * error);
             squares += weight * weight * error * error;
             weights += weight;
@@ -216,8 +226,8 @@ void readAtOnce(Material& material, const Reconstruction& scene) {
                 const Pose& own = bundle.cameras[camera];
                 const Projection row = project(rowLens(bundle, camera, slopes).lens, pose.rotation.toRotationMatrix(),
                                                pose.translation, *point, false);
-                const Projection middle = project(bundle.lensOf(camera), own.rotation.toRotationMatrix(),
-                                                  own.translation, *point, false);
+                const Projection middle =
+                    project(bundle.lensOf(camera), own.rotation.toRotationMatrix(), own.translation, *point, false);
                 if (row.inFront && middle.inFront) seen.plate = seen.filmed - (row.plate - middle.plate);
             }
         },
@@ -239,8 +249,7 @@ double readByRows(Reconstruction& scene, Material& own, const LensPlan& plan, do
         sortOut(scene, scene.options().trim_px);
     }
     if (!isFree) return 0;
-    const auto covariance =
-        covarianceOf(scene.assemble(), scene.bundleOptions(fine, lossWidth(scene), 0, 0), true);
+    const auto covariance = covarianceOf(scene.assemble(), scene.bundleOptions(fine, lossWidth(scene), 0, 0), true);
     return covariance ? covariance->deviationOf(LensTerm::readout) : std::numeric_limits<double>::infinity();
 }
 

@@ -19,7 +19,8 @@ namespace pinion::solving {
 struct ReadoutGuess {
     double share = 0;
     double sigma = std::numeric_limits<double>::infinity();
-    bool isSure() const { return std::abs(share) > 4 * sigma && std::abs(share) > 0.04; }
+    /// Enough to begin with: what is not there after all the adjustment drops.
+    bool isSure() const { return std::abs(share) > 3.3 * sigma && std::abs(share) > 0.1; }
 };
 /// `columns`: as if the plate were read by columns.
 ReadoutGuess guessReadout(const Material& material, bool columns);

@@ -84,7 +84,7 @@ struct CameraFile {
         Eigen::Vector3d xyz;
     };
     std::vector<Point> points;
-    std::vector<Point> directions;  ///< of tracks whose depth is not known, of length 1
+    std::vector<Point> directions;            ///< of tracks whose depth is not known, of length 1
     std::vector<ObjectFile::Object> objects;  ///< that move by themselves; USD alone holds them
     std::string motion = "travelling";
     double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given

@@ -101,8 +101,7 @@ Solve solveOf(const CameraFile& file) {
     }
     solve.frames = List<SolvedFrame>(std::move(frames));
     std::vector<SolvedTrack> tracks;
-    for (const CameraFile::Point& point : file.points)
-        tracks.push_back({.role = TrackRole::used, .xyz = point.xyz});
+    for (const CameraFile::Point& point : file.points) tracks.push_back({.role = TrackRole::used, .xyz = point.xyz});
     solve.tracks = List<SolvedTrack>(std::move(tracks));
     return solve;
 }

@@ -75,8 +75,8 @@ private:
         return views_[std::size_t(std::lround(at))];
     }
     Vector3d rayOf(const Vector2d& straight) const {
-        return {(straight.x() - lens_.cx) / (lens_.focal_px * lens_.squeeze), (straight.y() - lens_.cy) / lens_.focal_px,
-                1};
+        return {(straight.x() - lens_.cx) / (lens_.focal_px * lens_.squeeze),
+                (straight.y() - lens_.cy) / lens_.focal_px, 1};
     }
 
     Readout readout_;

@@ -19,7 +19,7 @@ struct ShotObject {
     ObjectId id = 0;
     std::string name;
     List<TrackId> tracks;
-    List<TrackId> onGround;  ///< those where it touches the ground, which tells its size
+    List<TrackId> onGround;                    ///< those where it touches the ground, which tells its size
     std::shared_ptr<const ObjectSolve> solve;  ///< in the world of the shot's solve, in its units
     std::uint64_t solvedKey = 0;               ///< `objectKey` of the shot that it was solved in
 };

@@ -154,8 +154,9 @@ const std::array kSettings{
     SolveSetting{.key = "read_by",
                  .option = "--read-by",
                  .label = "Read by",
-                 .tip = "Columns: a telephone held upright, its picture turned. Where the readout is found out, this is "
-                        "as well",
+                 .tip =
+                     "Columns: a telephone held upright, its picture turned. Where the readout is found out, this is "
+                     "as well",
                  .words = {"auto", "rows", "columns"},
                  .labels = {"rows", "rows", "columns"},
                  .chosen = chosenOf<&S::readBy>,

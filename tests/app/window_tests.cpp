@@ -182,15 +182,16 @@ TEST_CASE("what was told apart is made an object, named, told by the ground, rid
     Solve solve;
     std::vector<SolvedFrame> frames;
     for (const CameraOnFrame& camera : box.cameras)
-        frames.push_back({.frame = camera.frame, .worldFromCamera = camera.worldFromCamera,
-                          .focal_px = camera.lens.focal_px});
+        frames.push_back(
+            {.frame = camera.frame, .worldFromCamera = camera.worldFromCamera, .focal_px = camera.lens.focal_px});
     solve.frames = List<SolvedFrame>(std::move(frames));
     solve.lens = box.cameras.front().lens;
     solve.motion = CameraMotion::travelling;
     std::vector<Track> tracks = box.tracks;
     std::vector<SolvedTrack> solved;
     for (const Track& track : tracks) solved.push_back({.track = track.id, .role = TrackRole::disagreed});
-    for (const Eigen::Vector3d& place : {Eigen::Vector3d(-3, 0, -8), Eigen::Vector3d(3, 0, -8), Eigen::Vector3d(0, 0, -4)}) {
+    for (const Eigen::Vector3d& place :
+         {Eigen::Vector3d(-3, 0, -8), Eigen::Vector3d(3, 0, -8), Eigen::Vector3d(0, 0, -4)}) {
         Track track;
         track.id = TrackId(tracks.size() + 1);
         track.name = fmt::format("floor{}", track.id);

@@ -51,7 +51,8 @@ TEST_CASE("a readout is found, said in the camera, and taken out of the plate ro
     REQUIRE(run(undistort + (scratch / "p.####.exr").string()).status == 0);
     const StMap plain = undistortMap(file->lens);
     const auto at = [](const StMap& map, int x, int y) {
-        const std::size_t i = 2 * (std::size_t(y - map.data.y0) * std::size_t(map.data.width()) + std::size_t(x - map.data.x0));
+        const std::size_t i =
+            2 * (std::size_t(y - map.data.y0) * std::size_t(map.data.width()) + std::size_t(x - map.data.x0));
         return Eigen::Vector2d(map.st[i] * 1280, map.st[i + 1] * 720);
     };
     const double top = (at(*first, 640, 20) - at(plain, 640, 20)).norm(),
@@ -72,16 +73,37 @@ TEST_CASE("words about rolling shutters that mean nothing are refused with what 
                      "write none, auto, a share of a frame from -1 to 1");
     const std::string pictures = " --out " + (scratch / "o.####.exr").string();
     checkRefused(run("undistort " + kTelephone + pictures), 2, "give one of --lens, --map and --camera");
-    json lens{{"format", "pinion.lens"}, {"version", 1},  {"width", 1280}, {"height", 720}, {"model", "brown-conrady"},
-              {"focal_px", 1000},        {"k1", -0.05},   {"k2", 0},       {"k3", 0},       {"p1", 0},
-              {"p2", 0},                 {"cx", 640},     {"cy", 360},     {"squeeze", 1}};
+    json lens{{"format", "pinion.lens"},
+              {"version", 1},
+              {"width", 1280},
+              {"height", 720},
+              {"model", "brown-conrady"},
+              {"focal_px", 1000},
+              {"k1", -0.05},
+              {"k2", 0},
+              {"k3", 0},
+              {"p1", 0},
+              {"p2", 0},
+              {"cx", 640},
+              {"cy", 360},
+              {"squeeze", 1}};
     const std::string lensFile = scratch.write("l.json", lens.dump()).string();
     checkRefused(run("undistort " + kTelephone + " --lens " + lensFile + " --rolling" + pictures), 2,
                  "--rolling needs --camera");
-    json camera{{"format", "pinion.camera"}, {"version", 1}, {"width", 1280}, {"height", 720}, {"fps", 30},
-                {"sensor_width_mm", 36}, {"lens", lens}, {"points", json::array()}, {"solve", {{"rms_px", 0.1}, {"tracks", 9}}},
-                {"frames", {{{"frame", 1001}, {"focal_px", 1000}, {"focal_mm", 28.1},
-                             {"world_from_camera", {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}}}}}};
+    json camera{{"format", "pinion.camera"},
+                {"version", 1},
+                {"width", 1280},
+                {"height", 720},
+                {"fps", 30},
+                {"sensor_width_mm", 36},
+                {"lens", lens},
+                {"points", json::array()},
+                {"solve", {{"rms_px", 0.1}, {"tracks", 9}}},
+                {"frames",
+                 {{{"frame", 1001},
+                   {"focal_px", 1000},
+                   {"focal_mm", 28.1},
+                   {"world_from_camera", {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}}}}}};
     const std::string atOnce = scratch.write("a.json", camera.dump()).string();
     checkRefused(run("undistort " + kTelephone + " --camera " + atOnce + " --rolling" + pictures), 2,
                  "this camera's sensor is read at once");

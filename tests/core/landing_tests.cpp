@@ -48,7 +48,8 @@ struct Scattered {
         const double own = spreadOf(found), truly = spreadOf(real);
         for (const SolvedFrame& frame : solve.frames)
             for (int axis = 0; axis < 3; ++axis) {
-                found.emplace_back(frame.worldFromCamera.translation() + own * frame.worldFromCamera.linear().col(axis));
+                found.emplace_back(frame.worldFromCamera.translation() +
+                                   own * frame.worldFromCamera.linear().col(axis));
                 const Eigen::Isometry3d& camera = truth.cameras.at(frame.frame);
                 real.emplace_back(camera.translation() + truly * camera.linear().col(axis));
             }
@@ -59,8 +60,9 @@ struct Scattered {
         const Eigen::Affine3d realFromFound = realFrom(solve);
         double squares = 0;
         for (const SolvedFrame& frame : solve.frames)
-            squares += (realFromFound * frame.worldFromCamera.translation() - truth.cameras.at(frame.frame).translation())
-                           .squaredNorm();
+            squares +=
+                (realFromFound * frame.worldFromCamera.translation() - truth.cameras.at(frame.frame).translation())
+                    .squaredNorm();
         return std::sqrt(squares / double(solve.frames.size())) /
                (truth.cameras.rbegin()->second.translation() - truth.cameras.begin()->second.translation()).norm();
     }
@@ -116,8 +118,7 @@ TEST_CASE("the ferry comes in while the camera walks: the quay is the scene, and
         camera.worldFromCamera.translation() = realFromFound * camera.worldFromCamera.translation();
         camera.worldFromCamera.linear() = realFromFound.linear() / scale * camera.worldFromCamera.linear();
     }
-    const auto object =
-        solveObject(cameras, shot.tracks, {.tracks = solve->movers[0].tracks, .usualDistance = 15});
+    const auto object = solveObject(cameras, shot.tracks, {.tracks = solve->movers[0].tracks, .usualDistance = 15});
     REQUIRE(object);
     CHECK(object->rms_px < 0.5);
     // Turned as it truly turned; its path and size, whose scale the swell and a steady walk leave open, to that scale.

@@ -10,12 +10,12 @@
 #include <fstream>
 
 using namespace pinion;
-using pinion::test::Box;
-using pinion::test::BoxPlan;
 using Eigen::AngleAxisd;
 using Eigen::Isometry3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
+using pinion::test::Box;
+using pinion::test::BoxPlan;
 
 TEST_CASE("the pose of a box of forty tracks: its points within half a pixel, its size by the ground within 1 %") {
     BoxPlan plan;

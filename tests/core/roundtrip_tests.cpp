@@ -126,8 +126,8 @@ static Strings members(const LensCard& x) {
 static Strings members(const SolveSettings& x) {
     const auto& [sensor, focal, mm, sigma, distortion, axis, motion, zoom, reading, readout, readoutSigma, readBy,
                  squeeze, base, scene, distances, places] = x;
-    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, reading, readout, readoutSigma, readBy, squeeze,
-               base, scene, distances, places);
+    return all(sensor, focal, mm, sigma, distortion, axis, motion, zoom, reading, readout, readoutSigma, readBy,
+               squeeze, base, scene, distances, places);
 }
 static Strings members(const Matte::Key& x) {
     const auto& [frame, polygon, in, out, feather] = x;
@@ -192,10 +192,12 @@ static Strings members(const Readout& x) {
     return all(share, columns);
 }
 static Strings members(const Solve& x) {
-    const auto& [lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise, used, disagreed, heldOut,
-                 duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt] = x;
-    return all(lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise, used, disagreed, heldOut,
-               duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres, movers, doubt);
+    const auto& [lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise,
+                 used, disagreed, heldOut, duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres,
+                 movers, doubt] = x;
+    return all(lens, sensor, motion, reason, zoom, slope, readout, readoutDeviation, frames, tracks, rms, held, noise,
+               used, disagreed, heldOut, duplicates, focalDeviation, focalRange, k1, k2, axis, base, angle, metres,
+               movers, doubt);
 }
 static Strings members(const ObjectFrame& x) {
     const auto& [frame, pose, rms, tracks] = x;
@@ -303,11 +305,12 @@ static Strings members(const KeptSolve& x) {
 }
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator, steady, clips,
-                 nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder] = x;
+                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators,
+                 nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables,
+                 folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator, steady, clips,
-               nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder);
+               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator,
+               steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder);
 }
 
 template <class T>

@@ -88,7 +88,9 @@ TEST_CASE("an object of a shot is solved in the world of its camera, and handed 
     CHECK(lackOfObjects(cart.shot) == "object 1 is not solved yet. Solve it.");
     cart.shot.world.ground = std::vector<TrackId>{100, 101, 102, 103};
     cart.shot.world.measure = World::Measure{100, 101, 6.0};
-    cart.shot = withObjectEdited(cart.shot, id, [](ShotObject& one) { one.onGround = std::vector<TrackId>{1, 2, 3, 4}; });
+    cart.shot = withObjectEdited(cart.shot, id, [](ShotObject& one) {
+        one.onGround = std::vector<TrackId>{1, 2, 3, 4};
+    });
     cart.solve(id);
     CHECK(lackOfObjects(cart.shot).empty());
     const ObjectSolve& solve = *findObject(cart.shot, id)->solve;
@@ -111,16 +113,18 @@ TEST_CASE("an object of a shot is solved in the world of its camera, and handed 
     for (const auto& frame : object.frames)
         for (std::size_t i = 0; i < object.points.size(); ++i)
             if (solve.points[i].track <= 4) CHECK(std::abs((frame.worldFromObject * object.points[i].xyz).y()) < 0.02);
-    const double went = (object.frames.back().worldFromObject.translation() -
-                         object.frames.front().worldFromObject.translation()).norm();
+    const double went =
+        (object.frames.back().worldFromObject.translation() - object.frames.front().worldFromObject.translation())
+            .norm();
     const Vector3d middle(0, 0.45, 0);
     CHECK(went == Approx((cart.box.poses.back() * middle - cart.box.poses.front() * middle).norm()).epsilon(0.03));
 
     SECTION("as JSON, and in the camera's USD as a moving Xform with its points") {
         const test::Scratch scratch;
-        REQUIRE(deliver(cart.shot, {.name = "o", .kind = DeliverableKind::objects, .format = DeliverableFormat::json,
-                                    .place = "o.json"},
-                        scratch.path()));
+        REQUIRE(deliver(
+            cart.shot,
+            {.name = "o", .kind = DeliverableKind::objects, .format = DeliverableFormat::json, .place = "o.json"},
+            scratch.path()));
         const auto read = readObjects(scratch / "o.json");
         REQUIRE(read);
         CHECK(read->objects.front().points.size() == object.points.size());
@@ -165,7 +169,8 @@ TEST_CASE("what rides on an object goes over the plate as the object does") {
     // The middle of the cart, as it is truly seen.
     Vector3d middle = Vector3d::Zero();
     for (const ObjectPoint& point : findObject(cart.shot, id)->solve->points)
-        middle += cart.box.points[std::size_t(point.track - 1)] / double(findObject(cart.shot, id)->solve->points.size());
+        middle +=
+            cart.box.points[std::size_t(point.track - 1)] / double(findObject(cart.shot, id)->solve->points.size());
     const Vector3d from = cart.box.seen(49, middle).homogeneous();
     for (const int f : {0, 20, 80, 99}) {
         const Vector2d to = (carrier->plateFromReference(1001 + f) * from).hnormalized();

@@ -68,14 +68,15 @@ private:
         connect(name, &QLineEdit::editingFinished, this, [this, name] {
             const ShotObject* object = held();
             if (object && text(object->name) != name->text() && !name->text().trimmed().isEmpty())
-                session_.edit("Rename the object", withObjectRenamed(session_.shot(), object->id,
-                                                                     name->text().trimmed().toStdString()));
+                session_.edit("Rename the object",
+                              withObjectRenamed(session_.shot(), object->id, name->text().trimmed().toStdString()));
         });
         onClick(solve, [this] {
             if (const ShotObject* object = held()) stage_.startObject(object->id);
         });
         onClick(choose, [this] {
-            if (const ShotObject* object = held()) session_.selection.set({object->tracks.begin(), object->tracks.end()});
+            if (const ShotObject* object = held())
+                session_.selection.set({object->tracks.begin(), object->tracks.end()});
         });
         onClick(remove, [this] {
             if (const ShotObject* object = held())
@@ -125,9 +126,9 @@ private:
             if (std::find(object->tracks.begin(), object->tracks.end(), id) != object->tracks.end())
                 touching.push_back(id);
         const ObjectId id = object->id;
-        session_.edit("Where it touches the ground",
-                      withObjectEdited(session_.shot(), id,
-                                       [&](ShotObject& one) { one.onGround = List<TrackId>(std::move(touching)); }));
+        session_.edit("Where it touches the ground", withObjectEdited(session_.shot(), id, [&](ShotObject& one) {
+                          one.onGround = List<TrackId>(std::move(touching));
+                      }));
         stage_.startObject(id);
     }
 

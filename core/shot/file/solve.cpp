@@ -59,9 +59,8 @@ json solveValue(const KeptSolve& kept) {
     value["noise_px"] = solve.noise_px;
     if (solve.zoom) value["zoom"] = {{"k1_slope", solve.k1Slope}};
     if (solve.readout.isRolling() || solve.readout.columns)
-        value["readout"] = {{"share", solve.readout.share},
-                            {"columns", solve.readout.columns},
-                            {"deviation", solve.readoutDeviation}};
+        value["readout"] = {
+            {"share", solve.readout.share}, {"columns", solve.readout.columns}, {"deviation", solve.readoutDeviation}};
     if (solve.focalRange_mm) value["focal_range_mm"] = {solve.focalRange_mm->first, solve.focalRange_mm->second};
     value["lens_deviation"] = {{"k1", solve.k1Deviation},
                                {"k2", solve.k2Deviation},
