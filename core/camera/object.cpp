@@ -216,10 +216,15 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     const std::set<TrackId> wanted(options.tracks.begin(), options.tracks.end());
     const Lens& lens = cameras.front().lens;
     Lens plain = pinholeLens(lens.width, lens.height, lens.focal_px);
-    std::vector<Track> own = longestRun(straightened(cameras, tracks, wanted, plain));
+    std::vector<Track> own = straightened(cameras, tracks, wanted, plain);
     if (own.size() < kFewestTracks)
         return failure(Fault::outcome, "an object needs {} tracks at least that go with it, and has {}", kFewestTracks,
                        own.size());
+    own = longestRun(std::move(own));
+    if (own.size() < kFewestTracks)
+        return failure(Fault::outcome,
+                       "the object: its tracks are never seen {} together from frame to frame; track more on it",
+                       kFewestTracks);
     SolveOptions asked;
     asked.width = plain.width;
     asked.height = plain.height;

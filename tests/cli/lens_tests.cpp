@@ -235,9 +235,9 @@ TEST_CASE("undistort and redistort refuse what would silently ruin a shot") {
     REQUIRE(writeStMap(undistortMap(small), scratch / "small.exr"));
     checkRefused(run("undistort " + kPlate + " --map " + (scratch / "small.exr").string() + " --out " + out), 2,
                  "the map is for 640x360, the plate is 1280x720");
-    checkRefused(run("undistort " + kPlate + " --out " + out), 2, "either --lens or --map");
+    checkRefused(run("undistort " + kPlate + " --out " + out), 2, "one of --lens, --map and --camera");
     checkRefused(run("undistort " + kPlate + " --lens " + lens + " --map x.exr --out " + out), 2,
-                 "either --lens or --map");
+                 "one of --lens, --map and --camera");
     checkRefused(run("undistort " + kPlate + " --lens " + lens + " --overscan much --out " + out), 2,
                  "--overscan much");
     checkRefused(run("undistort " + kPlate + " --lens " + lens + " --overscan 9000 --out " + out), 2,
