@@ -232,8 +232,8 @@ void MainWindow::makeMenus() {
     // The menus, the shot's name and the running job share one bar.
     auto* menus = new QMenuBar;
     QMap<QString, QMenu*> byName;
-    for (const char* name :
-         {"Shot", "Edit", "View", "Play", "Lens", "Matte", "Track", "Plane", "Steady", "Insert", "Solve", "Help"})
+    for (const char* name : {"Shot", "Edit", "View", "Play", "Lens", "Matte", "Track", "Plane", "Steady", "Insert",
+                             "Solve", "World", "Help"})
         byName[name] = menus->addMenu(name);
     for (const Command& command : commands_->all()) {
         QMenu* menu = byName.value(command.menu);

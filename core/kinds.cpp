@@ -18,13 +18,15 @@ ShotFilePart lensPart();    // what the Lens card holds
 ShotFilePart solvePart();
 ShotFilePart worldPart();
 ShotFilePart objectsPart();
+ShotFilePart scenePart();    // what stands in the world
 ShotFilePart steadyPart();   // with the locators
 ShotFilePart insertsPart();  // with the clips
 ShotFilePart deliveryPart();
 
 std::span<const ShotFilePart> shotFileParts() {
-    static const std::array parts{platePart(), tracksPart(),  planesPart(), cameraPart(),  lensPart(),    solvePart(),
-                                  worldPart(), objectsPart(), steadyPart(), insertsPart(), deliveryPart()};
+    static const std::array parts{platePart(), tracksPart(), planesPart(),  cameraPart(),
+                                  lensPart(),  solvePart(),  worldPart(),   objectsPart(),
+                                  scenePart(), steadyPart(), insertsPart(), deliveryPart()};
     return parts;
 }
 
@@ -42,9 +44,10 @@ std::span<const CarrierKind> carrierKinds() {
 
 // What is laid over the plate (shot/layers).
 LayerKind artLayer();
+LayerKind sceneLayer();
 
 std::span<const LayerKind> layerKinds() {
-    static const std::array kinds{artLayer()};
+    static const std::array kinds{artLayer(), sceneLayer()};
     return kinds;
 }
 

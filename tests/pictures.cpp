@@ -7,12 +7,14 @@
 #include "stages/mattes/mattesstage.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/planeedits.h"
+#include "shot/edits/sceneedits.h"
 #include "stages/inserts/insertsstage.h"
 #include "stages/planes/planesstage.h"
 #include "stages/plate/platestage.h"
 #include "stages/steady/steadystage.h"
 #include "stages/tracks/trackjobs.h"
 #include "stages/tracks/tracksstage.h"
+#include "stages/world/worldstage.h"
 #include "shot/edits/trackedits.h"
 #include "widgets/theme.h"
 
@@ -115,6 +117,50 @@ void shootMattes(MainWindow& window, const Shoot& shoot) {
     QTest::keyClick(&window.canvas(), Qt::Key_V);
 }
 
+/// A person, a box and a board on the deck, put there by clicks; the person is held.
+void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
+    Session& session = window.session();
+    session.selection.set({});
+    window.docket().open("world");
+    window.show("plate");
+    session.player.goTo(1030);
+    settle(window);
+    WorldStage& world = window.stage<WorldStage>();
+    const auto stand = [&](StandInKind kind, double x, double y, const std::function<void(StandIn&)>& change) {
+        world.addStandIn(kind);
+        settle(window);
+        clickAt(window, x, y);
+        settle(window);
+        if (world.hand.held()) world.hand.edit("Change", change);
+        settle(window);
+    };
+    Sun sun;
+    sun.towards = {-0.85, 0.55, 0.2};
+    session.edit("Sun", withSun(session.shot(), sun));
+    stand(StandInKind::board, 560, 600, [](StandIn& one) { one.stance.turn_deg = {-90, 20, 0}; });
+    stand(StandInKind::box, 770, 560, [](StandIn& one) {
+        one.stance.turn_deg.y() = 30;
+        one.colour = {0.75, 0.45, 0.25};
+    });
+    stand(StandInKind::figure, 640, 520, [](StandIn& one) {
+        one.stance.turn_deg.y() = 20;
+        one.colour = {0.45, 0.55, 0.6};
+    });
+    // A lamp post on the deck, behind the trolley that passes.
+    world.addMesh((plate.section('/', 0, -2) + "/.." + "/lamp-post.obj").toStdString());
+    settle(window);
+    clickAt(window, 470, 600);
+    settle(window);
+    if (!session.shot().mattes.isEmpty())
+        session.edit("In front",
+                     withSceneHeldOut(session.shot(), std::vector<MatteId>{session.shot().mattes.front().id}));
+    settle(window);
+    shoot("28-stand-ins");
+    window.show("3d");
+    settle(window);
+    shoot("08-3d");
+}
+
 void tourLanding(MainWindow& window, const QString& plate, const Shoot& shoot) {
     Session& session = window.session();
     shoot("01-empty");
@@ -172,9 +218,7 @@ void tourLanding(MainWindow& window, const QString& plate, const Shoot& shoot) {
     session.player.goTo(1030);
     settle(window);
     shoot("07-ground");
-    window.show("3d");
-    settle(window);
-    shoot("08-3d");
+    standThings(window, plate, shoot);
     window.show("plate");
     window.docket().open("delivery");
     const QString folderOut = QDir::tempPath() + "/pinion-pictures";
@@ -263,18 +307,24 @@ void tourHarbour(MainWindow& window, const QString& plates, const Shoot& shoot) 
     shoot("17-shake");
 }
 
+/// Opens a plate, scatters over it and solves.
+void openSolved(MainWindow& window, const QString& plate) {
+    Session& session = window.session();
+    session.open(plate.toStdString());
+    settle(window);
+    window.show("plate");
+    startScatter(session);
+    settle(window);
+    window.docket().open("camera");
+    window.stage<CameraStage>().startSolve();
+    settle(window, 300000);
+}
+
 /// A camera that only turns, with its directions on a sphere; a zoom with its curve.
 void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
     Session& session = window.session();
     for (const bool zoom : {false, true}) {
-        session.open((plates + (zoom ? "/zoom.mp4" : "/pan.mp4")).toStdString());
-        settle(window);
-        window.show("plate");
-        startScatter(session);
-        settle(window);
-        window.docket().open("camera");
-        window.stage<CameraStage>().startSolve();
-        settle(window);
+        openSolved(window, plates + (zoom ? "/zoom.mp4" : "/pan.mp4"));
         session.player.goTo(zoom ? 1030 : 1050);
         if (zoom) {
             window.showCurves(true);
@@ -285,7 +335,6 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
         } else {
             window.show("3d");
             settle(window);
-            shoot("18-nodal");
         }
     }
 }
@@ -293,14 +342,7 @@ void tourKinds(MainWindow& window, const QString& plates, const Shoot& shoot) {
 /// The ferry as an object beside the solved quay.
 void tourMovers(MainWindow& window, const QString& plates, const Shoot& shoot) {
     Session& session = window.session();
-    session.open((plates + "/ferry.mp4").toStdString());
-    settle(window);
-    window.show("plate");
-    startScatter(session);
-    settle(window);
-    window.docket().open("camera");
-    window.stage<CameraStage>().startSolve();
-    settle(window, 300000);
+    openSolved(window, plates + "/ferry.mp4");
     if (!session.shot().solve || session.shot().solve->movers.isEmpty()) return;
     window.stage<CameraStage>().addObject(session.shot().solve->movers[0].tracks);
     settle(window, 300000);

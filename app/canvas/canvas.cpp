@@ -390,7 +390,9 @@ void Canvas::paintMarks(QPainter& painter) {
     if (compare_ == Compare::wipe) painter.setClipRect(QRectF(wipeHandle().x() + 1, 0, width(), height()));
     if (const Sight* sight = shownSight()) sight->paint(painter, view_);
     if (showsPlate()) {
-        for (const auto& overlay : overlays_) overlay->paint(painter, view_);
+        const bool tracks = !shownSight() || shownSight()->showsTracks();
+        for (const auto& overlay : overlays_)
+            if (tracks || overlay->layer() != Overlay::Layer::tracks) overlay->paint(painter, view_);
         if (Tool* held = tool()) held->paint(painter, view_);
     }
     painter.restore();

@@ -44,6 +44,8 @@ public:
     virtual bool isOfPlate() const { return true; }
     /// The plate as filmed, with something over it: what is worked on lies where it lies on the plate.
     virtual bool isOverPlate() const { return false; }
+    /// Tracks are drawn over it.
+    virtual bool showsTracks() const { return true; }
     /// What it draws of its own.
     virtual void paint(QPainter&, const PlateView&) const {}
 };

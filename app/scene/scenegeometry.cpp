@@ -1,12 +1,15 @@
 #include "scene/scenegeometry.h"
 
 #include "camera/object.h"
+#include "picture/picture.h"
+#include "render/meshfile.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
 
 #include <Eigen/Geometry>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace pinion {
@@ -28,6 +31,15 @@ double medianOf(std::vector<double> values) {
 void addLine(SceneGeometry& scene, const Vector3d& a, const Vector3d& b, const QColor& colour) {
     scene.ground.push_back(sceneVertex(a, colour));
     scene.ground.push_back(sceneVertex(b, colour));
+}
+
+/// Where an object goes, from each of its poses to the next.
+void addWay(SceneGeometry& scene, const ObjectSolve& object, const Orientation& orientation) {
+    const auto placeOn = [&](const ObjectFrame& frame) {
+        return sceneVertex(orientation.apply(Vector3d(frame.worldFromObject.translation())), theme::kSand, 0.7F);
+    };
+    for (std::size_t i = 1; i < object.frames.size(); ++i)
+        scene.ways.insert(scene.ways.end(), {placeOn(object.frames[i - 1]), placeOn(object.frames[i])});
 }
 
 /// No ground to lay a grid on: circles of equal height and heading instead.
@@ -88,6 +100,8 @@ SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
         distances.push_back((place - scene.eye).norm());
     }
     if (!distances.empty()) scene.size = std::max(1e-3, medianOf(std::move(distances)));
+    for (const ShotObject& object : shot.objects)
+        if (object.solve && scene.travels) addWay(scene, *object.solve, orientation);
     if (scene.travels) addGround(scene, shot.world.measure.has_value());
     else addSphere(scene);
     return scene;
@@ -95,20 +109,53 @@ SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
 
 void placeObjects(SceneGeometry& scene, const Shot& shot, int frame) {
     scene.objects.clear();
-    scene.ways.clear();
     if (!shot.solve || !scene.travels) return;
     const Orientation orientation = orientationOf(shot);
     for (const ShotObject& object : shot.objects) {
-        if (!object.solve) continue;
-        for (std::size_t i = 1; i < object.solve->frames.size(); ++i)
-            for (const std::size_t k : {i - 1, i})
-                scene.ways.push_back(
-                    sceneVertex(orientation.apply(Vector3d(object.solve->frames[k].worldFromObject.translation())),
-                                theme::kSand, 0.7F));
-        if (const ObjectFrame* on = objectFrameAt(*object.solve, frame))
-            for (const ObjectPoint& point : object.solve->points)
-                scene.objects.push_back(
-                    sceneVertex(orientation.apply(Vector3d(on->worldFromObject * point.xyz)), theme::kSand));
+        const ObjectFrame* on = object.solve ? objectFrameAt(*object.solve, frame) : nullptr;
+        if (!on) continue;
+        for (const ObjectPoint& point : object.solve->points)
+            scene.objects.push_back(
+                sceneVertex(orientation.apply(Vector3d(on->worldFromObject * point.xyz)), theme::kSand));
+    }
+}
+
+void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame) {
+    scene.solids.clear();
+    scene.wires.clear();
+    if (!shot.solve || !scene.travels) return;
+    const Vector3d sun = shot.scene.sun.towards.normalized();
+    const QColor edge(40, 40, 40);
+    for (const StandIn& one : shot.scene.standIns) {
+        if (one.hidden) continue;
+        const Eigen::Affine3d world = one.at(frame).worldFromUnit();
+        // A mesh that has not been read yet would hold the window up, as would a large one.
+        constexpr std::size_t kMost = 200000;
+        auto mesh = one.kind == StandInKind::mesh ? knownMesh(one.file) : unitMesh(one.kind, 24);
+        if (!mesh || mesh->triangles.size() > kMost) mesh = unitMesh(StandInKind::box);
+        const auto placeOf = [&](std::uint32_t corner) -> Vector3d {
+            return world * mesh->places[corner].cast<double>();
+        };
+        const bool isDrawn = !one.catchesOnly && !one.hides && one.kind != StandInKind::grid;
+        if (isDrawn)
+            for (const Mesh::Triangle& triangle : mesh->triangles) {
+                const std::array corners{placeOf(triangle[0]), placeOf(triangle[1]), placeOf(triangle[2])};
+                const Vector3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
+                const double light = 0.45 + 0.55 * std::abs(normal.dot(sun));
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const auto tone = [&](int c) {
+                        const double own = mesh->colours.empty() ? one.colour[std::size_t(c)]
+                                                                 : double(encodeSrgb(mesh->colours[triangle[k]][c]));
+                        return float(std::clamp(own * light, 0.0, 1.0));
+                    };
+                    const QColor colour = QColor::fromRgbF(tone(0), tone(1), tone(2));
+                    scene.solids.push_back(sceneVertex(corners[k], colour, float(one.opacity)));
+                }
+            }
+        for (const Mesh::Edge& line : mesh->edges)
+            if (line.isSharp)
+                for (const std::uint32_t end : line.ends)
+                    scene.wires.push_back(sceneVertex(placeOf(end), isDrawn ? edge : theme::kSlate));
     }
 }
 

@@ -25,6 +25,8 @@ struct SceneGeometry {
     std::vector<SceneVertex> objects;  ///< points of what moves by itself, where it is on the frame
     std::vector<SceneVertex> ways;     ///< pairs of ends: where it goes
     std::vector<SceneVertex> ground;   ///< pairs of ends
+    std::vector<SceneVertex> solids;   ///< triangles of what stands in the scene, shaded, where it is on the frame
+    std::vector<SceneVertex> wires;    ///< pairs of ends: its edges
     Eigen::Vector3d eye{0, 0, 0};      ///< the middle of the path
     double size = 10.0;                ///< from the eye to the middle of the scene
     bool travels = true;               ///< otherwise the points are directions on a sphere around the eye
@@ -37,7 +39,9 @@ using ColourOfTrack = std::function<QColor(const SolvedTrack&)>;
 /// The shot's solve, oriented and scaled; empty without one.
 SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf);
 
-/// Points and ways of the shot's objects on a frame: they change with it.
+/// What stands in the scene, where it is on a frame; the held one's edges in brass.
+void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame);
+/// The points of the shot's objects where they are on a frame.
 void placeObjects(SceneGeometry& scene, const Shot& shot, int frame);
 
 /// What a running solve has so far: upright as the cameras are and as large as a finished solve, so that the picture

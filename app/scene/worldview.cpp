@@ -233,6 +233,11 @@ void WorldView::paintGL() {
     if (const SolvedFrame* solved = solvedFrame()) drawCamera(*solved, clip, through);
     painter_.draw(scene_.ground, GL_LINES, clip);
     if (!through) painter_.draw(scene_.path, GL_LINE_STRIP, clip);
+    if (!live_) {
+        placeStandIns(scene_, session_.shot(), session_.player.frame());
+        painter_.draw(scene_.solids, GL_TRIANGLES, clip);
+        painter_.draw(scene_.wires, GL_LINES, clip);
+    }
     painter_.draw(scene_.cloud, GL_POINTS, clip, 3.0F * float(devicePixelRatioF()));
     if (!live_) {
         placeObjects(scene_, session_.shot(), session_.player.frame());

@@ -37,6 +37,8 @@ KindFacts factsOf(FileKind kind) {
                     ""};
         case FileKind::art:
             return {"art", "Pictures and clips (" PINION_PLATE_ENDINGS ");;All files (*)", ""};
+        case FileKind::mesh:
+            return {"mesh", "Meshes (*.obj *.ply *.gltf *.glb *.stl);;All files (*)", ""};
         case FileKind::shake:
             return {"shake", "Shake profiles (*.json)", ".json"};
     }

@@ -8,7 +8,7 @@ class QWidget;
 namespace pinion {
 
 /// What is looked for; each kind remembers the folder it was last found in.
-enum class FileKind { plate, plateOrShot, shot, tracks, lens, charts, maps, shake, mattes, art };
+enum class FileKind { plate, plateOrShot, shot, tracks, lens, charts, maps, shake, mattes, art, mesh };
 
 /// Empty when nothing was chosen.
 QString askToOpen(FileKind kind, const QString& title, QWidget* parent = nullptr);

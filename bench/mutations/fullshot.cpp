@@ -234,6 +234,24 @@ Shot fullShot() {
     moving.rms_px = 0.21875;
     moving.heldOutRms_px = 0.28125;
     moving.doubt = "few tracks";
+    s.scene.standIns = std::vector<StandIn>{
+        {.id = 3,
+         .name = "lamp post",
+         .kind = StandInKind::mesh,
+         .file = "/film/ternholm/post.obj",
+         .stance = {{1.25, -0.5, 3.75}, {2.5, 30.25, -4.5}, {0.125, 2.75, 0.375}},
+         .keys = std::vector<StanceKey>{{1003, {{1, 2, 3}, {4, 5, 6}, {7, 8, 9}}},
+                                        {1009, {{1.5, 2.5, 3.5}, {4.5, 5.5, 6.5}, {7.5, 8.5, 9.5}}}},
+         .colour = {0.25, 0.375, 0.625},
+         .opacity = 0.75,
+         .casts = false,
+         .catchesOnly = true,
+         .hides = true,
+         .hidden = true}};
+    s.scene.sun = {{-0.25, 0.875, 0.3125}, 2.25, 0.8125};
+    s.scene.ground = 0.125;
+    s.scene.groundCatches = false;
+    s.nextStandIn = 9;
     s.objects = std::vector<ShotObject>{{4, "ferry", std::vector<TrackId>{7, 8}, std::vector<TrackId>{7},
                                          std::make_shared<const ObjectSolve>(moving), 0x1122334455667788ULL}};
     s.nextObject = 6;

@@ -42,8 +42,7 @@ Expected<Glass> glassOfCamera(const BendWords& w) {
         return RowGlass{solve};
     }
     if (!solve->zoom) return solve->lens;
-    return LensOverTime{solve->lens.width, solve->lens.height,
-                        [glass = RowGlass{solve}](int frame) { return glass.lensAt(frame); }};
+    return LensOverTime{solve->lens.width, solve->lens.height, [solve](int frame) { return lensOn(*solve, frame); }};
 }
 
 /// The lens, the map or the camera that was named.
@@ -52,6 +51,8 @@ Expected<Glass> glassOf(const BendWords& w) {
         return failure(Fault::input, "give one of --lens, --map and --camera");
     if (w.rolling && w.camera.empty())
         return failure(Fault::input, "--rolling needs --camera: it tells the rows' poses");
+    if (!w.maps.empty() && !w.rolling)
+        return failure(Fault::input, "--maps needs --rolling: without, `stmap` writes the one");
     if (!w.camera.empty()) return glassOfCamera(w);
     if (!w.lens.empty()) {
         auto lens = readLens(w.lens);

@@ -15,6 +15,7 @@ Runner addSolve(CLI::App& command);
 Runner addObject(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
+Runner addStand(CLI::App& command);
 Runner addDeliver(CLI::App& command);
 Runner addMatte(CLI::App& command);
 Runner addPropose(CLI::App& command);
@@ -41,6 +42,7 @@ std::span<const Command> commands() {
         {"planar", "a surface followed by its texture: its four corners", addPlanar},
         {"pin", "four point tracks as the corners of a surface", addPin},
         {"insert", "art put into the plate, on four corners", addInsert},
+        {"stand", "stand-ins over the plate, seen by the solved camera", addStand},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };

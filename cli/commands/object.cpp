@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <memory>
 #include <nlohmann/json.hpp>
+#include <set>
 
 namespace pinion::cli {
 namespace {
@@ -22,30 +23,14 @@ struct ObjectWords {
     double ground = 0;
 };
 
-std::vector<CameraOnFrame> camerasOf(const CameraFile& file) {
-    std::vector<CameraOnFrame> cameras;
-    for (const CameraFile::Frame& frame : file.frames) {
-        CameraOnFrame one{frame.frame, frame.worldFromCamera, file.lens};
-        if (file.zoom) {
-            one.lens.focal_px = frame.focal_px;
-            one.lens.k1 = frame.k1;
-        }
-        cameras.push_back(std::move(one));
-    }
-    return cameras;
-}
-
-/// What moves against the camera, by the tracks alone.
-Expected<List<MovingTracks>> moversFor(const CameraFile& file, const std::vector<Track>& tracks,
-                                       const Progress& progress) {
+/// The camera of the file with what the tracks say of it: what moves against it as one thing, and what contradicts it.
+Expected<Solve> comparedWith(const CameraFile& file, const std::vector<Track>& tracks, const Progress& progress) {
     SolveOptions options;
     options.width = file.width;
     options.height = file.height;
     options.sensorWidth_mm = file.sensorWidth_mm;
     options.start = std::make_shared<const Solve>(solveOf(file));
-    const auto solve = solveCamera(tracks, options, progress);
-    if (!solve) return tl::unexpected(solve.error());
-    return solve->movers;
+    return solveCamera(tracks, options, progress);
 }
 
 Expected<ObjectOptions> optionsFor(const ObjectWords& w, const std::vector<Track>& tracks, const CameraFile& file) {
@@ -91,26 +76,6 @@ Expected<ObjectOptions> optionsFor(const ObjectWords& w, const std::vector<Track
     return options;
 }
 
-ObjectFile::Object written(const std::string& name, const ObjectSolve& solve, const std::vector<Track>& tracks) {
-    const auto nameOf = [&](TrackId id) {
-        return std::find_if(tracks.begin(), tracks.end(), [&](const Track& track) { return track.id == id; })->name;
-    };
-    ObjectFile::Object object{.name = name,
-                              .tracks = {},
-                              .frames = {},
-                              .points = {},
-                              .scaleIsKnown = solve.scaleIsKnown(),
-                              .scaleDeviation = solve.scaleDeviation,
-                              .rms_px = solve.rms_px,
-                              .doubt = solve.doubt};
-    for (const ObjectFrame& frame : solve.frames) object.frames.push_back({frame.frame, frame.worldFromObject});
-    for (const ObjectPoint& point : solve.points) {
-        object.tracks.push_back(nameOf(point.track));
-        object.points.push_back({nameOf(point.track), point.xyz});
-    }
-    return object;
-}
-
 int objectCommand(const Console& console, const ObjectWords& w) {
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
@@ -130,9 +95,11 @@ int objectCommand(const Console& console, const ObjectWords& w) {
     if (!options->tracks.empty()) {
         groups.push_back(options->tracks);
     } else {
-        const auto movers = moversFor(*camera, *tracks, consoleProgress("Looking for what moves"));
-        if (!movers) return fail(movers.error());
-        for (const MovingTracks& mover : *movers) groups.push_back(mover.tracks);
+        const auto compared = comparedWith(*camera, *tracks, consoleProgress("Looking for what moves"));
+        if (!compared) return fail(compared.error());
+        for (const MovingTracks& mover : compared->movers) groups.push_back(mover.tracks);
+        // A thing may be told in parts; what goes with the first joins it.
+        options->mayJoin = looseTracks(*compared);
         if (groups.empty())
             return fail({Fault::outcome, "no tracks move as one thing of their own; name those of the object"});
     }
@@ -140,15 +107,25 @@ int objectCommand(const Console& console, const ObjectWords& w) {
     std::vector<Error> errors;
     nlohmann::json figures = nlohmann::json::array();
     std::string words;
-    for (const std::vector<TrackId>& group : groups) {
+    const Solve solve = solveOf(*camera);
+    const auto nameOf = [&](TrackId id) {
+        return std::find_if(tracks->begin(), tracks->end(), [&](const Track& track) { return track.id == id; })->name;
+    };
+    std::set<TrackId> taken;
+    for (std::vector<TrackId> group : groups) {
+        const std::size_t had = group.size();
+        std::erase_if(group, [&](TrackId id) { return taken.contains(id); });
+        if (2 * group.size() < had) continue;  // most of it is on another object already
         options->tracks = group;
+        std::erase_if(options->mayJoin, [&](TrackId id) { return taken.contains(id); });
         const std::string name = fmt::format("object {}", file.objects.size() + 1);
-        const auto solved = solveObject(camerasOf(*camera), *tracks, *options, consoleProgress(name));
+        const auto solved = solveObject(camerasOf(solve), *tracks, *options, consoleProgress(name));
         if (!solved) {
             errors.push_back(solved.error());
             continue;
         }
-        file.objects.push_back(written(name, *solved, *tracks));
+        for (const ObjectPoint& point : solved->points) taken.insert(point.track);
+        file.objects.push_back(objectOf(name, *solved, nameOf));
         if (!solved->doubt.empty()) fmt::print(stderr, "not sure of {}: {}\n", name, solved->doubt);
         figures.push_back({{"name", name},
                            {"tracks", solved->points.size()},

@@ -1,6 +1,7 @@
 #include "commands/command.h"
 #include "base/files.h"
 #include "base/units.h"
+#include "exchange/gltf.h"
 #include "exchange/formats.h"
 #include "exchange/newshot.h"
 #include "exchange/shotfiles.h"
@@ -163,8 +164,9 @@ Expected<void> applyTrackWords(const SolveWords& words, Shot& shot) {
 
 int solveCommand(const Console& console, const SolveWords& w) {
     const std::string ending = w.out == "-" ? ".json" : loweredEnding(w.out);
-    if (ending != ".json" && ending != ".usda")
-        return fail({Fault::input, fmt::format("--out {}: its ending has to be .json or .usda", w.out)});
+    const bool isKnown = ending == ".json" || ending == ".usda" || ending == ".glb" || ending == ".ply";
+    if (!isKnown)
+        return fail({Fault::input, fmt::format("--out {}: its ending has to be .json, .usda, .glb or .ply", w.out)});
     const auto plate = openPlate(console, w.plate);
     if (!plate) return fail(plate.error());
     const PlateFacts& facts = (*plate)->facts();
@@ -197,8 +199,10 @@ int solveCommand(const Console& console, const SolveWords& w) {
     shot = withSolve(shot, *solved, shot);
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
-    const std::string contents =
-        ending == ".usda" ? cameraUsd(*camera, {.name = shot.name, .metres = solved->inMetres}) : cameraJson(*camera);
+    const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name, .metres = solved->inMetres})
+                                 : ending == ".glb" ? cameraGlb(*camera, shot.name)
+                                 : ending == ".ply" ? cloudPly(*camera)
+                                                    : cameraJson(*camera);
     if (const auto written = put(w.out, contents); !written) return fail(written.error());
     if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);
     json figures = solveFigures(*solved, facts.width);
@@ -225,7 +229,10 @@ Runner addSolve(CLI::App& command) {
     const auto words = std::make_shared<SolveWords>();
     SolveWords& w = *words;
     command.add_option("PLATE", w.plate)->required();
-    command.add_option("--out", w.out, ".json or .usda; - for JSON on standard output")->required();
+    command
+        .add_option("--out", w.out,
+                    ".json, .usda, .glb (camera and cloud) or .ply (cloud); - for JSON on standard output")
+        ->required();
     command.add_option("--tracks", w.tracks, "tracks.json; scattered otherwise");
     command.add_option("--features", w.features, "features to scatter")->check(CLI::Range(8, 100000));
     command.add_option("--exclude", w.exclude, "mattes.json");

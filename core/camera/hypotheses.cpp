@@ -17,7 +17,6 @@ namespace {
 constexpr std::array<double, 7> kFocalsTried{0.42, 0.65, 0.95, 1.4, 2.0, 3.0, 4.6};
 constexpr int kPerCell = 7;            // trails of a first guess, in each of 40 parts of the picture
 constexpr std::size_t kWindow = 9;     // keyframes of the first part
-constexpr std::size_t kCarried = 4;    // candidates that go through all keyframes
 constexpr std::size_t kSecondTry = 8;  // when those explain too little
 constexpr double kPoor = 0.27;         // badness over all keyframes
 constexpr std::size_t kMotions = 3;    // that may explain one pair
@@ -249,9 +248,15 @@ void polish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
 
 std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
                                      const std::vector<BasePair>& pairs, const SolveOptions& options,
-                                     const Progress& progress) {
+                                     const Progress& progress, const SearchBreadth& breadth) {
     const LensPlan plan = lensPlanOf(options);
-    const std::vector<double> focals = focalsToTry(options);
+    std::vector<double> focals = focalsToTry(options);
+    if (focals.size() > breadth.everyFocal) {
+        std::size_t kept = 0;
+        for (std::size_t i = breadth.everyFocal / 2; i < focals.size(); i += breadth.everyFocal)
+            focals[kept++] = focals[i];
+        focals.resize(kept);
+    }
     std::mutex mutex;
     std::vector<Attempt> windows;
     std::size_t done = 0;
@@ -302,7 +307,7 @@ std::vector<Attempt> searchKeyframes(const Material& material, const std::vector
     // Those that are different go on: another pair, or a focal length that is not the same again.
     std::vector<Attempt> carried;
     for (const Attempt& window : windows) {
-        if (carried.size() >= kCarried) break;
+        if (carried.size() >= breadth.carried) break;
         if (window.badness > std::max(0.5, 2.5 * windows.front().badness)) break;
         const auto same = [&](const Attempt& other) {
             const double ratio = other.scene.lens().focal_px / window.scene.lens().focal_px;
@@ -334,7 +339,7 @@ std::vector<Attempt> searchKeyframes(const Material& material, const std::vector
     }
     carry(carried);
     rank(carried, allKeys);
-    if (!progress.stopped() && carried.front().badness > kPoor) {
+    if (breadth.looksAgain && !progress.stopped() && carried.front().badness > kPoor) {
         // Much of the shot is not explained: perhaps it was turned inside out on the way. The next best may do better.
         carry(more);
         carried.insert(carried.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
@@ -342,7 +347,7 @@ std::vector<Attempt> searchKeyframes(const Material& material, const std::vector
     }
     if (progress.stopped()) return carried;
     // Seen through a long lens, depth turned inside out looks almost right and is a minimum of its own.
-    {
+    if (breadth.looksAgain) {
         Attempt twin = carried.front();
         twin.scene = twin.scene.mirrored(twin.pair.a, 0.004 * material.width);
         extend(twin.scene, keys, plan, progress);

@@ -39,12 +39,21 @@ struct Attempt {
 /// The width of the robust loss that suits what a scene has reached.
 double lossWidth(const Reconstruction& scene);
 
+/// How far a search looks about.
+struct SearchBreadth {
+    std::size_t everyFocal = 1;  ///< of the focal lengths to try
+    std::size_t carried = 4;     ///< windows that go through all keyframes
+    bool looksAgain = true;      ///< the next best where those explain too little, and the best inside out
+};
+/// Enough to see whether other tracks make a better scene: two focal lengths of seven, no second try.
+constexpr SearchBreadth kGlance{3, 2, false};
+
 /// Carries every base pair, every focal length and every motion that explains the pair through a window of keyframes,
 /// the best of those through all keyframes, and compares them there at one noise scale; the mirror image of the winner
 /// is tried too. Best first, at most a few. Empty when no pair leads anywhere.
 std::vector<Attempt> searchKeyframes(const Material& material, const std::vector<int>& keys,
                                      const std::vector<BasePair>& pairs, const SolveOptions& options,
-                                     const Progress& progress);
+                                     const Progress& progress, const SearchBreadth& breadth = {});
 
 /// Adds the keyframes that are not placed yet, the best seen first, adjusting as it grows.
 void extend(Reconstruction& scene, const std::vector<int>& keys, const LensPlan& plan, const Progress& progress);

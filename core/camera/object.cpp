@@ -307,6 +307,31 @@ Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::s
     return object;
 }
 
+Solve seenFromObject(const Solve& camera, const ObjectSolve& object) {
+    Solve seen;
+    seen.lens = camera.lens;
+    seen.sensorWidth_mm = camera.sensorWidth_mm;
+    seen.zoom = camera.zoom;
+    seen.k1Slope = camera.k1Slope;
+    seen.readout = camera.readout;
+    std::vector<SolvedFrame> frames;
+    for (const ObjectFrame& pose : object.frames)
+        if (const SolvedFrame* own = solvedFrameAt(camera, pose.frame)) {
+            frames.push_back(*own);
+            frames.back().worldFromCamera = pose.worldFromObject.inverse() * own->worldFromCamera;
+        }
+    seen.frames = List<SolvedFrame>(std::move(frames));
+    return seen;
+}
+
+std::vector<TrackId> looseTracks(const Solve& camera) {
+    constexpr int kLongEnough = 8;
+    std::vector<TrackId> loose;
+    for (const SolvedTrack& track : camera.tracks)
+        if (track.role == TrackRole::disagreed && track.frames >= kLongEnough) loose.push_back(track.track);
+    return loose;
+}
+
 const ObjectFrame* objectFrameAt(const ObjectSolve& object, int frame) {
     const auto found = std::lower_bound(object.frames.begin(), object.frames.end(), frame,
                                         [](const ObjectFrame& one, int number) { return one.frame < number; });

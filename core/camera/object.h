@@ -86,6 +86,12 @@ struct ObjectSolve {
 Expected<ObjectSolve> solveObject(std::span<const CameraOnFrame> cameras, std::span<const Track> tracks,
                                   const ObjectOptions& options, const Progress& progress = Progress{});
 
+/// The camera as the object sees it stand and move: on the frames that both have, with the camera's lens and rows.
+Solve seenFromObject(const Solve& camera, const ObjectSolve& object);
+
+/// Tracks that contradict a camera for long enough to be told to be on an object.
+std::vector<TrackId> looseTracks(const Solve& camera);
+
 /// Its pose on a frame; null where it has none.
 const ObjectFrame* objectFrameAt(const ObjectSolve& object, int frame);
 

@@ -71,9 +71,9 @@ struct SolveSettings {
     Reading reading = Reading::found;
     double readoutShare = 0.5;  ///< as in Readout
     double readoutSigma = 0.02;
-    /// Which way it is read. Automatic: by rows, or by columns where the plate is upright and its tracks show it.
-    enum class ReadBy { automatic, rows, columns };
-    ReadBy readBy = ReadBy::automatic;
+    /// Which way it is read. Where the readout is found, so is this: an upright plate may have been read by columns.
+    enum class ReadBy { rows, columns };
+    ReadBy readBy = ReadBy::rows;
     bool readsColumns() const { return readBy == ReadBy::columns; }
 
     /// The anamorphic squeeze; it is known or it is 1.

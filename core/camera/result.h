@@ -2,9 +2,7 @@
 
 #include "base/list.h"
 #include "camera/options.h"
-#include "camera/pose.h"
 #include "camera/readout.h"
-#include "camera/rowposes.h"
 #include "lens/lens.h"
 #include "track/track.h"
 
@@ -92,37 +90,11 @@ const SolvedFrame* solvedFrameAt(const Solve& solve, int frame);
 /// The lens of one solved frame: of a zoom, with that frame's focal length and distortion.
 Lens lensOf(const Solve& solve, const SolvedFrame& frame);
 
-/// The camera of one solved frame, row by row; where the sensor is read at once every row has the frame's own.
-class FrameRows {
-public:
-    /// None of a frame that is not solved.
-    static std::optional<FrameRows> of(const Solve& solve, int frame);
-    struct View {
-        Pose pose;
-        Lens lens;
-    };
-    /// The camera that reads a row: -0.5 to 0.5, as `rowOf`.
-    View at(double row) const;
-    /// The one that reads a place of the plate.
-    View at(const Eigen::Vector2d& plate) const;
-    /// Where a point is seen, by the row that sees it; none out of view of the lens.
-    std::optional<Eigen::Vector2d> projected(const Eigen::Vector3d& xyz) const;
-
-private:
-    FrameRows(Readout readout, View middle) : readout_(readout), middle_(std::move(middle)), rows_({}, {}) {}
-    double rowAt(const Eigen::Vector2d& plate) const;
-
-    Readout readout_;
-    View middle_;
-    std::size_t own_ = 0;
-    std::vector<double> focals_;  ///< of a zoom, of the frames about
-    double k1Slope_ = 0;
-    Lens lens_;  ///< the solve's
-    RowPoses rows_;
-};
+/// The same by its number; of a frame that is not solved the solve's own.
+Lens lensOn(const Solve& solve, int frame);
 
 /// Where the solve puts a point on a frame's plate, by the row that sees it; none when the frame is not solved or the
-/// point is not in view of the lens.
+/// point is not in view of the lens. Of many points on one frame `FrameRows` does it (camera/framerows.h).
 std::optional<Eigen::Vector2d> projected(const Solve& solve, int frame, const Eigen::Vector3d& xyz);
 
 }  // namespace pinion

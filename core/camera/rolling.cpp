@@ -189,8 +189,9 @@ void readAtOnce(Material& material, double share) {
                 first = std::max(0, first);
                 last = std::min(count - 1, last);
                 // Not across a gap.
-                while (first < i && seen[std::size_t(i)].frame - seen[std::size_t(first)].frame > i - first) ++first;
-                while (last > i && seen[std::size_t(last)].frame - seen[std::size_t(i)].frame > last - i) --last;
+                const auto number = [&](int k) { return material.frames[std::size_t(seen[std::size_t(k)].frame)]; };
+                while (first < i && number(i) - number(first) > i - first) ++first;
+                while (last > i && number(last) - number(i) > last - i) --last;
                 Vector2d place = Vector2d::Zero();
                 for (int a = first; a <= last; ++a) {
                     double weight = 1;
@@ -199,7 +200,10 @@ void readAtOnce(Material& material, double share) {
                             weight *= (at - times[std::size_t(b)]) / (times[std::size_t(a)] - times[std::size_t(b)]);
                     place += weight * seen[std::size_t(a)].filmed;
                 }
-                seen[std::size_t(i)].plate = place;
+                // What leaps over most of the picture in a frame may be read twice at one time: it stays where it was.
+                const Vector2d& filmed = seen[std::size_t(i)].filmed;
+                const bool isNear = place.allFinite() && (place - filmed).norm() < 0.5 * material.width;
+                seen[std::size_t(i)].plate = isNear ? place : filmed;
             }
         },
         16);

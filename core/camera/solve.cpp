@@ -200,10 +200,16 @@ void widenDeviations(Solve& solve, double factor) {
     solve.tracks = List<SolvedTrack>(std::move(tracks));
 }
 
+/// Puts more words after some, if there are any.
+void addWords(std::string& words, const std::string& more) {
+    if (!words.empty() && !more.empty()) words += "; ";
+    words += more;
+}
+
 /// The reason, with what is peculiar to the move and the scene.
 std::string withScene(std::string reason, const Reconstruction& scene) {
-    if (slidesStraight(scene)) reason += std::string(reason.empty() ? "" : "; ") + "it slides straight, without a turn";
-    if (isFlat(scene)) reason += std::string(reason.empty() ? "" : "; ") + "the scene is flat";
+    if (slidesStraight(scene)) addWords(reason, "it slides straight, without a turn");
+    if (isFlat(scene)) addWords(reason, "the scene is flat");
     return reason;
 }
 
@@ -365,8 +371,7 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
     std::optional<Found> fixed;
     const auto withZoom = [&](Found& chosen) {
         const auto [shortest, longest] = focalsOf(sceneOf(chosen), keys);
-        chosen.reason += fmt::format("{}the lens zooms by {:.0f} %", chosen.reason.empty() ? "" : "; ",
-                                     100 * (longest / shortest - 1));
+        addWords(chosen.reason, fmt::format("the lens zooms by {:.0f} %", 100 * (longest / shortest - 1)));
     };
     if (zooming && found && !progress.stopped())
         if (auto turning = turningAndZooming(*found, keys, *zooming, doubt, progress)) {
@@ -394,6 +399,29 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
     return KeyReading{std::move(*found), std::move(doubt), std::move(fixed)};
 }
 
+/// Groups in the order in which it is worth to read the keyframes without them: those first without which a glance
+/// explains most of all tracks. A group that a glance says nothing of keeps its place behind them.
+std::vector<std::vector<int>> promising(std::vector<std::vector<int>> groups, const Material& material,
+                                        const Material& rest, const std::vector<int>& keys, const SolveOptions& options,
+                                        const Progress& progress) {
+    const double noise = 0.3 * material.scale();
+    std::vector<std::pair<double, std::size_t>> order;  // less explained later
+    for (std::size_t i = 0; i < groups.size(); ++i) {
+        order.emplace_back(0, i);
+        if (progress.stopped()) continue;
+        const Material others = withoutTrails(rest, groups[i]);
+        auto pairs = basePairsOf(others, keys, options);
+        if (!pairs) continue;
+        if (pairs->size() > 2) pairs->resize(2);
+        const auto seen = searchKeyframes(others, keys, *pairs, options, progress.part(0.43, 0.44), kGlance);
+        if (!seen.empty()) order.back().first = -explainedShare(seen.front().scene, material, keys, noise);
+    }
+    std::stable_sort(order.begin(), order.end());
+    std::vector<std::vector<int>> result;
+    for (const auto& [share, i] : order) result.push_back(std::move(groups[i]));
+    return result;
+}
+
 /// Where the errors of a reading are not those of tracks, others are tried, each without one group of tracks that go
 /// together: the one that explains most tracks stays, and what it left out stays out while more is looked for. Tracks
 /// left out have their say again from there on. Whether another reading was found.
@@ -406,7 +434,8 @@ bool lookForMovers(Expected<KeyReading>& reading, const Material& material, cons
     for (int round = 0; round < kRoundsOfMovers; ++round) {
         double gain = 0;
         std::vector<int> leftOut;
-        for (const std::vector<int>& group : groupsApart(rest, keys)) {
+        const auto groups = promising(groupsApart(rest, keys), material, rest, keys, options, progress);
+        for (const std::vector<int>& group : groups) {
             if (progress.stopped()) return found;
             const Material others = withoutTrails(rest, group);
             auto other = readKeyframes(others, keys, options, zooming, progress.part(0.43, 0.45));
@@ -485,8 +514,7 @@ void readToldScene(Expected<KeyReading>& reading, const Material& material, cons
     }
     if (!reading) return;
     if (best < kStands)
-        reading->doubt += fmt::format("{}no camera sees the tracks stand still that were said to be the scene's",
-                                      reading->doubt.empty() ? "" : "; ");
+        addWords(reading->doubt, "no camera sees the tracks stand still that were said to be the scene's");
 }
 
 /// Tracks that had no vote are sorted in or out by the finished camera.
@@ -552,10 +580,9 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
             answer.doubt = std::move(doubt);
             return;
         }
-        doubt += fmt::format(
-            "{}{} tracks close together move against a camera that only turns: where they stand, choose a travelling "
-            "camera",
-            doubt.empty() ? "" : "; ", vote.apart.size());
+        addWords(doubt, fmt::format("{} tracks close together move against a camera that only turns: where they stand, "
+                                    "choose a travelling camera",
+                                    vote.apart.size()));
     }
     answer = {std::move(turned),
               {},
@@ -596,7 +623,7 @@ Expected<Answer> searchedCamera(const Material& material, const std::vector<int>
             first = *fixed;
             zooming = nullptr;
         }
-        if (!open.empty()) answer.doubt += (answer.doubt.empty() ? "" : "; ") + open;
+        addWords(answer.doubt, open);
     }
     turnInTheEnd(answer, keys, options, progress.part(0.84, 0.92), watch);
     if (looks || progress.stopped()) return answer;
@@ -738,10 +765,11 @@ Solve described(Answer& answer, std::span<const Track> tracks, const Progress& p
         const double spread = spreadOf(*open, scene.lens().focal_px), own = covariance->deviationOf(LensTerm::focal);
         if (own > 0 && spread > own) widenDeviations(solve, spread / own);
     }
-    solve.doubt = doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress);
-    if (!answer.doubt.empty()) solve.doubt = answer.doubt + (solve.doubt.empty() ? "" : "; ") + solve.doubt;
-    if (!tie.empty()) solve.doubt += (solve.doubt.empty() ? "" : "; ") + tie;
-    for (const std::string& doubt : measures.doubts) solve.doubt += (solve.doubt.empty() ? "" : "; ") + doubt;
+    solve.doubt = std::move(answer.doubt);
+    addWords(solve.doubt,
+             doubtsOf(solve, scene, {settled, answer.candidates, answer.rivals, covariance, open}, progress));
+    for (const std::string& doubt : measures.doubts) addWords(tie, doubt);
+    addWords(solve.doubt, tie);
     return solve;
 }
 
@@ -788,7 +816,7 @@ Readout firstReadout(const Material& material, const SolveOptions& options) {
     ReadoutGuess guess = guessReadout(material, options.readsColumns());
     Readout readout{guess.share, options.readsColumns()};
     // A telephone held upright is turned by its player, and its rows stand.
-    if (options.readBy == SolveOptions::ReadBy::automatic && options.height > options.width) {
+    if (!options.readsColumns() && options.height > options.width) {
         const ReadoutGuess other = guessReadout(material, true);
         if (std::abs(other.share) / other.sigma > std::abs(guess.share) / guess.sigma) {
             guess = other;
@@ -910,67 +938,9 @@ Lens lensOf(const Solve& solve, const SolvedFrame& frame) {
     return solve.zoom ? zoomed(solve.lens, solve.k1Slope, frame.focal_px) : solve.lens;
 }
 
-std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame) {
+Lens lensOn(const Solve& solve, int frame) {
     const SolvedFrame* solved = solvedFrameAt(solve, frame);
-    if (!solved) return std::nullopt;
-    FrameRows rows(solve.readout, {poseFrom(solved->worldFromCamera), lensOf(solve, *solved)});
-    if (!solve.readout.isRolling()) return rows;
-    constexpr std::ptrdiff_t kReach = RowPoses::kReach;
-    const auto& all = solve.frames.vector();
-    const std::ptrdiff_t at = solved - all.data(), first = std::max<std::ptrdiff_t>(0, at - kReach),
-                         last = std::min(std::ptrdiff_t(all.size()) - 1, at + kReach);
-    std::vector<Pose> poses;
-    std::vector<int> times;
-    for (std::ptrdiff_t i = first; i <= last; ++i) {
-        const SolvedFrame& one = all[std::size_t(i)];
-        poses.push_back(poseFrom(one.worldFromCamera));
-        times.push_back(one.frame);
-        if (solve.zoom) rows.focals_.push_back(one.focal_px);
-    }
-    rows.own_ = std::size_t(at - first);
-    rows.k1Slope_ = solve.k1Slope;
-    rows.lens_ = solve.lens;
-    rows.rows_ = RowPoses(poses, times);
-    return rows;
-}
-
-double FrameRows::rowAt(const Vector2d& plate) const {
-    // What lies outside the plate is read a little before and after it.
-    return std::clamp(rowOf(plate, readout_.columns, middle_.lens.width, middle_.lens.height), -0.75, 0.75);
-}
-
-FrameRows::View FrameRows::at(double row) const {
-    if (!readout_.isRolling()) return middle_;
-    RowPoses::Slopes slopes;
-    View view{rows_.at(own_, readout_.share * row, &slopes), middle_.lens};
-    if (focals_.empty()) return view;
-    double focal = 0;
-    for (std::size_t k = 0; k < std::size_t(slopes.count); ++k)
-        focal += slopes.weights[k] * focals_[std::size_t(slopes.cameras[k])];
-    if (focal > 0) view.lens = zoomed(lens_, k1Slope_, focal);
-    return view;
-}
-
-FrameRows::View FrameRows::at(const Vector2d& plate) const { return at(rowAt(plate)); }
-
-std::optional<Vector2d> FrameRows::projected(const Vector3d& xyz) const {
-    double row = 0;
-    // The row that sees it and where it is seen follow from each other; a camera moves little while it reads.
-    for (int round = 0;; ++round) {
-        const View view = at(row);
-        const Vector3d inCamera = view.pose.cameraFromWorld(xyz);
-        if (inCamera.z() <= 1e-6) return std::nullopt;
-        const auto plate = plateFromPlane(view.lens, inCamera.hnormalized());
-        if (!plate || !readout_.isRolling()) return plate;
-        const double next = rowAt(*plate);
-        if (std::abs(next - row) < 1e-7 || round == 12) return plate;
-        row = next;
-    }
-}
-
-std::optional<Vector2d> projected(const Solve& solve, int frame, const Vector3d& xyz) {
-    const auto rows = FrameRows::of(solve, frame);
-    return rows ? rows->projected(xyz) : std::nullopt;
+    return solved ? lensOf(solve, *solved) : solve.lens;
 }
 
 Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& options, const Progress& progress,

@@ -8,6 +8,22 @@ namespace pinion {
 
 using namespace jsonfile;
 
+ObjectFile::Object objectOf(const std::string& name, const ObjectSolve& solve,
+                            const std::function<std::string(TrackId)>& nameOf) {
+    ObjectFile::Object object;
+    object.name = name;
+    object.scaleIsKnown = solve.scaleIsKnown();
+    object.scaleDeviation = solve.scaleDeviation;
+    object.rms_px = solve.rms_px;
+    object.doubt = solve.doubt;
+    for (const ObjectFrame& frame : solve.frames) object.frames.push_back({frame.frame, frame.worldFromObject});
+    for (const ObjectPoint& point : solve.points) {
+        object.tracks.push_back(nameOf(point.track));
+        object.points.push_back({object.tracks.back(), point.xyz});
+    }
+    return object;
+}
+
 std::string objectsJson(const ObjectFile& file) {
     json document{{"format", "pinion.object"}, {"version", 1}, {"objects", json::array()}};
     for (const ObjectFile::Object& object : file.objects) {

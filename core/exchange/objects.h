@@ -1,9 +1,11 @@
 #pragma once
 
 #include "base/expected.h"
+#include "camera/object.h"
 
 #include <Eigen/Geometry>
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -33,6 +35,10 @@ struct ObjectFile {
     };
     std::vector<Object> objects;
 };
+/// A solved object by its name and those of its tracks.
+ObjectFile::Object objectOf(const std::string& name, const ObjectSolve& solve,
+                            const std::function<std::string(TrackId)>& nameOf);
+
 std::string objectsJson(const ObjectFile& file);
 Expected<ObjectFile> readObjects(const std::filesystem::path& path);
 

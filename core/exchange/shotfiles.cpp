@@ -55,24 +55,13 @@ Expected<ObjectFile> objectFileOf(const Shot& shot) {
     ObjectFile file;
     for (const ShotObject& object : shot.objects) {
         if (!object.solve) continue;
-        ObjectFile::Object one{.name = object.name,
-                               .tracks = {},
-                               .frames = {},
-                               .points = {},
-                               .scaleIsKnown = object.solve->scaleIsKnown(),
-                               .scaleDeviation = object.solve->scaleDeviation,
-                               .rms_px = object.solve->rms_px,
-                               .doubt = object.solve->doubt};
-        for (const ObjectFrame& frame : object.solve->frames) {
-            Eigen::Isometry3d pose = frame.worldFromObject;
-            pose.linear() = orientation->rotation * pose.linear();
-            pose.translation() = orientation->apply(Eigen::Vector3d(frame.worldFromObject.translation()));
-            one.frames.push_back({frame.frame, pose});
+        ObjectFile::Object one = objectOf(object.name, *object.solve, nameOf);
+        for (ObjectFile::Frame& frame : one.frames) {
+            frame.worldFromObject.translation() =
+                orientation->apply(Eigen::Vector3d(frame.worldFromObject.translation()));
+            frame.worldFromObject.linear() = orientation->rotation * frame.worldFromObject.linear();
         }
-        for (const ObjectPoint& point : object.solve->points) {
-            one.tracks.push_back(nameOf(point.track));
-            one.points.push_back({nameOf(point.track), orientation->scale * point.xyz});
-        }
+        for (ObjectFile::Point& point : one.points) point.xyz *= orientation->scale;
         file.objects.push_back(std::move(one));
     }
     if (file.objects.empty())

@@ -50,7 +50,7 @@ std::string components(const TransformOptions& options) {
     std::string words;
     for (const auto& [on, word] :
          {std::pair{options.position, "position"}, {options.rotation, "rotation"}, {options.scale, "scale"}})
-        if (on) words += (words.empty() ? "" : " ") + std::string(word);
+        if (on) words.append(words.empty() ? "" : " ").append(word);
     return words;
 }
 

@@ -5,6 +5,7 @@
 
 #include <cctype>
 #include <cstdlib>
+#include <set>
 
 namespace pinion {
 namespace {
@@ -19,6 +20,19 @@ std::string identifier(const std::string& name) {
     return result;
 }
 
+/// Names of the objects in the file: no two alike, and none of what else lies there.
+std::vector<std::string> namesOfObjects(const CameraFile& file) {
+    std::vector<std::string> names;
+    std::set<std::string> taken{"Camera", "Cloud", "Ground"};
+    for (const ObjectFile::Object& object : file.objects) {
+        std::string name = identifier(object.name);
+        for (int number = 2; !taken.insert(name).second; ++number)
+            name = fmt::format("{}_{}", identifier(object.name), number);
+        names.push_back(std::move(name));
+    }
+    return names;
+}
+
 Eigen::Matrix3d axes(bool zUp) {
     Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
     if (zUp) turn << 1, 0, 0, 0, 0, -1, 0, 1, 0;
@@ -30,6 +44,13 @@ Matrix4d inFile(const Eigen::Isometry3d& worldFromCamera, bool zUp) {
     turn.topLeftCorner<3, 3>() = axes(zUp);
     // USD multiplies row vectors, so its rows are our columns.
     return (turn * worldFromCamera.matrix()).transpose();
+}
+
+/// An object's own points are turned as the world is.
+Matrix4d objectInFile(const Eigen::Isometry3d& worldFromObject, bool zUp) {
+    Eigen::Isometry3d turn = Eigen::Isometry3d::Identity();
+    turn.linear() = axes(zUp);
+    return inFile(worldFromObject * turn.inverse(), zUp);
 }
 
 std::string matrixText(const Matrix4d& m) {
@@ -121,7 +142,7 @@ std::string pointsText(const char* prim, const std::vector<Point>& places, const
         high = high.cwiseMax(p);
         const char* comma = i + 1 < places.size() ? ", " : "";
         points += pointText(p) + comma;
-        names += "\"" + identifier(places[i].name) + "\"" + comma;
+        names += fmt::format("\"{}\"{}", identifier(places[i].name), comma);
         widths += std::string("0.03") + comma;
     }
     if (places.empty()) low = high = Vector3d::Zero();
@@ -139,16 +160,15 @@ std::string cloudText(const CameraFile& file, const UsdOptions& options) {
 /// Each an animated Xform with its points under it.
 std::string objectsText(const CameraFile& file, const UsdOptions& options) {
     const Eigen::Matrix3d turn = axes(options.zUp);
-    Eigen::Isometry3d turned = Eigen::Isometry3d::Identity();
-    turned.linear() = turn;
+    const std::vector<std::string> names = namesOfObjects(file);
     std::string out;
-    for (const ObjectFile::Object& object : file.objects) {
-        out += fmt::format("\n    def Xform \"{}\"\n    {{\n", identifier(object.name));
+    for (std::size_t i = 0; i < file.objects.size(); ++i) {
+        const ObjectFile::Object& object = file.objects[i];
+        out += fmt::format("\n    def Xform \"{}\"\n    {{\n", names[i]);
         out += "        matrix4d xformOp:transform.timeSamples = {\n";
         for (const ObjectFile::Frame& frame : object.frames)
-            out += fmt::format(
-                "            {}: {},\n", frame.frame,
-                matrixText(Eigen::Matrix4d((turned * frame.worldFromObject * turned.inverse()).matrix().transpose())));
+            out += fmt::format("            {}: {},\n", frame.frame,
+                               matrixText(objectInFile(frame.worldFromObject, options.zUp)));
         out += "        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n";
         out += fmt::format("        custom bool pinion:scaleIsKnown = {}\n", object.scaleIsKnown ? 1 : 0);
         out += pointsText("Points", object.points, turn, "        ") + "    }\n";
@@ -206,26 +226,38 @@ Expected<void> checkCameraUsd(const std::filesystem::path& path, const CameraFil
     if (!file.frames.empty() && (int(value("startTimeCode")) != file.frames.front().frame ||
                                  int(value("endTimeCode")) != file.frames.back().frame))
         return wrong("its frame range differs");
-    const auto start = contents->find("xformOp:transform.timeSamples = {");
-    if (start == std::string::npos) return wrong("it holds no camera motion");
-    const char* cursor = contents->c_str() + contents->find('{', start) + 1;
-    for (const auto& frame : file.frames) {
-        const Matrix4d expected = inFile(frame.worldFromCamera, options.zUp);
-        char* next = nullptr;
-        if (std::strtol(cursor, &next, 10) != frame.frame || *next != ':')
-            return wrong(fmt::format("frame {} is missing", frame.frame));
-        cursor = next + 1;
-        for (int i = 0; i < 16; ++i) {
-            while (*cursor && !std::isdigit(static_cast<unsigned char>(*cursor)) && *cursor != '-' && *cursor != '}')
-                ++cursor;
-            const double read = std::strtod(cursor, &next);
-            if (next == cursor || std::abs(read - expected(i / 4, i % 4)) > 1e-6 * (1 + std::abs(read)))
-                return wrong(fmt::format("the camera on frame {} differs", frame.frame));
-            cursor = next;
+    // Whether the matrices after `start` are these, by their frames.
+    const auto holds = [&](std::size_t start, const auto& frames, const auto& expectedOf) {
+        start = start == std::string::npos ? start : contents->find("xformOp:transform.timeSamples = {", start);
+        if (start == std::string::npos) return false;
+        const char* cursor = contents->c_str() + contents->find('{', start) + 1;
+        for (const auto& frame : frames) {
+            const Matrix4d expected = expectedOf(frame);
+            char* next = nullptr;
+            if (std::strtol(cursor, &next, 10) != frame.frame || *next != ':') return false;
+            cursor = next + 1;
+            for (int i = 0; i < 16; ++i) {
+                while (*cursor && !std::isdigit(static_cast<unsigned char>(*cursor)) && *cursor != '-' &&
+                       *cursor != '}')
+                    ++cursor;
+                const double read = std::strtod(cursor, &next);
+                if (next == cursor || std::abs(read - expected(i / 4, i % 4)) > 1e-6 * (1 + std::abs(read)))
+                    return false;
+                cursor = next;
+            }
+            while (*cursor && *cursor != ',') ++cursor;
+            if (*cursor) ++cursor;
         }
-        while (*cursor && *cursor != ',') ++cursor;
-        if (*cursor) ++cursor;
-    }
+        return true;
+    };
+    if (!holds(0, file.frames,
+               [&](const CameraFile::Frame& frame) { return inFile(frame.worldFromCamera, options.zUp); }))
+        return wrong("the camera's motion differs");
+    const std::vector<std::string> names = namesOfObjects(file);
+    for (std::size_t i = 0; i < file.objects.size(); ++i)
+        if (!holds(contents->find("def Xform \"" + names[i] + "\"\n    {"), file.objects[i].frames,
+                   [&](const ObjectFile::Frame& frame) { return objectInFile(frame.worldFromObject, options.zUp); }))
+            return wrong("the motion of " + file.objects[i].name + " differs");
     return {};
 }
 

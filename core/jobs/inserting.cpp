@@ -39,6 +39,8 @@ std::uint64_t renderKey(const Shot& shot, const FrameCache& frames, ArtShelf& sh
     print.add(stampOf(frames.plate(), shot.plate.range));
     for (const Clip& clip : shot.clips)
         if (const auto plate = shelf.open(clip)) print.add(stampOf(**plate, clip.frames));
+    for (const StandIn& one : shot.scene.standIns)
+        if (one.kind == StandInKind::mesh) print.add(stampOf(one.file));
     for (const Matte& matte : shot.mattes)
         if (matte.pictures)
             if (const auto plate = Plate::open(matte.pictures->path())) print.add(stampOf(**plate, shot.plate.range));

@@ -83,6 +83,11 @@ Expected<BentFrames> render(FrameCache& frames, const FrameRange& range, const T
     return BentFrames{std::move(*report), width, height, box};
 }
 
+struct SizeOf {
+    std::pair<int, int> operator()(const RowGlass& rows) const { return {rows.lens().width, rows.lens().height}; }
+    std::pair<int, int> operator()(const auto& own) const { return {own.width, own.height}; }
+};
+
 /// What holds the undistorted picture of every frame.
 Expected<PixelBox> boxOver(const LensOverTime& lenses, const FrameRange& range, const Overscan& overscan) {
     PixelBox all{0, 0, lenses.width, lenses.height};
@@ -101,8 +106,9 @@ Expected<PixelBox> undistortedBox(const Glass& glass, const FrameRange& range, c
     if (const auto* map = std::get_if<StMap>(&glass)) return map->data;
     if (const auto* zoom = std::get_if<LensOverTime>(&glass)) return boxOver(*zoom, range, overscan);
     if (const auto* rows = std::get_if<RowGlass>(&glass))
-        return boxOver({rows->lens().width, rows->lens().height, [&](int frame) { return rows->lensAt(frame); }}, range,
-                       overscan);
+        return boxOver(
+            {rows->lens().width, rows->lens().height, [&](int frame) { return lensOn(*rows->solve, frame); }}, range,
+            overscan);
     return undistortedBox(std::get<Lens>(glass), overscan);
 }
 
@@ -180,15 +186,7 @@ std::optional<Glass> glassOf(const Shot& shot) {
                         [shot, lens = *lens](int frame) { return lensInForce(shot, frame).value_or(lens); }};
 }
 
-std::pair<int, int> sizeOf(const Glass& glass) {
-    if (const auto* rows = std::get_if<RowGlass>(&glass)) return {rows->lens().width, rows->lens().height};
-    return std::visit(
-        [](const auto& own) -> std::pair<int, int> {
-            if constexpr (requires { own.width; }) return {own.width, own.height};
-            else return {0, 0};
-        },
-        glass);
-}
+std::pair<int, int> sizeOf(const Glass& glass) { return std::visit(SizeOf{}, glass); }
 
 Expected<void> checkSize(const Glass& glass, int width, int height, std::string_view what) {
     const bool isLens = !std::holds_alternative<StMap>(glass);

@@ -1,6 +1,7 @@
 #include "jobs/rowbend.h"
 
 #include "base/median.h"
+#include "camera/framerows.h"
 #include "plate/framewriter.h"
 
 #include <algorithm>
@@ -87,11 +88,6 @@ private:
 };
 
 }  // namespace
-
-Lens RowGlass::lensAt(int frame) const {
-    const SolvedFrame* solved = solvedFrameAt(*solve, frame);
-    return solved ? lensOf(*solve, *solved) : solve->lens;
-}
 
 LookUp undistortingRows(const RowGlass& glass, int frame, const PixelBox& out, int samples) {
     const auto rows = FrameRows::of(*glass.solve, frame);

@@ -16,8 +16,6 @@ namespace pinion {
 struct RowGlass {
     std::shared_ptr<const Solve> solve;  ///< with a readout
     const Lens& lens() const { return solve->lens; }
-    /// The lens of a frame; the solve's where the frame has none.
-    Lens lensAt(int frame) const;
 };
 
 /// From the plate into `out` (undistorted pixels of the middle row's camera), and back into the plate's rows from

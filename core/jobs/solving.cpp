@@ -78,11 +78,10 @@ Expected<ObjectSolve> runObject(const Shot& shot, ObjectId id, const Progress& p
     std::vector<Track> tracks;
     // What the camera contradicts may be on it too; what is on another object is not.
     const auto onObjects = tracksOnObjects(shot);
-    std::set<TrackId> taken(onObjects.begin(), onObjects.end()), loose;
-    for (const SolvedTrack& track : shot.solve->tracks)
-        if (track.role == TrackRole::disagreed && track.frames >= 8 && !taken.contains(track.track))
-            loose.insert(track.track);
-    options.mayJoin.assign(loose.begin(), loose.end());
+    const std::set<TrackId> taken(onObjects.begin(), onObjects.end());
+    options.mayJoin = looseTracks(*shot.solve);
+    std::erase_if(options.mayJoin, [&](TrackId track) { return taken.contains(track); });
+    const std::set<TrackId> loose(options.mayJoin.begin(), options.mayJoin.end());
     for (const Track& track : shot.tracks)
         if (own.contains(track.id) || (loose.contains(track.id) && !track.setAside)) {
             tracks.push_back(solvable(shot, track));

@@ -4,6 +4,7 @@
 #include "camera/object.h"
 #include "matte/mattejson.h"
 #include "shot/carriers/carriers.h"
+#include "shot/file/parts.h"
 #include "shot/stages/lensstage.h"
 
 namespace pinion {
@@ -196,6 +197,12 @@ void addWorld(Fingerprint& print, const Shot& shot) {
             .add(std::uint64_t(world.measure->to))
             .add(world.measure->length_m);
     addSolve(print, shot);
+}
+
+void addScene(Fingerprint& print, const Shot& shot) {
+    Shot alone;
+    alone.scene = shot.scene;
+    addText(print, partText(scenePart(), alone));
 }
 
 void addMattes(Fingerprint& print, const Shot& shot) {

@@ -32,6 +32,8 @@ void addSolve(Fingerprint& print, const Shot& shot);
 void addObjects(Fingerprint& print, const Shot& shot);
 /// The decisions about the world, and the solve that they are about.
 void addWorld(Fingerprint& print, const Shot& shot);
+/// What stands in the world, and its light.
+void addScene(Fingerprint& print, const Shot& shot);
 /// All that the shapes cover, and how they are called; what they ride on too.
 void addMattes(Fingerprint& print, const Shot& shot);
 

@@ -13,6 +13,7 @@
 #include "shot/object.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
+#include "world/standin.h"
 #include "world/world.h"
 
 #include <array>
@@ -162,6 +163,8 @@ struct Shot {
     List<KeptSolve> keptSolves;          ///< the others, the last one kept at the end
     SolveId nextSolve = 1;
     World world;
+    SceneLook scene;  ///< what stands in it
+    StandInId nextStandIn = 1;
     List<ShotObject> objects;
     ObjectId nextObject = 1;
     List<Locator> locators;

@@ -157,8 +157,8 @@ const std::array kSettings{
                  .tip =
                      "Columns: a telephone held upright, its picture turned. Where the readout is found out, this is "
                      "as well",
-                 .words = {"auto", "rows", "columns"},
-                 .labels = {"rows", "rows", "columns"},
+                 .words = {"rows", "columns"},
+                 .labels = {"rows", "columns"},
                  .chosen = chosenOf<&S::readBy>,
                  .choose = chooseIn<&S::readBy>,
                  .counts = [](const S& s) { return s.reading == S::Reading::known; },

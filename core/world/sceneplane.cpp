@@ -1,6 +1,7 @@
 #include "world/sceneplane.h"
 
-#include "base/linear.h"
+#include "camera/framerows.h"
+#include "world/planefit.h"
 
 #include <Eigen/Geometry>
 #include <Eigen/LU>
@@ -30,17 +31,11 @@ Pose poseSeeing(const FrameRows& rows, const Vector3d& xyz) {
 
 /// normal . point = 1
 std::optional<Vector3d> planeThrough(const std::vector<Vector3d>& points) {
-    Matrix3d spread = Matrix3d::Zero();
-    Vector3d middle(0, 0, 0);
-    for (const Vector3d& point : points) middle += point / double(points.size());
-    for (const Vector3d& point : points) spread += (point - middle) * (point - middle).transpose();
-    const Spectrum<3> spectrum = spectrumOf(spread);
-    // Points on a line tell no plane.
-    if (!(spectrum.values[1] > 1e-6 * spectrum.values[2])) return std::nullopt;
-    const Vector3d normal = spectrum.vectors.col(0);
-    const double distance = normal.dot(middle);
-    if (std::abs(distance) < 1e-9 * middle.norm()) return std::nullopt;
-    return normal / distance;
+    const auto plane = fittedPlane(points);
+    if (!plane) return std::nullopt;
+    const double distance = plane->normal.dot(plane->middle);
+    if (std::abs(distance) < 1e-9 * plane->middle.norm()) return std::nullopt;
+    return plane->normal / distance;
 }
 
 std::vector<Vector3d> onPlane(const std::vector<Vector3d>& points, const Vector3d& normal) {

@@ -1,8 +1,8 @@
 #include "world/world.h"
 
-#include "base/linear.h"
+#include "world/planefit.h"
 
-#include <Eigen/SVD>
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <vector>
@@ -10,7 +10,6 @@
 namespace pinion {
 namespace {
 
-using Eigen::Matrix3d;
 using Eigen::Vector3d;
 
 std::optional<Vector3d> pointOf(const Solve& solve, TrackId track) {
@@ -46,15 +45,10 @@ Expected<Orientation> orient(const World& world, const Solve& solve) {
             points.push_back(*point);
         }
         if (points.size() < 3) return failure(Fault::input, "the ground needs three points, {} chosen", points.size());
-        Vector3d middle = Vector3d::Zero();
-        for (const Vector3d& p : points) middle += p / double(points.size());
-        Matrix3d spread = Matrix3d::Zero();
-        for (const Vector3d& p : points) spread += (p - middle) * (p - middle).transpose();
-        const Spectrum<3> spectrum = spectrumOf(spread);
-        if (!(spectrum.values[1] > 0.03 * 0.03 * spectrum.values[2]))
-            return failure(Fault::outcome, "the ground points lie on a line; choose one to the side of it");
-        Vector3d up = spectrum.vectors.col(0);
-        if (up.dot(eye - middle) < 0) up = -up;
+        const auto plane = fittedPlane(points, 0.03);
+        if (!plane) return failure(Fault::outcome, "the ground points lie on a line; choose one to the side of it");
+        Vector3d up = plane->normal;
+        if (up.dot(eye - plane->middle) < 0) up = -up;
         Vector3d z = back - up * back.dot(up);
         // A camera that looks straight down has no heading; any will do.
         if (z.norm() < 1e-6 * back.norm()) z = up.unitOrthogonal();
@@ -62,7 +56,7 @@ Expected<Orientation> orient(const World& world, const Solve& solve) {
         result.rotation.row(0) = up.cross(z);
         result.rotation.row(1) = up;
         result.rotation.row(2) = z;
-        floor = up.dot(middle);
+        floor = up.dot(plane->middle);
     }
     if (world.measure) {
         const auto from = pointOf(solve, world.measure->from);

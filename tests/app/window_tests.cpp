@@ -553,10 +553,8 @@ TEST_CASE("a click in the thread sheet or the proof goes to the track and the fr
     REQUIRE(proof.frames().size() > 4);
     CHECK(proof.frames().front() == 1030);
     // The patch of the present frame shows the seal's red in the middle, held still.
-    QTest::qWait(600);
-    const QImage strip = proof.grab().toImage();
-    const QColor ring = strip.pixelColor(proof.width() / 2, 34 + 40);
-    CHECK(ring.lightness() > 40);
+    const auto isShown = [&] { return proof.grab().toImage().pixelColor(proof.width() / 2, 34 + 40).lightness() > 40; };
+    CHECK(QTest::qWaitFor(isShown, 30000));
     // A click on a small patch goes to its frame.
     QTest::mouseClick(&proof, Qt::LeftButton, {}, QPoint(proof.width() - 30, 34 + 150 + 18 + 8 + 30));
     CHECK(f.session.player.frame() == proof.frames().front());

@@ -53,6 +53,14 @@ TEST_CASE("scatter, solve from the tracks, and the USD camera agrees with the JS
         const std::string check = "PINION_NODE_DIR=" + node + " node " + PINION_SOURCE_DIR +
                                   "/tests/node/check_usd.mjs " + usd + " " + camera;
         CHECK(std::system(check.c_str()) == 0);
+        const std::string glb = (scratch / "c.glb").string(), ply = (scratch / "c.ply").string();
+        REQUIRE(run("solve " + kPlate + " --tracks " + tracks + " --focal 28 --out " + glb).status == 0);
+        // Khronos's validator (npm's gltf-validator) finds no error and no warning.
+        CHECK(
+            std::system(("PINION_NODE_DIR=" + node + " node " + PINION_SOURCE_DIR + "/tests/node/check_gltf.mjs " + glb)
+                            .c_str()) == 0);
+        REQUIRE(run("solve " + kPlate + " --tracks " + tracks + " --focal 28 --out " + ply).status == 0);
+        CHECK(readFile(ply)->starts_with("ply\nformat binary_little_endian"));
     } else {
         WARN("node or the three package is not here: the USD file was not read by another reader");
     }
@@ -134,7 +142,7 @@ TEST_CASE("wrong words and wrong input end with status 2 and one line that names
     checkRefused(run("track " + kPlate + " --points " + points.string() + " --out " + (scratch / "t.json").string()), 2,
                  "point 'far' at 4000, 20 lies outside the frame of 1280x720");
     checkRefused(run("solve " + kPlate + " --focal long --out c.json"), 2, "--focal long");
-    checkRefused(run("solve " + kPlate + " --out c.fbx"), 2, "has to be .json or .usda");
+    checkRefused(run("solve " + kPlate + " --out c.fbx"), 2, "has to be .json, .usda, .glb or .ply");
     checkRefused(run("run " + scratch.write("cut.pinion", R"({"format":"pinion.shot","ver)").string()), 2, "cut off");
     CHECK_FALSE(std::filesystem::exists(scratch / "t.json"));
 }

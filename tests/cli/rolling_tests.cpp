@@ -73,40 +73,23 @@ TEST_CASE("words about rolling shutters that mean nothing are refused with what 
                      "write none, auto, a share of a frame from -1 to 1");
     const std::string pictures = " --out " + (scratch / "o.####.exr").string();
     checkRefused(run("undistort " + kTelephone + pictures), 2, "give one of --lens, --map and --camera");
-    json lens{{"format", "pinion.lens"},
-              {"version", 1},
-              {"width", 1280},
-              {"height", 720},
-              {"model", "brown-conrady"},
-              {"focal_px", 1000},
-              {"k1", -0.05},
-              {"k2", 0},
-              {"k3", 0},
-              {"p1", 0},
-              {"p2", 0},
-              {"cx", 640},
-              {"cy", 360},
-              {"squeeze", 1}};
-    const std::string lensFile = scratch.write("l.json", lens.dump()).string();
+    const Lens lens = pinholeLens(1280, 720, 1000);
+    const std::string lensFile = scratch.write("l.json", lensJson(lens)).string();
     checkRefused(run("undistort " + kTelephone + " --lens " + lensFile + " --rolling" + pictures), 2,
                  "--rolling needs --camera");
-    json camera{{"format", "pinion.camera"},
-                {"version", 1},
-                {"width", 1280},
-                {"height", 720},
-                {"fps", 30},
-                {"sensor_width_mm", 36},
-                {"lens", lens},
-                {"points", json::array()},
-                {"solve", {{"rms_px", 0.1}, {"tracks", 9}}},
-                {"frames",
-                 {{{"frame", 1001},
-                   {"focal_px", 1000},
-                   {"focal_mm", 28.1},
-                   {"world_from_camera", {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}}}}}};
+    CameraFile still;
+    still.width = 1280;
+    still.height = 720;
+    still.fps = {30, 1};
+    still.lens = lens;
+    still.frames.push_back({1001, Eigen::Isometry3d::Identity(), 1000});
+    json camera = json::parse(cameraJson(still));
     const std::string atOnce = scratch.write("a.json", camera.dump()).string();
     checkRefused(run("undistort " + kTelephone + " --camera " + atOnce + " --rolling" + pictures), 2,
                  "this camera's sensor is read at once");
+    checkRefused(run("undistort " + kTelephone + " --camera " + atOnce + " --maps " +
+                     (scratch / "m.####.exr").string() + pictures),
+                 2, "--maps needs --rolling");
     camera["solve"]["readout"] = 3;
     checkRefused(run("undistort " + kTelephone + " --camera " + scratch.write("b.json", camera.dump()).string() +
                      " --rolling" + pictures),

@@ -1,5 +1,6 @@
 // Inserts of a shot: where they lie, which frame of a clip is shown when, how they are edited, composed and rendered.
 
+#include "base/files.h"
 #include "comp/composing.h"
 #include "jobs/inserting.h"
 #include "made.h"
@@ -7,6 +8,7 @@
 #include "plate/framewriter.h"
 #include "scratch.h"
 #include "shot/edits/insertedits.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/edits/matteedits.h"
 #include "shot/edits/planeedits.h"
 #include "shot/edits/trackedits.h"
@@ -736,6 +738,32 @@ TEST_CASE("a sequence that was stopped goes on where it ended, and begins anew w
     REQUIRE(whole);
     CHECK(whole->kept == 0);
     CHECK(whole->render.frames == kFrames);
+}
+
+TEST_CASE("a sequence that was stopped begins anew when the mesh of a stand-in was replaced meanwhile") {
+    const test::Scratch scratch;
+    InsertId id = 0;
+    StandIn post;
+    post.kind = StandInKind::mesh;
+    post.file = scratch / "post.obj";
+    REQUIRE(writeFile(post.file, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"));
+    const Shot shot = withStandInAdded(shotWithClip(scratch, &id), post);
+    FrameCache frames(std::make_shared<const GreyPlate>());
+    ArtShelf shelf;
+    const auto pattern = scratch / "out/o.####.png";
+    const auto stoppedAt = [&] {
+        Progress progress([&](double fraction, const std::string&) {
+            if (fraction >= 0.3) progress.stop();
+        });
+        const auto stopped = runInserts(shot, frames, shelf, pattern, false, progress);
+        REQUIRE((stopped && stopped->render.stopped));
+        return stopped->render.frames;
+    };
+    const int done = stoppedAt();
+    CHECK(runInserts(shot, frames, shelf, pattern, false)->kept == done);
+    stoppedAt();
+    REQUIRE(writeFile(post.file, "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1 2 4\n"));
+    CHECK(runInserts(shot, frames, shelf, pattern, false)->kept == 0);
 }
 
 TEST_CASE("what cannot be a clip is refused, and an alpha nobody knows is asked for before anything is rendered") {

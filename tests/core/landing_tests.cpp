@@ -121,7 +121,7 @@ TEST_CASE("the ferry comes in while the camera walks: the quay is the scene, and
     const auto object = solveObject(cameras, shot.tracks, {.tracks = solve->movers[0].tracks, .usualDistance = 15});
     REQUIRE(object);
     CHECK(object->rms_px < 0.5);
-    // Turned as it truly turned; its path and size, whose scale the swell and a steady walk leave open, to that scale.
+    // Turned as it truly turned.
     const auto document = nlohmann::json::parse(*readFile(kPlates / "ferry.truth.json"));
     const auto truly = [&](int frame) {
         const auto& matrix = document["frames"][std::size_t(frame - 1001)]["world_from_trolley"];
@@ -134,6 +134,18 @@ TEST_CASE("the ferry comes in while the camera walks: the quay is the scene, and
     const Eigen::Matrix3d own = last.worldFromObject.linear() * first.worldFromObject.linear().transpose(),
                           real = truly(last.frame).linear() * truly(first.frame).linear().transpose();
     CHECK(Eigen::AngleAxisd(own * real.transpose()).angle() < 0.01);
+    // Its size: how many times as far off its middle would have to lie on the first frame for the true motion to take
+    // it to where it is seen on the last.
+    const Eigen::Vector3d eye = shot.truth.cameras.at(first.frame).translation(),
+                          then = shot.truth.cameras.at(last.frame).translation();
+    const Eigen::Vector3d away = first.worldFromObject.translation() - eye,
+                          ahead = last.worldFromObject.translation() - then;
+    const Eigen::Isometry3d went = truly(last.frame) * truly(first.frame).inverse();
+    const Eigen::Vector3d slope = went.linear() * away - ahead, rest = went * eye - then;
+    const double size = -slope.dot(rest) / slope.squaredNorm();
+    WARN("the ferry's size by " << toString(object->scale) << ": " << 1 / size << " of the true one, ± "
+                                << object->scaleDeviation);
+    CHECK(std::abs(1 / size - 1) < 3 * object->scaleDeviation);
 }
 
 TEST_CASE("the landing plate is tracked and solved within the design's targets") {

@@ -1,4 +1,5 @@
 #include "camera/bundle.h"
+#include "camera/framerows.h"
 #include "camera/rolling.h"
 #include "camera/rowposes.h"
 #include "camera/solve.h"
@@ -252,6 +253,20 @@ TEST_CASE("tracks are carried to the time of the middle row along their own path
         CHECK((seen.plate - at(f)).norm() < (isInside ? 0.02 : 3.5));
     }
     CHECK(before > 15);
+
+    // What leaps from the foot of the picture to its top while all of a frame is read would be read twice at once.
+    Track leaping = track;
+    leaping.samples = std::vector<Sample>{{.frame = 1001, .at = {900, 1080}},
+                                          {.frame = 1002, .at = {900, 0}},
+                                          {.frame = 1003, .at = {900, 1080}},
+                                          {.frame = 1004, .at = {905, 0}}};
+    const std::vector<Track> leaps{leaping};
+    auto wild = *solving::gather(leaps, options);
+    solving::readAtOnce(wild, 1.0);
+    for (const auto& seen : wild.trails.front().seen) {
+        CHECK(seen.plate.allFinite());
+        CHECK((seen.plate - seen.filmed).norm() < 960);
+    }
 }
 
 TEST_CASE("a shot read row by row is solved as well as one that was not, and the row is asked where a point is seen") {
@@ -330,7 +345,7 @@ TEST_CASE("rows are straightened as the middle one would have seen them, and ben
     solve->tracks = List<SolvedTrack>(std::move(tracks));
     const RowGlass glass{solve};
     const PixelBox whole{0, 0, 1280, 720};
-    const LookUp out = undistortingRows(glass, 1006, whole), plain = undistorting(glass.lensAt(1006), whole);
+    const LookUp out = undistortingRows(glass, 1006, whole), plain = undistorting(lensOn(*solve, 1006), whole);
     const LookUp back = redistortingRows(glass, 1006, whole);
     const auto at = [&](const LookUp& table, int x, int y) {
         const std::size_t i = 2 * (std::size_t(y) * 1280 + std::size_t(x));

@@ -223,6 +223,26 @@ static Strings members(const World& x) {
     const auto& [ground, origin, measure] = x;
     return all(ground, origin, measure);
 }
+static Strings members(const Stance& x) {
+    const auto& [place, turn, size] = x;
+    return all(place, turn, size);
+}
+static Strings members(const StanceKey& x) {
+    const auto& [frame, stance] = x;
+    return all(frame, stance);
+}
+static Strings members(const StandIn& x) {
+    const auto& [id, name, kind, file, stance, keys, colour, opacity, casts, catches, hides, hidden] = x;
+    return all(id, name, kind, file, stance, keys, colour, opacity, casts, catches, hides, hidden);
+}
+static Strings members(const Sun& x) {
+    const auto& [towards, softness, strength] = x;
+    return all(towards, softness, strength);
+}
+static Strings members(const SceneLook& x) {
+    const auto& [standIns, sun, ground, catches] = x;
+    return all(standIns, sun, ground, catches);
+}
 static Strings members(const Locator& x) {
     const auto& [id, name, on] = x;
     return all(id, name, on);
@@ -305,12 +325,13 @@ static Strings members(const KeptSolve& x) {
 }
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators,
-                 nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables,
-                 folder] = x;
+                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, nextStandIn, objects, nextObject,
+                 locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
+                 deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, objects, nextObject, locators, nextLocator,
-               steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone, deliverables, folder);
+               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, nextStandIn, objects, nextObject,
+               locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
+               deliverables, folder);
 }
 
 template <class T>

@@ -136,6 +136,18 @@ TEST_CASE("an object of a shot is solved in the world of its camera, and handed 
         CHECK(text.find("1100: ( (", at) != std::string::npos);
         CHECK(text.find("def Points \"Points\"", at) != std::string::npos);
         CHECK(text.find("pinion:scaleIsKnown = 1", at) != std::string::npos);
+        // Under names that the file has already, or that read alike there, each is a thing of its own.
+        Shot alike = withObjectRenamed(cart.shot, id, "Camera");
+        for (const char* name : {"a b", "a_b"}) {
+            ShotObject copy = *findObject(cart.shot, id);
+            copy.id = alike.nextObject++;
+            copy.name = name;
+            alike.objects = alike.objects.edited([&](auto& all) { all.push_back(copy); });
+        }
+        REQUIRE(deliver(alike, {.name = "c", .kind = DeliverableKind::camera, .place = "d.usda"}, scratch.path()));
+        const std::string three = *readFile(scratch / "d.usda");
+        for (const char* prim : {"Camera_2", "a_b", "a_b_2"})
+            CHECK(three.find(std::string("def Xform \"") + prim + "\"") != std::string::npos);
         const auto before = deliveryKey(cart.shot, camera);
         CHECK(deliveryKey(withObjectRemoved(cart.shot, id), camera) != before);
         CHECK(deliveryKey(withObjectRenamed(cart.shot, id, "cart"), camera) != before);

@@ -1,5 +1,6 @@
 #include "stages/camera/erroroverlay.h"
 
+#include "camera/framerows.h"
 #include "camera/result.h"
 #include "canvas/marks.h"
 #include "canvas/plateview.h"

@@ -6,6 +6,7 @@
 #include "shot/stages/insertsstage.h"
 #include "stages/inserts/insertlist.h"
 #include "stages/inserts/insertsstage.h"
+#include "stages/matteticks.h"
 #include "stages/rides.h"
 #include "stages/shotform.h"
 #include "widgets/filedialogs.h"
@@ -34,6 +35,9 @@ QString sizeWords(const Clip& clip) {
     else words += QString(", %1 frames at %2").arg(clip.frames.count()).arg(text(toString(clip.fps)));
     return words + (clip.hasAlpha ? ", alpha" : "");
 }
+
+/// Otherwise it is a layer that another card makes: it has neither a clip nor a place of its own.
+bool isArt(const Insert& insert) { return insert.kind == Insert{}.kind; }
 
 class InsertsCard : public ShotForm {
 public:
@@ -231,8 +235,8 @@ private:
                 refresh();
             });
         });
-        showWhile({shows, showsLabel, on, onLabel});
-        showWhile({colourRow}, [](const Insert& i) { return i.shows == Insert::Shows::colour; });
+        showWhile({shows, showsLabel, on, onLabel}, isArt);
+        showWhile({colourRow}, [](const Insert& i) { return isArt(i) && i.shows == Insert::Shows::colour; });
         onRefresh([this, shows, alpha, alphaLabel, on] {
             const Clip* clip = heldClip();
             alpha->setVisible(clip && clip->hasAlpha);
@@ -299,7 +303,7 @@ private:
         auto* untrimRow = buttonRow({untrim});
         wide(untrimRow);
         onClick(untrim, [this] { hand_.edit("Undo the trims", [](Insert& i) { i.placing.trims = Placing{}.trims; }); });
-        showWhile({title, fits, middle, size, turn, turnLabel});
+        showWhile({title, fits, middle, size, turn, turnLabel}, isArt);
         showWhile({untrimRow}, [](const Insert& i) { return i.placing.trims != Placing{}.trims; });
     }
 
@@ -381,7 +385,8 @@ private:
             "Shutter", [](Insert & i) -> auto& { return i.shutter; });
         auto* shutterLabel = row("Shutter", shutter);
         showWhile({title, blend, blendLabel, opacity, opacityLabel, keys, matches, gains, lifts, gamma, gammaLabel,
-                   saturation, saturationLabel, blur, blurLabel, shutter, shutterLabel});
+                   saturation, saturationLabel, blur, blurLabel});
+        showWhile({shutter, shutterLabel}, isArt);
         showFrame_ = [this, opacity, key, there] {
             opacity->setEnabled(mayChange());
             if (!held()) return;
@@ -430,43 +435,21 @@ private:
                   "How far it fades in from its border, pixels of the plate"),
             "Soft edge", [](Insert & i) -> auto& { return i.shape.softEdge_px; });
         auto* softLabel = row("Soft edge", soft);
-        showWhile({title, across, down, round, roundLabel, soft, softLabel});
+        showWhile({title, across, down, round, roundLabel, soft, softLabel}, isArt);
     }
 
     // ---- what passes before it
 
     /// The shot's mattes with a tick each.
     QListWidget* mattes(const char* name, const QString& what, const std::function<List<MatteId>&(Insert&)>& access) {
-        auto* list = named(new QListWidget, name);
-        list->setAccessibleName(what);
-        list->setSelectionMode(QAbstractItemView::NoSelection);
-        connect(list, &QListWidget::itemChanged, this, [this, list, what, access](QListWidgetItem*) {
-            if (filling_) return;
-            std::vector<MatteId> ticked;
-            for (int i = 0; i < list->count(); ++i)
-                if (list->item(i)->checkState() == Qt::Checked)
-                    ticked.push_back(list->item(i)->data(Qt::UserRole).toLongLong());
-            // After the signal: the edit fills this list anew.
-            QTimer::singleShot(0, this, [this, what, access, ticked] {
-                hand_.edit(what, [&](Insert& insert) { access(insert) = List<MatteId>(ticked); });
-            });
+        auto* list = new MatteTicks(name, what, [this, what, access](const List<MatteId>& ticked) {
+            hand_.edit(what, [&](Insert& insert) { access(insert) = ticked; });
         });
         onRefresh([this, list, access] {
             list->setVisible(held() && !session_.shot().mattes.isEmpty());
             if (!held()) return;
-            filling_ = true;
             Insert copy = *held();
-            const List<MatteId>& ticked = access(copy);
-            list->clear();
-            for (const Matte& matte : session_.shot().mattes) {
-                auto* item = new QListWidgetItem(text(matte.name), list);
-                item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable);
-                item->setData(Qt::UserRole, qlonglong(matte.id));
-                item->setCheckState(std::find(ticked.begin(), ticked.end(), matte.id) != ticked.end() ? Qt::Checked
-                                                                                                      : Qt::Unchecked);
-            }
-            list->setFixedHeight(std::clamp(list->count(), 1, 4) * std::max(22, list->sizeHintForRow(0)) + 6);
-            filling_ = false;
+            list->showTicks(session_.shot().mattes, access(copy));
         });
         wide(list);
         return list;
@@ -530,7 +513,7 @@ private:
             part("insertKeySpill", 100, "The backing's light on the foreground, taken down", &ColourKey::spill);
         auto* fields = columns({{"Clears", clears}, {"Keeps", keeps}, {"Spill", spill}});
         wide(fields);
-        showWhile({on}, [](const Insert& i) { return i.shows == Insert::Shows::clip; });
+        showWhile({on}, [](const Insert& i) { return isArt(i) && i.shows == Insert::Shows::clip; });
         showWhile({pickRow, fields}, [](const Insert& i) { return i.shows == Insert::Shows::clip && i.key; });
         onRefresh([this, on] { on->setChecked(held() && held()->key); });
     }

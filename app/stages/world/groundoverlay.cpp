@@ -1,50 +1,28 @@
 #include "stages/world/groundoverlay.h"
 
-#include "camera/result.h"
 #include "canvas/plateview.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
+#include "world/eye.h"
 
 #include <QPainter>
 
 namespace pinion {
 namespace {
 
-using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 constexpr int kCells = 10;
-constexpr int kPieces = 6;        // of a cell: straight lines bend in the lens
-constexpr double kBehind = 0.05;  // nearer to the camera than this is not drawn
-constexpr double kFar = 2e4;      // pixels of the plate
-
-/// Where the solved camera sees a place of the world on the plate.
-class Eye {
-public:
-    Eye(const Shot& shot, FrameRows rows)
-        : orientation_(orientationOf(shot)), rows_(std::move(rows)), middle_(rows_.at(0.0).pose) {}
-    std::optional<Vector2d> plateFromWorld(const Vector3d& world) const {
-        const Vector3d place = orientation_.undo(world);
-        if (middle_.cameraFromWorld(place).z() * orientation_.scale < kBehind) return std::nullopt;
-        const auto plate = rows_.projected(place);
-        if (!plate || plate->cwiseAbs().maxCoeff() > kFar) return std::nullopt;
-        return plate;
-    }
-
-private:
-    Orientation orientation_;
-    FrameRows rows_;
-    Pose middle_;
-};
+constexpr int kPieces = 6;    // of a cell: straight lines bend in the lens
+constexpr double kFar = 2e4;  // pixels of the plate
 
 }  // namespace
 
 void GroundOverlay::paint(QPainter& painter, const PlateView& view) {
     const Shot& shot = session_.shot();
     if (!shown_ || !shot.solve || shot.world.ground.isEmpty()) return;
-    const auto rows = FrameRows::of(*shot.solve, session_.player.frame());
-    if (!rows) return;
-    const Eye eye(shot, *rows);
+    const auto eye = WorldEye::of(*shot.solve, orientationOf(shot), session_.player.frame());
+    if (!eye) return;
     painter.save();
     painter.setClipRect(view.frameOnScreen(), Qt::IntersectClip);
     painter.setBrush(Qt::NoBrush);
@@ -54,8 +32,9 @@ void GroundOverlay::paint(QPainter& painter, const PlateView& view) {
             bool open = false;
             for (int piece = -kCells * kPieces; piece <= kCells * kPieces; ++piece) {
                 const double along = double(piece) / kPieces;
-                const auto plate = eye.plateFromWorld(axis == 0 ? Vector3d(along, 0, line) : Vector3d(line, 0, along));
-                const auto at = plate ? view.screenFromPlate(*plate) : std::nullopt;
+                const auto plate = eye->plateFromWorld(axis == 0 ? Vector3d(along, 0, line) : Vector3d(line, 0, along));
+                const bool isNear = plate && plate->cwiseAbs().maxCoeff() < kFar;
+                const auto at = isNear ? view.screenFromPlate(*plate) : std::nullopt;
                 if (at) open ? path.lineTo(*at) : path.moveTo(*at);
                 open = at.has_value();
             }

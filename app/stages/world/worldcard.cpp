@@ -2,6 +2,7 @@
 
 #include "camera/result.h"
 #include "stages/shotform.h"
+#include "stages/world/standinlist.h"
 
 namespace pinion {
 namespace {
@@ -77,6 +78,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     form->wide(buttonRow({scale, clear}));
     auto* state = dimLabel("");
     form->wide(state);
+    form->wide(makeStandInList(session, stage));
     ShotForm::onClick(ground, [&stage] { stage.setGround(); });
     ShotForm::onClick(origin, [&session, &stage] {
         World world = session.shot().world;

@@ -1,16 +1,27 @@
 #include "stages/world/worldstage.h"
 
 #include "canvas/canvas.h"
+#include "jobs/standing.h"
+#include "render/meshfile.h"
 #include "shot/edits/cameraedits.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
+#include "stages/reasons.h"
 #include "stages/world/groundoverlay.h"
+#include "stages/world/standinoverlay.h"
+#include "stages/world/standinsight.h"
+#include "stages/world/standintool.h"
+#include "stages/world/suntool.h"
 #include "stages/world/worldcard.h"
 #include "widgets/commands.h"
+#include "widgets/filedialogs.h"
 #include "widgets/toolbar.h"
 
 #include <QToolButton>
 
 namespace pinion {
+
+using Eigen::Vector3d;
 
 StageReport WorldStage::report() const { return worldReport(session_.shot()); }
 
@@ -20,13 +31,14 @@ void WorldStage::furnish(const Desk& desk) {
     auto ground = std::make_unique<GroundOverlay>(session_);
     ground_ = ground.get();
     desk.canvas.addOverlay(std::move(ground));
-    QToolButton* grid =
-        desk.tools.addSwitch("Grid", "The ground grid over the plate (G)", {"plate"}, [this, desk](bool on) {
-            ground_->show(on);
-            desk.canvas.update();
-        });
+    QToolButton* grid = desk.tools.addSwitch("Grid", "The ground grid over the plate (G)", {"plate", "stand-ins"},
+                                             [this, desk](bool on) {
+                                                 ground_->show(on);
+                                                 desk.canvas.update();
+                                             });
     grid->setChecked(true);
     desk.commands.add("View", "Ground grid on the plate", {QKeySequence("G")}, [grid] { grid->click(); });
+    furnishStandIns(desk);
     desk.commands.add(
         "Solve", "Ground from selected tracks", {}, [this] { setGround(); },
         [this] {
@@ -34,6 +46,218 @@ void WorldStage::furnish(const Desk& desk) {
                    : session_.selection.size() < 3 ? QString("select three tracks on the floor")
                                                    : QString();
         });
+}
+
+void WorldStage::furnishStandIns(const Desk& desk) {
+    Canvas& canvas = desk.canvas;
+    auto overlay = std::make_unique<StandInOverlay>(session_, hand);
+    overlay_ = overlay.get();
+    overlay_->looked = desk.shown;
+    canvas.addOverlay(std::move(overlay));
+    auto tool = std::make_unique<StandTool>(session_, hand, canvas);
+    tool_ = tool.get();
+    tool_->placed = [this](const StandIn& made) { putThere(made); };
+    canvas.addTool(std::move(tool));
+    auto sun = std::make_unique<SunTool>(session_, hand);
+    sun_ = sun.get();
+    canvas.addTool(std::move(sun));
+    canvas.addSight(std::make_unique<StandInSight>(session_, hand));
+    connect(&hand, &StandInHand::sceneChanged, &canvas, &Canvas::refreshView);
+    connect(&hand, &StandInHand::moved, &canvas, &Canvas::refreshView);
+    connect(&hand, &StandInHand::changed, &canvas, [&canvas] { canvas.update(); });
+    desk.tools.addTool("stand", "Stand", "move",
+                       "Stand-ins: a drag moves one over its floor; its grips raise, turn and size it (Shift+V)",
+                       [this] { takeStandTool(); });
+    QToolButton* seen =
+        desk.tools.addSwitch("Stand-ins", "The plate with what stands in its scene", {"plate", "stand-ins"},
+                             [desk](bool on) { desk.show(on ? "stand-ins" : "plate"); });
+    connect(&canvas, &Canvas::looked, seen, [seen, desk] { seen->setChecked(desk.shown() == "stand-ins"); });
+    const auto why = [this] { return whyNoScene(); };
+    desk.commands.add(
+        "World", "Does it slide?", {},
+        [this] {
+            openOwnCard();
+            proveFoot();
+        },
+        [this] {
+            return !whyNoScene().isEmpty() ? whyNoScene() : hand.held() ? QString() : QString("nothing stands there");
+        });
+    desk.commands.add(
+        "World", "Move what stands in the scene", {QKeySequence("Shift+V")}, [this] { takeStandTool(); }, why);
+    desk.commands.add(
+        "World", "Stand a mesh in the scene…", {},
+        [this] {
+            openOwnCard();
+            const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF");
+            if (!path.isEmpty()) addMesh(path.toStdString());
+        },
+        why);
+    for (std::size_t k = 0; k < std::size_t(StandInKind::mesh); ++k)
+        desk.commands.add(
+            "World", QString("Stand a %1 in the scene").arg(kStandInKinds[k]), {},
+            [this, k] { addStandIn(StandInKind(k)); }, why);
+    desk.commands.add(
+        "World", "Sun by a shadow", {}, [this] { takeSunTool(); }, why);
+    desk.commands.add(
+        "View", "With stand-ins", {}, [desk] { desk.show("stand-ins"); }, [this] { return whyNoPlate(session_); });
+}
+
+QString WorldStage::whyNoScene() const {
+    const QString ready = whyNotReady(session_);
+    return !ready.isEmpty() ? ready : session_.shot().solve ? QString() : QString("there is no camera yet");
+}
+
+void WorldStage::enter() {
+    overlay_->shown = true;
+    if (shown() == "plate" && !session_.shot().scene.standIns.isEmpty()) show("stand-ins");
+    redraw();
+}
+
+void WorldStage::leave() {
+    overlay_->shown = false;
+    redraw();
+}
+
+void WorldStage::takeStandTool() {
+    openOwnCard();
+    if (shown() != "plate" && shown() != "stand-ins") show("stand-ins");
+    takeInHand("stand");
+}
+
+void WorldStage::takeSunTool() {
+    openOwnCard();
+    if (shown() != "plate" && shown() != "stand-ins") show("plate");
+    takeInHand("sun");
+    session_.say(sun_->next());
+}
+
+void WorldStage::addStandIn(StandInKind kind) {
+    StandIn made;
+    made.kind = kind;
+    made.stance.size = usualSize(kind);
+    begin(std::move(made));
+}
+
+void WorldStage::addMesh(const std::filesystem::path& path) {
+    if (const QString why = whyNoScene(); !why.isEmpty()) {
+        session_.say(why.left(1).toUpper() + why.mid(1) + ".");
+        return;
+    }
+    const auto run = [path](const JobLink&) { return readMesh(path); };
+    const auto merge = [this, path](MeshFile& file) {
+        StandIn made;
+        made.kind = StandInKind::mesh;
+        made.file = path;
+        made.name = path.stem().string();
+        made.stance.size = file.extents;
+        begin(std::move(made));
+    };
+    session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
+}
+
+void WorldStage::replaceMesh(const std::filesystem::path& path) {
+    if (!hand.mayEdit() || hand.held()->kind != StandInKind::mesh) return;
+    const auto run = [path](const JobLink&) { return readMesh(path); };
+    const auto merge = [this, path, id = *hand.standIn()](MeshFile&) {
+        session_.edit("Another mesh", withStandInEdited(session_.shot(), id, [&](StandIn& one) { one.file = path; }));
+    };
+    session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
+}
+
+void WorldStage::begin(StandIn made) {
+    if (const QString why = whyNoScene(); !why.isEmpty()) {
+        session_.say(why.left(1).toUpper() + why.mid(1) + ".");
+        return;
+    }
+    const Shot& shot = session_.shot();
+    const Orientation orientation = orientationOf(shot);
+    std::vector<Vector3d> points;
+    for (const TrackId id : session_.selection.tracks())
+        if (const SolvedTrack* solved = findSolved(shot, id); solved && solved->xyz)
+            points.push_back(orientation.apply(*solved->xyz));
+    if (!points.empty()) {
+        const Vector3d eye = orientation.apply(Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
+        made.stance = standingOn(made.stance, made.kind, points, eye);
+        putThere(made);
+        return;
+    }
+    takeStandTool();
+    session_.say(hand.floorIsAssumed()
+                     ? QString("This camera only turns, so how far things are is free: the ground is taken 1.6 below "
+                               "it. Click where it stands.")
+                     : QString("Click where the %1 stands: on the ground, or on a solved point.")
+                           .arg(kStandInKinds[std::size_t(made.kind)]));
+    tool_->wanted = std::move(made);
+}
+
+void WorldStage::putThere(const StandIn& made) {
+    StandInId id = 0;
+    Shot shot = withStandInAdded(session_.shot(), made, &id);
+    shot.scene.ground = hand.floor();
+    session_.edit(QString("Stand a %1 in the scene").arg(kStandInKinds[std::size_t(made.kind)]), shot);
+    hand.hold(id);
+    show("stand-ins");
+    takeInHand("stand");
+    session_.say("Drag it over its floor, or its grips: up, round, larger. Shift goes in steps.");
+}
+
+std::uint64_t WorldStage::footKey() const {
+    Fingerprint print;
+    addWorld(print, session_.shot());
+    addPlate(print, session_.shot().plate);
+    if (const StandIn* held = hand.held()) {
+        const Stance stance = held->at(session_.player.frame());
+        print.add(std::uint64_t(held->id));
+        for (int i = 0; i < 3; ++i) print.add(stance.place[i]).add(stance.size[i]);
+    }
+    return print.value();
+}
+
+QString WorldStage::footWords() const {
+    return !footWords_.isEmpty() && footKey_ == footKey() ? footWords_ : QString();
+}
+
+void WorldStage::proveFoot() {
+    if (!hand.mayEdit()) return;
+    const Shot shot = session_.shot();
+    const Stance stance = *hand.stanceNow();
+    const int frame = session_.player.frame();
+    const std::uint64_t key = footKey();
+    const auto run = [shot, stance, frame, frames = session_.player.sharedFrames()](const JobLink& link) {
+        return runFootProof(*frames, shot.plate.range, *shot.solve, orientationOf(shot), stance, frame, 40,
+                            link.progress);
+    };
+    const auto merge = [this, key](FootProof& proof) {
+        const FootSlide& worst = proof.worst();
+        footKey_ = key;
+        footWords_ =
+            QString("Against frame %1 the surface at its foot slides by %2 px RMS on %3 frames, by %4 px on %5.")
+                .arg(proof.referenceFrame)
+                .arg(proof.rms_px(), 0, 'f', 2)
+                .arg(proof.frames.size())
+                .arg(worst.slide_px.norm(), 0, 'f', 2)
+                .arg(worst.frame);
+        if (proof.unseen > 0) footWords_ += QString(" On %1 it is not seen.").arg(proof.unseen);
+        emit proved();
+    };
+    session_.jobs.start(Job<FootProof>{.name = "Looking at its foot", .run = run, .merge = merge});
+}
+
+void WorldStage::copyStandIn() {
+    if (!hand.mayEdit()) return;
+    const StandIn held = *hand.held();
+    StandInId id = 0;
+    Shot shot = withStandInCopied(session_.shot(), held.id, &id);
+    // Beside it, so that both are seen.
+    shot = withStandInEdited(shot, id, [&](StandIn& one) {
+        const Vector3d aside = one.stance.rotation() * Vector3d(1.2 * one.stance.size.x(), 0, 0);
+        one.stance.place += aside;
+        one.keys = one.keys.edited([&](auto& keys) {
+            for (StanceKey& key : keys) key.stance.place += aside;
+        });
+    });
+    session_.edit("Copy " + text(held.name), shot);
+    hand.hold(id);
 }
 
 void WorldStage::apply(const QString& name, const World& world) {

@@ -1,29 +1,67 @@
 #pragma once
 
 #include "stages/stage.h"
+#include "stages/world/standinhand.h"
 #include "world/world.h"
 
 namespace pinion {
 
 class GroundOverlay;
+class StandInOverlay;
+class StandTool;
+class SunTool;
 
-/// The world of the solve: ground, origin and scale from tracks.
+/// The world of the solve: ground, origin and scale from tracks; and what stands in it.
 class WorldStage : public Stage {
     Q_OBJECT
 public:
-    using Stage::Stage;
+    explicit WorldStage(Session& session) : Stage(session), hand(session) {}
     QString id() const override { return "world"; }
     QString title() const override { return "World"; }
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    void enter() override;
+    void leave() override;
 
     /// An edit, refused in words where the solve cannot meet it.
     void apply(const QString& name, const World& world);
     void setGround();
 
+    /// On the chosen points (on one, between two, on the plane of more), or where the next click says.
+    void addStandIn(StandInKind kind);
+    /// Of a file, read beside the interface.
+    void addMesh(const std::filesystem::path& path);
+    /// The held mesh's file, found again or another.
+    void replaceMesh(const std::filesystem::path& path);
+    void copyStandIn();
+    void takeSunTool();
+    /// Finds the plate's surface about the held one's foot again over the shot.
+    void proveFoot();
+    /// What that said, while it is still of the same.
+    QString footWords() const;
+
+    StandInHand hand;
+
+signals:
+    void proved();
+
 private:
-    GroundOverlay* ground_ = nullptr;  ///< the canvas owns it
+    void furnishStandIns(const Desk& desk);
+    void takeStandTool();
+    void begin(StandIn made);
+    void putThere(const StandIn& made);
+    QString whyNoScene() const;
+
+    std::uint64_t footKey() const;
+
+    QString footWords_;
+    std::uint64_t footKey_ = 0;  ///< what `footWords_` is of
+    // The canvas owns them.
+    GroundOverlay* ground_ = nullptr;
+    StandInOverlay* overlay_ = nullptr;
+    StandTool* tool_ = nullptr;
+    SunTool* sun_ = nullptr;
 };
 
 }  // namespace pinion

@@ -1,74 +1,57 @@
+#include "camera/framerows.h"
 #include "camera/object.h"
 #include "shot/carriers/carriers.h"
 #include "shot/carriers/things.h"
 #include "steady/fits.h"
 
-#include <Eigen/LU>
-#include <cmath>
+#include <Eigen/Geometry>
+#include <algorithm>
 
 namespace pinion {
 namespace {
 
-using Eigen::Matrix3d;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
-
-/// The camera of a frame with x right, y down, z ahead, from the object.
-struct Seen {
-    Matrix3d turn;
-    Vector3d shift;
-    Lens lens;
-};
-std::optional<Seen> seenOn(const Solve& solve, const ObjectSolve& object, int frame) {
-    const SolvedFrame* camera = solvedFrameAt(solve, frame);
-    const ObjectFrame* pose = objectFrameAt(object, frame);
-    if (!camera || !pose) return std::nullopt;
-    const Pose own = poseFrom(camera->worldFromCamera);
-    return Seen{own.rotation * pose->worldFromObject.linear(), own.cameraFromWorld(pose->worldFromObject.translation()),
-                lensOf(solve, *camera)};
-}
 
 /// How the plane through the object's middle that faces the camera on the reference frame goes over the plate.
 Expected<PlateMotion> motionOf(const std::shared_ptr<const Solve>& solve, const ShotObject& object, int referenceFrame,
                                const FrameRange& range) {
     if (!solve) return failure(Fault::input, "rides on {}, and there is no solved camera", object.name);
     if (!object.solve) return failure(Fault::input, "rides on {}, which is not solved", object.name);
-    const auto reference = seenOn(*solve, *object.solve, referenceFrame);
-    if (!reference || reference->shift.z() <= 0)
+    const Solve seen = seenFromObject(*solve, *object.solve);
+    const SolvedFrame* reference = solvedFrameAt(seen, referenceFrame);
+    if (!reference)
         return failure(Fault::input, "rides on {}, which is not there on frame {}", object.name, referenceFrame);
+    // A square about the middle, half as large as the object, which faces that camera: through the lens of each frame.
+    double reach = 0;
+    for (const ObjectPoint& point : object.solve->points) reach = std::max(reach, 0.5 * point.xyz.norm());
+    const Vector3d towards = reference->worldFromCamera.translation().normalized(),
+                   across = Vector3d(reference->worldFromCamera.linear().col(1)).cross(towards).normalized(),
+                   up = towards.cross(across);
+    std::vector<Vector3d> square;
+    for (const auto& [x, y] : {std::pair{-1, 1}, {1, 1}, {1, -1}, {-1, -1}})
+        square.emplace_back(reach * (x * across + y * up));
+    const auto cornersOn = [&](int frame) {
+        std::vector<Vector2d> corners;
+        const auto rows = FrameRows::of(seen, frame);
+        for (const Vector3d& corner : square)
+            if (const auto plate = rows ? rows->projected(corner) : std::nullopt) corners.push_back(*plate);
+        return corners;
+    };
+    const auto middle = projected(seen, referenceFrame, Vector3d::Zero());
+    const std::vector<Vector2d> from = cornersOn(referenceFrame);
+    if (!middle || from.size() < square.size() || !(reach > 0))
+        return failure(Fault::input, "rides on {}, which reaches out of the lens's view on frame {}", object.name,
+                       referenceFrame);
     PlateMotion motion;
     motion.kind = MotionKind::perspective;
     motion.referenceFrame = referenceFrame;
     motion.reason = "the object as it was solved";
-    // A square about the middle, half as large as the object, which faces that camera: through the lens of each frame.
-    double reach = 0;
-    for (const ObjectPoint& point : object.solve->points) reach = std::max(reach, 0.5 * point.xyz.norm());
-    const Vector3d ahead = reference->shift.normalized(), across = Vector3d::UnitY().cross(ahead).normalized(),
-                   down = ahead.cross(across);
-    std::vector<Vector3d> square;  // of the object
-    for (const auto& [x, y] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}})
-        square.emplace_back(reference->turn.transpose() * (reach * (x * across + y * down)));
-    const auto cornersIn = [&](const Seen& seen) {
-        std::vector<Vector2d> corners;
-        for (const Vector3d& corner : square) {
-            const Vector3d at = seen.turn * corner + seen.shift;
-            const auto plate = at.z() > 1e-6 ? plateFromPlane(seen.lens, at.head<2>() / at.z()) : std::nullopt;
-            if (!plate) return std::vector<Vector2d>{};
-            corners.push_back(*plate);
-        }
-        return corners;
-    };
-    const auto middle = plateFromPlane(reference->lens, reference->shift.head<2>() / reference->shift.z());
-    const std::vector<Vector2d> from = cornersIn(*reference);
-    if (!middle || from.empty() || !(reach > 0))
-        return failure(Fault::input, "rides on {}, which reaches out of the lens's view on frame {}", object.name,
-                       referenceFrame);
     motion.pivot = *middle;
     for (const ObjectFrame& frame : object.solve->frames) {
         if (!range.holds(frame.frame)) continue;
-        const auto now = seenOn(*solve, *object.solve, frame.frame);
-        const std::vector<Vector2d> to = now ? cornersIn(*now) : std::vector<Vector2d>{};
-        if (to.empty()) continue;
+        const std::vector<Vector2d> to = cornersOn(frame.frame);
+        if (to.size() < square.size()) continue;
         std::vector<fits::Pair> pairs;
         for (std::size_t i = 0; i < from.size(); ++i) pairs.push_back({from[i], to[i]});
         motion.frames.push_back({frame.frame, fits::homographyOf(pairs), frame.tracks, frame.rms_px});
@@ -106,7 +89,8 @@ CarrierKind objectCarrier() {
             .isThere =
                 [](const Shot& shot, const Ride& ride, int frame) {
                     const ShotObject* object = findObject(shot, ride.ids.front());
-                    return !object || !object->solve || !shot.solve || seenOn(*shot.solve, *object->solve, frame);
+                    return !object || !object->solve || !shot.solve ||
+                           (objectFrameAt(*object->solve, frame) && solvedFrameAt(*shot.solve, frame));
                 },
             .nameOf = nameOfThing<&Shot::objects>,
             .idOf = idOfThing<&Shot::objects>,

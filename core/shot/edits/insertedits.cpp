@@ -1,6 +1,7 @@
 #include "shot/edits/insertedits.h"
 
 #include "shot/carriers/carriers.h"
+#include "shot/edits/names.h"
 #include "shot/layers/layers.h"
 
 #include <Eigen/LU>
@@ -13,17 +14,6 @@ namespace {
 using Eigen::Vector2d;
 
 constexpr double kUsualShare = 1.0 / 3;  // of the frame's width that fresh art is at most
-
-template <class Item>
-std::string freeNameAmong(const List<Item>& items, std::int64_t except, const std::string& wanted) {
-    const auto isTaken = [&](const std::string& name) {
-        return std::any_of(items.begin(), items.end(),
-                           [&](const Item& item) { return item.id != except && item.name == name; });
-    };
-    std::string name = wanted;
-    for (int number = 2; isTaken(name); ++number) name = fmt::format("{} {}", wanted, number);
-    return name;
-}
 
 Quad frameOf(const Shot& shot) {
     const double w = shot.plate.width, h = shot.plate.height;
@@ -101,7 +91,7 @@ Shot withClipAdded(const Shot& shot, const Clip& clip, ClipId* id) {
     Shot result = shot;
     Clip added = clip;
     added.id = result.nextClip++;
-    added.name = freeNameAmong(shot.clips, added.id, clip.name);
+    added.name = freeName(shot.clips, added.id, clip.name, "clip");
     if (id) *id = added.id;
     result.clips = shot.clips.edited([&](auto& clips) { clips.push_back(added); });
     return result;
@@ -152,7 +142,7 @@ Shot withInsertAdded(const Shot& shot, Insert insert, int frame, InsertId* id) {
                       : insert.shows == Insert::Shows::colour ? "tint"
                       : clip                                  ? clip->name
                                                               : "insert";
-    insert.name = freeNameAmong(shot.inserts, insert.id, insert.name);
+    insert.name = freeName(shot.inserts, insert.id, insert.name, "insert");
     if (insert.ride) insert.ride->referenceFrame = referenceForRide(shot, *insert.ride, frame);
     placeFresh(shot, insert);
     // A clip begins where the plate does; it can be moved.
@@ -195,7 +185,7 @@ Shot withInsertCopied(const Shot& shot, InsertId id, const std::optional<Ride>& 
     Shot result = shot;
     Insert copy = *from;
     copy.id = result.nextInsert++;
-    copy.name = freeNameAmong(shot.inserts, copy.id, from->name);
+    copy.name = freeName(shot.inserts, copy.id, from->name, "insert");
     if (copyId) *copyId = copy.id;
     std::size_t place = 0;
     while (shot.inserts[place].id != id) ++place;

@@ -2,6 +2,7 @@
 
 #include "matte/riding.h"
 #include "shot/carriers/carriers.h"
+#include "shot/edits/names.h"
 #include "shot/stages/mattesstage.h"
 
 #include <Eigen/LU>
@@ -17,18 +18,6 @@ using Eigen::Vector2d;
 
 constexpr int kFewestLeft = 4;      // frames that a track is good for
 constexpr double kStays_px = 0.01;  // moved by less it has stayed
-
-std::string freeName(const Shot& shot, const std::string& wanted, std::size_t except) {
-    const auto isTaken = [&](const std::string& name) {
-        for (std::size_t i = 0; i < shot.mattes.size(); ++i)
-            if (i != except && shot.mattes[i].name == name) return true;
-        return false;
-    };
-    const std::string base = wanted.empty() ? "shape" : wanted;
-    if (!wanted.empty() && !isTaken(wanted)) return wanted;
-    for (int number = wanted.empty() ? 1 : 2;; ++number)
-        if (std::string name = fmt::format("{} {}", base, number); !isTaken(name)) return name;
-}
 
 /// Puts a key into its place, for the one on its frame if there is one.
 void putKey(Matte& matte, Matte::Key key) {
@@ -63,8 +52,8 @@ Shot withMatteEdited(const Shot& shot, std::size_t matte, const std::function<vo
 
 Shot withMatteAdded(const Shot& shot, Matte matte) {
     Shot result = shot;
-    matte.name = freeName(shot, matte.name, shot.mattes.size());
     matte.id = result.nextMatte++;
+    matte.name = freeName(shot.mattes, matte.id, matte.name, "shape");
     if (matte.ride) matte.ride = tied(shot, *std::move(matte.ride));
     if (matte.colour == 0) matte.colour = kColours[shot.mattes.size() % std::size(kColours)];
     result.mattes = shot.mattes.edited([&](auto& all) { all.push_back(std::move(matte)); });
@@ -73,7 +62,7 @@ Shot withMatteAdded(const Shot& shot, Matte matte) {
 
 Shot withMatteRenamed(const Shot& shot, std::size_t matte, const std::string& name) {
     if (matte >= shot.mattes.size()) return shot;
-    const std::string free = freeName(shot, name, matte);
+    const std::string free = freeName(shot.mattes, shot.mattes[matte].id, name, "shape");
     return withMatteEdited(shot, matte, [&](Matte& m) { m.name = free; });
 }
 
@@ -88,8 +77,8 @@ Shot withMatteDuplicated(const Shot& shot, std::size_t matte) {
     Shot result = shot;
     if (matte >= shot.mattes.size()) return result;
     Matte copy = shot.mattes[matte];
-    copy.name = freeName(shot, copy.name, shot.mattes.size());
     copy.id = result.nextMatte++;
+    copy.name = freeName(shot.mattes, copy.id, copy.name, "shape");
     result.mattes =
         shot.mattes.edited([&](auto& all) { all.insert(all.begin() + std::ptrdiff_t(matte) + 1, std::move(copy)); });
     return result;

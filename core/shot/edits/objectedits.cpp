@@ -1,27 +1,12 @@
 #include "shot/edits/objectedits.h"
 
+#include "shot/edits/names.h"
 #include "shot/objects.h"
 
 #include <algorithm>
-#include <fmt/core.h>
 #include <set>
 
 namespace pinion {
-namespace {
-
-std::string freeName(const Shot& shot, ObjectId except, const std::string& wanted) {
-    const auto isTaken = [&](const std::string& name) {
-        return std::any_of(shot.objects.begin(), shot.objects.end(),
-                           [&](const ShotObject& one) { return one.id != except && one.name == name; });
-    };
-    if (!wanted.empty() && !isTaken(wanted)) return wanted;
-    const std::string base = wanted.empty() ? "object" : wanted;
-    for (int number = wanted.empty() ? 1 : 2;; ++number)
-        if (std::string name = fmt::format("{} {}", base, number); !isTaken(name)) return name;
-}
-
-}  // namespace
-
 Shot withObjectAdded(const Shot& shot, const std::vector<TrackId>& tracks, ObjectId* id) {
     Shot result = shot;
     const std::set<TrackId> taken(tracks.begin(), tracks.end());
@@ -33,7 +18,7 @@ Shot withObjectAdded(const Shot& shot, const std::vector<TrackId>& tracks, Objec
         std::erase_if(all, [](const ShotObject& one) { return one.tracks.isEmpty(); });
         ShotObject made;
         made.id = result.nextObject++;
-        made.name = freeName(shot, made.id, "");
+        made.name = freeName(shot.objects, made.id, "", "object");
         made.tracks = List<TrackId>(tracks);
         if (id) *id = made.id;
         all.push_back(std::move(made));
@@ -51,7 +36,8 @@ Shot withObjectEdited(const Shot& shot, ObjectId object, const std::function<voi
 }
 
 Shot withObjectRenamed(const Shot& shot, ObjectId object, const std::string& name) {
-    return withObjectEdited(shot, object, [&](ShotObject& one) { one.name = freeName(shot, object, name); });
+    return withObjectEdited(shot, object,
+                            [&](ShotObject& one) { one.name = freeName(shot.objects, object, name, "object"); });
 }
 
 Shot withObjectRemoved(const Shot& shot, ObjectId object) {

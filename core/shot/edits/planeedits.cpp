@@ -1,5 +1,6 @@
 #include "shot/edits/planeedits.h"
 
+#include "shot/edits/names.h"
 #include "shot/stages/planesstage.h"
 #include "world/sceneplane.h"
 
@@ -11,17 +12,6 @@ namespace pinion {
 namespace {
 
 using Eigen::Vector2d;
-
-std::string freePlaneName(const Shot& shot, PlaneId except, const std::string& wanted) {
-    const auto isTaken = [&](const std::string& name) {
-        return std::any_of(shot.planes.begin(), shot.planes.end(),
-                           [&](const PlanarTrack& plane) { return plane.id != except && plane.name == name; });
-    };
-    if (!wanted.empty() && !isTaken(wanted)) return wanted;
-    const std::string base = wanted.empty() ? "plane" : wanted;
-    for (int number = wanted.empty() ? 1 : 2;; ++number)
-        if (std::string name = fmt::format("{} {}", base, number); !isTaken(name)) return name;
-}
 
 Polygon onReference(const PlanarTrack& plane, int frame, const Polygon& outline) {
     const auto pose = surfacePoseOn(plane, frame);
@@ -53,7 +43,7 @@ Shot withPlaneAdded(const Shot& shot, const Polygon& outline, int frame, PlaneId
     Shot result = shot;
     PlanarTrack plane;
     plane.id = result.nextPlane++;
-    plane.name = freePlaneName(shot, plane.id, "");
+    plane.name = freeName(shot.planes, plane.id, "", "plane");
     plane.outlines = List<Polygon>({outline});
     plane.referenceFrame = frame;
     if (id) *id = plane.id;
@@ -114,7 +104,7 @@ Shot withPlaneOutlineRemoved(const Shot& shot, PlaneId id, std::size_t outline) 
 Shot withPlaneRenamed(const Shot& shot, PlaneId id, const std::string& wanted) {
     const PlanarTrack* before = findPlane(shot, id);
     if (!before || wanted.empty() || wanted == before->name) return shot;
-    const std::string name = freePlaneName(shot, id, wanted);
+    const std::string name = freeName(shot.planes, id, wanted, "plane");
     return withPlaneEdited(shot, id, [&](PlanarTrack& plane) { plane.name = name; });
 }
 

@@ -14,11 +14,8 @@ constexpr std::array kScales{"free", "unrest", "ground", "length"};
 json solveValue(const ObjectSolve& solve) {
     json frames = json::array(), points = json::array();
     for (const ObjectFrame& frame : solve.frames) {
-        json matrix = json::array();
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromObject.matrix()(r, c));
         frames.push_back({{"frame", frame.frame},
-                          {"world_from_object", std::move(matrix)},
+                          {"world_from_object", poseValue(frame.worldFromObject)},
                           {"rms_px", frame.rms_px},
                           {"tracks", frame.tracks}});
     }
@@ -37,16 +34,10 @@ ObjectSolve takeSolve(const json& value, const std::string& at) {
     ObjectSolve solve;
     for (std::size_t i = 0; const json& entry : list(value, "frames", at)) {
         const std::string where = fmt::format("{}.frames[{}]", at, i++);
-        const json& matrix = list(entry, "world_from_object", where);
-        if (matrix.size() != 12) malformed(where + ".world_from_object: has not 12 numbers");
-        ObjectFrame frame{.frame = whole(entry, "frame", where),
-                          .rms_px = number(entry, "rms_px", where),
-                          .tracks = whole(entry, "tracks", where)};
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c)
-                frame.worldFromObject.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
-        const Eigen::Matrix3d turn = frame.worldFromObject.linear();
-        if (!(turn * turn.transpose()).isIdentity(1e-4)) malformed(where + ".world_from_object: is no rotation");
+        const ObjectFrame frame{.frame = whole(entry, "frame", where),
+                                .worldFromObject = takePose(entry, "world_from_object", where),
+                                .rms_px = number(entry, "rms_px", where),
+                                .tracks = whole(entry, "tracks", where)};
         if (!solve.frames.empty() && frame.frame <= solve.frames.back().frame)
             malformed(where + ".frame: frames have to rise, each once");
         solve.frames.push_back(frame);

@@ -22,5 +22,6 @@ std::string partText(const ShotFilePart& part, const Shot& shot);
 // A file of this folder each; a new one is a line of the table in core/kinds.cpp.
 std::span<const ShotFilePart> shotFileParts();
 ShotFilePart insertsPart();
+ShotFilePart scenePart();
 
 }  // namespace pinion

@@ -16,11 +16,8 @@ json solveValue(const KeptSolve& kept) {
     const Solve& solve = *kept.solve;
     json frames = json::array();
     for (const SolvedFrame& frame : solve.frames) {
-        json matrix = json::array();
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c) matrix.push_back(frame.worldFromCamera.matrix()(r, c));
         frames.push_back({{"frame", frame.frame},
-                          {"world_from_camera", matrix},
+                          {"world_from_camera", poseValue(frame.worldFromCamera)},
                           {"focal_px", frame.focal_px},
                           {"rms_px", frame.rms_px},
                           {"tracks", frame.tracks},
@@ -80,14 +77,7 @@ List<SolvedFrame> takeFrames(const json& value, const std::string& at) {
         const std::string where = fmt::format("{}.frames[{}]", at, i++);
         SolvedFrame frame;
         frame.frame = whole(entry, "frame", where);
-        const json& matrix = list(entry, "world_from_camera", where);
-        if (matrix.size() != 12) malformed(where + ".world_from_camera: has not 12 numbers");
-        for (int r = 0; r < 3; ++r)
-            for (int c = 0; c < 4; ++c)
-                frame.worldFromCamera.matrix()(r, c) = number(matrix[std::size_t(r * 4 + c)], where);
-        const Eigen::Matrix3d rotation = frame.worldFromCamera.linear();
-        if (!(rotation * rotation.transpose()).isIdentity(1e-4))
-            malformed(where + ".world_from_camera: is no rotation");
+        frame.worldFromCamera = takePose(entry, "world_from_camera", where);
         frame.focal_px = number(entry, "focal_px", where);
         frame.rms_px = number(entry, "rms_px", where);
         frame.tracks = whole(entry, "tracks", where);

@@ -19,6 +19,22 @@ Eigen::Vector3d vector3(const json& value, const std::string& where) {
     return {number(value[0], where), number(value[1], where), number(value[2], where)};
 }
 
+json poseValue(const Eigen::Isometry3d& pose) {
+    json rows = json::array();
+    for (int i = 0; i < 12; ++i) rows.push_back(pose.matrix()(i / 4, i % 4));
+    return rows;
+}
+
+Eigen::Isometry3d takePose(const json& object, const char* name, const std::string& where) {
+    const json& rows = list(object, name, where);
+    const std::string place = where + "." + name;
+    if (rows.size() != 12) malformed(place + ": has not 12 numbers");
+    Eigen::Isometry3d pose = Eigen::Isometry3d::Identity();
+    for (int i = 0; i < 12; ++i) pose.matrix()(i / 4, i % 4) = number(rows[std::size_t(i)], place);
+    if (!(pose.linear() * pose.linear().transpose()).isIdentity(1e-4)) malformed(place + ": is no rotation");
+    return pose;
+}
+
 Eigen::Vector2d vector2(const json& value, const std::string& where) {
     if (!value.is_array() || value.size() != 2) malformed(where + ": has not 2 numbers");
     return {std::clamp(number(value[0], where), -kFarthest, kFarthest),

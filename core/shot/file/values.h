@@ -23,6 +23,9 @@ Enum word(const jsonfile::json& object, const char* name, const std::array<const
 
 jsonfile::json vector3(const Eigen::Vector3d& v);
 Eigen::Vector3d vector3(const jsonfile::json& value, const std::string& where);
+/// The first three rows of a pose, row by row.
+jsonfile::json poseValue(const Eigen::Isometry3d& pose);
+Eigen::Isometry3d takePose(const jsonfile::json& object, const char* name, const std::string& where);
 /// What a solve is asked, and back; a lens that lay there in older files is left alone.
 jsonfile::json settingsValue(const SolveSettings& settings);
 SolveSettings takeSettings(const jsonfile::json& value, const std::string& where);

@@ -23,6 +23,12 @@ struct LayerKind {
     std::vector<std::string> (*notesOf)(const Shot&, const Insert&) = nullptr;
 };
 
+/// The word of the layer that shows the stand-ins.
+inline constexpr const char* kSceneLayer = "stand-ins";
+
+/// Stand-ins as the shot's camera sees them, which has to be solved; `samples` rays through a pixel at an edge.
+std::shared_ptr<const LayerSource> sceneSource(const Shot& shot, const SceneLook& look, int samples = 64);
+
 std::span<const LayerKind> layerKinds();
 /// Null for a kind that this program does not know.
 const LayerKind* layerKind(std::string_view word);

@@ -1,0 +1,122 @@
+#include "stages/world/standinhand.h"
+
+#include "shot/edits/sceneedits.h"
+#include "shot/stages/worldstage.h"
+#include "stages/reasons.h"
+
+#include <algorithm>
+
+namespace pinion {
+namespace {
+
+constexpr double kEyeHeight = 1.6;               // of whoever holds a camera, metres
+constexpr int kQuickSamples = 4, kSamples = 16;  // rays through a pixel at an edge; what is rendered has 64
+
+}  // namespace
+
+StandInHand::StandInHand(Session& session)
+    : session_(session), scene_(session.jobs, [this] {
+          // What was dragged is as the shot has it by now.
+          shown_.reset();
+          emit sceneChanged();
+      }) {
+    connect(&session.document, &Document::changed, this, &StandInHand::refresh);
+    connect(&session.player, &Player::playingChanged, this, &StandInHand::sceneChanged);
+}
+
+void StandInHand::refresh() {
+    const Shot& shot = session_.shot();
+    const auto before = held_;
+    if (held_ && !findStandIn(shot, *held_)) held_.reset();
+    if (!held_ && !shot.scene.standIns.isEmpty()) held_ = shot.scene.standIns.back().id;
+    draft_.reset();
+    if (shot.scene.standIns.isEmpty() || !shot.plate.isOpen()) {
+        scene_.clear();
+    } else {
+        const Shot alone = layersAlone();
+        Fingerprint print;
+        addInserts(print, alone);
+        scene_.want(print.value(), [alone](const Progress&) -> Expected<InsertScene> { return insertSceneOf(alone); });
+    }
+    if (before != held_) emit changed();
+}
+
+Shot StandInHand::layersAlone() const {
+    Shot alone = session_.shot();
+    alone.inserts = alone.inserts.edited(
+        [](auto& all) { std::erase_if(all, [](const Insert& one) { return one.kind != kSceneLayer; }); });
+    return alone;
+}
+
+const StandIn* StandInHand::held() const { return held_ ? findStandIn(session_.shot(), *held_) : nullptr; }
+
+void StandInHand::hold(std::optional<StandInId> standIn) {
+    if (held_ == standIn) return;
+    held_ = standIn;
+    draft_.reset();
+    emit changed();
+}
+
+bool StandInHand::mayEdit() {
+    const QString busy = whyNotReady(session_);
+    if (!busy.isEmpty()) session_.say(busy.left(1).toUpper() + busy.mid(1) + ".");
+    else if (!held()) session_.say("Nothing stands in the scene yet: add something in the World card.");
+    return busy.isEmpty() && held();
+}
+
+void StandInHand::edit(const QString& what, const std::function<void(StandIn&)>& change) {
+    if (held()) session_.edit(what + " " + text(held()->name), withStandInEdited(session_.shot(), *held_, change));
+}
+
+void StandInHand::setDraft(const std::optional<Stance>& stance) {
+    draft_ = stance;
+    emit moved();
+}
+
+std::optional<Stance> StandInHand::endDrag() {
+    const bool brought = held() && draft_ && !(*draft_ == held()->at(session_.player.frame()));
+    if (brought) return draft_;
+    if (draft_) setDraft(std::nullopt);
+    return std::nullopt;
+}
+
+std::optional<Stance> StandInHand::stanceNow() const {
+    if (draft_) return draft_;
+    return held() ? std::optional(held()->at(session_.player.frame())) : std::nullopt;
+}
+
+std::optional<WorldEye> StandInHand::eye() const {
+    const Shot& shot = session_.shot();
+    return shot.solve ? WorldEye::of(*shot.solve, orientationOf(shot), session_.player.frame()) : std::nullopt;
+}
+
+bool StandInHand::floorIsAssumed() const {
+    const Shot& shot = session_.shot();
+    return shot.solve && shot.solve->motion != CameraMotion::travelling && shot.scene.ground == 0;
+}
+
+double StandInHand::floor() const { return floorIsAssumed() ? -kEyeHeight : session_.shot().scene.ground; }
+
+SceneLook StandInHand::lookNow() const {
+    const Shot& shot = session_.shot();
+    return held_ && draft_ ? withStance(shot, *held_, session_.player.frame(), *draft_).scene : shot.scene;
+}
+
+std::shared_ptr<const InsertScene> StandInHand::sceneNow() const {
+    const auto whole = scene_.value();
+    if (!whole || !session_.shot().solve) return whole;
+    const int samples = isQuick() ? kQuickSamples : kSamples;
+    if (shown_ && shownOf_ == whole && shownWith_ == draft_ && shownSamples_ == samples) return shown_;
+    auto scene = std::make_shared<InsertScene>(*whole);
+    SceneLook look = lookNow();
+    if (isQuick()) look.sun.softness_deg = 0;  // a soft edge costs half of the time
+    const auto source = sceneSource(session_.shot(), look, samples);
+    for (InsertScene::One& one : scene->inserts) one.source = source;
+    shown_ = scene;
+    shownOf_ = whole;
+    shownWith_ = draft_;
+    shownSamples_ = samples;
+    return shown_;
+}
+
+}  // namespace pinion

@@ -1,0 +1,364 @@
+#include "stages/world/standinlist.h"
+
+#include "shot/edits/sceneedits.h"
+#include "shot/layers/layers.h"
+#include "stages/matteticks.h"
+#include "stages/shotform.h"
+#include "stages/world/worldstage.h"
+#include "widgets/filedialogs.h"
+#include "widgets/orderedlist.h"
+
+#include <QColorDialog>
+#include <QTimer>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace pinion {
+namespace {
+
+using Eigen::Vector3d;
+
+constexpr double kDegrees = 180 / std::numbers::pi;
+
+/// The stand-ins, the latest at the end: a tick shows one, a double click renames it.
+class NameList : public OrderedList {
+public:
+    NameList(Session& session, StandInHand& hand)
+        : OrderedList("standIns", "Stand-ins", "Tick: shown. Double click: another name"),
+          session_(session),
+          hand_(hand) {
+        setDragDropMode(NoDragDrop);
+        connect(this, &QListWidget::itemChanged, this, &NameList::take);
+        connect(this, &QListWidget::currentRowChanged, this, [this](int row) {
+            const auto& all = session_.shot().scene.standIns;
+            if (!filling_ && row >= 0 && std::size_t(row) < all.size()) hand_.hold(all[std::size_t(row)].id);
+        });
+    }
+    void refresh() {
+        filling_ = true;
+        const auto& all = session_.shot().scene.standIns;
+        setRows(int(all.size()));
+        for (int row = 0; row < count(); ++row) {
+            const StandIn& one = all[std::size_t(row)];
+            item(row)->setText(text(one.name));
+            item(row)->setCheckState(one.hidden ? Qt::Unchecked : Qt::Checked);
+            if (hand_.standIn() == one.id) setCurrentRow(row);
+        }
+        filling_ = false;
+    }
+
+protected:
+    void moved(int, int) override {}
+
+private:
+    void take(QListWidgetItem* changed) {
+        const auto& all = session_.shot().scene.standIns;
+        const auto at = std::size_t(row(changed));
+        if (filling_ || at >= all.size()) return;
+        const bool hidden = changed->checkState() == Qt::Unchecked;
+        // After the signal: the edit fills this list anew.
+        QTimer::singleShot(0, this, [this, id = all[at].id, hidden, name = changed->text().trimmed()] {
+            const StandIn* one = findStandIn(session_.shot(), id);
+            if (!one) return;
+            if (one->hidden != hidden)
+                session_.edit((hidden ? "Hide " : "Show ") + text(one->name),
+                              withStandInEdited(session_.shot(), id, [&](StandIn& s) { s.hidden = hidden; }));
+            else if (!name.isEmpty() && name != text(one->name))
+                session_.edit("Rename " + text(one->name), withStandInRenamed(session_.shot(), id, name.toStdString()));
+            else refresh();
+        });
+    }
+
+    Session& session_;
+    StandInHand& hand_;
+    bool filling_ = false;
+};
+
+class StandInList : public ShotForm {
+public:
+    StandInList(Session& session, WorldStage& stage) : ShotForm(session), stage_(stage), hand_(stage.hand) {
+        addMaking();
+        addNames();
+        addPlace();
+        addLook();
+        addFront();
+        addSun();
+        connect(&hand_, &StandInHand::changed, this, [this] { refresh(); });
+        connect(&hand_, &StandInHand::moved, this, [this] { refresh(); });
+        connect(&session.player, &Player::frameChanged, this, [this] {
+            if (isVisible()) refresh();
+        });
+        refresh();
+    }
+
+private:
+    void showWhileHeld(std::initializer_list<QWidget*> parts) {
+        onRefresh([this, parts = std::vector<QWidget*>(parts)] {
+            for (QWidget* part : parts) part->setVisible(hand_.held() != nullptr);
+        });
+    }
+
+    void addMaking() {
+        auto* title = dimLabel("Stand-ins");
+        wide(title);
+        std::vector<QPushButton*> buttons;
+        for (std::size_t k = 0; k < std::size_t(StandInKind::mesh); ++k) {
+            const QString word = kStandInKinds[k];
+            auto* make =
+                named(new QPushButton(word.left(1).toUpper() + word.mid(1)), ("standInMake-" + word).toUtf8(),
+                      QString("Put a %1 into the scene: on the chosen points, or where you click next").arg(word));
+            onClick(make, [this, k] { stage_.addStandIn(StandInKind(k)); });
+            buttons.push_back(make);
+        }
+        wide(buttonRow({buttons[0], buttons[1], buttons[2]}));
+        wide(buttonRow({buttons[3], buttons[4], buttons[5]}));
+        auto* mesh = named(new QPushButton("Mesh…"), "standInMake-mesh", "A mesh from a file: OBJ, PLY, glTF");
+        wide(buttonRow({mesh}));
+        onClick(mesh, [this] {
+            const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this);
+            if (!path.isEmpty()) stage_.addMesh(path.toStdString());
+        });
+        buttons.push_back(mesh);
+        onRefresh([this, buttons] {
+            const bool may = session_.shot().solve && session_.isReady();
+            for (QPushButton* one : buttons) one->setEnabled(may);
+        });
+    }
+
+    void addNames() {
+        auto* list = new NameList(session_, hand_);
+        wide(list);
+        auto* copy = named(new QPushButton("Copy"), "standInCopy", "Another one like it, beside it");
+        auto* remove = named(new QPushButton("Remove"), "standInRemove");
+        auto* down = named(new QPushButton("To the ground"), "standInDown", "Its lowest point on the ground");
+        auto* buttons = buttonRow({copy, remove});
+        auto* grounding = buttonRow({down});
+        auto* find =
+            named(new QPushButton("Find the mesh…"), "standInFind", "Its file at another place, or another one");
+        auto* finding = buttonRow({find});
+        wide(buttons);
+        wide(grounding);
+        wide(finding);
+        onRefresh([this, finding] { finding->setVisible(hand_.held() && hand_.held()->kind == StandInKind::mesh); });
+        onClick(find, [this] {
+            const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this);
+            if (!path.isEmpty()) stage_.replaceMesh(path.toStdString());
+        });
+        auto* proof = named(new QPushButton("Does it slide?"), "standInProof",
+                            "The plate's surface at its foot is found again over the shot, held against where the foot "
+                            "goes");
+        auto* proofRow = buttonRow({proof});
+        auto* proofWords = named(dimLabel(""), "standInProofWords");
+        wide(proofRow);
+        wide(proofWords);
+        onClick(proof, [this] { stage_.proveFoot(); });
+        connect(&stage_, &WorldStage::proved, this, [this] { refresh(); });
+        onRefresh([this, proof, proofWords] {
+            proof->setEnabled(session_.isReady());
+            const QString words = stage_.footWords();
+            proofWords->setText(words);
+            proofWords->setVisible(hand_.held() && !words.isEmpty());
+        });
+        showWhileHeld({list, buttons, grounding, proofRow});
+        onRefresh([list] { list->refresh(); });
+        onClick(copy, [this] { stage_.copyStandIn(); });
+        onClick(remove, [this] {
+            if (hand_.mayEdit())
+                session_.edit("Remove " + text(hand_.held()->name),
+                              withStandInRemoved(session_.shot(), *hand_.standIn()));
+        });
+        onClick(down, [this] {
+            if (!hand_.mayEdit()) return;
+            const Shot& shot = session_.shot();
+            setStance("Stand on the ground", standingAt(*hand_.stanceNow(), hand_.held()->kind, shot.scene.ground));
+        });
+    }
+
+    void setStance(const QString& what, const Stance& stance) {
+        if (hand_.held())
+            session_.edit(what + " " + text(hand_.held()->name),
+                          withStance(session_.shot(), *hand_.standIn(), session_.player.frame(), stance));
+    }
+
+    /// Three numbers of the held one's stance.
+    QWidget* three(const char* name, const std::array<const char*, 3>& labels, const QString& what,
+                   Vector3d Stance::*part, double low, double high, int digits, double step) {
+        std::array<QDoubleSpinBox*, 3> boxes{};
+        for (int i = 0; i < 3; ++i) {
+            boxes[std::size_t(i)] = named(decimal(low, high, digits, step), name);
+            boxes[std::size_t(i)]->setObjectName(QString("%1-%2").arg(name).arg(i));
+            boxes[std::size_t(i)]->setButtonSymbols(QAbstractSpinBox::NoButtons);
+            connect(boxes[std::size_t(i)], &QDoubleSpinBox::valueChanged, this, [this, what, part, i](double value) {
+                const auto now = hand_.stanceNow();
+                if (!now || !hand_.mayEdit()) return;
+                Stance stance = *now;
+                (stance.*part)[i] = value;
+                setStance(what, stance);
+            });
+        }
+        onRefresh([this, boxes, part] {
+            if (const auto now = hand_.stanceNow())
+                for (int i = 0; i < 3; ++i) setQuietly(boxes[std::size_t(i)], ((*now).*part)[i]);
+        });
+        return columns({{labels[0], boxes[0]}, {labels[1], boxes[1]}, {labels[2], boxes[2]}});
+    }
+
+    void addPlace() {
+        auto* place = three("standInPlace", {"X", "Y", "Z"}, "Place", &Stance::place, -1e6, 1e6, 3, 0.1);
+        auto* turn = three("standInTurn", {"Turn X", "Turn Y", "Turn Z"}, "Turn", &Stance::turn_deg, -1e4, 1e4, 1, 5);
+        auto* size = three("standInSize", {"Width", "Height", "Depth"}, "Size", &Stance::size, 0.001, 1e5, 3, 0.1);
+        wide(place);
+        wide(turn);
+        wide(size);
+        auto* key =
+            named(new QPushButton("Key"), "standInKey", "Where it stands on this frame is held: it moves between keys");
+        auto* clear = named(new QPushButton("Clear key"), "standInKeyClear", "The key of this frame goes");
+        auto* words = named(dimLabel(""), "standInKeys");
+        auto* keys = buttonRow({key, clear});
+        wide(keys);
+        wide(words);
+        onClick(key, [this] {
+            if (hand_.mayEdit())
+                session_.edit("Key of " + text(hand_.held()->name),
+                              withStanceKey(session_.shot(), *hand_.standIn(), session_.player.frame()));
+        });
+        onClick(clear, [this] {
+            if (hand_.mayEdit())
+                session_.edit("Clear a key of " + text(hand_.held()->name),
+                              withStanceKeyRemoved(session_.shot(), *hand_.standIn(), session_.player.frame()));
+        });
+        showWhileHeld({place, turn, size, keys});
+        onRefresh([this, clear, words] {
+            const StandIn* held = hand_.held();
+            const int frame = session_.player.frame();
+            const bool isKey = held && std::any_of(held->keys.begin(), held->keys.end(),
+                                                   [&](const StanceKey& one) { return one.frame == frame; });
+            clear->setEnabled(isKey);
+            words->setVisible(held && !held->keys.isEmpty());
+            if (!held || held->keys.isEmpty()) return;
+            QStringList frames;
+            for (const StanceKey& one : held->keys) frames << QString::number(one.frame);
+            if (frames.size() > 8) frames = QStringList{frames.first(), "…", frames.last()};
+            words->setText("Keys on " + frames.join(", "));
+        });
+    }
+
+    QCheckBox* tick(const char* label, const char* name, const QString& tip, const QString& what, bool StandIn::*part) {
+        auto* box = named(new QCheckBox(label), name, tip);
+        connect(box, &QCheckBox::clicked, this, [this, what, part](bool on) {
+            if (hand_.mayEdit()) hand_.edit(what, [&](StandIn& one) { one.*part = on; });
+        });
+        onRefresh([this, box, part] { box->setChecked(hand_.held() && hand_.held()->*part); });
+        wide(box);
+        return box;
+    }
+
+    void addLook() {
+        auto* casts = tick("Casts a shadow", "standInCasts", {}, "Shadow", &StandIn::casts);
+        auto* catches = tick("Catches shadows only", "standInCatches",
+                             "It is not drawn; the shadows on it darken the plate", "Catching", &StandIn::catchesOnly);
+        auto* hides = tick("Hides what is behind it", "standInHides",
+                           "It is not drawn, and what stands behind it is taken out: for things of the plate", "Hiding",
+                           &StandIn::hides);
+        auto* opacity = named(spin(0, 100, " %"), "standInOpacity");
+        auto* opacityLabel = row("Opacity", opacity);
+        connect(opacity, &QSpinBox::valueChanged, this, [this](int value) {
+            if (hand_.mayEdit()) hand_.edit("Opacity", [&](StandIn& one) { one.opacity = value / 100.0; });
+        });
+        onRefresh([this, opacity] {
+            if (hand_.held()) setQuietly(opacity, int(std::lround(100 * hand_.held()->opacity)));
+        });
+        auto* colour = named(new QPushButton("Colour…"), "standInColour");
+        auto* colourRow = buttonRow({colour});
+        wide(colourRow);
+        onClick(colour, [this] {
+            if (!hand_.mayEdit()) return;
+            const auto& now = hand_.held()->colour;
+            const QColor picked = QColorDialog::getColor(QColor::fromRgbF(float(now[0]), float(now[1]), float(now[2])),
+                                                         this, "Colour of the stand-in");
+            if (picked.isValid())
+                hand_.edit("Colour", [&](StandIn& s) { s.colour = {picked.redF(), picked.greenF(), picked.blueF()}; });
+        });
+        showWhileHeld({casts, catches, hides, opacityLabel, opacity, colourRow});
+        onRefresh(
+            [this, colourRow] { colourRow->setVisible(hand_.held() && hand_.held()->kind != StandInKind::board); });
+    }
+
+    /// Mattes of what passes before the stand-ins, of the layer that shows them.
+    void addFront() {
+        auto* label = named(dimLabel("In front of them"), "standInFrontLabel");
+        auto* list = new MatteTicks("standInFront", "In front of them", [this](const List<MatteId>& ticked) {
+            session_.edit("In front of the stand-ins", withSceneHeldOut(session_.shot(), ticked));
+        });
+        wide(label);
+        wide(list);
+        onRefresh([this, label, list] {
+            const Shot& shot = session_.shot();
+            const auto layer = std::find_if(shot.inserts.begin(), shot.inserts.end(),
+                                            [](const Insert& insert) { return insert.kind == kSceneLayer; });
+            const bool any = layer != shot.inserts.end() && !shot.mattes.isEmpty();
+            label->setVisible(any);
+            list->setVisible(any);
+            if (any) list->showTicks(shot.mattes, layer->heldOut);
+        });
+    }
+
+    static double headingOf(const Vector3d& towards) { return std::atan2(towards.x(), towards.z()) * kDegrees; }
+    static double heightOf(const Vector3d& towards) {
+        return std::atan2(towards.y(), std::hypot(towards.x(), towards.z())) * kDegrees;
+    }
+    static Vector3d sunAt(double heading_deg, double height_deg) {
+        const double heading = heading_deg / kDegrees, height = height_deg / kDegrees;
+        return {std::cos(height) * std::sin(heading), std::sin(height), std::cos(height) * std::cos(heading)};
+    }
+
+    void addSun() {
+        auto* title = dimLabel("Sun");
+        wide(title);
+        auto* heading = named(decimal(-180, 180, 1, 5, "°"), "sunHeading",
+                              "About up: 0 behind the camera's start, 90 at its right");
+        auto* height = named(decimal(-90, 90, 1, 5, "°"), "sunHeight", "Above the horizon");
+        auto* softness =
+            named(decimal(0, 90, 1, 0.5, "°"), "sunSoftness", "Across its disc: how soft a shadow's edge is");
+        auto* strength =
+            named(spin(0, 100, " %"), "sunStrength", "How much of the light is the sun's, and is lost in its shadow");
+        auto* headingLabel = row("Heading", heading);
+        auto* heightLabel = row("Height", height);
+        auto* softnessLabel = row("Softness", softness);
+        auto* strengthLabel = row("Strength", strength);
+        auto* byShadow = named(new QPushButton("By a shadow"), "sunByShadow",
+                               "Click the foot of something upright in the plate, its top, and the tip of its shadow");
+        auto* shadowRow = buttonRow({byShadow});
+        wide(shadowRow);
+        onClick(byShadow, [this] { stage_.takeSunTool(); });
+        const auto turned = [this, heading, height] {
+            Sun sun = session_.shot().scene.sun;
+            sun.towards = sunAt(heading->value(), height->value());
+            session_.edit("Turn the sun", withSun(session_.shot(), sun));
+        };
+        connect(heading, &QDoubleSpinBox::valueChanged, this, turned);
+        connect(height, &QDoubleSpinBox::valueChanged, this, turned);
+        bind(
+            softness, "Softness of the sun", [](auto& shot) -> auto& { return shot.scene.sun.softness_deg; });
+        bind(
+            strength, "Strength of the sun", [](auto& shot) -> auto& { return shot.scene.sun.strength; }, 100);
+        onRefresh([this, heading, height] {
+            setQuietly(heading, headingOf(session_.shot().scene.sun.towards));
+            setQuietly(height, heightOf(session_.shot().scene.sun.towards));
+        });
+        showWhileHeld({title, heading, height, softness, strength, headingLabel, heightLabel, softnessLabel,
+                       strengthLabel, shadowRow});
+    }
+
+    WorldStage& stage_;
+    StandInHand& hand_;
+};
+
+}  // namespace
+
+QWidget* makeStandInList(Session& session, WorldStage& stage) { return new StandInList(session, stage); }
+
+}  // namespace pinion

@@ -1,0 +1,53 @@
+#pragma once
+
+#include "base/progress.h"
+#include "comp/render.h"
+#include "plate/framecache.h"
+#include "render/scenerender.h"
+
+#include <filesystem>
+
+namespace pinion {
+
+struct StandOptions {
+    bool alone = false;  ///< the stand-ins by themselves, premultiplied, with their alpha
+    int samples = 64;    ///< rays through a pixel where an edge passes
+    int quality = 16;    ///< of a video
+};
+
+struct StandReport {
+    RenderReport render;
+    std::vector<int> unsolved;  ///< frames without a camera: the plate as it is
+    std::vector<std::string> problems;
+};
+
+/// The scene over the plate's frames, seen by the solved camera in the oriented world, written to `pattern`. Fails when
+/// no frame of the range has a camera, when the camera is for another size, or when nothing stands in the scene.
+Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, const Solve& solve,
+                               const Orientation& orientation, const SceneLook& look,
+                               const std::filesystem::path& pattern, const StandOptions& options = {},
+                               const Progress& progress = Progress{});
+
+/// How the plate's surface about a stand-in's foot goes against the foot: what a solve, the ground or the lens is off
+/// by where it stands. 0 when it stands still.
+struct FootSlide {
+    int frame = 0;
+    Eigen::Vector2d slide_px{0, 0};  ///< of the plate: where the surface went, less where the foot went
+    double score = 0;                ///< of the surface found again, -1 to 1
+};
+struct FootProof {
+    int referenceFrame = 0;
+    std::vector<FootSlide> frames;  ///< by rising frame; the reference is not among them
+    int unseen = 0;                 ///< frames looked at on which it is out of the picture, covered, or not found
+    double rms_px() const;
+    const FootSlide& worst() const;  ///< of at least one frame
+};
+
+/// Takes the surface at the foot on `reference` as a pattern and finds it again on about `count` frames of the range,
+/// turned and scaled as the floor there says, so that only a slide is left to be found. Fails where the foot is not
+/// seen on the reference, where its surface has no texture, and where it is found again nowhere.
+Expected<FootProof> runFootProof(FrameCache& frames, const FrameRange& range, const Solve& solve,
+                                 const Orientation& orientation, const Stance& stance, int reference, int count = 40,
+                                 const Progress& progress = Progress{});
+
+}  // namespace pinion

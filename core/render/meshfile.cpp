@@ -1,0 +1,154 @@
+#include "render/meshfile.h"
+
+#include "plate/filestamp.h"
+
+#include <assimp/Importer.hpp>
+#include <assimp/postprocess.h>
+#include <assimp/scene.h>
+
+#include <algorithm>
+#include <fstream>
+#include <limits>
+#include <list>
+#include <mutex>
+
+namespace pinion {
+
+using Eigen::Vector3f;
+
+namespace {
+
+constexpr std::size_t kMostWithEdges = 400000;                   // triangles: of more no wire is drawn
+constexpr std::uintmax_t kLargeFile = std::uintmax_t(40) << 20;  // bytes: as it is, without normals made for it
+
+/// The shape of a scene, its parts already in one space.
+Mesh meshOf(const aiScene& scene) {
+    Mesh mesh;
+    bool hasNormals = true, hasColours = false;
+    for (unsigned m = 0; m < scene.mNumMeshes; ++m) {
+        hasNormals = hasNormals && scene.mMeshes[m]->HasNormals();
+        hasColours = hasColours || scene.mMeshes[m]->HasVertexColors(0) || scene.mNumMaterials > 1;
+    }
+    for (unsigned m = 0; m < scene.mNumMeshes; ++m) {
+        const aiMesh& part = *scene.mMeshes[m];
+        if ((part.mPrimitiveTypes & unsigned(aiPrimitiveType_TRIANGLE)) == 0) continue;
+        const auto first = std::uint32_t(mesh.places.size());
+        aiColor4D tint(1, 1, 1, 1);
+        scene.mMaterials[part.mMaterialIndex]->Get(AI_MATKEY_COLOR_DIFFUSE, tint);
+        for (unsigned i = 0; i < part.mNumVertices; ++i) {
+            const aiVector3D& p = part.mVertices[i];
+            mesh.places.emplace_back(p.x, p.y, p.z);
+            if (hasNormals) {
+                const aiVector3D& n = part.mNormals[i];
+                mesh.normals.emplace_back(n.x, n.y, n.z);
+            }
+            if (hasColours) {
+                const aiColor4D colour = part.HasVertexColors(0) ? part.mColors[0][i] : tint;
+                mesh.colours.emplace_back(colour.r, colour.g, colour.b);
+            }
+        }
+        for (unsigned f = 0; f < part.mNumFaces; ++f) {
+            const aiFace& face = part.mFaces[f];
+            if (face.mNumIndices == 3)
+                mesh.triangles.push_back(
+                    {first + face.mIndices[0], first + face.mIndices[1], first + face.mIndices[2]});
+        }
+    }
+    return mesh;
+}
+
+Expected<MeshFile> read(const std::filesystem::path& path) {
+    std::error_code code;
+    const auto bytes = std::filesystem::file_size(path, code);
+    if (code) return failure(Fault::input, "{}: is not there; find the mesh again", path.string());
+    // A PLY whose header does not end would keep the importer for ever.
+    if (std::string ending = path.extension().string(); ending == ".ply" || ending == ".PLY") {
+        std::ifstream stream(path, std::ios::binary);
+        std::string head(std::min<std::uintmax_t>(bytes, 1 << 16), '\0');
+        stream.read(head.data(), std::streamsize(head.size()));
+        if (head.find("end_header") == std::string::npos)
+            return failure(Fault::input, "{}: its header does not end; write the PLY again", path.string());
+    }
+    Assimp::Importer importer;
+    unsigned steps =
+        unsigned(aiProcess_Triangulate) | unsigned(aiProcess_PreTransformVertices) | unsigned(aiProcess_SortByPType);
+    if (bytes <= kLargeFile) steps |= unsigned(aiProcess_JoinIdenticalVertices) | unsigned(aiProcess_GenSmoothNormals);
+    importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
+    importer.SetPropertyFloat(AI_CONFIG_PP_GSN_MAX_SMOOTHING_ANGLE, 50);
+    const aiScene* scene = importer.ReadFile(path.string(), steps);
+    if (!scene) {
+        std::string why = importer.GetErrorString();
+        return failure(Fault::input, "{}: is no mesh that can be read ({}); write it as OBJ, PLY or glTF",
+                       path.string(), why.substr(0, why.find('\n')));
+    }
+    auto mesh = std::make_shared<Mesh>(meshOf(*scene));
+    if (mesh->triangles.empty())
+        return failure(Fault::input, "{}: holds no surface, only points or lines; write triangles", path.string());
+    Eigen::AlignedBox3f box;
+    for (const Vector3f& place : mesh->places) box.extend(place);
+    if (!box.sizes().allFinite())
+        return failure(Fault::input, "{}: has places that are no numbers; write it again", path.string());
+    MeshFile file{mesh, box.sizes().cast<double>()};
+    // What is flat has a thickness of nothing, and stays flat.
+    const Vector3f size = box.sizes().cwiseMax(1e-9F);
+    const Vector3f foot(box.center().x(), box.min().y(), box.center().z());
+    for (Vector3f& place : mesh->places) place = (place - foot).cwiseQuotient(size);
+    for (Vector3f& normal : mesh->normals) normal = normal.cwiseProduct(size).normalized();
+    file.extents = file.extents.cwiseMax(1e-6);
+    if (mesh->triangles.size() <= kMostWithEdges) mesh->findEdges();
+    return file;
+}
+
+struct Kept {
+    std::filesystem::path path;
+    std::uint64_t stamp;
+    Expected<MeshFile> file;  ///< what cannot be read is not read again and again either
+};
+std::mutex& keptMutex() {
+    static std::mutex mutex;
+    return mutex;
+}
+std::list<Kept>& keptMeshes() {
+    static std::list<Kept> kept;  // the latest used first
+    return kept;
+}
+
+std::optional<Expected<MeshFile>> keptOf(const std::filesystem::path& path, std::uint64_t stamp) {
+    auto& kept = keptMeshes();
+    const auto found =
+        std::find_if(kept.begin(), kept.end(), [&](const Kept& one) { return one.path == path && one.stamp == stamp; });
+    if (found == kept.end()) return std::nullopt;
+    kept.splice(kept.begin(), kept, found);
+    return kept.front().file;
+}
+
+}  // namespace
+
+Expected<MeshFile> readMesh(const std::filesystem::path& path) {
+    const std::uint64_t stamp = stampOf(path);
+    {
+        const std::lock_guard lock(keptMutex());
+        if (auto known = keptOf(path, stamp)) return *std::move(known);
+    }
+    auto file = read(path);
+    constexpr std::size_t kMost = 12;
+    const std::lock_guard lock(keptMutex());
+    keptMeshes().push_front({path, stamp, file});
+    if (keptMeshes().size() > kMost) keptMeshes().pop_back();
+    return file;
+}
+
+std::shared_ptr<const Mesh> knownMesh(const std::filesystem::path& path) {
+    const std::uint64_t stamp = stampOf(path);
+    const std::lock_guard lock(keptMutex());
+    const auto known = keptOf(path, stamp);
+    return known && *known ? (*known)->mesh : nullptr;
+}
+
+std::shared_ptr<const Mesh> shapeOf(const StandIn& standIn, int sides) {
+    if (standIn.kind != StandInKind::mesh) return unitMesh(standIn.kind, sides);
+    const auto file = readMesh(standIn.file);
+    return file ? file->mesh : nullptr;
+}
+
+}  // namespace pinion

@@ -1,0 +1,27 @@
+#pragma once
+
+#include "base/expected.h"
+#include "render/mesh.h"
+
+#include <filesystem>
+#include <memory>
+
+namespace pinion {
+
+/// The shape in an OBJ, PLY, glTF or other file that assimp reads, all its parts as one, with the colours of its places
+/// or materials. It fills the unit as all shapes do; `extents` are its own, as the file has them, y up.
+struct MeshFile {
+    std::shared_ptr<const Mesh> mesh;
+    Eigen::Vector3d extents{1, 1, 1};
+};
+
+/// Kept with the file's stamp, so that the same is not read twice; from any thread. Fails for a file that is not there,
+/// is no mesh, or has no triangles, with what to do.
+Expected<MeshFile> readMesh(const std::filesystem::path& path);
+/// Only where it has been read already.
+std::shared_ptr<const Mesh> knownMesh(const std::filesystem::path& path);
+
+/// The shape of a stand-in: of its kind, or of its file; null where that cannot be read.
+std::shared_ptr<const Mesh> shapeOf(const StandIn& standIn, int sides = kRoundSides);
+
+}  // namespace pinion

@@ -1,0 +1,79 @@
+#pragma once
+
+#include "comp/art.h"
+#include "render/mesh.h"
+#include "render/surface.h"
+#include "world/eye.h"
+#include "world/standin.h"
+
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+namespace pinion {
+
+/// How a frame of a scene is rendered.
+struct SceneWish {
+    PixelBox box;         ///< of the plate's pixels: what is kept
+    bool linear = false;  ///< whether the plate's tones are
+    int samples = 64;     ///< rays through a pixel where an edge passes: 1 to 256
+    bool passes = false;
+};
+
+/// What is told of each pixel beside its colour: of what its middle sees first, so not smoothed; 0 where it sees
+/// nothing but the plate, and depth is 0 there. Rows from the top, of `box`.
+struct ScenePasses {
+    std::vector<float> depth;     ///< metres before the camera, along its axis
+    std::vector<float> normal;    ///< three a pixel, of the world
+    std::vector<float> position;  ///< three a pixel, of the world
+    std::vector<float> mask;      ///< the stand-in's place in the list, from 1
+    std::vector<float> shadow;    ///< the share of light that is lost on what catches shadows, smoothed
+};
+
+struct SceneFrame {
+    Layer layer;
+    ScenePasses passes;
+};
+
+/// Stand-ins as they are seen by the solved camera, through its lens and by the rows that read them: rays through each
+/// pixel, more of them where an edge or a shadow's border passes, so that nothing is resampled. What catches shadows
+/// darkens the plate: its layer is black there, as transparent as light is left. Safe to use from several threads.
+class SceneRenderer {
+public:
+    explicit SceneRenderer(SceneLook look);
+    const SceneLook& look() const { return look_; }
+
+    SceneFrame frame(const WorldEye& eye, int number, const SceneWish& wish) const;
+    /// What cannot be shown as it should, in words.
+    std::vector<std::string> troubles() const;
+
+private:
+    class Frame;
+    struct PlaneTable;
+    std::shared_ptr<const PlaneTable> planesOf(const Lens& lens, const PixelBox& box) const;
+
+    SceneLook look_;
+    std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
+    std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
+    mutable std::mutex mutex_;
+    mutable std::shared_ptr<const PlaneTable> planes_;
+};
+
+/// The pixels that stand-ins and their shadows on the ground may touch on a frame of `width` x `height`.
+PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, int frame, int width, int height);
+
+/// The first stand-in under a place of the plate, and where its surface is met; the ground where it meets none.
+struct ScenePick {
+    StandInId standIn = 0;  ///< 0: the ground
+    Eigen::Vector3d world{0, 0, 0};
+};
+std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Eigen::Vector2d& plate);
+
+/// Where a ray meets the level at a height; none when it does not before the camera.
+std::optional<Eigen::Vector3d> onLevel(const WorldRay& ray, double height);
+
+/// The corners of a stand-in's box, its unit corners in the order x fastest, then y, then z.
+std::array<Eigen::Vector3d, 8> boxCorners(const StandIn& standIn, int frame);
+
+}  // namespace pinion

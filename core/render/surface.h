@@ -1,0 +1,37 @@
+#pragma once
+
+#include "picture/picture.h"
+
+#include <Eigen/Core>
+#include <array>
+#include <memory>
+#include <vector>
+
+namespace pinion {
+
+/// A picture that lies on a surface, with its alpha, kept at every half of its size: what a pixel covers of it is
+/// averaged by samples along the longer way of its footprint, each from the level that the shorter way asks for
+/// (McCormack et al. 1999, "Feline"; Williams 1983 for the levels). Safe to read from several threads.
+class SurfacePicture {
+public:
+    /// `alpha` of the picture's size, or none: opaque. Colours as shown are kept linear.
+    SurfacePicture(const Picture& picture, const ImageChannel* alpha = nullptr);
+    /// Linear red, green, blue, premultiplied, and alpha: the mean of what lies about `at` ((0, 0) top left to (1, 1))
+    /// within a footprint whose sides are `across` and `down`.
+    Eigen::Array4f at(const Eigen::Vector2d& at, const Eigen::Vector2d& across, const Eigen::Vector2d& down) const;
+
+private:
+    struct Level {
+        int width = 0, height = 0;
+        std::vector<Eigen::Array4f> texels;
+    };
+    static Eigen::Array4f sample(const Level& level, double x, double y);
+    std::vector<Level> levels_;
+};
+
+/// Numbered chequers for a board of that shape, and a measured grid of lines a unit apart over `width` x `depth`. Those
+/// made last are kept.
+std::shared_ptr<const SurfacePicture> boardPicture(double widthToHeight);
+std::shared_ptr<const SurfacePicture> gridPicture(double width, double depth, const std::array<double, 3>& colour);
+
+}  // namespace pinion

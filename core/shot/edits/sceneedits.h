@@ -1,0 +1,32 @@
+#pragma once
+
+#include "shot/shot.h"
+
+#include <functional>
+#include <vector>
+
+namespace pinion {
+
+// Edits of what stands in the solved scene: each gives the shot after it.
+
+/// On top of the list, under a free name. The first one brings a layer that shows them over the plate, above the
+/// inserts that are there.
+Shot withStandInAdded(const Shot& shot, StandIn standIn, StandInId* id = nullptr);
+Shot withStandInEdited(const Shot& shot, StandInId standIn, const std::function<void(StandIn&)>& edit);
+Shot withStandInRenamed(const Shot& shot, StandInId standIn, const std::string& name);
+/// The last one takes its layer with it.
+Shot withStandInRemoved(const Shot& shot, StandInId standIn);
+Shot withStandInCopied(const Shot& shot, StandInId standIn, StandInId* id = nullptr);
+/// Where it stands on a frame: of one with keys the key there, else everywhere.
+Shot withStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance);
+/// A key as it stands on the frame; taken away where there is one.
+Shot withStanceKey(const Shot& shot, StandInId standIn, int frame);
+Shot withStanceKeyRemoved(const Shot& shot, StandInId standIn, int frame);
+Shot withSun(const Shot& shot, const Sun& sun);
+
+/// The mattes of what passes before the stand-ins.
+Shot withSceneHeldOut(const Shot& shot, const List<MatteId>& mattes);
+
+const StandIn* findStandIn(const Shot& shot, StandInId standIn);
+
+}  // namespace pinion

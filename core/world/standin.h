@@ -1,0 +1,96 @@
+#pragma once
+
+#include "base/list.h"
+
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <array>
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+
+namespace pinion {
+
+// What is put in the solved scene: things that prove the solve, and what stands in for things to come. Lengths are of
+// the oriented world: metres once a length was set. The words are those of scene.json.
+
+using StandInId = std::int64_t;
+
+enum class StandInKind { board, box, cone, ball, figure, grid, mesh };
+inline constexpr std::array kStandInKinds{"board", "box", "cone", "ball", "figure", "grid", "mesh"};
+std::string_view toString(StandInKind kind);
+
+/// Where something stands, and how large it is.
+struct Stance {
+    Eigen::Vector3d place{0, 0, 0};     ///< the middle of its foot
+    Eigen::Vector3d turn_deg{0, 0, 0};  ///< about the world's x, then its y, then its z
+    Eigen::Vector3d size{1, 1, 1};      ///< width, height and depth before it is turned
+
+    bool operator==(const Stance&) const = default;
+    /// Takes the unit shape (x and z from -0.5 to 0.5, y from 0 to 1) to the world.
+    Eigen::Affine3d worldFromUnit() const;
+    Eigen::Matrix3d rotation() const;
+};
+
+struct StanceKey {
+    int frame = 0;
+    Stance stance;
+    bool operator==(const StanceKey&) const = default;
+};
+
+/// A board lies in x and y with its foot on the place, and so do a grid's lines in x and z.
+struct StandIn {
+    StandInId id = 0;
+    std::string name;
+    StandInKind kind = StandInKind::box;
+    std::filesystem::path file;  ///< of a mesh
+    Stance stance;
+    List<StanceKey> keys;                            ///< by rising frame; in place of the stance, evenly between keys
+    std::array<double, 3> colour{0.72, 0.70, 0.66};  ///< red, green, blue as shown
+    double opacity = 1;                              ///< 0 to 1
+    bool casts = true;                               ///< a shadow
+    bool catchesOnly = false;                        ///< the shadows on it are drawn and it is not
+    bool hides = false;                              ///< it is not drawn and takes out what stands behind it
+    bool hidden = false;                             ///< it takes no part
+
+    bool operator==(const StandIn& other) const;
+    Stance at(int frame) const;
+};
+
+/// How large a kind is that nobody has sized yet, in metres.
+Eigen::Vector3d usualSize(StandInKind kind);
+
+/// The light that stand-ins are shown in.
+struct Sun {
+    Eigen::Vector3d towards{0.5, 1, 0.6};  ///< from the scene to the sun; no unit vector needed
+    double softness_deg = 1.0;             ///< across its disc: a shadow's edge
+    double strength = 0.75;                ///< 0 to 1: how much of the light is the sun's, and darkens where it is lost
+
+    bool operator==(const Sun&) const = default;
+};
+
+/// All that stands in a shot's world.
+struct SceneLook {
+    List<StandIn> standIns;
+    Sun sun;
+    double ground = 0;          ///< its height
+    bool groundCatches = true;  ///< shadows lie on it
+
+    bool operator==(const SceneLook& other) const {
+        return standIns.vector() == other.standIns.vector() && sun == other.sun && ground == other.ground &&
+               groundCatches == other.groundCatches;
+    }
+};
+
+/// Standing on points: on one, in the middle of two, on the plane through more, whose upright on the side of `eye`
+/// becomes its own; a board lies against that plane. Upright where the points lie on a line. The size stays.
+Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Eigen::Vector3d> points,
+                  const Eigen::Vector3d& eye);
+
+/// The stand-in's place such that its lowest point lies at a height.
+Stance standingAt(Stance stance, StandInKind kind, double height);
+
+}  // namespace pinion
