@@ -591,10 +591,29 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
               std::move(doubt)};
 }
 
-Expected<Answer> searchedCamera(const Material& material, const std::vector<int>& keys, const SolveOptions& options,
-                                const std::vector<int>& told, const SolveOptions* zooming, const Progress& progress,
-                                const BundleWatch& watch) {
-    auto reading = readKeyframes(material, keys, options, zooming, progress);
+/// A readout that is only guessed may bend what stands: a bent reading is held against that of the tracks as filmed,
+/// and where that one is better, it goes on with `material` as filmed. Whether it did.
+bool dropWrongGuess(Expected<KeyReading>& reading, Material& material, Material filmed, const std::vector<int>& keys,
+                    const SolveOptions& options, const SolveOptions* zooming, const Progress& progress) {
+    if (reading && !isBent(reading->scene(), keys)) return false;
+    auto plain = readKeyframes(filmed, keys, options, zooming, progress.part(0.43, 0.45));
+    if (!plain) return false;
+    if (reading && isBent(plain->scene(), keys)) {
+        const double noise =
+            std::max(std::min(reading->scene().noise(), plain->scene().noise()), 0.08 * material.scale());
+        if (explainedShare(plain->scene(), filmed, keys, noise) <=
+            explainedShare(reading->scene(), material, keys, noise))
+            return false;
+    }
+    material = std::move(filmed);
+    plain->continueOn(material);
+    reading = std::move(plain);
+    return true;
+}
+
+Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& material, const std::vector<int>& keys,
+                                const SolveOptions& options, const std::vector<int>& told, const SolveOptions* zooming,
+                                const Progress& progress, const BundleWatch& watch) {
     if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
     const bool looks = !told.empty() || !reading || isBent(reading->scene(), keys);
     if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
@@ -835,12 +854,15 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
     Material& material = *prepared;
     if (options.motion == CameraMotion::locked || (!options.motion && standsStill(material)))
         return lockedSolve(material, tracks, options);
-    const Readout readout = firstReadout(material, options);
+    Readout readout = firstReadout(material, options);
     if (readout.columns && !options.readsColumns()) {
         SolveOptions byColumns = options;
         byColumns.readBy = SolveOptions::ReadBy::columns;
         return solvedCamera(tracks, filmed, byColumns, progress, watch);
     }
+    const bool isGuess = readout.isRolling() && options.reading == SolveOptions::Reading::found;
+    std::optional<Material> asFilmed;
+    if (isGuess) asFilmed = material;
     if (readout.isRolling()) readAtOnce(material, readout.share);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
@@ -870,9 +892,15 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
                        options.sceneOf.size());
     BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
-    auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle)
-                                : searchedCamera(material, keys, decided, told, mayZoom ? &zooming : nullptr, progress,
-                                                 watchBundle);
+    const auto searched = [&]() -> Expected<Answer> {
+        const SolveOptions* orZoom = mayZoom ? &zooming : nullptr;
+        auto reading = readKeyframes(material, keys, decided, orZoom, progress);
+        if (asFilmed && !progress.stopped() &&
+            dropWrongGuess(reading, material, *std::move(asFilmed), keys, decided, orZoom, progress))
+            readout = {};
+        return searchedCamera(std::move(reading), material, keys, decided, told, orZoom, progress, watchBundle);
+    };
+    auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle) : searched();
     if (!answer) return tl::unexpected(answer.error());
     Material own;  // what the scene goes on with, as its rows are read
     if (readout.isRolling() && answer->scene.placedFrames() > 3 && !progress.stopped()) {
@@ -881,8 +909,8 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
         const double sigma = readByRows(answer->scene, own, lensPlanOf(answer->scene.options()), readout.share,
                                         readoutIsFree(options), progress);
         const double found = answer->scene.readout();
-        if (options.reading == SolveOptions::Reading::found && !(std::abs(found) > std::max(4 * sigma, 0.03))) {
-            // What the tracks hinted at was not there.
+        // What the tracks hinted at was not there.
+        if (isGuess && !(std::abs(found) > std::max(4 * sigma, 0.03))) {
             SolveOptions atOnce = options;
             atOnce.reading = SolveOptions::Reading::atOnce;
             return solvedCamera(tracks, filmed, atOnce, progress, watch);
