@@ -60,10 +60,12 @@ DeliverableRow cornerPinRow();
 DeliverableRow lensRow();
 DeliverableRow mattesRow();
 DeliverableRow objectsRow();
+DeliverableRow sceneRow();
 
 std::span<const DeliverableRow> deliverableRows() {
-    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{
-        cameraRow(), tracksRow(), stMapsRow(), transformsRow(), cornerPinRow(), lensRow(), mattesRow(), objectsRow()};
+    static const std::array<DeliverableRow, kDeliverableKinds.size()> rows{cameraRow(),     tracksRow(),    stMapsRow(),
+                                                                           transformsRow(), cornerPinRow(), lensRow(),
+                                                                           mattesRow(),     objectsRow(),   sceneRow()};
     return rows;
 }
 

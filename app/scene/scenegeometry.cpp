@@ -124,11 +124,17 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame) {
     scene.solids.clear();
     scene.wires.clear();
     if (!shot.solve || !scene.travels) return;
+    const Orientation orientation = orientationOf(shot);
+    const SolvedFrame* camera = solvedFrameAt(*shot.solve, frame);
+    const auto stanceOf = [&](const StandIn& one) {
+        return camera ? one.at(frame, orientation.apply(Vector3d(camera->worldFromCamera.translation())))
+                      : one.at(frame);
+    };
     const Vector3d sun = shot.scene.sun.towards.normalized();
     const QColor edge(40, 40, 40);
     for (const StandIn& one : shot.scene.standIns) {
         if (one.hidden) continue;
-        const Eigen::Affine3d world = one.at(frame).worldFromUnit();
+        const Eigen::Affine3d world = stanceOf(one).worldFromUnit();
         // A mesh that has not been read yet would hold the window up, as would a large one.
         constexpr std::size_t kMost = 200000;
         auto mesh = one.kind == StandInKind::mesh ? knownMesh(one.file) : unitMesh(one.kind, 24);

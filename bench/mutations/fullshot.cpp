@@ -247,7 +247,16 @@ Shot fullShot() {
          .casts = false,
          .catchesOnly = true,
          .hides = true,
-         .hidden = true}};
+         .hidden = true},
+        {.id = 4,
+         .name = "pilot",
+         .kind = StandInKind::card,
+         .file = "/film/ternholm/pilot.####.png",
+         .card = {{1005, 3, 9, ClipTime::After::loop, true},
+                  ColourKey{{0.125F, 0.75F, 0.25F}, 0.1875F, 0.0625F, 0.5F},
+                  true},
+         .stance = {{2.25, 0.5, 1.75}, {0, 12.5, 0}, {0.875, 1.75, 1}}},
+        {.id = 5, .name = "sign", .kind = StandInKind::text, .words = "Ternholm 3"}};
     s.scene.sun = {{-0.25, 0.875, 0.3125}, 2.25, 0.8125};
     s.scene.ground = 0.125;
     s.scene.groundCatches = false;

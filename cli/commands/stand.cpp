@@ -38,7 +38,7 @@ Expected<Standing> ofShot(const Console& console, const StandWords& w) {
     if (!plate) return tl::unexpected(plate.error());
     Standing standing{shot->solve, orientationOf(*shot), shot->scene, *plate, shot->plate.range};
     if (!w.scene.empty()) {
-        auto look = readScene(w.scene);
+        auto look = readScene(w.scene, (*plate)->facts().firstFrame);
         if (!look) return tl::unexpected(look.error());
         standing.look = *std::move(look);
     }
@@ -57,7 +57,7 @@ Expected<Standing> ofFiles(const Console& console, const StandWords& w) {
     if (camera->width != facts.width || camera->height != facts.height)
         return failure(Fault::input, "{}: the camera is for {}x{}, the plate is {}x{}", w.camera, camera->width,
                        camera->height, facts.width, facts.height);
-    auto look = readScene(w.scene);
+    auto look = readScene(w.scene, facts.firstFrame);
     if (!look) return tl::unexpected(look.error());
     return Standing{std::make_shared<const Solve>(solveOf(*camera)),
                     {},

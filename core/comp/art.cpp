@@ -420,15 +420,49 @@ Picture testArt(double widthToHeight) {
     return picture;
 }
 
-Picture plainArt(const std::array<double, 3>& colour, double widthToHeight) {
-    constexpr double kSide = 64;
-    const double ratio = std::clamp(widthToHeight, 0.02, 50.0);
-    const int width = std::max(1, int(std::lround(ratio >= 1 ? kSide * ratio : kSide))),
-              height = std::max(1, int(std::lround(ratio >= 1 ? kSide : kSide / ratio)));
+Picture plainPicture(const std::array<double, 3>& colour, int width, int height) {
     Picture picture{width, height, Picture::Depth::float32, false, {}, {}};
     picture.floats.resize(3 * std::size_t(width) * std::size_t(height));
     for (std::size_t i = 0; i < picture.floats.size(); ++i) picture.floats[i] = float(colour[i % 3]);
     return picture;
+}
+
+Picture plainArt(const std::array<double, 3>& colour, double widthToHeight) {
+    constexpr double kSide = 64;
+    const double ratio = std::clamp(widthToHeight, 0.02, 50.0);
+    return plainPicture(colour, std::max(1, int(std::lround(ratio >= 1 ? kSide * ratio : kSide))),
+                        std::max(1, int(std::lround(ratio >= 1 ? kSide : kSide / ratio))));
+}
+
+ImageChannel textAlpha(const std::string& words, double widthToHeight) {
+    constexpr double kArea = 512.0 * 512.0;
+    const double ratio = std::clamp(widthToHeight, 0.02, 50.0);
+    const int width = int(std::lround(std::sqrt(kArea * ratio))), height = int(std::lround(std::sqrt(kArea / ratio)));
+    const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
+        cairo_image_surface_create(CAIRO_FORMAT_A8, width, height), &cairo_surface_destroy);
+    const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface.get()), &cairo_destroy);
+    cairo_t* c = context.get();
+    cairo_select_font_face(c, "sans-serif", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_BOLD);
+    cairo_set_font_size(c, 100);
+    cairo_text_extents_t size;
+    cairo_text_extents(c, words.c_str(), &size);
+    if (size.width > 0 && size.height > 0) {
+        const double scale = std::min(0.96 * width / size.width, 0.9 * height / size.height);
+        cairo_set_font_size(c, 100 * scale);
+        cairo_text_extents(c, words.c_str(), &size);
+        cairo_move_to(c, 0.5 * width - size.width / 2 - size.x_bearing,
+                      0.5 * height - size.height / 2 - size.y_bearing);
+        cairo_show_text(c, words.c_str());
+    }
+    cairo_surface_flush(surface.get());
+    ImageChannel alpha(width, height);
+    const unsigned char* bytes = cairo_image_surface_get_data(surface.get());
+    const int stride = cairo_image_surface_get_stride(surface.get());
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            alpha.values[std::size_t(y) * std::size_t(width) + std::size_t(x)] =
+                float(bytes[std::ptrdiff_t(y) * stride + x]) / 255.0F;
+    return alpha;
 }
 
 }  // namespace pinion

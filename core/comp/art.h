@@ -49,6 +49,13 @@ public:
     int width() const { return levels_.front().width; }
     int height() const { return levels_.front().height; }
     std::size_t sizeBytes() const;
+    /// Its pixels at every half of its size, the whole first: premultiplied red, green, blue and alpha.
+    struct Pixels {
+        int width = 0, height = 0;
+        std::span<const float> rgba;
+    };
+    std::size_t levelCount() const { return levels_.size(); }
+    Pixels level(std::size_t i) const { return {levels_[i].width, levels_[i].height, levels_[i].rgba}; }
 
     /// Laid on a plate of `width` x `height` by its pieces, or all of it by its corners. A pixel is the mean of what it
     /// covers of the art, however strongly that is shrunk; of several instants the mean: motion blur. Empty where
@@ -70,5 +77,8 @@ private:
 Picture testArt(double widthToHeight);
 /// One colour, red, green and blue as shown.
 Picture plainArt(const std::array<double, 3>& colour, double widthToHeight);
+Picture plainPicture(const std::array<double, 3>& colour, int width, int height);
+/// Words in one line, opaque where they are: as large as a picture of that shape holds them, in its middle.
+ImageChannel textAlpha(const std::string& words, double widthToHeight);
 
 }  // namespace pinion

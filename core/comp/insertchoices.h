@@ -3,7 +3,7 @@
 #include "base/framerate.h"
 #include "base/list.h"
 #include "matte/matte.h"
-#include "picture/picture.h"
+#include "picture/clip.h"
 #include "planar/surfacepose.h"
 #include "track/tracking.h"
 
@@ -62,34 +62,7 @@ struct ArtShape {
     bool operator==(const ArtShape&) const = default;
 };
 
-/// A flat backing that is taken out of art: what of a pixel is the backing's colour, by colour difference.
-struct ColourKey {
-    std::array<float, 3> colour{0.1F, 0.7F, 0.2F};  ///< of the backing, in the art's own tones
-    float clears =
-        0.1F;  ///< share of the way from the backing to the foreground that is clear all the same: uneven light
-    float keeps = 0.02F;  ///< share of the backing's colour that the foreground may have and stays opaque
-    float spill = 1;      ///< how much of the backing's light on the foreground is taken down, 0 to 1
-
-    bool operator==(const ColourKey&) const = default;
-};
-
-using ClipId = std::int64_t;
 using InsertId = std::int64_t;
-
-/// A still or a clip beside the plate.
-struct Clip {
-    ClipId id = 0;
-    std::string name;
-    std::filesystem::path path;
-    int width = 0, height = 0;
-    double pixelAspect = 1;  ///< width of a pixel to its height
-    FrameRate fps;
-    FrameRange frames;  ///< its own numbers; of a still one frame
-    bool still = false;
-    bool hasAlpha = false;
-    /// Whether its colours are multiplied by its alpha, as the artist said; none: as its format has it.
-    std::optional<AlphaKind> alpha;
-};
 
 /// Where art lies in the surface, or the frame, that carries it: its width and height as shares of the carrier's.
 struct Placing {
@@ -100,17 +73,6 @@ struct Placing {
     std::array<Eigen::Vector2d, 4> trims{Eigen::Vector2d(0, 0), {0, 0}, {0, 0}, {0, 0}};
 
     bool operator==(const Placing&) const = default;
-};
-
-/// Which frame of its clip is shown when.
-struct ClipTime {
-    enum class After { hold, loop, end };
-    int start = 0;               ///< frame of the plate that shows the first one used
-    std::optional<int> in, out;  ///< of the clip's own frames the first and the last used; none: its own ends
-    After after = After::hold;   ///< the last one used
-    bool ownRate = false;        ///< at its own rate; else a frame for a frame
-
-    bool operator==(const ClipTime&) const = default;
 };
 
 struct OpacityKey {

@@ -61,6 +61,24 @@ std::array<float, 3> meanColour(const Picture& picture, int x, int y, int reach)
     return sum;
 }
 
+std::optional<ColourKey> keyOfBacking(const Picture& picture) {
+    constexpr float kAlike = 0.15F, kColoured = 0.2F;
+    const int reach = std::max(1, std::min(picture.width, picture.height) / 40);
+    const int left = reach, right = picture.width - 1 - reach;
+    std::array<Colour, 4> seen;
+    std::size_t count = 0;
+    for (const int y : {reach, picture.height / 2})
+        for (const int x : {left, right}) seen[count++] = meanColour(picture, x, y, reach);
+    ColourKey key;
+    key.colour = {};
+    for (const Colour& one : seen)
+        for (std::size_t c = 0; c < 3; ++c) key.colour[c] += one[c] / 4;
+    for (const Colour& one : seen)
+        for (std::size_t c = 0; c < 3; ++c)
+            if (!(std::abs(one[c] - key.colour[c]) < kAlike)) return std::nullopt;
+    return KeyExcess(key.colour).ofBacking() > kColoured ? std::optional(key) : std::nullopt;
+}
+
 namespace {
 
 /// From the share of the backing in a pixel to how clear it is: as it is in the middle, with nothing left of what the

@@ -3,6 +3,7 @@
 #include "comp/insertchoices.h"
 
 #include <array>
+#include <optional>
 
 namespace pinion {
 
@@ -25,6 +26,10 @@ private:
 
 /// The mean of the pixels up to `reach` beside one, in the picture's own tones.
 std::array<float, 3> meanColour(const Picture& picture, int x, int y, int reach);
+
+/// A key of the flat backing that a picture shows in its upper corners and half way down its sides; none where these
+/// differ, or are nearly grey.
+std::optional<ColourKey> keyOfBacking(const Picture& picture);
 
 /// The pixel's alpha by the key, and its own colour without the backing behind it (not multiplied by alpha).
 float keyed(const ColourKey& key, const KeyExcess& excess, float* colour);

@@ -7,6 +7,7 @@
 #include "lens/lines.h"
 #include "matte/matte.h"
 #include "track/track.h"
+#include "world/standin.h"
 
 #include <filesystem>
 #include <optional>
@@ -85,7 +86,8 @@ struct CameraFile {
     };
     std::vector<Point> points;
     std::vector<Point> directions;            ///< of tracks whose depth is not known, of length 1
-    std::vector<ObjectFile::Object> objects;  ///< that move by themselves; USD alone holds them
+    std::vector<ObjectFile::Object> objects;  ///< that move by themselves; USD and glTF hold them
+    SceneLook scene;                          ///< what stands in the world; likewise
     std::string motion = "travelling";
     double focalDeviation_mm = 0.0;  ///< 0 when the focal length was given
     Readout readout;                 ///< the frames' poses are those of the middle row

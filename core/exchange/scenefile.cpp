@@ -1,5 +1,6 @@
 #include "exchange/scenefile.h"
 
+#include "comp/artshelf.h"
 #include "render/meshfile.h"
 #include "world/scenejson.h"
 
@@ -14,21 +15,29 @@ std::string sceneJson(const SceneLook& look) {
     return dumped(document, 1) + "\n";
 }
 
-Expected<SceneLook> readScene(const std::filesystem::path& path) {
-    return parseFile(path, [&path](const json& document) {
+Expected<SceneLook> readScene(const std::filesystem::path& path, int firstFrame) {
+    return parseFile(path, [&path, firstFrame](const json& document) {
         expectFormat(document, "pinion.scene", 1);
-        SceneLook look = takeScene(document, "");
-        // As the mesh is beside it; of its own size where none is said.
+        SceneLook look = takeScene(document, "", firstFrame);
+        // Files lie beside it; what has a size of its own needs none said.
         std::size_t place = 0;
         std::vector<StandIn> all = look.standIns.vector();
         for (StandIn& one : all) {
             const json& entry = document["objects"][place++];
-            if (one.kind != StandInKind::mesh) continue;
+            if (!one.hasFile()) continue;
             if (one.file.is_relative()) one.file = path.parent_path() / one.file;
-            if (entry.contains("size")) continue;
-            const auto mesh = readMesh(one.file);
-            if (!mesh) malformed(fmt::format("objects[{}].file: {}", place - 1, mesh.error().message));
-            one.stance.size = mesh->extents;
+            const auto refuse = [&](const Error& error) {
+                malformed(fmt::format("objects[{}].file: {}", place - 1, error.message));
+            };
+            if (one.showsPictures()) {
+                const auto clip = clipOf(one.file);
+                if (!clip) refuse(clip.error());
+                else if (!entry.contains("size")) one.stance.size.x() = one.stance.size.y() * ratioOf(*clip);
+            } else if (!entry.contains("size")) {
+                const auto mesh = readMesh(one.file);
+                if (!mesh) refuse(mesh.error());
+                else one.stance.size = mesh->extents;
+            }
         }
         look.standIns = List<StandIn>(std::move(all));
         std::size_t i = 0;

@@ -39,6 +39,7 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.rms_px = shot.solve->rms_px;
     file.heldOutRms_px = shot.solve->heldOutRms_px;
     file.tracks = shot.solve->used;
+    file.scene = shot.scene;
     if (auto objects = objectFileOf(shot)) file.objects = std::move(objects->objects);
     return file;
 }

@@ -3,6 +3,9 @@
 #include "base/files.h"
 #include "base/units.h"
 
+#include "exchange/standins3d.h"
+#include "picture/picture.h"
+
 #include <cctype>
 #include <cstdlib>
 #include <set>
@@ -20,16 +23,18 @@ std::string identifier(const std::string& name) {
     return result;
 }
 
-/// Names of the objects in the file: no two alike, and none of what else lies there.
+/// Names of the objects in the file, then of the stand-ins: no two alike, and none of what else lies there.
 std::vector<std::string> namesOfObjects(const CameraFile& file) {
     std::vector<std::string> names;
     std::set<std::string> taken{"Camera", "Cloud", "Ground"};
-    for (const ObjectFile::Object& object : file.objects) {
-        std::string name = identifier(object.name);
+    const auto add = [&](const std::string& wanted) {
+        std::string name = identifier(wanted);
         for (int number = 2; !taken.insert(name).second; ++number)
-            name = fmt::format("{}_{}", identifier(object.name), number);
+            name = fmt::format("{}_{}", identifier(wanted), number);
         names.push_back(std::move(name));
-    }
+    };
+    for (const ObjectFile::Object& object : file.objects) add(object.name);
+    for (const StandIn& one : file.scene.standIns) add(one.name);
     return names;
 }
 
@@ -176,6 +181,89 @@ std::string objectsText(const CameraFile& file, const UsdOptions& options) {
     return out;
 }
 
+/// Values in one line, each by `words`.
+template <class Values, class Words>
+std::string listText(const Values& values, const Words& words) {
+    std::string text = "[";
+    for (std::size_t i = 0; i < values.size(); ++i) text.append(i > 0 ? ", " : "").append(words(values[i]));
+    return text + "]";
+}
+
+/// A stand-in's own x, y and z stay as they are; the world about it is turned.
+Matrix4d stanceInFile(const Stance& stance, bool zUp) {
+    Eigen::Isometry3d pose = Eigen::Isometry3d::Identity();
+    pose.linear() = stance.rotation();
+    pose.translation() = stance.place;
+    Matrix4d scaled = Matrix4d::Identity();
+    scaled.topLeftCorner<3, 3>() = stance.size.asDiagonal();
+    return scaled * inFile(pose, zUp);
+}
+
+std::string shapeText(const StandIn& one) {
+    const auto shape = handedOnShape(one);
+    if (!shape) return {};
+    const auto vector = [](const Eigen::Vector3f& v) { return pointText(v.cast<double>()); };
+    std::string out =
+        "\n        def Mesh \"Shape\"\n        {\n            uniform token subdivisionScheme = \"none\"\n";
+    if (isUprightSheet(one.kind) || one.kind == StandInKind::grid) out += "            uniform bool doubleSided = 1\n";
+    Eigen::Vector3f low = shape->places.front(), high = low;
+    for (const Eigen::Vector3f& place : shape->places) {
+        low = low.cwiseMin(place);
+        high = high.cwiseMax(place);
+    }
+    out += fmt::format("            float3[] extent = [{}, {}]\n", vector(low), vector(high));
+    out += "            int[] faceVertexCounts = " + listText(shape->triangles, [](const auto&) { return "3"; }) + "\n";
+    out += "            int[] faceVertexIndices = " +
+           listText(shape->triangles,
+                    [](const Mesh::Triangle& t) { return fmt::format("{}, {}, {}", t[0], t[1], t[2]); }) +
+           "\n";
+    out += "            point3f[] points = " + listText(shape->places, vector) + "\n";
+    if (!shape->normals.empty())
+        out += "            normal3f[] normals = " + listText(shape->normals, vector) + " (\n" +
+               "                interpolation = \"vertex\"\n            )\n";
+    if (!shape->sheet.empty())
+        out += "            texCoord2f[] primvars:st = " +
+               listText(shape->sheet,
+                        [](const Eigen::Vector2f& at) { return fmt::format("({:.7g}, {:.7g})", at.x(), 1 - at.y()); }) +
+               " (\n                interpolation = \"vertex\"\n            )\n";
+    const auto linear = [&](std::size_t c) { return decodeSrgb(float(one.colour[c])); };
+    out += shape->colours.empty()
+               ? fmt::format("            color3f[] primvars:displayColor = [({:.6g}, {:.6g}, {:.6g})]\n", linear(0),
+                             linear(1), linear(2))
+               : "            color3f[] primvars:displayColor = " + listText(shape->colours, vector) +
+                     " (\n                interpolation = \"vertex\"\n            )\n";
+    if (one.opacity < 1) out += fmt::format("            float[] primvars:displayOpacity = [{:.6g}]\n", one.opacity);
+    return out + "        }\n";
+}
+
+std::string standInsText(const CameraFile& file, const UsdOptions& options) {
+    const std::vector<std::string> names = namesOfObjects(file);
+    std::string out;
+    std::size_t at = file.objects.size();
+    for (const StandIn& one : file.scene.standIns) {
+        const std::string& name = names[at++];
+        if (one.hidden) continue;
+        const auto stances = handedOnStances(file, one);
+        out += fmt::format("\n    def Xform \"{}\"\n    {{\n", name);
+        if (stances.size() < 2) {
+            out += "        matrix4d xformOp:transform = " +
+                   matrixText(stanceInFile(stances.front().second, options.zUp)) + "\n";
+        } else {
+            out += "        matrix4d xformOp:transform.timeSamples = {\n";
+            for (const auto& [frame, stance] : stances)
+                out += fmt::format("            {}: {},\n", frame, matrixText(stanceInFile(stance, options.zUp)));
+            out += "        }\n";
+        }
+        out += "        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n";
+        out += fmt::format("        custom token pinion:kind = \"{}\"\n", toString(one.kind));
+        if (one.hasFile()) out += fmt::format("        custom asset pinion:file = @{}@\n", one.file.string());
+        if (one.catchesOnly) out += "        custom bool pinion:catchesShadowOnly = 1\n";
+        if (one.hides) out += "        custom bool pinion:hides = 1\n";
+        out += shapeText(one) + "    }\n";
+    }
+    return out;
+}
+
 std::string groundText(const UsdOptions& options) {
     const Eigen::Matrix3d turn = axes(options.zUp);
     std::string out;
@@ -208,7 +296,7 @@ std::string groundText(const UsdOptions& options) {
 
 std::string cameraUsd(const CameraFile& file, const UsdOptions& options) {
     return headText(file, options) + cameraText(file, options) + cloudText(file, options) + objectsText(file, options) +
-           (options.ground ? groundText(options) : "") + "}\n";
+           standInsText(file, options) + (options.ground ? groundText(options) : "") + "}\n";
 }
 
 Expected<void> checkCameraUsd(const std::filesystem::path& path, const CameraFile& file, const UsdOptions& options) {

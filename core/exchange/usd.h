@@ -15,8 +15,9 @@ struct UsdOptions {
     bool ground = true;         ///< add a 10 x 10 units grid at the floor
 };
 
-/// The camera, the cloud and the ground as USD in its text form (openusd.org, "USD file format"; UsdGeomCamera,
-/// UsdGeomPoints): a matrix a frame, focal length and apertures in millimetres, the lens as custom attributes.
+/// The camera, the cloud, objects, stand-ins and the ground as USD in its text form (openusd.org, "USD file format";
+/// UsdGeomCamera, UsdGeomPoints): a matrix a frame, focal length and apertures in millimetres, the lens as custom
+/// attributes.
 std::string cameraUsd(const CameraFile& file, const UsdOptions& options);
 
 /// Reads a file that `cameraUsd` wrote and compares it with `file`: rate, range, every matrix, the number of points.

@@ -41,6 +41,8 @@ std::uint64_t renderKey(const Shot& shot, const FrameCache& frames, ArtShelf& sh
         if (const auto plate = shelf.open(clip)) print.add(stampOf(**plate, clip.frames));
     for (const StandIn& one : shot.scene.standIns)
         if (one.kind == StandInKind::mesh) print.add(stampOf(one.file));
+        else if (const auto clip = one.showsPictures() ? clipOf(one.file) : tl::unexpected(Error{}))
+            if (const auto plate = shelf.open(*clip)) print.add(stampOf(**plate, clip->frames));
     for (const Matte& matte : shot.mattes)
         if (matte.pictures)
             if (const auto plate = Plate::open(matte.pictures->path())) print.add(stampOf(**plate, shot.plate.range));

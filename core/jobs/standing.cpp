@@ -1,6 +1,7 @@
 #include "jobs/standing.h"
 
 #include "comp/insert.h"
+#include "comp/keying.h"
 #include "planar/surface.h"
 #include "track/matcher.h"
 
@@ -8,6 +9,30 @@
 #include <mutex>
 
 namespace pinion {
+
+Expected<CardFile> readCard(const std::filesystem::path& path) {
+    auto clip = clipOf(path);
+    if (!clip) return tl::unexpected(clip.error());
+    CardFile file{*std::move(clip), {}};
+    if (file.clip.hasAlpha) return file;
+    const auto plate = ArtShelf().open(file.clip);
+    if (!plate) return tl::unexpected(plate.error());
+    const auto picture = (*plate)->read(file.clip.frames.first);
+    if (!picture) return tl::unexpected(picture.error());
+    file.key = keyOfBacking(**picture);
+    return file;
+}
+
+StandIn withPictures(StandIn standIn, const CardFile& file) {
+    standIn.file = file.clip.path;
+    standIn.card.key = standIn.kind == StandInKind::card ? file.key : std::nullopt;
+    const double ratio = ratioOf(file.clip);
+    standIn.stance.size.x() = standIn.stance.size.y() * ratio;
+    standIn.keys = standIn.keys.edited([&](auto& keys) {
+        for (StanceKey& key : keys) key.stance.size.x() = key.stance.size.y() * ratio;
+    });
+    return standIn;
+}
 
 Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, const Solve& solve,
                                const Orientation& orientation, const SceneLook& look,
@@ -29,14 +54,21 @@ Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, cons
         return failure(Fault::input, "the camera has none of the frames {}-{}", range.first, range.last);
     const SceneRenderer renderer(look);
     report.problems = renderer.troubles();
+    ArtShelf shelf;
     const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
         Layer layer;
         if (const auto eye = WorldEye::of(solve, orientation, numbers[i])) {
             const PixelBox box = boxOfScene(look, *eye, numbers[i], facts.width, facts.height);
             if (box.width() > 0 && box.height() > 0)
-                layer =
-                    renderer.frame(*eye, numbers[i], {.box = box, .linear = picture.linear, .samples = options.samples})
-                        .layer;
+                layer = renderer
+                            .frame(*eye, numbers[i],
+                                   {.box = box,
+                                    .linear = picture.linear,
+                                    .samples = options.samples,
+                                    .fps = facts.fps,
+                                    .shelf = &shelf},
+                                   &report.problems)
+                            .layer;
         }
         if (!options.alone) {
             Picture over = picture;

@@ -15,6 +15,16 @@ struct StandOptions {
     int quality = 16;    ///< of a video
 };
 
+/// What a card is made of.
+struct CardFile {
+    Clip clip;
+    std::optional<ColourKey> key;  ///< of a flat backing; none where the clip has an alpha of its own
+};
+/// Fails for a file that shows no pictures, with what to do.
+Expected<CardFile> readCard(const std::filesystem::path& path);
+/// The stand-in shows them and is as wide as they are; a card's backing is keyed out.
+StandIn withPictures(StandIn standIn, const CardFile& file);
+
 struct StandReport {
     RenderReport render;
     std::vector<int> unsolved;  ///< frames without a camera: the plate as it is

@@ -124,6 +124,8 @@ Mesh flatMesh(const Vector3f& corner, const Vector3f& right, const Vector3f& up)
 Mesh madeMesh(StandInKind kind, int sides) {
     switch (kind) {
         case StandInKind::board:
+        case StandInKind::card:
+        case StandInKind::text:
             return flatMesh({-0.5F, 0, 0}, {1, 0, 0}, {0, 1, 0});
         case StandInKind::cone:
             return coneMesh(sides);

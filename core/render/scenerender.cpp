@@ -1,6 +1,8 @@
 #include "render/scenerender.h"
 
 #include "base/parallel.h"
+#include "comp/insertion.h"
+#include "comp/layersource.h"
 #include "render/meshfile.h"
 #include "render/rays.h"
 
@@ -23,6 +25,7 @@ namespace {
 constexpr int kTile = 16;           // pixels a side: what is rendered or left as a whole
 constexpr float kNearest = 0.02F;   // of the world's unit, before the camera
 constexpr int kMostThrough = 12;    // surfaces behind one another, where they are not opaque
+constexpr float kClear = 0.002F;    // alpha below which nothing is there
 constexpr double kFarthest = 2000;  // that a shadow is followed over the ground
 
 /// The `i`th of `count` places of a pixel: Hammersley's, in which every `count` strips across or down hold one, so that
@@ -78,10 +81,9 @@ void addEdges(GrowingBox& grown, const WorldEye& eye, const std::array<Vector3d,
 
 }  // namespace
 
-std::array<Vector3d, 8> boxCorners(const StandIn& standIn, int frame) {
-    const Eigen::Affine3d world = standIn.at(frame).worldFromUnit();
-    const double depth = standIn.kind == StandInKind::board ? 0 : 0.5,
-                 height = standIn.kind == StandInKind::grid ? 0 : 1;
+std::array<Vector3d, 8> boxCorners(StandInKind kind, const Stance& stance) {
+    const Eigen::Affine3d world = stance.worldFromUnit();
+    const double depth = isUprightSheet(kind) ? 0 : 0.5, height = kind == StandInKind::grid ? 0 : 1;
     std::array<Vector3d, 8> corners;
     for (unsigned i = 0; i < 8; ++i)
         corners[i] =
@@ -139,6 +141,8 @@ std::shared_ptr<const SceneRenderer::PlaneTable> SceneRenderer::planesOf(const L
 SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
     for (const StandIn& one : look_.standIns) {
         shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
+        clips_.emplace_back();
+        if (!one.hidden && one.showsPictures()) clips_.back() = clipOf(one.file);
         const Vector3d size = one.stance.size;
         switch (one.kind) {
             case StandInKind::board:
@@ -146,6 +150,9 @@ SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
                 break;
             case StandInKind::grid:
                 pictures_.push_back(gridPicture(size.x(), size.z(), one.colour));
+                break;
+            case StandInKind::text:
+                pictures_.push_back(textPicture(one.words, size.y() > 0 ? size.x() / size.y() : 1, one.colour));
                 break;
             default:
                 pictures_.push_back(nullptr);
@@ -157,18 +164,44 @@ std::vector<std::string> SceneRenderer::troubles() const {
     std::vector<std::string> words;
     if (look_.sun.towards.y() <= 0 && look_.sun.strength > 0)
         words.push_back("the sun is below the horizon: nothing casts a shadow on the ground");
-    for (const StandIn& one : look_.standIns)
+    for (std::size_t i = 0; i < look_.standIns.size(); ++i) {
+        const StandIn& one = look_.standIns[i];
         if (const auto mesh = !one.hidden && one.kind == StandInKind::mesh ? readMesh(one.file) : MeshFile{}; !mesh)
             words.push_back(mesh.error().message);
+        else if (const auto& clip = clips_[i]; clip && !*clip)
+            words.push_back(fmt::format("{}: {}", one.name, clip->error().message));
+        else if (clip && (*clip)->hasAlpha && !alphaKindOf(**clip))
+            words.push_back(fmt::format("{}: its alpha is taken as straight", one.name));
         else if (!one.hidden && one.stance.size.minCoeff() <= 0)
             words.push_back(fmt::format("{}: a size of 0 has nothing to see", one.name));
+    }
     return words;
+}
+
+std::shared_ptr<const SurfacePicture> SceneRenderer::pictureOf(std::size_t i, int number, const SceneWish& wish,
+                                                               std::vector<std::string>* problems) const {
+    const StandIn& one = look_.standIns[i];
+    const auto& clip = clips_[i];
+    if (!clip || !wish.shelf) return pictures_[i];
+    if (!*clip) {
+        noteOnce(problems, fmt::format("{}: {}", one.name, clip->error().message));
+        return pictures_[i];
+    }
+    Clip shown = **clip;
+    if (shown.hasAlpha && !alphaKindOf(shown)) shown.alpha = AlphaKind::straight;
+    const auto frame = clipFrameAt(one.card.time, shown, number, wish.fps);
+    if (!frame) return nullptr;
+    const auto art = wish.shelf->art(shown, *frame, true, one.card.key);
+    if (art) return std::make_shared<const SurfacePicture>(*art);
+    noteOnce(problems, fmt::format("{}: {}", one.name, art.error().message));
+    return pictures_[i];
 }
 
 /// The scene on one frame.
 class SceneRenderer::Frame {
 public:
-    Frame(const SceneRenderer& renderer, const WorldEye& eye, int number, const SceneWish& wish)
+    Frame(const SceneRenderer& renderer, const WorldEye& eye, int number, const SceneWish& wish,
+          std::vector<std::string>* problems)
         : renderer_(renderer), look_(renderer.look_), eye_(eye), wish_(wish) {
         sun_ = look_.sun.towards.norm() > 0 ? Vector3d(look_.sun.towards.normalized()) : Vector3d(0, 1, 0);
         const Vector3d other = std::abs(sun_.y()) < 0.9 ? Vector3d(0, 1, 0) : Vector3d(1, 0, 0);
@@ -178,20 +211,27 @@ public:
         std::vector<RayScene::Body> seen, casting;
         for (std::size_t i = 0; i < look_.standIns.size(); ++i) {
             const StandIn& one = look_.standIns[i];
-            const Stance stance = one.at(number);
+            const Stance stance = one.at(number, eye.place());
             if (one.hidden || stance.size.minCoeff() <= 0) continue;
             const RayScene::Body body{renderer.shapes_[i], stance.worldFromUnit()};
             if (!body.mesh) continue;
+            const auto picture = renderer.pictureOf(i, number, wish, problems);
+            // Before its clip begins and after it ends nothing stands there.
+            if (one.showsPictures() && !picture && wish.shelf && renderer.clips_[i] && *renderer.clips_[i]) continue;
             const Eigen::Matrix3d normals = body.worldFromMesh.linear().inverse().transpose();
             const Array3f colour(decodeSrgb(float(one.colour[0])), decodeSrgb(float(one.colour[1])),
                                  decodeSrgb(float(one.colour[2])));
             if (one.opacity > 0 || one.hides || one.catchesOnly) {
-                bodies_.push_back({i, body.mesh, body.worldFromMesh, normals, colour});
+                bodies_.push_back({i, body.mesh, body.worldFromMesh, normals, colour, picture});
                 seen.push_back(body);
             }
-            if (one.casts && one.kind != StandInKind::grid) casting.push_back(body);
+            if (!one.casts || one.kind == StandInKind::grid) continue;
+            // What is clear in places lets the sun through there.
+            if (picture && (one.showsPictures() || one.kind == StandInKind::text))
+                veils_.push_back({body.worldFromMesh.inverse(), picture});
+            else casting.push_back(body);
         }
-        castsAny_ = !casting.empty() && look_.sun.strength > 0;
+        castsAny_ = !(casting.empty() && veils_.empty()) && look_.sun.strength > 0;
         seen_ = std::make_unique<RayScene>(seen, eye.place());
         casting_ = std::make_unique<RayScene>(casting, eye.place());
         if (eye.isRolling()) {
@@ -242,6 +282,12 @@ private:
         Eigen::Affine3d world;
         Eigen::Matrix3d normals;
         Array3f colour;  ///< linear
+        std::shared_ptr<const SurfacePicture> picture;
+    };
+    /// An upright sheet with a picture that has an alpha.
+    struct Veil {
+        Eigen::Affine3d unitFromWorld;
+        std::shared_ptr<const SurfacePicture> picture;
     };
 
     /// What a ray met, enough to tell whether its neighbour met something else.
@@ -274,22 +320,38 @@ private:
         const auto towards = [&](double x, double y) -> Vector3d {
             return (sun_ + disc_ * (x * across_ + y * down_)).normalized();
         };
+        const auto seen = [&](const Vector3d& along) {
+            return casting_->isBlocked(from, along, nearest) ? 0.0F : throughVeils(from, along, double(nearest));
+        };
         if (samples > 1) {
             // Another order than that of the pixel's places, else the disc and the pixel would go together.
             const Vector2d at = spread((sample * 37 + 11) % samples, samples);
             const double radius = std::sqrt(at.y()), angle = 2 * std::numbers::pi * at.x();
-            return casting_->isBlocked(from, towards(radius * std::cos(angle), radius * std::sin(angle)), nearest)
-                       ? 0.0F
-                       : 1.0F;
+            return seen(towards(radius * std::cos(angle), radius * std::sin(angle)));
         }
-        const bool first = casting_->isBlocked(from, sun_, nearest);
+        constexpr float kAlike = 1.0F / 128;
+        const float first = seen(sun_);
         if (disc_ > 0)
             for (const auto& [x, y] : {std::pair{1.0, 0.0}, {-0.5, 0.866}, {-0.5, -0.866}})
-                if (casting_->isBlocked(from, towards(x, y), nearest) != first) {
+                if (std::abs(seen(towards(x, y)) - first) > kAlike) {
                     *isPartial = true;
                     return 0.5F;
                 }
-        return first ? 0.0F : 1.0F;
+        return first;
+    }
+
+    /// The light that comes through the clear parts of pictures.
+    float throughVeils(const Vector3d& from, const Vector3d& along, double nearest) const {
+        float light = 1;
+        for (const Veil& veil : veils_) {
+            const Vector3d start = veil.unitFromWorld * from, way = veil.unitFromWorld.linear() * along;
+            const double distance = -start.z() / way.z();
+            if (!(distance > nearest) || !std::isfinite(distance)) continue;
+            const Vector2d at = (start + distance * way).head<2>();
+            if (std::abs(at.x()) > 0.5 || at.y() < 0 || at.y() > 1) continue;
+            light *= 1 - veil.picture->at({at.x() + 0.5, 1 - at.y()}, {0, 0}, {0, 0})[3];
+        }
+        return light;
     }
 
     /// The share of the light that is lost on a surface where so much of the sun is seen.
@@ -301,6 +363,13 @@ private:
 
     /// Of a share of light that is lost, the alpha of black over the plate in its own tones.
     float darkening(float lost) const { return wish_.linear || lost == 0 ? lost : 1 - encodeSrgb(1 - lost); }
+
+    /// A linear colour with its alpha in the plate's tones.
+    Array4f inTones(Array4f colour) const {
+        if (!wish_.linear && colour[3] > 0)
+            for (int c = 0; c < 3; ++c) colour[c] = encodeSrgb(colour[c] / colour[3]) * colour[3];
+        return colour;
+    }
 
     struct Surface {
         Vector3d place, normal;            ///< towards the ray's source
@@ -327,8 +396,7 @@ private:
         surface.normal = normal;
         const StandIn& standIn = look_.standIns[body.index];
         const auto opacity = float(std::clamp(standIn.opacity, 0.0, 1.0));
-        const auto& picture = renderer_.pictures_[body.index];
-        if (picture && !mesh.sheet.empty()) {
+        if (const auto& picture = body.picture; picture && !mesh.sheet.empty()) {
             const Vector2d at = mixed(mesh.sheet).template cast<double>();
             Vector2d across, down;
             footprint(body, corners, row, x, y, at, surface.place, flat.normalized(), &across, &down);
@@ -408,8 +476,9 @@ private:
             const StandIn& standIn = look_.standIns[body.index];
             const std::uint32_t sign = std::uint32_t(body.index) + 2;
             Surface surface = surfaceAt(body, *hit, ray, row, x, y);
-            const bool isFlat = standIn.kind == StandInKind::board || standIn.kind == StandInKind::grid;
+            const bool isFlat = isUprightSheet(standIn.kind) || standIn.kind == StandInKind::grid;
             if (!surface.isFace && !isFlat) continue;  // what is solid is seen by its front
+            if (body.picture && surface.colour[3] < kClear) continue;
             if (met.mask == 0) {
                 met.mask = float(body.index + 1);
                 met.depth = float((surface.place - eye_.place()).dot(eye_.forward()));
@@ -423,6 +492,12 @@ private:
                 break;
             }
             if (standIn.catchesOnly) continue;
+            if (standIn.kind == StandInKind::card || standIn.kind == StandInKind::text) {
+                // Its light was filmed with it.
+                met.sign = met.sign * 31 + sign;
+                over(inTones(surface.colour));
+                continue;
+            }
             bool isPartial = false;
             const double slope = surface.normal.dot(sun_);
             const float sun =
@@ -436,9 +511,7 @@ private:
                                 strength * float(std::max(0.0, slope)) * sun;
             Array4f colour = surface.colour;
             colour.head<3>() *= light;
-            if (!wish_.linear && colour[3] > 0)
-                for (int c = 0; c < 3; ++c) colour[c] = encodeSrgb(colour[c] / colour[3]) * colour[3];
-            over(colour);
+            over(inTones(colour));
         }
         return met;
     }
@@ -502,6 +575,7 @@ private:
     double disc_ = 0;
     bool castsAny_ = false;
     std::vector<Body> bodies_;
+    std::vector<Veil> veils_;
     std::unique_ptr<RayScene> seen_, casting_;
     std::vector<WorldEye::Row> rows_;
     std::shared_ptr<const PlaneTable> planes_;
@@ -515,7 +589,7 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, int nu
     const Vector3d sun = look.sun.towards;
     for (const StandIn& one : look.standIns) {
         if (one.hidden) continue;
-        const auto corners = boxCorners(one, number);
+        const auto corners = boxCorners(one.kind, one.at(number, eye.place()));
         GrowingBox seen;
         addEdges(seen, eye, corners);
         parts.push_back(seen.within(frame));
@@ -544,8 +618,9 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, int nu
 
 }  // namespace
 
-SceneFrame SceneRenderer::frame(const WorldEye& eye, int number, const SceneWish& wish) const {
-    Frame frame(*this, eye, number, wish);
+SceneFrame SceneRenderer::frame(const WorldEye& eye, int number, const SceneWish& wish,
+                                std::vector<std::string>* problems) const {
+    Frame frame(*this, eye, number, wish, problems);
     return frame.rendered(partsOf(look_, eye, number, wish.box));
 }
 
@@ -566,7 +641,7 @@ std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, in
     std::vector<RayScene::Body> bodies;
     std::vector<StandInId> ids;
     for (const StandIn& one : look.standIns) {
-        const Stance stance = one.at(frame);
+        const Stance stance = one.at(frame, eye.place());
         if (one.hidden || stance.size.minCoeff() <= 0) continue;
         auto shape = shapeOf(one);
         if (!shape) continue;

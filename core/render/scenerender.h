@@ -1,6 +1,6 @@
 #pragma once
 
-#include "comp/art.h"
+#include "comp/artshelf.h"
 #include "render/mesh.h"
 #include "render/surface.h"
 #include "world/eye.h"
@@ -19,6 +19,8 @@ struct SceneWish {
     bool linear = false;  ///< whether the plate's tones are
     int samples = 64;     ///< rays through a pixel where an edge passes: 1 to 256
     bool passes = false;
+    FrameRate fps;              ///< of the plate
+    ArtShelf* shelf = nullptr;  ///< where cards have their pictures from; null: they are plain
 };
 
 /// What is told of each pixel beside its colour: of what its middle sees first, so not smoothed; 0 where it sees
@@ -44,7 +46,9 @@ public:
     explicit SceneRenderer(SceneLook look);
     const SceneLook& look() const { return look_; }
 
-    SceneFrame frame(const WorldEye& eye, int number, const SceneWish& wish) const;
+    /// Adds to `problems` what could not be shown on this frame.
+    SceneFrame frame(const WorldEye& eye, int number, const SceneWish& wish,
+                     std::vector<std::string>* problems = nullptr) const;
     /// What cannot be shown as it should, in words.
     std::vector<std::string> troubles() const;
 
@@ -53,7 +57,11 @@ private:
     struct PlaneTable;
     std::shared_ptr<const PlaneTable> planesOf(const Lens& lens, const PixelBox& box) const;
 
+    std::shared_ptr<const SurfacePicture> pictureOf(std::size_t i, int number, const SceneWish& wish,
+                                                    std::vector<std::string>* problems) const;
+
     SceneLook look_;
+    std::vector<std::optional<Expected<Clip>>> clips_;             ///< of each stand-in that shows a file's pictures
     std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
     std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
     mutable std::mutex mutex_;
@@ -73,7 +81,7 @@ std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, in
 /// Where a ray meets the level at a height; none when it does not before the camera.
 std::optional<Eigen::Vector3d> onLevel(const WorldRay& ray, double height);
 
-/// The corners of a stand-in's box, its unit corners in the order x fastest, then y, then z.
-std::array<Eigen::Vector3d, 8> boxCorners(const StandIn& standIn, int frame);
+/// The corners of the box of a stand-in that stands there, its unit corners in the order x fastest, then y, then z.
+std::array<Eigen::Vector3d, 8> boxCorners(StandInKind kind, const Stance& stance);
 
 }  // namespace pinion

@@ -13,32 +13,45 @@ namespace pinion {
 using Eigen::Array4f;
 using Eigen::Vector2d;
 
+SurfacePicture::SurfacePicture(std::shared_ptr<const Art> art) : art_(std::move(art)) {
+    for (std::size_t i = 0; i < art_->levelCount(); ++i) {
+        const Art::Pixels level = art_->level(i);
+        levels_.push_back({level.width, level.height, level.rgba.data()});
+    }
+}
+
 SurfacePicture::SurfacePicture(const Picture& picture, const ImageChannel* alpha) {
-    Level first{picture.width, picture.height, {}};
+    std::vector<Array4f> texels;
     const std::size_t count = std::size_t(picture.width) * std::size_t(picture.height);
-    first.texels.reserve(count);
+    texels.reserve(count);
     for (std::size_t i = 0; i < count; ++i) {
         const float opaque = alpha ? alpha->values[i] : 1.0F;
         Array4f texel(valueAt(picture, 3 * i), valueAt(picture, 3 * i + 1), valueAt(picture, 3 * i + 2), opaque);
         for (int c = 0; c < 3; ++c) texel[c] = (picture.linear ? texel[c] : decodeSrgb(texel[c])) * opaque;
-        first.texels.push_back(texel);
+        texels.push_back(texel);
     }
-    levels_.push_back(std::move(first));
+    const auto add = [&](int width, int height) {
+        own_.push_back(std::move(texels));
+        levels_.push_back({width, height, own_.back().front().data()});
+    };
+    add(picture.width, picture.height);
     while (levels_.back().width > 1 || levels_.back().height > 1) {
-        const Level& fine = levels_.back();
-        Level half{std::max(1, fine.width / 2), std::max(1, fine.height / 2), {}};
-        for (int y = 0; y < half.height; ++y)
-            for (int x = 0; x < half.width; ++x) {
+        const Level fine = levels_.back();
+        const std::vector<Array4f>& from = own_.back();
+        const int width = std::max(1, fine.width / 2), height = std::max(1, fine.height / 2);
+        texels = {};
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
                 // Of an odd size the last row and column go into the pixel beside them.
-                const int x0 = x * fine.width / half.width, x1 = (x + 1) * fine.width / half.width;
-                const int y0 = y * fine.height / half.height, y1 = (y + 1) * fine.height / half.height;
+                const int x0 = x * fine.width / width, x1 = (x + 1) * fine.width / width;
+                const int y0 = y * fine.height / height, y1 = (y + 1) * fine.height / height;
                 Array4f sum = Array4f::Zero();
                 for (int v = y0; v < y1; ++v)
                     for (int u = x0; u < x1; ++u)
-                        sum += fine.texels[std::size_t(v) * std::size_t(fine.width) + std::size_t(u)];
-                half.texels.emplace_back(sum / float((x1 - x0) * (y1 - y0)));
+                        sum += from[std::size_t(v) * std::size_t(fine.width) + std::size_t(u)];
+                texels.emplace_back(sum / float((x1 - x0) * (y1 - y0)));
             }
-        levels_.push_back(std::move(half));
+        add(width, height);
     }
 }
 
@@ -46,9 +59,10 @@ Array4f SurfacePicture::sample(const Level& level, double x, double y) {
     const double u = x * level.width - 0.5, v = y * level.height - 0.5;
     const int x0 = int(std::floor(u)), y0 = int(std::floor(v));
     const auto wx = float(u - x0), wy = float(v - y0);
-    const auto texel = [&](int i, int j) -> const Array4f& {
-        return level.texels[std::size_t(std::clamp(j, 0, level.height - 1)) * std::size_t(level.width) +
-                            std::size_t(std::clamp(i, 0, level.width - 1))];
+    const auto texel = [&](int i, int j) {
+        return Eigen::Map<const Array4f>(
+            level.rgba + 4 * (std::size_t(std::clamp(j, 0, level.height - 1)) * std::size_t(level.width) +
+                              std::size_t(std::clamp(i, 0, level.width - 1))));
     };
     return (1 - wy) * ((1 - wx) * texel(x0, y0) + wx * texel(x0 + 1, y0)) +
            wy * ((1 - wx) * texel(x0, y0 + 1) + wx * texel(x0 + 1, y0 + 1));
@@ -88,6 +102,20 @@ std::shared_ptr<const SurfacePicture> boardPicture(double widthToHeight) {
     if (made.size() > 32) made.clear();
     auto& picture = made[shape];
     if (!picture) picture = std::make_shared<const SurfacePicture>(testArt(std::exp2(shape / 20.0)));
+    return picture;
+}
+
+std::shared_ptr<const SurfacePicture> textPicture(const std::string& words, double widthToHeight,
+                                                  const std::array<double, 3>& colour) {
+    static std::mutex mutex;
+    static std::map<std::tuple<std::string, double, std::array<double, 3>>, std::shared_ptr<const SurfacePicture>> made;
+    const std::lock_guard lock(mutex);
+    if (made.size() > 16) made.clear();
+    auto& picture = made[{words, widthToHeight, colour}];
+    if (!picture) {
+        const ImageChannel alpha = textAlpha(words, widthToHeight);
+        picture = std::make_shared<const SurfacePicture>(plainPicture(colour, alpha.width, alpha.height), &alpha);
+    }
     return picture;
 }
 

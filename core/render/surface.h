@@ -1,6 +1,6 @@
 #pragma once
 
-#include "picture/picture.h"
+#include "comp/art.h"
 
 #include <Eigen/Core>
 #include <array>
@@ -14,6 +14,8 @@ namespace pinion {
 /// (McCormack et al. 1999, "Feline"; Williams 1983 for the levels). Safe to read from several threads.
 class SurfacePicture {
 public:
+    /// Art that was made for a linear plate, with what was keyed out of it.
+    explicit SurfacePicture(std::shared_ptr<const Art> art);
     /// `alpha` of the picture's size, or none: opaque. Colours as shown are kept linear.
     SurfacePicture(const Picture& picture, const ImageChannel* alpha = nullptr);
     /// Linear red, green, blue, premultiplied, and alpha: the mean of what lies about `at` ((0, 0) top left to (1, 1))
@@ -23,11 +25,17 @@ public:
 private:
     struct Level {
         int width = 0, height = 0;
-        std::vector<Eigen::Array4f> texels;
+        const float* rgba = nullptr;
     };
     static Eigen::Array4f sample(const Level& level, double x, double y);
     std::vector<Level> levels_;
+    std::vector<std::vector<Eigen::Array4f>> own_;  ///< what the levels lie in: these, or the art
+    std::shared_ptr<const Art> art_;
 };
+
+/// Words in one line, of a colour and clear about it, fitted to a sheet of that shape. Those made last are kept.
+std::shared_ptr<const SurfacePicture> textPicture(const std::string& words, double widthToHeight,
+                                                  const std::array<double, 3>& colour);
 
 /// Numbered chequers for a board of that shape, and a measured grid of lines a unit apart over `width` x `depth`. Those
 /// made last are kept.

@@ -113,11 +113,12 @@ struct LensCard {
 };
 
 /// What can be handed on; `exchange/deliverables.h` says how each is written. The words are those of the shot's file.
-enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes, objects };
-inline constexpr std::array kDeliverableKinds{"camera",     "tracks", "st maps", "transforms",
-                                              "corner pin", "lens",   "mattes",  "objects"};
-enum class DeliverableFormat { usda, json, csv, exr, yaml, png, tiff, svg };
-inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml", "png", "tiff", "svg"};
+enum class DeliverableKind { camera, tracks, stMaps, transforms, cornerPin, lens, mattes, objects, scene };
+inline constexpr std::array kDeliverableKinds{"camera", "tracks", "st maps", "transforms", "corner pin",
+                                              "lens",   "mattes", "objects", "scene"};
+enum class DeliverableFormat { usda, json, csv, exr, yaml, png, tiff, svg, glb, ply };
+inline constexpr std::array kDeliverableFormats{"usda", "json", "csv", "exr", "yaml",
+                                                "png",  "tiff", "svg", "glb", "ply"};
 enum class UpAxis { y, z };
 
 /// One thing handed downstream.

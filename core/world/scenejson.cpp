@@ -1,5 +1,7 @@
 #include "world/scenejson.h"
 
+#include "picture/clipjson.h"
+
 #include <algorithm>
 
 namespace pinion {
@@ -46,7 +48,11 @@ json standInValue(const StandIn& one) {
     value["catches_shadow_only"] = one.catchesOnly;
     value["hides"] = one.hides;
     value["casts"] = one.casts;
-    if (one.kind == StandInKind::mesh) value["file"] = one.file.string();
+    if (one.hasFile()) value["file"] = one.file.string();
+    if (one.kind == StandInKind::text) value["text"] = one.words;
+    if (one.card.key) value["key"] = keyColourValue(*one.card.key);
+    if (one.card.time != ClipTime{}) value["time"] = timeValue(one.card.time);
+    if (one.card.facesCamera) value["faces_camera"] = true;
     if (one.hidden) value["hidden"] = true;
     if (!one.keys.isEmpty()) {
         json& keys = value["keys"] = json::array();
@@ -59,7 +65,7 @@ json standInValue(const StandIn& one) {
     return value;
 }
 
-StandIn takeStandIn(const json& entry, const std::string& where) {
+StandIn takeStandIn(const json& entry, const std::string& where, int firstFrame) {
     StandIn one;
     one.name = text(entry, "name", where);
     const std::string kind = text(entry, "kind", where);
@@ -71,7 +77,13 @@ StandIn takeStandIn(const json& entry, const std::string& where) {
     }
     one.kind = StandInKind(found - kStandInKinds.begin());
     one.stance = takeStance(entry, {{0, 0, 0}, {0, 0, 0}, usualSize(one.kind)}, where);
-    if (one.kind == StandInKind::mesh) one.file = text(entry, "file", where);
+    if (one.kind == StandInKind::board && entry.contains("file")) one.file = text(entry, "file", where);
+    else if (one.hasFile()) one.file = text(entry, "file", where);
+    if (one.kind == StandInKind::text) one.words = text(entry, "text", where);
+    if (entry.contains("key")) one.card.key = takeColourKey(entry["key"], where + ".key");
+    one.card.time.start = one.showsPictures() ? firstFrame : 0;
+    if (entry.contains("time")) one.card.time = takeTime(entry["time"], where + ".time");
+    one.card.facesCamera = flagOr(entry, "faces_camera", false, where);
     if (entry.contains("colour")) {
         const Vector3d colour = takeThree(entry, "colour", where, 0, 1);
         one.colour = {colour.x(), colour.y(), colour.z()};
@@ -107,12 +119,12 @@ json sceneValue(const SceneLook& look) {
             {"ground_catches", look.groundCatches}};
 }
 
-SceneLook takeScene(const json& object, const std::string& where) {
+SceneLook takeScene(const json& object, const std::string& where, int firstFrame) {
     SceneLook look;
     std::vector<StandIn> standIns;
     for (const json& entry : list(object, "objects", where)) {
         const std::string at = fmt::format("{}objects[{}]", where.empty() ? "" : where + ".", standIns.size());
-        StandIn one = takeStandIn(entry, at);
+        StandIn one = takeStandIn(entry, at, firstFrame);
         one.id = entry.contains("id") ? StandInId(key(entry, "id", at)) : StandInId(standIns.size() + 1);
         for (const StandIn& other : standIns)
             if (other.id == one.id) malformed(at + ".id: another object has it");

@@ -13,6 +13,10 @@ using Eigen::Vector3d;
 
 std::string_view toString(StandInKind kind) { return kStandInKinds[std::size_t(kind)]; }
 
+bool isUprightSheet(StandInKind kind) {
+    return kind == StandInKind::board || kind == StandInKind::card || kind == StandInKind::text;
+}
+
 Eigen::Matrix3d Stance::rotation() const {
     const Vector3d turn = turn_deg * (std::numbers::pi / 180);
     return (AngleAxisd(turn.z(), Vector3d::UnitZ()) * AngleAxisd(turn.y(), Vector3d::UnitY()) *
@@ -29,9 +33,10 @@ Eigen::Affine3d Stance::worldFromUnit() const {
 }
 
 bool StandIn::operator==(const StandIn& other) const {
-    return id == other.id && name == other.name && kind == other.kind && file == other.file && stance == other.stance &&
-           keys.vector() == other.keys.vector() && colour == other.colour && opacity == other.opacity &&
-           casts == other.casts && catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden;
+    return id == other.id && name == other.name && kind == other.kind && file == other.file && words == other.words &&
+           card == other.card && stance == other.stance && keys.vector() == other.keys.vector() &&
+           colour == other.colour && opacity == other.opacity && casts == other.casts &&
+           catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden;
 }
 
 Stance StandIn::at(int frame) const {
@@ -45,6 +50,13 @@ Stance StandIn::at(int frame) const {
     const auto between = [&](const Vector3d& a, const Vector3d& b) -> Vector3d { return (1 - share) * a + share * b; };
     return {between(before.stance.place, next->stance.place), between(before.stance.turn_deg, next->stance.turn_deg),
             between(before.stance.size, next->stance.size)};
+}
+
+Stance StandIn::facing(Stance stance, const Vector3d& eye) const {
+    const Vector3d towards = eye - stance.place;
+    if (card.facesCamera && std::hypot(towards.x(), towards.z()) > 0)
+        stance.turn_deg = {0, std::atan2(towards.x(), towards.z()) * (180 / std::numbers::pi), 0};
+    return stance;
 }
 
 Vector3d usualSize(StandInKind kind) {
@@ -61,6 +73,10 @@ Vector3d usualSize(StandInKind kind) {
             return {0.55, 1.75, 0.3};
         case StandInKind::grid:
             return {4, 1, 4};
+        case StandInKind::text:
+            return {1.5, 0.4, 1};
+        case StandInKind::card:
+            return {1, 1.75, 1};
         case StandInKind::mesh:
             break;  // as its file has it
     }
@@ -78,7 +94,7 @@ Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Vector
     const Vector3d along = std::abs(normal.y()) < 0.9 ? Vector3d(0, 1, 0) : Vector3d(0, 0, -1);
     const Vector3d side = along.cross(normal).normalized(), other = normal.cross(side);
     Eigen::Matrix3d turn;
-    if (kind == StandInKind::board) turn << side, other, normal;
+    if (isUprightSheet(kind)) turn << side, other, normal;
     else turn << side, normal, -other;
     const Vector3d zyx = turn.eulerAngles(2, 1, 0) * (180 / std::numbers::pi);
     result.turn_deg = {zyx[2], zyx[1], zyx[0]};
@@ -87,7 +103,7 @@ Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Vector
 
 Stance standingAt(Stance stance, StandInKind kind, double height) {
     const Eigen::Affine3d world = stance.worldFromUnit();
-    const bool isFlat = kind == StandInKind::board, lies = kind == StandInKind::grid;
+    const bool isFlat = isUprightSheet(kind), lies = kind == StandInKind::grid;
     double lowest = 1e300;
     for (const double x : {-0.5, 0.5})
         for (const double y : {0.0, lies ? 0.0 : 1.0})

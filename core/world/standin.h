@@ -1,6 +1,7 @@
 #pragma once
 
 #include "base/list.h"
+#include "picture/clip.h"
 
 #include <Eigen/Core>
 #include <Eigen/Geometry>
@@ -19,9 +20,11 @@ namespace pinion {
 
 using StandInId = std::int64_t;
 
-enum class StandInKind { board, box, cone, ball, figure, grid, mesh };
-inline constexpr std::array kStandInKinds{"board", "box", "cone", "ball", "figure", "grid", "mesh"};
+enum class StandInKind { board, box, cone, ball, figure, grid, text, mesh, card };
+inline constexpr std::array kStandInKinds{"board", "box", "cone", "ball", "figure", "grid", "text", "mesh", "card"};
 std::string_view toString(StandInKind kind);
+/// It has no depth and stands upright: a board, a card, text.
+bool isUprightSheet(StandInKind kind);
 
 /// Where something stands, and how large it is.
 struct Stance {
@@ -41,12 +44,23 @@ struct StanceKey {
     bool operator==(const StanceKey&) const = default;
 };
 
-/// A board lies in x and y with its foot on the place, and so do a grid's lines in x and z.
+/// A card's picture or clip, as it is shown.
+struct CardLook {
+    ClipTime time;
+    std::optional<ColourKey> key;  ///< what is of its colour is taken out
+    bool facesCamera = false;      ///< turned about its upright towards the camera, frame by frame
+
+    bool operator==(const CardLook&) const = default;
+};
+
+/// A board, a card and text lie in x and y with their foot on the place, and a grid's lines in x and z.
 struct StandIn {
     StandInId id = 0;
     std::string name;
     StandInKind kind = StandInKind::box;
-    std::filesystem::path file;  ///< of a mesh
+    std::filesystem::path file;  ///< of a mesh; the picture or clip of a card, and of a board that has one
+    std::string words;           ///< of text
+    CardLook card;               ///< of what shows a file's pictures
     Stance stance;
     List<StanceKey> keys;                            ///< by rising frame; in place of the stance, evenly between keys
     std::array<double, 3> colour{0.72, 0.70, 0.66};  ///< red, green, blue as shown
@@ -58,6 +72,11 @@ struct StandIn {
 
     bool operator==(const StandIn& other) const;
     Stance at(int frame) const;
+    /// Facing whoever looks from `eye`, where it does.
+    Stance at(int frame, const Eigen::Vector3d& eye) const { return facing(at(frame), eye); }
+    Stance facing(Stance stance, const Eigen::Vector3d& eye) const;
+    bool showsPictures() const { return kind == StandInKind::card || (kind == StandInKind::board && !file.empty()); }
+    bool hasFile() const { return kind == StandInKind::mesh || showsPictures(); }
 };
 
 /// How large a kind is that nobody has sized yet, in metres.

@@ -231,9 +231,13 @@ static Strings members(const StanceKey& x) {
     const auto& [frame, stance] = x;
     return all(frame, stance);
 }
+static Strings members(const CardLook& x) {
+    const auto& [time, key, faces] = x;
+    return all(time, key, faces);
+}
 static Strings members(const StandIn& x) {
-    const auto& [id, name, kind, file, stance, keys, colour, opacity, casts, catches, hides, hidden] = x;
-    return all(id, name, kind, file, stance, keys, colour, opacity, casts, catches, hides, hidden);
+    const auto& [id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden] = x;
+    return all(id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden);
 }
 static Strings members(const Sun& x) {
     const auto& [towards, softness, strength] = x;

@@ -9,6 +9,8 @@
 #include "widgets/orderedlist.h"
 
 #include <QColorDialog>
+#include <QComboBox>
+#include <QLineEdit>
 #include <QTimer>
 
 #include <algorithm>
@@ -83,6 +85,8 @@ public:
         addMaking();
         addNames();
         addPlace();
+        addWords();
+        addPictures();
         addLook();
         addFront();
         addSun();
@@ -116,7 +120,14 @@ private:
         wide(buttonRow({buttons[0], buttons[1], buttons[2]}));
         wide(buttonRow({buttons[3], buttons[4], buttons[5]}));
         auto* mesh = named(new QPushButton("Mesh…"), "standInMake-mesh", "A mesh from a file: OBJ, PLY, glTF");
-        wide(buttonRow({mesh}));
+        auto* card = named(new QPushButton("Card…"), "standInMake-card",
+                           "A still or a clip that stands in the scene; its flat backing is keyed out");
+        wide(buttonRow({buttons.back(), mesh, card}));
+        onClick(card, [this] {
+            const QString path = askToOpen(FileKind::art, "A still, or a clip or sequence by one of its files", this);
+            if (!path.isEmpty()) stage_.addCard(path.toStdString());
+        });
+        buttons.push_back(card);
         onClick(mesh, [this] {
             const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this);
             if (!path.isEmpty()) stage_.addMesh(path.toStdString());
@@ -136,16 +147,27 @@ private:
         auto* down = named(new QPushButton("To the ground"), "standInDown", "Its lowest point on the ground");
         auto* buttons = buttonRow({copy, remove});
         auto* grounding = buttonRow({down});
-        auto* find =
-            named(new QPushButton("Find the mesh…"), "standInFind", "Its file at another place, or another one");
+        auto* find = named(new QPushButton("Its file…"), "standInFind", "Its file at another place, or another one");
         auto* finding = buttonRow({find});
         wide(buttons);
         wide(grounding);
         wide(finding);
-        onRefresh([this, finding] { finding->setVisible(hand_.held() && hand_.held()->kind == StandInKind::mesh); });
+        onRefresh([this, finding, find] {
+            const StandIn* held = hand_.held();
+            finding->setVisible(held && (held->hasFile() || held->kind == StandInKind::board));
+            if (held)
+                find->setText(held->kind == StandInKind::mesh ? "Find the mesh…"
+                              : held->hasFile()               ? "Another picture…"
+                                                              : "Picture…");
+        });
         onClick(find, [this] {
-            const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this);
-            if (!path.isEmpty()) stage_.replaceMesh(path.toStdString());
+            const StandIn* held = hand_.held();
+            if (!held) return;
+            const QString path =
+                held->kind == StandInKind::mesh
+                    ? askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this)
+                    : askToOpen(FileKind::art, "A still, or a clip or sequence by one of its files", this);
+            if (!path.isEmpty()) stage_.replaceFile(path.toStdString());
         });
         auto* proof = named(new QPushButton("Does it slide?"), "standInProof",
                             "The plate's surface at its foot is found again over the shot, held against where the foot "
@@ -246,6 +268,78 @@ private:
         });
     }
 
+    void addWords() {
+        auto* words = named(new QLineEdit, "standInWords", "What is read on it");
+        auto* label = row("Words", words);
+        connect(words, &QLineEdit::editingFinished, this, [this, words] {
+            const StandIn* held = hand_.held();
+            const std::string typed = words->text().trimmed().toStdString();
+            if (!held || held->kind != StandInKind::text || typed == held->words) return;
+            if (typed.empty()) words->setText(text(held->words));
+            else if (hand_.mayEdit()) hand_.edit("Words of", [&](StandIn& one) { one.words = typed; });
+        });
+        onRefresh([this, words, label] {
+            const bool isText = hand_.held() && hand_.held()->kind == StandInKind::text;
+            words->setVisible(isText);
+            label->setVisible(isText);
+            if (isText && !words->hasFocus()) words->setText(text(hand_.held()->words));
+        });
+    }
+
+    /// Of what shows a still or a clip.
+    void addPictures() {
+        auto* faces = named(new QCheckBox("Faces the camera"), "standInFaces",
+                            "Turned about its upright, frame by frame, towards the camera");
+        auto* keyed = named(new QCheckBox("Backing keyed out"), "standInKeyed", "What is of its colour becomes clear");
+        auto* backing = named(new QPushButton("Backing…"), "standInBacking", "The colour that is keyed out");
+        auto* start = named(spin(-999999, 999999), "standInStart", "The frame that shows the clip's first");
+        auto* after = named(new QComboBox, "standInAfter", "What is shown when the clip has ended");
+        after->addItems({"holds its last", "begins again", "is gone"});
+        wide(faces);
+        wide(keyed);
+        auto* backingRow = buttonRow({backing});
+        wide(backingRow);
+        auto* startLabel = row("Starts on", start);
+        auto* afterLabel = row("At its end", after);
+        const auto change = [this](const QString& what, const std::function<void(CardLook&)>& edit) {
+            if (hand_.mayEdit()) hand_.edit(what, [&](StandIn& one) { edit(one.card); });
+        };
+        connect(faces, &QCheckBox::clicked, this,
+                [change](bool on) { change("Facing of", [on](CardLook& card) { card.facesCamera = on; }); });
+        connect(keyed, &QCheckBox::clicked, this, [change](bool on) {
+            change("Key of", [on](CardLook& card) { card.key = on ? std::optional(ColourKey{}) : std::nullopt; });
+        });
+        onClick(backing, [this, change] {
+            const StandIn* held = hand_.held();
+            if (!held || !held->card.key) return;
+            const auto& now = held->card.key->colour;
+            const QColor picked =
+                QColorDialog::getColor(QColor::fromRgbF(now[0], now[1], now[2]), this, "Colour of the backing");
+            if (picked.isValid())
+                change("Key of", [&](CardLook& card) {
+                    if (card.key) card.key->colour = {picked.redF(), picked.greenF(), picked.blueF()};
+                });
+        });
+        connect(start, &QSpinBox::valueChanged, this,
+                [change](int frame) { change("Start of", [frame](CardLook& card) { card.time.start = frame; }); });
+        connect(after, &QComboBox::activated, this, [change](int index) {
+            change("End of", [index](CardLook& card) { card.time.after = ClipTime::After(index); });
+        });
+        onRefresh([=, this] {
+            const StandIn* held = hand_.held();
+            const bool shows = held && held->showsPictures();
+            for (QWidget* part : std::initializer_list<QWidget*>{keyed, start, startLabel, after, afterLabel})
+                part->setVisible(shows);
+            faces->setVisible(held && isUprightSheet(held->kind));
+            backingRow->setVisible(shows && held->card.key);
+            if (!held) return;
+            faces->setChecked(held->card.facesCamera);
+            keyed->setChecked(held->card.key.has_value());
+            setQuietly(start, held->card.time.start);
+            after->setCurrentIndex(int(held->card.time.after));
+        });
+    }
+
     QCheckBox* tick(const char* label, const char* name, const QString& tip, const QString& what, bool StandIn::*part) {
         auto* box = named(new QCheckBox(label), name, tip);
         connect(box, &QCheckBox::clicked, this, [this, what, part](bool on) {
@@ -283,8 +377,10 @@ private:
                 hand_.edit("Colour", [&](StandIn& s) { s.colour = {picked.redF(), picked.greenF(), picked.blueF()}; });
         });
         showWhileHeld({casts, catches, hides, opacityLabel, opacity, colourRow});
-        onRefresh(
-            [this, colourRow] { colourRow->setVisible(hand_.held() && hand_.held()->kind != StandInKind::board); });
+        onRefresh([this, colourRow] {
+            colourRow->setVisible(hand_.held() && hand_.held()->kind != StandInKind::board &&
+                                  !hand_.held()->showsPictures());
+        });
     }
 
     /// Mattes of what passes before the stand-ins, of the layer that shows them.

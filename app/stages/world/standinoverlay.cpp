@@ -48,10 +48,7 @@ Vector3d onRing(const Stance& stance, double angle) {
 }  // namespace
 
 StandInGrips gripsOf(const StandIn& standIn, const Stance& stance, const WorldEye& eye, const PlateView& view) {
-    StandIn now = standIn;
-    now.keys = {};
-    now.stance = stance;
-    const auto corners = boxCorners(now, 0);
+    const auto corners = boxCorners(standIn.kind, stance);
     const auto at = [&](const Vector3d& world) { return screenOf(world, eye, view); };
     const Eigen::Affine3d world = stance.worldFromUnit();
     StandInGrips grips;
@@ -70,12 +67,10 @@ void StandInOverlay::paint(QPainter& painter, const PlateView& view) {
     const QString looks = looked ? looked() : QString();
     if (!shown || !held || (looks != "plate" && looks != "stand-ins")) return;
     const auto eye = hand_.eye();
-    const auto stance = hand_.stanceNow();
+    auto stance = hand_.stanceNow();
     if (!eye || !stance) return;
-    StandIn now = *held;
-    now.keys = {};
-    now.stance = *stance;
-    const auto corners = boxCorners(now, 0);
+    stance = held->facing(*stance, eye->place());
+    const auto corners = boxCorners(held->kind, *stance);
     QPainterPath edges;
     for (unsigned a = 0; a < 8; ++a)
         for (const unsigned bit : {1U, 2U, 4U})

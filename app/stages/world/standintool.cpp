@@ -74,7 +74,7 @@ void StandTool::press(const CanvasEvent& event) {
         return;
     }
     if (const StandIn* held = hand_.held()) {
-        const Stance stance = *hand_.stanceNow();
+        const Stance stance = held->facing(*hand_.stanceNow(), eye->place());
         const StandInGrips grips = gripsOf(*held, stance, *eye, canvas_.view());
         grip_ = isNear(grips.turn, event.at)   ? Grip::turn
                 : isNear(grips.size, event.at) ? Grip::size
@@ -114,7 +114,7 @@ void StandTool::drag(const CanvasEvent& event) {
         if (!height) return;
         stance.place.y() = stepped(start_.place.y() + *height - from_.y(), kStep, steps);
     } else if (grip_ == Grip::size) {
-        const auto grips = gripsOf(*hand_.held(), start_, *eye, canvas_.view());
+        const auto grips = gripsOf(*hand_.held(), hand_.held()->facing(start_, eye->place()), *eye, canvas_.view());
         if (!grips.foot) return;
         const double before = QLineF(*grips.foot, at_).length(), now = QLineF(*grips.foot, event.at).length();
         double factor = std::max(0.01, now / std::max(1.0, before));

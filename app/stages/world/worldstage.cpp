@@ -135,6 +135,7 @@ void WorldStage::addStandIn(StandInKind kind) {
     StandIn made;
     made.kind = kind;
     made.stance.size = usualSize(kind);
+    if (kind == StandInKind::text) made.words = "Text";
     begin(std::move(made));
 }
 
@@ -155,13 +156,46 @@ void WorldStage::addMesh(const std::filesystem::path& path) {
     session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
 }
 
-void WorldStage::replaceMesh(const std::filesystem::path& path) {
-    if (!hand.mayEdit() || hand.held()->kind != StandInKind::mesh) return;
-    const auto run = [path](const JobLink&) { return readMesh(path); };
-    const auto merge = [this, path, id = *hand.standIn()](MeshFile&) {
-        session_.edit("Another mesh", withStandInEdited(session_.shot(), id, [&](StandIn& one) { one.file = path; }));
+void WorldStage::addCard(const std::filesystem::path& path) {
+    if (const QString why = whyNoScene(); !why.isEmpty()) {
+        session_.say(why.left(1).toUpper() + why.mid(1) + ".");
+        return;
+    }
+    const auto run = [path](const JobLink&) { return readCard(path); };
+    const auto merge = [this](CardFile& file) {
+        StandIn made;
+        made.kind = StandInKind::card;
+        made.name = file.clip.name;
+        made.stance.size = usualSize(made.kind);
+        made.card.facesCamera = true;
+        made.card.time.start = session_.shot().plate.range.first;
+        made = withPictures(std::move(made), file);
+        begin(std::move(made));
     };
-    session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
+    session_.jobs.start(Job<CardFile>{.name = "Reading the picture", .run = run, .merge = merge});
+}
+
+void WorldStage::replaceFile(const std::filesystem::path& path) {
+    if (!hand.mayEdit()) return;
+    const StandInKind kind = hand.held()->kind;
+    const StandInId id = *hand.standIn();
+    if (kind == StandInKind::mesh) {
+        const auto run = [path](const JobLink&) { return readMesh(path); };
+        const auto merge = [this, path, id](MeshFile&) {
+            session_.edit("Another mesh",
+                          withStandInEdited(session_.shot(), id, [&](StandIn& one) { one.file = path; }));
+        };
+        session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
+    } else if (kind == StandInKind::card || kind == StandInKind::board) {
+        const auto run = [path](const JobLink&) { return readCard(path); };
+        const auto merge = [this, id](CardFile& file) {
+            session_.edit("Another picture", withStandInEdited(session_.shot(), id, [&](StandIn& one) {
+                              if (one.file.empty()) one.card.time.start = session_.shot().plate.range.first;
+                              one = withPictures(one, file);
+                          }));
+        };
+        session_.jobs.start(Job<CardFile>{.name = "Reading the picture", .run = run, .merge = merge});
+    }
 }
 
 void WorldStage::begin(StandIn made) {

@@ -32,8 +32,10 @@ public:
     void addStandIn(StandInKind kind);
     /// Of a file, read beside the interface.
     void addMesh(const std::filesystem::path& path);
-    /// The held mesh's file, found again or another.
-    void replaceMesh(const std::filesystem::path& path);
+    /// A card of a still or a clip, read beside the interface; a flat backing is keyed out.
+    void addCard(const std::filesystem::path& path);
+    /// The held one's file, found again or another: of a mesh, or of what shows pictures.
+    void replaceFile(const std::filesystem::path& path);
     void copyStandIn();
     void takeSunTool();
     /// Finds the plate's surface about the held one's foot again over the shot.

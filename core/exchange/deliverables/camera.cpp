@@ -51,6 +51,7 @@ void addCameraKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addText(print, shot.name);
     addWorld(print, shot);
     if (!shot.objects.isEmpty()) addObjects(print.add(118), shot);
+    if (!shot.scene.standIns.isEmpty()) addScene(print.add(119), shot);
     // The points carry the names of their tracks.
     addTrackNames(print, shot.tracks);
 }

@@ -9,6 +9,7 @@ namespace pinion {
 namespace {
 
 bool isSceneLayer(const Insert& insert) { return insert.kind == kSceneLayer; }
+bool isScene(const Deliverable& deliverable) { return deliverable.kind == DeliverableKind::scene; }
 
 }  // namespace
 
@@ -31,6 +32,13 @@ Shot withStandInAdded(const Shot& shot, StandIn standIn, StandInId* id) {
         layer.name = freeName(shot.inserts, layer.id, "stand-ins", "stand-ins");
         result.inserts = shot.inserts.edited([&](auto& all) { all.push_back(std::move(layer)); });
     }
+    if (std::none_of(shot.deliverables.begin(), shot.deliverables.end(), isScene))
+        result.deliverables = shot.deliverables.edited([&](auto& all) {
+            all.push_back({.name = "scene for CG",
+                           .kind = DeliverableKind::scene,
+                           .format = DeliverableFormat::glb,
+                           .place = shot.name + ".glb"});
+        });
     return result;
 }
 
@@ -53,8 +61,9 @@ Shot withStandInRemoved(const Shot& shot, StandInId standIn) {
     Shot result = shot;
     result.scene.standIns = shot.scene.standIns.edited(
         [&](auto& all) { std::erase_if(all, [&](const StandIn& one) { return one.id == standIn; }); });
-    if (result.scene.standIns.isEmpty())
-        result.inserts = shot.inserts.edited([](auto& all) { std::erase_if(all, isSceneLayer); });
+    if (!result.scene.standIns.isEmpty()) return result;
+    result.inserts = shot.inserts.edited([](auto& all) { std::erase_if(all, isSceneLayer); });
+    result.deliverables = shot.deliverables.edited([](auto& all) { std::erase_if(all, isScene); });
     return result;
 }
 

@@ -10,11 +10,11 @@ namespace pinion {
 // Edits of what stands in the solved scene: each gives the shot after it.
 
 /// On top of the list, under a free name. The first one brings a layer that shows them over the plate, above the
-/// inserts that are there.
+/// inserts that are there, and a deliverable that hands them on.
 Shot withStandInAdded(const Shot& shot, StandIn standIn, StandInId* id = nullptr);
 Shot withStandInEdited(const Shot& shot, StandInId standIn, const std::function<void(StandIn&)>& edit);
 Shot withStandInRenamed(const Shot& shot, StandInId standIn, const std::string& name);
-/// The last one takes its layer with it.
+/// The last one takes its layer and its deliverable with it.
 Shot withStandInRemoved(const Shot& shot, StandInId standIn);
 Shot withStandInCopied(const Shot& shot, StandInId standIn, StandInId* id = nullptr);
 /// Where it stands on a frame: of one with keys the key there, else everywhere.

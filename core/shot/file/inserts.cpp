@@ -1,4 +1,5 @@
 #include "matte/mattejson.h"
+#include "picture/clipjson.h"
 #include "planar/surface.h"
 #include "shot/file/parts.h"
 #include "shot/file/values.h"
@@ -12,7 +13,6 @@ namespace fs = std::filesystem;
 
 constexpr std::array kShows{"clip", "colour", "test"};
 constexpr std::array kLost{"ends", "holds", "fades"};
-constexpr std::array kAfter{"hold", "loop", "end"};
 
 template <std::size_t N, class Number>
 std::array<Number, N> numbers(const json& object, const char* name, const std::string& where) {
@@ -140,32 +140,6 @@ InsertLook takeLook(const json& value, const std::string& where) {
         look.wrap = {numberWithin(value["light_wrap"], "amount", 0, 10, where + ".light_wrap"),
                      numberWithin(value["light_wrap"], "width_px", 0, 1000, where + ".light_wrap")};
     return look;
-}
-
-json keyColourValue(const ColourKey& key) {
-    return {{"colour", key.colour}, {"clears", key.clears}, {"keeps", key.keeps}, {"spill", key.spill}};
-}
-
-ColourKey takeColourKey(const json& value, const std::string& where) {
-    return {numbers<3, float>(value, "colour", where), float(numberWithin(value, "clears", 0, 1, where)),
-            float(numberWithin(value, "keeps", 0, 1, where)), float(numberWithin(value, "spill", 0, 1, where))};
-}
-
-json timeValue(const ClipTime& time) {
-    json value{{"start", time.start}, {"after", kAfter[std::size_t(time.after)]}, {"own_rate", time.ownRate}};
-    if (time.in) value["in"] = *time.in;
-    if (time.out) value["out"] = *time.out;
-    return value;
-}
-
-ClipTime takeTime(const json& value, const std::string& where) {
-    ClipTime time;
-    time.start = whole(value, "start", where);
-    time.after = word<ClipTime::After>(value, "after", kAfter, where);
-    time.ownRate = flagOr(value, "own_rate", false, where);
-    if (value.contains("in")) time.in = whole(value, "in", where);
-    if (value.contains("out")) time.out = whole(value, "out", where);
-    return time;
 }
 
 json insertValue(const Insert& insert) {

@@ -17,12 +17,15 @@ public:
     SceneSource(std::shared_ptr<const Solve> solve, const Orientation& orientation, SceneLook look, int samples)
         : solve_(std::move(solve)), orientation_(orientation), look_(std::move(look)), samples_(samples) {}
 
-    Layer laid(const LayerWish& wish, ArtShelf&, std::vector<std::string>*) const override {
+    Layer laid(const LayerWish& wish, ArtShelf& shelf, std::vector<std::string>* problems) const override {
         const auto eye = WorldEye::of(*solve_, orientation_, wish.frame);
         if (!eye) return {};
         const PixelBox box = boxOfScene(look_, *eye, wish.frame, wish.width, wish.height);
         if (box.width() <= 0 || box.height() <= 0) return {};
-        return renderer().frame(*eye, wish.frame, {.box = box, .linear = wish.linear, .samples = samples_}).layer;
+        return renderer()
+            .frame(*eye, wish.frame,
+                   {.box = box, .linear = wish.linear, .samples = samples_, .fps = wish.fps, .shelf = &shelf}, problems)
+            .layer;
     }
     PixelBox boxOn(int frame, int width, int height) const override {
         const auto eye = WorldEye::of(*solve_, orientation_, frame);
