@@ -102,7 +102,7 @@ SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf) {
     if (!distances.empty()) scene.size = std::max(1e-3, medianOf(std::move(distances)));
     for (const ShotObject& object : shot.objects)
         if (object.solve && scene.travels) addWay(scene, *object.solve, orientation);
-    if (scene.travels) addGround(scene, shot.world.measure.has_value());
+    if (scene.travels) addGround(scene, isInMetres(shot));
     else addSphere(scene);
     return scene;
 }

@@ -310,7 +310,7 @@ void WorldView::paintWords(QPainter& painter, bool through) const {
         painter.drawText(rect(), Qt::AlignCenter, "No camera yet: scatter features, then solve in the Camera card");
     else if (through) below(QString("through the camera, frame %1").arg(session_.player.frame()));
     else if (shot.solve->motion != CameraMotion::travelling) below("directions only: this camera sees no depth");
-    else below(shot.world.measure ? "metres" : "units");
+    else below(isInMetres(shot) ? "metres" : "units");
     if (through_ && shot.solve && !live_ && !through)
         painter.drawText(rect(), Qt::AlignCenter, QString("Frame %1 is not solved").arg(session_.player.frame()));
 }

@@ -274,7 +274,12 @@ Shot fullShot() {
     s.nextSolve = 5;
     s.world.ground = std::vector<TrackId>{7};
     s.world.origin = 7;
-    s.world.measure = World::Measure{7, 9, 2.5};
+    s.world.measures = std::vector<World::Measure>{{7, 9, 2.5}, {9, 8, 1.25}};
+    s.world.height_m = 1.625;
+    s.world.facing = World::Facing{7, 8};
+    s.world.wall = std::vector<TrackId>{7, 8, 9};
+    s.world.turn_deg = 12.5;
+    s.world.flipped = true;
     s.locators = std::vector<Locator>{{2, "sign", Ride{"tracks", {7}, 1004, MotionKind::position, {"lost"}}}};
     s.nextLocator = 4;
     SteadySettings& h = s.steady;

@@ -81,7 +81,7 @@ Shot madeShot() {
         ShakeProfile{"hand", {24, 1}, 0.5, {{0.001, 0.002, 0.1, 1}, {0.002, 0.001, 0.2, 1.01}}});
     shot.locators = std::vector<Locator>{{1, "locator", Ride{"tracks", {1, 2}, 1001, MotionKind::similarity}}};
     shot.solveSettings.distances = std::vector<KnownDistance>{{1, 2, 3.5, 0.01}};
-    shot.world.measure = World::Measure{1, 2, 2.0};
+    shot.world.measures = std::vector<World::Measure>{{1, 2, 2.0}};
     return shot;
 }
 

@@ -18,7 +18,9 @@ namespace {
 
 struct StandWords {
     std::string plate, camera, scene, out, range;
-    bool alone = false;
+    std::vector<std::string> passes;
+    double shutter = 0;
+    bool alone = false, undistorted = false;
 };
 
 /// What a scene is rendered with, of files or of a shot.
@@ -81,9 +83,17 @@ int standCommand(const Console& console, const StandWords& w) {
         if (!parsed) return fail(parsed.error());
         range = *parsed;
     }
+    StandOptions options{.alone = w.alone, .shutter = w.shutter, .undistorted = w.undistorted};
+    for (const std::string& word : w.passes) {
+        const auto found = std::find(kScenePasses.begin(), kScenePasses.end(), word);
+        if (found == kScenePasses.end())
+            return fail({Fault::input, "--passes: '" + word + "' is not known; there are " +
+                                           fmt::format("{}", fmt::join(kScenePasses, ", "))});
+        options.passes.push_back(ScenePass(found - kScenePasses.begin()));
+    }
     FrameCache frames(standing->plate, budget(console));
-    const auto report = runStand(frames, range, *standing->solve, standing->orientation, standing->look, w.out,
-                                 {.alone = w.alone}, consoleProgress("Rendering"));
+    const auto report = runStand(frames, range, *standing->solve, standing->orientation, standing->look, w.out, options,
+                                 consoleProgress("Rendering"));
     if (!report) return fail(report.error());
     if (report->render.stopped) return fail({Fault::stopped, ""});
     std::string words =
@@ -111,6 +121,11 @@ Runner addStand(CLI::App& command) {
     command.add_option("--scene", w.scene, "scene.json: what stands in the camera's world, and its light");
     command.add_option("--out", w.out, "out.####.exr, .png, .tif, or a video")->required();
     command.add_flag("--alone", w.alone, "the scene by itself, premultiplied, with its alpha");
+    command.add_option("--passes", w.passes, "with it, as layers of EXR: shadow, depth, position, normal, mask")
+        ->delimiter(',');
+    command.add_option("--shutter", w.shutter, "frames over which motion blurs")->check(CLI::Range(0.0, 1.0));
+    command.add_flag("--undistorted", w.undistorted,
+                     "alone, as a lens without distortion sees it, with its overscan as data window");
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
     return [words](const Console& console) { return standCommand(console, *words); };
 }

@@ -10,11 +10,11 @@ namespace pinion {
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame) {
+std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame, double part) {
     const SolvedFrame* solved = solvedFrameAt(solve, frame);
     if (!solved) return std::nullopt;
     FrameRows rows(solve.readout, {poseFrom(solved->worldFromCamera), lensOf(solve, *solved)});
-    if (!solve.readout.isRolling()) return rows;
+    if (!solve.readout.isRolling() && part == 0) return rows;
     constexpr std::ptrdiff_t kReach = RowPoses::kReach;
     const auto& all = solve.frames.vector();
     const std::ptrdiff_t at = solved - all.data(), first = std::max<std::ptrdiff_t>(0, at - kReach),
@@ -31,6 +31,8 @@ std::optional<FrameRows> FrameRows::of(const Solve& solve, int frame) {
     rows.k1Slope_ = solve.k1Slope;
     rows.lens_ = solve.lens;
     rows.rows_ = RowPoses(poses, times);
+    rows.part_ = part;
+    if (part != 0) rows.middle_ = rows.atTime(part);
     return rows;
 }
 
@@ -40,9 +42,12 @@ double FrameRows::rowAt(const Vector2d& plate) const {
 }
 
 FrameRows::View FrameRows::at(double row) const {
-    if (!readout_.isRolling()) return middle_;
+    return readout_.isRolling() ? atTime(part_ + readout_.share * row) : middle_;
+}
+
+FrameRows::View FrameRows::atTime(double time) const {
     RowPoses::Slopes slopes;
-    View view{rows_.at(own_, readout_.share * row, &slopes), middle_.lens};
+    View view{rows_.at(own_, time, &slopes), middle_.lens};
     if (focals_.empty()) return view;
     double focal = 0;
     for (std::size_t k = 0; k < std::size_t(slopes.count); ++k)

@@ -13,8 +13,8 @@ namespace pinion {
 /// The camera of one solved frame, row by row; where the sensor is read at once every row has the frame's own.
 class FrameRows {
 public:
-    /// None of a frame that is not solved.
-    static std::optional<FrameRows> of(const Solve& solve, int frame);
+    /// None of a frame that is not solved. `part`: so much later, up to half a frame earlier or later.
+    static std::optional<FrameRows> of(const Solve& solve, int frame, double part = 0);
     struct View {
         Pose pose;
         Lens lens;
@@ -33,7 +33,10 @@ public:
 private:
     FrameRows(Readout readout, View middle) : readout_(readout), middle_(std::move(middle)), rows_({}, {}) {}
 
+    View atTime(double time) const;
+
     Readout readout_;
+    double part_ = 0;  ///< of a frame, after its own
     View middle_;
     std::size_t own_ = 0;
     std::vector<double> focals_;  ///< of a zoom, of the frames about

@@ -102,8 +102,9 @@ Expected<RenderReport> renderMade(FrameCache& frames, const std::vector<int>& nu
     const PlateFacts& facts = frames.facts();
     if (numbers.empty()) return failure(Fault::input, "there is no frame to render");
     if (auto elsewhere = checkElsewhere(frames, pattern); !elsewhere) return tl::unexpected(elsewhere.error());
-    const auto writer = FrameWriter::createFor(facts, pattern, {.quality = options.quality, .half = isHalf(facts)},
-                                               options.width, options.height);
+    const auto writer = FrameWriter::createFor(
+        facts, pattern, {.quality = options.quality, .half = isHalf(facts), .window = options.window}, options.width,
+        options.height);
     if (!writer) return tl::unexpected(writer.error());
     return renderEach(frames, numbers, pattern, **writer, made, progress);
 }

@@ -21,7 +21,8 @@ struct RenderOptions {
     EdgeMode edges = EdgeMode::empty;
     /// Of a video: 0 is lossless, 18 hardly visible.
     int quality = 16;
-    int width = 0, height = 0;  ///< of what is written; 0: as the plate
+    int width = 0, height = 0;          ///< of what is written; 0: as the plate
+    std::optional<FrameWindow> window;  ///< where that lies about a frame of another size
 };
 
 struct RenderReport {

@@ -1,7 +1,9 @@
 #include "jobs/standing.h"
 
+#include "base/files.h"
 #include "comp/insert.h"
 #include "comp/keying.h"
+#include "jobs/lensing.h"
 #include "planar/surface.h"
 #include "track/matcher.h"
 
@@ -34,11 +36,163 @@ StandIn withPictures(StandIn standIn, const CardFile& file) {
     return standIn;
 }
 
+namespace {
+
+/// The same camera without its distortion.
+Solve undistortedSolve(const Solve& solve) {
+    Solve plain = solve;
+    plain.lens = pinholeLens(solve.lens.width, solve.lens.height, solve.lens.focal_px);
+    plain.lens.cx = solve.lens.cx;
+    plain.lens.cy = solve.lens.cy;
+    plain.lens.squeeze = solve.lens.squeeze;
+    plain.k1Slope = 0;
+    return plain;
+}
+
+PixelBox boxAbout(const PixelBox& a, const PixelBox& b) {
+    if (a.width() <= 0 || a.height() <= 0) return b;
+    if (b.width() <= 0 || b.height() <= 0) return a;
+    return {std::min(a.x0, b.x0), std::min(a.y0, b.y0), std::max(a.x1, b.x1), std::max(a.y1, b.y1)};
+}
+
+/// The scene on frames, as it was asked for.
+class StandFrames {
+public:
+    StandFrames(const Solve& solve, const Orientation& orientation, const SceneLook& look, const StandOptions& options,
+                const PixelBox& box, FrameRate fps)
+        : solve_(solve), orientation_(orientation), renderer_(look), options_(options), box_(box), fps_(fps) {}
+
+    std::vector<std::string> troubles() const { return renderer_.troubles(); }
+
+    SceneFrame on(int number, bool linear, std::vector<std::string>* problems) {
+        const auto eye = WorldEye::of(solve_, orientation_, number);
+        if (!eye) return {};
+        const auto instants = instantsOf(*eye, number);
+        PixelBox box;
+        for (const auto& [part, at] : instants)
+            box = boxAbout(box, boxOfScene(renderer_.look(), at, number + part, box_));
+        if (box.width() <= 0 || box.height() <= 0) return {};
+        SceneWish wish{.box = box,
+                       .linear = linear,
+                       .samples = std::max(4, options_.samples / int(instants.size())),
+                       .fps = fps_,
+                       .shelf = &shelf_};
+        SceneFrame sum;
+        for (const auto& [part, at] : instants) {
+            wish.passes = part == 0 && !options_.passes.empty();
+            SceneFrame one = renderer_.frame(at, number + part, wish, problems);
+            if (wish.passes) sum.passes = std::move(one.passes);
+            if (sum.layer.isEmpty()) {
+                sum.layer = std::move(one.layer);
+                continue;
+            }
+            for (std::size_t i = 0; i < one.layer.rgba.size(); ++i) sum.layer.rgba[i] += one.layer.rgba[i];
+        }
+        for (float& value : sum.layer.rgba) value /= float(instants.size());
+        return sum;
+    }
+
+private:
+    /// Parts of a frame over which the shutter is open, an odd number, so that its middle is one: so many that nothing
+    /// moves by more than a pixel or so between two.
+    std::vector<std::pair<double, WorldEye>> instantsOf(const WorldEye& eye, int number) const {
+        constexpr int kMost = 31;
+        std::vector<std::pair<double, WorldEye>> instants;
+        const double half = 0.5 * options_.shutter;
+        const auto from = WorldEye::of(solve_, orientation_, number, -half),
+                   to = WorldEye::of(solve_, orientation_, number, half);
+        double way = 0;
+        if (half > 0 && from && to)
+            for (const StandIn& one : renderer_.look().standIns) {
+                const auto first = boxCorners(one.kind, one.at(number - half, from->place())),
+                           last = boxCorners(one.kind, one.at(number + half, to->place()));
+                for (std::size_t i = 0; i < first.size(); ++i)
+                    if (const auto a = from->plateFromWorld(first[i]), b = to->plateFromWorld(last[i]); a && b)
+                        way = std::max(way, (*b - *a).norm());
+            }
+        const int count = std::clamp(int(std::ceil(way)), 1, kMost) | 1;
+        for (int i = 0; i < count; ++i) {
+            const int fromMiddle = i - count / 2;
+            if (fromMiddle == 0) instants.emplace_back(0, eye);
+            else if (const double part = options_.shutter * fromMiddle / count;
+                     auto at = WorldEye::of(solve_, orientation_, number, part))
+                instants.emplace_back(part, *std::move(at));
+        }
+        return instants;
+    }
+
+    const Solve& solve_;
+    const Orientation& orientation_;
+    SceneRenderer renderer_;
+    const StandOptions& options_;
+    PixelBox box_;
+    FrameRate fps_;
+    ArtShelf shelf_;
+};
+
+/// Colour, alpha and passes as channels of one file, over `box`.
+NamedChannels channelsOf(const SceneFrame& frame, const std::vector<ScenePass>& passes, const PixelBox& box) {
+    NamedChannels channels{box.width(), box.height(), {"R", "G", "B", "A"}, {}};
+    struct Source {
+        const std::vector<float>* values;
+        std::size_t width;
+    };
+    std::vector<Source> sources;
+    const ScenePasses& own = frame.passes;
+    const auto add = [&](const char* layer, std::initializer_list<const char*> names,
+                         const std::vector<float>& values) {
+        for (const char* name : names) channels.names.push_back(fmt::format("{}.{}", layer, name));
+        sources.push_back({&values, names.size()});
+    };
+    for (const ScenePass pass : passes) {
+        const char* word = kScenePasses[std::size_t(pass)];
+        if (pass == ScenePass::shadow) add(word, {"A"}, own.shadow);
+        if (pass == ScenePass::depth) add(word, {"Z"}, own.depth);
+        if (pass == ScenePass::position) add(word, {"X", "Y", "Z"}, own.position);
+        if (pass == ScenePass::normal) add(word, {"X", "Y", "Z"}, own.normal);
+        if (pass == ScenePass::mask) add(word, {"A"}, own.mask);
+    }
+    const std::size_t count = channels.names.size();
+    channels.values.assign(count * std::size_t(box.width()) * std::size_t(box.height()), 0.0F);
+    const PixelBox& in = frame.layer.box;
+    if (frame.layer.isEmpty()) return channels;
+    for (int y = in.y0; y < in.y1; ++y)
+        for (int x = in.x0; x < in.x1; ++x) {
+            float* to =
+                &channels
+                     .values[count * (std::size_t(y - box.y0) * std::size_t(box.width()) + std::size_t(x - box.x0))];
+            to = std::copy_n(frame.layer.at(x, y), 4, to);
+            const std::size_t from = std::size_t(y - in.y0) * std::size_t(in.width()) + std::size_t(x - in.x0);
+            for (const Source& source : sources)
+                if (!source.values->empty()) to = std::copy_n(&(*source.values)[source.width * from], source.width, to);
+        }
+    return channels;
+}
+
+Expected<void> checkStand(const Solve& solve, const StandOptions& options, const std::filesystem::path& pattern) {
+    if (!options.alone && options.undistorted)
+        return failure(Fault::input,
+                       "an undistorted scene is written alone: undistort the plate by its lens for what "
+                       "lies under it");
+    if (!options.alone && !options.passes.empty())
+        return failure(Fault::input, "passes are of the scene alone: ask for it alone");
+    if (!options.passes.empty() && loweredEnding(pattern) != ".exr")
+        return failure(Fault::input, "{}: passes are layers of EXR: write a sequence of .exr", pattern.string());
+    if (options.undistorted && solve.readout.isRolling())
+        return failure(Fault::input,
+                       "rows that are read one after the other have no undistorted place: render the "
+                       "scene as filmed, and undistort it with the plate");
+    return {};
+}
+
+}  // namespace
+
 Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, const Solve& solve,
                                const Orientation& orientation, const SceneLook& look,
                                const std::filesystem::path& pattern, const StandOptions& options,
                                const Progress& progress) {
     const PlateFacts& facts = frames.facts();
+    if (auto checked = checkStand(solve, options, pattern); !checked) return tl::unexpected(checked.error());
     if (solve.lens.width != facts.width || solve.lens.height != facts.height)
         return failure(Fault::input, "the camera is for {}x{}, the plate is {}x{}", solve.lens.width, solve.lens.height,
                        facts.width, facts.height);
@@ -52,36 +206,40 @@ Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, cons
     }
     if (report.unsolved.size() == numbers.size())
         return failure(Fault::input, "the camera has none of the frames {}-{}", range.first, range.last);
-    const SceneRenderer renderer(look);
-    report.problems = renderer.troubles();
-    ArtShelf shelf;
+    PixelBox box{0, 0, facts.width, facts.height};
+    if (options.undistorted) {
+        const auto grown = undistortedBox(
+            LensOverTime{facts.width, facts.height, [&](int frame) { return lensOn(solve, frame); }}, range, {});
+        if (!grown) return tl::unexpected(grown.error());
+        box = *grown;
+    }
+    const Solve seen = options.undistorted ? undistortedSolve(solve) : solve;
+    StandFrames scene(seen, orientation, look, options, box, facts.fps);
+    report.problems = scene.troubles();
     const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
-        Layer layer;
-        if (const auto eye = WorldEye::of(solve, orientation, numbers[i])) {
-            const PixelBox box = boxOfScene(look, *eye, numbers[i], facts.width, facts.height);
-            if (box.width() > 0 && box.height() > 0)
-                layer = renderer
-                            .frame(*eye, numbers[i],
-                                   {.box = box,
-                                    .linear = picture.linear,
-                                    .samples = options.samples,
-                                    .fps = facts.fps,
-                                    .shelf = &shelf},
-                                   &report.problems)
-                            .layer;
-        }
+        // Layers of an EXR are linear.
+        const bool linear = picture.linear || !options.passes.empty();
+        SceneFrame frame = scene.on(numbers[i], linear, &report.problems);
+        if (!options.passes.empty())
+            return [made = channelsOf(frame, options.passes, box)](FrameWriter& writer, int number) {
+                return writer.write(number, made);
+            };
         if (!options.alone) {
             Picture over = picture;
-            lay(over, layer, Blend::over);
+            lay(over, frame.layer, Blend::over);
             return writingOf(std::move(over));
         }
-        InsertAlone alone(facts.width, facts.height, picture.linear);
-        alone.add(layer);
+        InsertAlone alone(box.width(), box.height(), picture.linear);
+        PixelBox& at = frame.layer.box;
+        at = {at.x0 - box.x0, at.y0 - box.y0, at.x1 - box.x0, at.y1 - box.y0};
+        alone.add(frame.layer);
         return [made = std::move(alone)](FrameWriter& writer, int number) {
             return writer.write(number, made.picture, made.alpha, AlphaKind::premultiplied, AlphaKind::premultiplied);
         };
     };
-    auto render = renderMade(frames, numbers, pattern, {.quality = options.quality}, made, progress);
+    RenderOptions writing{.quality = options.quality, .width = box.width(), .height = box.height()};
+    if (options.undistorted) writing.window = FrameWindow{facts.width, facts.height, box.x0, box.y0};
+    auto render = renderMade(frames, numbers, pattern, writing, made, progress);
     if (!render) return tl::unexpected(render.error());
     report.render = *std::move(render);
     return report;

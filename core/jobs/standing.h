@@ -5,14 +5,25 @@
 #include "plate/framecache.h"
 #include "render/scenerender.h"
 
+#include <array>
 #include <filesystem>
+#include <vector>
 
 namespace pinion {
 
+/// What is written of each pixel beside its colour, in layers of an EXR: "depth.Z" (metres along the camera's axis),
+/// "normal" and "position" (X, Y, Z of the world), "mask.A" (the object's place in the list, from 1), "shadow.A".
+enum class ScenePass { shadow, depth, position, normal, mask };
+inline constexpr std::array kScenePasses{"shadow", "depth", "position", "normal", "mask"};
+
 struct StandOptions {
-    bool alone = false;  ///< the stand-ins by themselves, premultiplied, with their alpha
-    int samples = 64;    ///< rays through a pixel where an edge passes
-    int quality = 16;    ///< of a video
+    bool alone = false;             ///< the stand-ins by themselves, premultiplied, with their alpha
+    int samples = 64;               ///< rays through a pixel where an edge passes
+    int quality = 16;               ///< of a video
+    std::vector<ScenePass> passes;  ///< of the frame's middle, not blurred
+    double shutter = 0;             ///< frames over which motion blurs, 0 to 1
+    /// As a lens without distortion sees it, as large as the overscan of undistorting it.
+    bool undistorted = false;
 };
 
 /// What a card is made of.
@@ -32,7 +43,9 @@ struct StandReport {
 };
 
 /// The scene over the plate's frames, seen by the solved camera in the oriented world, written to `pattern`. Fails when
-/// no frame of the range has a camera, when the camera is for another size, or when nothing stands in the scene.
+/// no frame of the range has a camera, when the camera is for another size, when nothing stands in the scene, and for
+/// what cannot go together: passes and an undistorted scene are of the scene alone, passes are EXR's, and rows that are
+/// read one after the other have no undistorted place.
 Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, const Solve& solve,
                                const Orientation& orientation, const SceneLook& look,
                                const std::filesystem::path& pattern, const StandOptions& options = {},

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "base/framerange.h"
 #include "base/framerate.h"
 #include "picture/picture.h"
 

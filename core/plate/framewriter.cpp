@@ -35,6 +35,10 @@ std::vector<float> valuesFor(const Picture& picture, bool linear) {
     return values;
 }
 
+tl::unexpected<Error> noChannels() {
+    return failure(Fault::input, "only EXR holds channels of other names: write a sequence of .exr");
+}
+
 constexpr double kResolution = 10000;  // across, of pixels that are not square
 
 /// The name of a sequence's files, taken apart at the frame number.
@@ -102,6 +106,13 @@ public:
         const auto type = isExr_ ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::UINT16;
         return put(frame, {plane.width, plane.height, 1, type, plane.values, {}});
     }
+    Expected<void> write(int frame, const NamedChannels& channels) override {
+        if (!isExr_) return noChannels();
+        Pixels pixels{channels.width,        channels.height, int(channels.names.size()),
+                      OIIO::TypeDesc::FLOAT, channels.values, {}};
+        pixels.names = channels.names;
+        return put(frame, pixels);
+    }
     Expected<void> finish() override { return {}; }
 
 private:
@@ -111,6 +122,7 @@ private:
         std::vector<float> values;
         const std::uint8_t* bytes = nullptr;  ///< in place of the values
         bool straight = true;
+        std::vector<std::string> names = {};  ///< of its channels, where they are no colours
     };
 
     OIIO::TypeDesc typeFor(const Picture& picture) const {
@@ -146,7 +158,8 @@ private:
             spec.full_width = window_->width;
             spec.full_height = window_->height;
         }
-        if (pixels.channels == 4) {
+        if (!pixels.names.empty()) spec.channelnames = pixels.names;
+        else if (pixels.channels == 4) {
             spec.alpha_channel = 3;
             // What is written is what was given: the library is not to multiply or divide on its own.
             if (pixels.straight) spec.attribute("oiio:UnassociatedAlpha", 1);
@@ -196,6 +209,7 @@ public:
     }
     Expected<void> write(int, const Picture&, const ImageChannel&, AlphaKind, AlphaKind) override { return noAlpha(); }
     Expected<void> write(int, const ImageChannel&) override { return noAlpha(); }
+    Expected<void> write(int, const NamedChannels&) override { return noChannels(); }
     Expected<void> finish() override { return video_->finish(); }
 
 private:

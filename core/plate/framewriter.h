@@ -8,6 +8,8 @@
 #include <filesystem>
 #include <memory>
 #include <optional>
+#include <string>
+#include <vector>
 
 namespace pinion {
 
@@ -26,6 +28,13 @@ struct FrameWriterOptions {
 
     /// Width of a pixel to its height: kept by EXR, TIFF, PNG and videos alike.
     double pixelAspect = 1;
+};
+
+/// Channels under names of their own, as EXR has them in layers: "depth.Z", "normal.X".
+struct NamedChannels {
+    int width = 0, height = 0;
+    std::vector<std::string> names;
+    std::vector<float> values;  ///< rows from the top; all channels of a pixel one after the other
 };
 
 /// Whether a path stands for the files of a sequence: it has #### or %04d for the frame's number.
@@ -60,6 +69,8 @@ public:
                                  AlphaKind stored) = 0;
     /// One channel by itself, 0 to 1, as it is: 16 bits in PNG and TIFF.
     virtual Expected<void> write(int frame, const ImageChannel& plane) = 0;
+    /// Whatever is measured of each pixel, as it is, in 32 bits. EXR alone holds it; fails for others, saying so.
+    virtual Expected<void> write(int frame, const NamedChannels& channels) = 0;
     /// Puts a video in its place; nothing for a sequence.
     virtual Expected<void> finish() = 0;
 };

@@ -163,7 +163,7 @@ SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
 std::vector<std::string> SceneRenderer::troubles() const {
     std::vector<std::string> words;
     if (look_.sun.towards.y() <= 0 && look_.sun.strength > 0)
-        words.push_back("the sun is below the horizon: nothing casts a shadow on the ground");
+        words.emplace_back("the sun is below the horizon: nothing casts a shadow on the ground");
     for (std::size_t i = 0; i < look_.standIns.size(); ++i) {
         const StandIn& one = look_.standIns[i];
         if (const auto mesh = !one.hidden && one.kind == StandInKind::mesh ? readMesh(one.file) : MeshFile{}; !mesh)
@@ -178,8 +178,8 @@ std::vector<std::string> SceneRenderer::troubles() const {
     return words;
 }
 
-std::shared_ptr<const SurfacePicture> SceneRenderer::pictureOf(std::size_t i, int number, const SceneWish& wish,
-                                                               std::vector<std::string>* problems) const {
+std::optional<std::shared_ptr<const SurfacePicture>> SceneRenderer::pictureOf(
+    std::size_t i, double number, const SceneWish& wish, std::vector<std::string>* problems) const {
     const StandIn& one = look_.standIns[i];
     const auto& clip = clips_[i];
     if (!clip || !wish.shelf) return pictures_[i];
@@ -189,8 +189,8 @@ std::shared_ptr<const SurfacePicture> SceneRenderer::pictureOf(std::size_t i, in
     }
     Clip shown = **clip;
     if (shown.hasAlpha && !alphaKindOf(shown)) shown.alpha = AlphaKind::straight;
-    const auto frame = clipFrameAt(one.card.time, shown, number, wish.fps);
-    if (!frame) return nullptr;
+    const auto frame = clipFrameAt(one.card.time, shown, int(std::floor(number + 0.5)), wish.fps);
+    if (!frame) return std::nullopt;
     const auto art = wish.shelf->art(shown, *frame, true, one.card.key);
     if (art) return std::make_shared<const SurfacePicture>(*art);
     noteOnce(problems, fmt::format("{}: {}", one.name, art.error().message));
@@ -200,7 +200,7 @@ std::shared_ptr<const SurfacePicture> SceneRenderer::pictureOf(std::size_t i, in
 /// The scene on one frame.
 class SceneRenderer::Frame {
 public:
-    Frame(const SceneRenderer& renderer, const WorldEye& eye, int number, const SceneWish& wish,
+    Frame(const SceneRenderer& renderer, const WorldEye& eye, double number, const SceneWish& wish,
           std::vector<std::string>* problems)
         : renderer_(renderer), look_(renderer.look_), eye_(eye), wish_(wish) {
         sun_ = look_.sun.towards.norm() > 0 ? Vector3d(look_.sun.towards.normalized()) : Vector3d(0, 1, 0);
@@ -215,9 +215,9 @@ public:
             if (one.hidden || stance.size.minCoeff() <= 0) continue;
             const RayScene::Body body{renderer.shapes_[i], stance.worldFromUnit()};
             if (!body.mesh) continue;
-            const auto picture = renderer.pictureOf(i, number, wish, problems);
-            // Before its clip begins and after it ends nothing stands there.
-            if (one.showsPictures() && !picture && wish.shelf && renderer.clips_[i] && *renderer.clips_[i]) continue;
+            const auto shown = renderer.pictureOf(i, number, wish, problems);
+            if (!shown) continue;
+            const auto& picture = *shown;
             const Eigen::Matrix3d normals = body.worldFromMesh.linear().inverse().transpose();
             const Array3f colour(decodeSrgb(float(one.colour[0])), decodeSrgb(float(one.colour[1])),
                                  decodeSrgb(float(one.colour[2])));
@@ -584,7 +584,7 @@ private:
 namespace {
 
 /// Where each stand-in is seen, and its shadow on the ground.
-std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, int number, const PixelBox& frame) {
+std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double number, const PixelBox& frame) {
     std::vector<PixelBox> parts;
     const Vector3d sun = look.sun.towards;
     for (const StandIn& one : look.standIns) {
@@ -618,15 +618,15 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, int nu
 
 }  // namespace
 
-SceneFrame SceneRenderer::frame(const WorldEye& eye, int number, const SceneWish& wish,
+SceneFrame SceneRenderer::frame(const WorldEye& eye, double number, const SceneWish& wish,
                                 std::vector<std::string>* problems) const {
     Frame frame(*this, eye, number, wish, problems);
     return frame.rendered(partsOf(look_, eye, number, wish.box));
 }
 
-PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, int frame, int width, int height) {
+PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, const PixelBox& within) {
     PixelBox all;
-    for (const PixelBox& part : partsOf(look, eye, frame, {0, 0, width, height})) {
+    for (const PixelBox& part : partsOf(look, eye, frame, within)) {
         if (isEmptyBox(part)) continue;
         all = isEmptyBox(all) ? part
                               : PixelBox{std::min(all.x0, part.x0), std::min(all.y0, part.y0),

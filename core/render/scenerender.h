@@ -46,8 +46,8 @@ public:
     explicit SceneRenderer(SceneLook look);
     const SceneLook& look() const { return look_; }
 
-    /// Adds to `problems` what could not be shown on this frame.
-    SceneFrame frame(const WorldEye& eye, int number, const SceneWish& wish,
+    /// `number` may lie between two frames, where the eye is. Adds to `problems` what could not be shown.
+    SceneFrame frame(const WorldEye& eye, double number, const SceneWish& wish,
                      std::vector<std::string>* problems = nullptr) const;
     /// What cannot be shown as it should, in words.
     std::vector<std::string> troubles() const;
@@ -57,8 +57,9 @@ private:
     struct PlaneTable;
     std::shared_ptr<const PlaneTable> planesOf(const Lens& lens, const PixelBox& box) const;
 
-    std::shared_ptr<const SurfacePicture> pictureOf(std::size_t i, int number, const SceneWish& wish,
-                                                    std::vector<std::string>* problems) const;
+    /// What a stand-in shows on a frame, null: its own colour; none while its clip is not there.
+    std::optional<std::shared_ptr<const SurfacePicture>> pictureOf(std::size_t i, double number, const SceneWish& wish,
+                                                                   std::vector<std::string>* problems) const;
 
     SceneLook look_;
     std::vector<std::optional<Expected<Clip>>> clips_;             ///< of each stand-in that shows a file's pictures
@@ -68,8 +69,11 @@ private:
     mutable std::shared_ptr<const PlaneTable> planes_;
 };
 
-/// The pixels that stand-ins and their shadows on the ground may touch on a frame of `width` x `height`.
-PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, int frame, int width, int height);
+/// The pixels of `within` that stand-ins and their shadows on the ground may touch.
+PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, const PixelBox& within);
+inline PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, int width, int height) {
+    return boxOfScene(look, eye, frame, PixelBox{0, 0, width, height});
+}
 
 /// The first stand-in under a place of the plate, and where its surface is met; the ground where it meets none.
 struct ScenePick {

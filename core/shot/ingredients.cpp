@@ -192,10 +192,14 @@ void addWorld(Fingerprint& print, const Shot& shot) {
     print.add(int(world.ground.size()));
     for (const TrackId id : world.ground) print.add(std::uint64_t(id));
     if (world.origin) print.add(113).add(std::uint64_t(*world.origin));
-    if (world.measure)
-        print.add(std::uint64_t(world.measure->from))
-            .add(std::uint64_t(world.measure->to))
-            .add(world.measure->length_m);
+    for (const World::Measure& measure : world.measures)
+        print.add(std::uint64_t(measure.from)).add(std::uint64_t(measure.to)).add(measure.length_m);
+    if (world.height_m) print.add(114).add(*world.height_m);
+    if (world.facing) print.add(115).add(std::uint64_t(world.facing->from)).add(std::uint64_t(world.facing->to));
+    if (!world.wall.isEmpty()) print.add(116);
+    for (const TrackId id : world.wall) print.add(std::uint64_t(id));
+    if (world.turn_deg != 0) print.add(117).add(world.turn_deg);
+    if (world.flipped) print.add(120);
     addSolve(print, shot);
 }
 

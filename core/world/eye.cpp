@@ -11,8 +11,8 @@ constexpr double kNearest = 0.05;  // of the world's unit
 
 }  // namespace
 
-std::optional<WorldEye> WorldEye::of(const Solve& solve, const Orientation& orientation, int frame) {
-    auto rows = FrameRows::of(solve, frame);
+std::optional<WorldEye> WorldEye::of(const Solve& solve, const Orientation& orientation, int frame, double part) {
+    auto rows = FrameRows::of(solve, frame, part);
     if (!rows) return std::nullopt;
     return WorldEye(orientation, *std::move(rows));
 }

@@ -18,8 +18,8 @@ struct WorldRay {
 /// the lens and by the row that sees them.
 class WorldEye {
 public:
-    /// None of a frame that is not solved.
-    static std::optional<WorldEye> of(const Solve& solve, const Orientation& orientation, int frame);
+    /// None of a frame that is not solved. `part`: so much later, up to half a frame earlier or later.
+    static std::optional<WorldEye> of(const Solve& solve, const Orientation& orientation, int frame, double part = 0);
 
     const Lens& lens() const { return middle_.lens; }
     bool isRolling() const { return rows_.isRolling(); }

@@ -39,24 +39,24 @@ bool StandIn::operator==(const StandIn& other) const {
            catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden;
 }
 
-Stance StandIn::at(int frame) const {
+Stance StandIn::at(double frame) const {
     if (keys.isEmpty()) return stance;
     const auto next = std::lower_bound(keys.begin(), keys.end(), frame,
-                                       [](const StanceKey& key, int number) { return key.frame < number; });
+                                       [](const StanceKey& key, double number) { return key.frame < number; });
     if (next == keys.end()) return keys.back().stance;
     if (next->frame == frame || next == keys.begin()) return next->stance;
     const StanceKey& before = *(next - 1);
-    const double share = double(frame - before.frame) / double(next->frame - before.frame);
+    const double share = (frame - before.frame) / double(next->frame - before.frame);
     const auto between = [&](const Vector3d& a, const Vector3d& b) -> Vector3d { return (1 - share) * a + share * b; };
     return {between(before.stance.place, next->stance.place), between(before.stance.turn_deg, next->stance.turn_deg),
             between(before.stance.size, next->stance.size)};
 }
 
-Stance StandIn::facing(Stance stance, const Vector3d& eye) const {
-    const Vector3d towards = eye - stance.place;
+Stance StandIn::facing(Stance now, const Vector3d& eye) const {
+    const Vector3d towards = eye - now.place;
     if (card.facesCamera && std::hypot(towards.x(), towards.z()) > 0)
-        stance.turn_deg = {0, std::atan2(towards.x(), towards.z()) * (180 / std::numbers::pi), 0};
-    return stance;
+        now.turn_deg = {0, std::atan2(towards.x(), towards.z()) * (180 / std::numbers::pi), 0};
+    return now;
 }
 
 Vector3d usualSize(StandInKind kind) {

@@ -71,10 +71,11 @@ struct StandIn {
     bool hidden = false;                             ///< it takes no part
 
     bool operator==(const StandIn& other) const;
-    Stance at(int frame) const;
+    /// `frame` may lie between two.
+    Stance at(double frame) const;
     /// Facing whoever looks from `eye`, where it does.
-    Stance at(int frame, const Eigen::Vector3d& eye) const { return facing(at(frame), eye); }
-    Stance facing(Stance stance, const Eigen::Vector3d& eye) const;
+    Stance at(double frame, const Eigen::Vector3d& eye) const { return facing(at(frame), eye); }
+    Stance facing(Stance now, const Eigen::Vector3d& eye) const;
     bool showsPictures() const { return kind == StandInKind::card || (kind == StandInKind::board && !file.empty()); }
     bool hasFile() const { return kind == StandInKind::mesh || showsPictures(); }
 };

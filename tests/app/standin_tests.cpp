@@ -10,7 +10,12 @@
 #include "stages/world/standinoverlay.h"
 #include "stages/world/worldstage.h"
 
+#include <QCheckBox>
 #include <QDoubleSpinBox>
+#include <QLineEdit>
+#include <QPainter>
+#include <QSpinBox>
+#include <QTemporaryDir>
 #include <QToolButton>
 
 namespace {
@@ -288,4 +293,84 @@ TEST_CASE("without a camera nothing can stand anywhere, and it is said what is t
     f.window.stage<WorldStage>().addStandIn(StandInKind::box);
     CHECK(said.contains("no camera"));
     CHECK(f.session.shot().scene.standIns.isEmpty());
+}
+
+TEST_CASE(
+    "a card of a still stands where it is clicked, its backing keyed out, and words and a board's picture are set") {
+    Standing f;
+    QTemporaryDir folder;
+    QImage actor(200, 400, QImage::Format_RGB32);
+    actor.fill(QColor(30, 180, 50));
+    QPainter(&actor).fillRect(70, 100, 60, 300, QColor(230, 40, 200));
+    const QString path = folder.filePath("actor.png");
+    REQUIRE(actor.save(path));
+    f.world.addCard(path.toStdString());
+    // Its file is read beside the interface; then it asks for its place.
+    REQUIRE(QTest::qWaitFor([&] { return f.said.contains("Click where the card stands"); }, 10000));
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({0.3, 0, 1}).toPoint());
+    QTest::qWait(50);
+    CHECK(f.only().kind == StandInKind::card);
+    CHECK(f.only().name == "actor");
+    CHECK(f.only().stance.size.x() == Approx(1.75 / 2));
+    CHECK(f.only().card.time.start == 1001);
+    REQUIRE(f.only().card.key);
+    CHECK(f.button("standInMake-card")->isEnabled());
+    // The actor is there, the plate beside him.
+    const auto onPlate = [&](const Vector3d& place) { return *f.world.hand.eye()->plateFromWorld(place); };
+    const auto body = onPlate({0.3, 0.8, 1}), beside = onPlate({0.0, 1.4, 1});
+    const auto isGreen = [&] {
+        const QColor seen = f.seen(beside.x(), beside.y());
+        return seen.green() > 2 * seen.red() && seen.green() > 2 * seen.blue();
+    };
+    const auto isPink = [&] {
+        const QColor seen = f.seen(body.x(), body.y());
+        return seen.red() > 1.8 * seen.green() && seen.blue() > 1.6 * seen.green();
+    };
+    REQUIRE(QTest::qWaitFor(isPink, 20000));
+    CHECK_FALSE(isGreen());
+    // Without its key the backing is there.
+    auto* keyed = f.window.findChild<QCheckBox*>("standInKeyed");
+    REQUIRE(keyed->isVisible());
+    CHECK(keyed->isChecked());
+    QTest::mouseClick(keyed, Qt::LeftButton, {}, QPoint(6, keyed->height() / 2));
+    REQUIRE(QTest::qWaitFor([&] { return !f.only().card.key; }, 5000));
+    CHECK(QTest::qWaitFor(isGreen, 20000));
+    auto* faces = f.window.findChild<QCheckBox*>("standInFaces");
+    REQUIRE(faces->isVisible());
+    CHECK(faces->isChecked());
+    auto* start = f.window.findChild<QSpinBox*>("standInStart");
+    start->setValue(1010);
+    CHECK(f.only().card.time.start == 1010);
+    // A still has no time: it is there all the same.
+    CHECK(isPink());
+
+    f.world.addStandIn(StandInKind::text);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({-1, 0, 0}).toPoint());
+    QTest::qWait(50);
+    auto* words = f.window.findChild<QLineEdit*>("standInWords");
+    REQUIRE(words->isVisible());
+    CHECK(words->text() == "Text");
+    CHECK_FALSE(keyed->isVisible());
+    words->setFocus();
+    words->selectAll();
+    QTest::keyClicks(words, "Quay 7");
+    QTest::keyClick(words, Qt::Key_Return);
+    CHECK(f.session.shot().scene.standIns[1].words == "Quay 7");
+
+    f.world.addStandIn(StandInKind::board);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({1, 0, 0}).toPoint());
+    QTest::qWait(50);
+    f.world.replaceFile(path.toStdString());
+    REQUIRE(QTest::qWaitFor([&] { return f.session.shot().scene.standIns[2].showsPictures(); }, 10000));
+    CHECK(f.session.shot().scene.standIns[2].stance.size.x() == Approx(0.5));
+    CHECK_FALSE(f.session.shot().scene.standIns[2].card.key);
+    // Handed on with the scene.
+    const auto& listed = f.session.shot().deliverables;
+    CHECK(std::count_if(listed.begin(), listed.end(),
+                        [](const Deliverable& one) { return one.kind == DeliverableKind::scene; }) == 1);
+    // What is no picture is refused with its name.
+    QFile(folder.filePath("no.png")).open(QIODevice::WriteOnly);
+    f.world.addCard(folder.filePath("no.png").toStdString());
+    CHECK(QTest::qWaitFor([&] { return f.said.contains("no.png"); }, 10000));
+    CHECK(f.session.shot().scene.standIns.size() == 3);
 }

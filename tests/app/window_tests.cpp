@@ -664,7 +664,7 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
         CHECK(view->grabFramebuffer() != before);
     }
     f.key(Qt::Key_Z, Qt::ControlModifier);
-    CHECK_FALSE(f.session.shot().world.measure);
+    CHECK(f.session.shot().world.measures.isEmpty());
 }
 
 namespace {

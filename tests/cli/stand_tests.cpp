@@ -3,6 +3,10 @@
 #include "commandline.h"
 #include "base/files.h"
 #include "exchange/formats.h"
+#include "exchange/newshot.h"
+#include "exchange/shotfiles.h"
+#include "shot/edits/sceneedits.h"
+#include "shot/file/shotfile.h"
 #include "plate/plate.h"
 
 #include <nlohmann/json.hpp>
@@ -112,4 +116,75 @@ TEST_CASE("stand refuses what cannot be rendered, with the file, the place and w
     const Outcome night = run("stand " + kLanding + camera + scene + " --range 1001-1001 --out " + out);
     CHECK(night.status == 0);
     CHECK(night.out.find("below the horizon") != std::string::npos);
+}
+
+TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find right") {
+    const Scratch scratch;
+    const auto plate = Plate::open(kLanding);
+    REQUIRE(plate);
+    Shot shot = shotOf((*plate)->facts());
+    writeTrueCamera(scratch / "c.json");
+    const auto camera = readCamera(scratch / "c.json");
+    REQUIRE(camera);
+    Solve solve = solveOf(*camera);
+    solve.tracks = std::vector<SolvedTrack>{{.track = 1, .role = TrackRole::used, .xyz = Eigen::Vector3d(0.5, 0, 0.5)},
+                                            {.track = 2, .role = TrackRole::used, .xyz = Eigen::Vector3d(-1, 0, 1)}};
+    shot.solve = std::make_shared<const Solve>(solve);
+    for (const StandInKind kind : {StandInKind::board, StandInKind::box, StandInKind::cone, StandInKind::ball,
+                                   StandInKind::figure, StandInKind::grid, StandInKind::text, StandInKind::mesh}) {
+        StandIn one;
+        one.kind = kind;
+        one.stance = {{0.3 * double(kind), 0, 0}, {0, 15, 0}, usualSize(kind)};
+        one.words = "Ternholm";
+        if (kind == StandInKind::mesh) one.file = std::string(PINION_SOURCE_DIR) + "/demo/lamp-post.obj";
+        if (kind == StandInKind::box)
+            one.keys = std::vector<StanceKey>{{1005, one.stance}, {1060, {{2, 0, 1}, {}, {1, 1, 1}}}};
+        one.card.facesCamera = kind == StandInKind::text;
+        one.opacity = kind == StandInKind::ball ? 0.5 : 1;
+        shot = withStandInAdded(shot, one);
+    }
+    REQUIRE(saveShot(shot, scratch / "s.pinion"));
+    const std::string to = " --out-dir " + scratch.path().string();
+    const Outcome glb = run("deliver " + (scratch / "s.pinion").string() + " --only 'scene for CG'" + to);
+    INFO(glb.err);
+    REQUIRE(glb.status == 0);
+    const Outcome usd = run("deliver " + (scratch / "s.pinion").string() + " --only 'camera for CG'" + to);
+    INFO(usd.err);
+    REQUIRE(usd.status == 0);
+    REQUIRE(run("deliver " + (scratch / "s.pinion").string() + " --only 'camera data'" + to).status == 0);
+    const std::string node = std::string(PINION_BINARY_DIR) + "/node",
+                      tests = std::string(PINION_SOURCE_DIR) + "/tests/node/";
+    const auto isRight = [&](const std::string& words) {
+        return std::system(("PINION_NODE_DIR=" + node + " node " + tests + words).c_str()) == 0;
+    };
+    if (!std::filesystem::exists(node + "/node_modules/gltf-validator")) {
+        WARN("node or its packages are not here: glTF and USD were not read by other readers");
+        return;
+    }
+    CHECK(isRight("check_gltf.mjs " + (scratch / "landing.glb").string()));
+    CHECK(isRight("check_usd.mjs " + (scratch / "landing.usda").string() + " " +
+                  (scratch / "landing.camera.json").string()));
+}
+
+TEST_CASE("passes, motion blur and the undistorted scene are asked for by words, and refused by what they lack") {
+    const Scratch scratch;
+    writeTrueCamera(scratch / "c.json");
+    REQUIRE(writeFile(scratch / "s.json", R"({"format":"pinion.scene","version":1,
+        "objects":[{"name":"crate","kind":"box","place":[0.5,0,0],"size":[0.6,0.8,0.6]},
+                   {"name":"sign","kind":"text","text":"Ternholm","place":[-0.8,0.5,0],"faces_camera":true}]})"));
+    const std::string with = "stand " + kLanding + " --camera " + (scratch / "c.json").string() + " --scene " +
+                             (scratch / "s.json").string() + " --range 1010-1010 --out ";
+    const Outcome passes =
+        run(with + (scratch / "p.####.exr").string() + " --alone --passes depth,normal --shutter 0.5");
+    INFO(passes.err);
+    REQUIRE(passes.status == 0);
+    CHECK(std::filesystem::file_size(scratch / "p.1010.exr") > 1000);
+    REQUIRE(run(with + (scratch / "u.####.exr").string() + " --alone --undistorted").status == 0);
+    const auto wide = Plate::open(scratch / "u.1010.exr", {.overscan = true});
+    REQUIRE(wide);
+    CHECK((*wide)->facts().width > 1280);
+    checkRefused(run(with + (scratch / "p.####.exr").string() + " --alone --passes depths"), 2,
+                 "'depths' is not known; there are shadow, depth, position, normal, mask");
+    checkRefused(run(with + (scratch / "p.####.png").string() + " --alone --passes depth"), 2, "layers of EXR");
+    checkRefused(run(with + (scratch / "p.####.exr").string() + " --undistorted"), 2, "alone");
 }

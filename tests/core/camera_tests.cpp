@@ -337,7 +337,7 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
     World world;
     world.ground = List<TrackId>({1, 2, 3, 4, 5});
     world.origin = 2;
-    world.measure = World::Measure{1, 3, 2.5};
+    world.measures = std::vector<World::Measure>{{1, 3, 2.5}};
     const auto orientation = orient(world, solve);
     REQUIRE(orientation);
     for (std::size_t i = 0; i < 7; ++i) CHECK(orientation->apply(*tracks[i].xyz).y() == Approx(0).margin(1e-9));
@@ -347,6 +347,78 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
         CHECK(orientation->apply(Vector3d(frame.worldFromCamera.translation())).y() > 0);
     CHECK(orientation->rotation.determinant() == Approx(1));
     CHECK((orientation->undo(orientation->apply(Vector3d(1, 2, 3))) - Vector3d(1, 2, 3)).norm() < 1e-9);
+
+    // A second length, which says that all is a tenth larger: both count, the longer one more.
+    const auto distance = [&](int i, int j) {
+        return (*tracks[std::size_t(i)].xyz - *tracks[std::size_t(j)].xyz).norm();
+    };
+    world.measures = std::vector<World::Measure>{{1, 3, 2 * distance(0, 2)}, {1, 6, 2.2 * distance(0, 5)}};
+    const auto averaged = orient(world, solve);
+    REQUIRE(averaged);
+    const double wider = std::pow(distance(0, 5), 2) / (std::pow(distance(0, 5), 2) + std::pow(distance(0, 2), 2));
+    CHECK(averaged->scale == Approx(2 + 0.2 * wider));
+    const auto misses = measureMisses(world, solve, *averaged);
+    REQUIRE(misses.size() == 2);
+    CHECK(misses[0] == Approx(averaged->scale / 2 - 1));
+    CHECK(misses[1] == Approx(averaged->scale / 2.2 - 1));
+    world.measures = {};
+    world.height_m = 1.75;
+    const auto high = orient(world, solve);
+    REQUIRE(high);
+    CHECK(high->apply(Vector3d(frames.front().worldFromCamera.translation())).y() == Approx(1.75));
+    // Along x, turned from there, and upside down.
+    world.facing = World::Facing{1, 6};
+    const auto faced = orient(world, solve);
+    REQUIRE(faced);
+    const auto along = [&](const Orientation& o) {
+        return Vector3d(o.apply(*tracks[5].xyz) - o.apply(*tracks[0].xyz));
+    };
+    CHECK(along(*faced).x() == Approx(along(*faced).norm()));
+    CHECK(faced->rotation.determinant() == Approx(1));
+    world.turn_deg = 90;
+    // Counterclockwise from above x comes to lie where -z was.
+    CHECK(along(*orient(world, solve)).z() == Approx(-along(*faced).norm()));
+    world.turn_deg = 0;
+    world.flipped = true;
+    const auto flipped = orient(world, solve);
+    REQUIRE(flipped);
+    CHECK(flipped->apply(Vector3d(frames.front().worldFromCamera.translation())).y() == Approx(-1.75));
+    CHECK(flipped->apply(*tracks[3].xyz).y() == Approx(0).margin(1e-9));
+    CHECK(along(*flipped).x() > 0);
+    CHECK(flipped->rotation.determinant() == Approx(1));
+    world.flipped = false;
+    // A wall of its own, a little off upright: it looks towards z, where the cameras are.
+    std::vector<SolvedTrack> walled = tracks;
+    for (int i = 0; i < 4; ++i)
+        walled.push_back({.track = 20 + i,
+                          .role = TrackRole::used,
+                          .xyz = Vector3d(i % 2 - 0.5, i < 2 ? -1.0 : 1.0, 9 + 0.4 * (i % 2) + (i < 2 ? 0.02 : 0))});
+    Solve house = solve;
+    house.tracks = List<SolvedTrack>(walled);
+    world.facing.reset();
+    world.wall = List<TrackId>({20, 21, 22, 23});
+    const auto squared = orient(world, house);
+    REQUIRE(squared);
+    const auto placeOf = [&](std::size_t i) { return squared->apply(*walled[i].xyz); };
+    const Vector3d level = placeOf(8) - placeOf(7);
+    CHECK(level.z() == Approx(0).margin(0.1 * level.norm()));
+    CHECK(squared->apply(Vector3d(frames.front().worldFromCamera.translation())).z() > placeOf(7).z());
+    world.wall = List<TrackId>({1, 2, 3, 4, 5});
+    CHECK(orient(world, house).error().message.find("no heading") != std::string::npos);
+    world.wall = List<TrackId>({20, 21});
+    CHECK(orient(world, house).error().message.find("the wall needs three points") != std::string::npos);
+    world.wall = {};
+    world.facing = World::Facing{1, 99};
+    CHECK(orient(world, solve).error().message.find("not part of the solve") != std::string::npos);
+    world.facing = World::Facing{20, 22};
+    CHECK(orient(world, house).error().message.find("stands upright") != std::string::npos);
+    world.facing.reset();
+    World high2;
+    high2.height_m = 1.5;
+    CHECK(orient(high2, solve).error().message.find("set the ground first") != std::string::npos);
+    const auto heights = groundResiduals(world, solve, *high);
+    REQUIRE(heights.size() == 5);
+    CHECK(std::abs(heights.front().height) >= std::abs(heights.back().height));
 
     world.ground = List<TrackId>({1, 2, 3});
     CHECK(orient(world, solve).error().message.find("on a line") != std::string::npos);

@@ -1,6 +1,7 @@
 // A shot with every member set comes back from its file as the same value. Members are taken apart by structured
 // bindings: one that is added to a structure does not compile here before it is set and compared.
 
+#include "camera/object.h"
 #include "mutations/fullshot.h"
 #include "scratch.h"
 #include "shot/file/shotfile.h"
@@ -219,9 +220,13 @@ static Strings members(const World::Measure& x) {
     const auto& [from, to, length] = x;
     return all(from, to, length);
 }
+static Strings members(const World::Facing& x) {
+    const auto& [from, to] = x;
+    return all(from, to);
+}
 static Strings members(const World& x) {
-    const auto& [ground, origin, measure] = x;
-    return all(ground, origin, measure);
+    const auto& [ground, origin, measures, height, facing, wall, turn, flipped] = x;
+    return all(ground, origin, measures, height, facing, wall, turn, flipped);
 }
 static Strings members(const Stance& x) {
     const auto& [place, turn, size] = x;

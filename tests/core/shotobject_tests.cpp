@@ -87,7 +87,7 @@ TEST_CASE("an object of a shot is solved in the world of its camera, and handed 
     CHECK(cart.shot.objects.front().name == "object 1");
     CHECK(lackOfObjects(cart.shot) == "object 1 is not solved yet. Solve it.");
     cart.shot.world.ground = std::vector<TrackId>{100, 101, 102, 103};
-    cart.shot.world.measure = World::Measure{100, 101, 6.0};
+    cart.shot.world.measures = std::vector<World::Measure>{{100, 101, 6.0}};
     cart.shot = withObjectEdited(cart.shot, id, [](ShotObject& one) {
         one.onGround = std::vector<TrackId>{1, 2, 3, 4};
     });

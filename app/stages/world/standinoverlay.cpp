@@ -108,7 +108,7 @@ void StandInOverlay::paint(QPainter& painter, const PlateView& view) {
                       .arg(p.x(), 0, 'f', 2)
                       .arg(p.y(), 0, 'f', 2)
                       .arg(p.z(), 0, 'f', 2)
-                      .arg(session_.shot().world.measure ? "m" : "units")
+                      .arg(isInMetres(session_.shot()) ? "m" : "units")
                       .arg(stance->turn_deg.y(), 0, 'f', 0)
                       .arg(stance->size.y(), 0, 'f', 2));
     }

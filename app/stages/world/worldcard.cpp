@@ -1,8 +1,14 @@
 #include "stages/world/worldcard.h"
 
 #include "camera/result.h"
+#include "shot/stages/worldstage.h"
 #include "stages/shotform.h"
 #include "stages/world/standinlist.h"
+
+#include <QCheckBox>
+
+#include <algorithm>
+#include <cmath>
 
 namespace pinion {
 namespace {
@@ -21,8 +27,8 @@ QString hintOf(const Session& session) {
     if (shot.solve->motion != CameraMotion::travelling)
         return "A camera that only turns sees no depth: there is no ground to lay and no length to measure.";
     if (session.selection.isEmpty())
-        return "Select tracks on the plate: three or more on the floor for the ground, one for the origin, two for the "
-               "scale.";
+        return "Select tracks on the plate: three or more on the floor for the ground or on a wall, one for the "
+               "origin, two for the scale or along x.";
     return QString("%1 selected, %2 of them solved.").arg(session.selection.size()).arg(placedOf(session));
 }
 
@@ -36,12 +42,26 @@ QString stateOf(const Shot& shot) {
     const auto orientation = orient(shot.world, *shot.solve);
     if (!orientation) return {};
     QStringList lines;
-    const QString unit = shot.world.measure ? "m" : "units";
-    if (!shot.world.ground.isEmpty())
+    const QString unit = isInMetres(shot) ? "m" : "units";
+    if (!shot.world.ground.isEmpty()) {
         lines << QString("Ground through %1 points, %2 %3 RMS off it")
                      .arg(shot.world.ground.size())
                      .arg(groundRms(shot.world, *shot.solve, *orientation), 0, 'f', 3)
                      .arg(unit);
+        // Three always lie on their plane.
+        constexpr std::size_t kShown = 5;
+        const auto residuals = groundResiduals(shot.world, *shot.solve, *orientation);
+        QStringList heights;
+        for (std::size_t i = 0; i < residuals.size() && i < kShown && residuals.size() > 3; ++i)
+            heights << QString("%1 %2%3")
+                           .arg(nameOf(shot, residuals[i].track), residuals[i].height < 0 ? "−" : "+")
+                           .arg(std::abs(residuals[i].height), 0, 'f', 3);
+        if (!heights.isEmpty()) lines << heights.join(", ") + (residuals.size() > kShown ? ", the others less" : "");
+    }
+    if (shot.world.facing)
+        lines << QString("%1 to %2 lies along x")
+                     .arg(nameOf(shot, shot.world.facing->from), nameOf(shot, shot.world.facing->to));
+    if (!shot.world.wall.isEmpty()) lines << QString("Wall through %1 points across z").arg(shot.world.wall.size());
     const Eigen::Vector3d eye =
         orientation->apply(Eigen::Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
     lines << QString("Camera starts at %1, %2, %3 %4")
@@ -51,10 +71,17 @@ QString stateOf(const Shot& shot) {
                  .arg(unit);
     if (shot.world.origin && findTrack(shot, *shot.world.origin))
         lines << "Origin at " + nameOf(shot, *shot.world.origin);
-    if (const auto& measure = shot.world.measure)
-        lines << QString("%1 to %2 is %3 m")
-                     .arg(nameOf(shot, measure->from), nameOf(shot, measure->to))
-                     .arg(measure->length_m);
+    const auto misses = measureMisses(shot.world, *shot.solve, *orientation);
+    for (std::size_t i = 0; i < misses.size(); ++i) {
+        const World::Measure& measure = shot.world.measures[i];
+        QString line =
+            QString("%1 to %2 is %3 m").arg(nameOf(shot, measure.from), nameOf(shot, measure.to)).arg(measure.length_m);
+        if (misses.size() > 1)
+            line += QString(", here %1%2 %").arg(misses[i] < 0 ? "−" : "+").arg(100 * std::abs(misses[i]), 0, 'f', 1);
+        lines << line;
+    }
+    if (shot.world.height_m && misses.empty())
+        lines << QString("The camera starts %1 m over the ground").arg(*shot.world.height_m);
     return lines.join("\n");
 }
 
@@ -69,13 +96,31 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     auto* origin = button("Origin");
     origin->setToolTip("The selected track becomes the middle of the world");
     form->wide(buttonRow({ground, origin}));
+    auto* facing = button("Along x");
+    facing->setToolTip("The line through the two selected tracks becomes the world's x, the first on the left");
+    auto* wall = button("Wall");
+    wall->setToolTip("The plane through three or more selected tracks stands across the world's z");
+    form->wide(buttonRow({facing, wall}));
+    auto* turn = named(decimal(-360, 360, 1, 5, "°"), "worldTurn", "About up, on top of all that");
+    form->row("Turn", turn);
+    auto* flip = named(new QCheckBox("Upside down"), "worldFlip", "What is up becomes down");
+    form->wide(flip);
+    form->bind(
+        flip, "Turn the world upside down", "Turn the world back up",
+        [](auto& shot) -> auto& { return shot.world.flipped; });
+    form->bind(
+        turn, "Turn the world", [](auto& shot) -> auto& { return shot.world.turn_deg; });
     auto* length = decimal(0.001, 100000, 3, 0.1, " m");
     length->setValue(1.0);
     form->row("Length", length);
     auto* scale = button("Set scale");
-    scale->setToolTip("The distance between the two selected tracks is this long");
+    scale->setToolTip("The distance between the two selected tracks is this long; of several the mean counts");
+    auto* height = button("As its height");
+    height->setToolTip("The camera is this high over the ground where it starts; lengths between tracks go before");
+    form->wide(buttonRow({scale, height}));
+    auto* unscaled = button("Clear lengths");
     auto* clear = button("Clear world");
-    form->wide(buttonRow({scale, clear}));
+    form->wide(buttonRow({unscaled, clear}));
     auto* state = dimLabel("");
     form->wide(state);
     form->wide(makeStandInList(session, stage));
@@ -88,11 +133,42 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     ShotForm::onClick(scale, [&session, &stage, length] {
         World world = session.shot().world;
         const auto two = session.selection.list();
-        world.measure = World::Measure{two[0], two[1], length->value()};
+        const World::Measure measure{two[0], two[1], length->value()};
+        world.measures = world.measures.edited([&](auto& all) {
+            // The same two again are measured anew.
+            std::erase_if(all, [&](const World::Measure& one) {
+                return std::minmax(one.from, one.to) == std::minmax(measure.from, measure.to);
+            });
+            all.push_back(measure);
+        });
         stage.apply("Set scale", world);
     });
+    ShotForm::onClick(height, [&session, &stage, length] {
+        World world = session.shot().world;
+        world.height_m = length->value();
+        stage.apply("Set the camera's height", world);
+    });
+    ShotForm::onClick(unscaled, [&session, &stage] {
+        World world = session.shot().world;
+        world.measures = {};
+        world.height_m.reset();
+        stage.apply("Clear lengths", world);
+    });
+    ShotForm::onClick(facing, [&session, &stage] {
+        World world = session.shot().world;
+        const auto two = session.selection.list();
+        world.facing = World::Facing{two[0], two[1]};
+        world.wall = {};
+        stage.apply("Face along x", world);
+    });
+    ShotForm::onClick(wall, [&session, &stage] {
+        World world = session.shot().world;
+        world.wall = List<TrackId>(session.selection.list());
+        world.facing.reset();
+        stage.apply("Square to a wall", world);
+    });
     ShotForm::onClick(clear, [&stage] { stage.apply("Clear world", World{}); });
-    form->onRefresh([&session, hint, ground, origin, scale, clear, state] {
+    form->onRefresh([&session, hint, ground, origin, facing, wall, scale, height, unscaled, clear, turn, flip, state] {
         const Shot& shot = session.shot();
         const std::size_t chosen = session.selection.size();
         hint->setText(hintOf(session));
@@ -100,7 +176,13 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
             shot.solve && shot.solve->motion == CameraMotion::travelling && placedOf(session) == int(chosen);
         ground->setEnabled(all && chosen >= 3);
         origin->setEnabled(all && chosen == 1);
+        facing->setEnabled(all && chosen == 2);
+        wall->setEnabled(all && chosen >= 3);
+        turn->setEnabled(shot.solve != nullptr);
+        flip->setEnabled(shot.solve != nullptr);
         scale->setEnabled(all && chosen == 2);
+        height->setEnabled(shot.solve && !shot.world.ground.isEmpty());
+        unscaled->setEnabled(shot.world.hasScale());
         clear->setEnabled(shot.world.isSet());
         state->setText(stateOf(shot));
         state->setVisible(!state->text().isEmpty());

@@ -1,6 +1,7 @@
 #include "exchange/deliverables/rows.h"
 #include "exchange/shotfiles.h"
 #include "exchange/usd.h"
+#include "shot/stages/worldstage.h"
 
 namespace pinion {
 namespace {
@@ -8,9 +9,7 @@ namespace {
 namespace fs = std::filesystem;
 
 UsdOptions usdOptionsOf(const Shot& shot, const Deliverable& deliverable) {
-    // By a length in the world, or by measures from the set that the solve took in.
-    const bool isScaled = shot.world.measure || (shot.solve && shot.solve->inMetres);
-    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = isScaled};
+    return {.name = shot.name, .zUp = deliverable.upAxis == UpAxis::z, .metres = isInMetres(shot)};
 }
 
 Expected<CameraFile> fileOf(const Shot& shot, const Deliverable& deliverable) {

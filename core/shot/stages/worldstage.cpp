@@ -8,12 +8,14 @@ Orientation orientationOf(const Shot& shot) {
     return orientation ? *orientation : Orientation{};
 }
 
+bool isInMetres(const Shot& shot) { return shot.world.hasScale() || (shot.solve && shot.solve->inMetres); }
+
 StageReport worldReport(const Shot& shot) {
     StageReport report{StageState::empty, "not set", ""};
     if (shot.world.isSet()) {
         report.state = StageState::done;
         report.number = fmt::format("{}{}", shot.world.ground.isEmpty() ? "no ground" : "ground",
-                                    shot.world.measure ? " · metres" : " · no scale");
+                                    isInMetres(shot) ? " · metres" : " · no scale");
         if (shot.solve) {
             if (const auto orientation = orient(shot.world, *shot.solve); !orientation) {
                 report.state = StageState::attention;
