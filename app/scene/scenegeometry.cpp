@@ -3,6 +3,7 @@
 #include "camera/object.h"
 #include "picture/picture.h"
 #include "render/meshfile.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
 
@@ -132,8 +133,8 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame) {
     };
     const Vector3d sun = shot.scene.sun.towards.normalized();
     const QColor edge(40, 40, 40);
-    for (const StandIn& one : shot.scene.standIns) {
-        if (one.hidden) continue;
+    for (const StandIn& one : sceneInWorld(shot).standIns) {
+        if (one.hidden || !one.isOn(frame)) continue;
         const Eigen::Affine3d world = stanceOf(one).worldFromUnit();
         // A mesh that has not been read yet would hold the window up, as would a large one.
         constexpr std::size_t kMost = 200000;

@@ -6,6 +6,7 @@
 #include "outputs.h"
 #include "plates.h"
 #include "shot/edits/plateedits.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/stages/worldstage.h"
 
@@ -38,7 +39,7 @@ Expected<Standing> ofShot(const Console& console, const StandWords& w) {
     if (!shot->solve) return failure(Fault::input, "{}: has no camera yet; solve it first", w.plate);
     const auto plate = openPlateOf(console, *shot);
     if (!plate) return tl::unexpected(plate.error());
-    Standing standing{shot->solve, orientationOf(*shot), shot->scene, *plate, shot->plate.range};
+    Standing standing{shot->solve, orientationOf(*shot), sceneInWorld(*shot), *plate, shot->plate.range};
     if (!w.scene.empty()) {
         auto look = readScene(w.scene, (*plate)->facts().firstFrame);
         if (!look) return tl::unexpected(look.error());

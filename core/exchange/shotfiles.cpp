@@ -1,5 +1,7 @@
 #include "exchange/shotfiles.h"
 
+#include "shot/edits/sceneedits.h"
+
 #include "camera/object.h"
 #include "lens/stmap.h"
 #include "shot/stages/lensstage.h"
@@ -39,7 +41,7 @@ Expected<CameraFile> cameraFileOf(const Shot& shot) {
     file.rms_px = shot.solve->rms_px;
     file.heldOutRms_px = shot.solve->heldOutRms_px;
     file.tracks = shot.solve->used;
-    file.scene = shot.scene;
+    file.scene = sceneInWorld(shot);
     if (auto objects = objectFileOf(shot)) file.objects = std::move(objects->objects);
     return file;
 }

@@ -212,7 +212,7 @@ public:
         for (std::size_t i = 0; i < look_.standIns.size(); ++i) {
             const StandIn& one = look_.standIns[i];
             const Stance stance = one.at(number, eye.place());
-            if (one.hidden || stance.size.minCoeff() <= 0) continue;
+            if (one.hidden || !one.isOn(number) || stance.size.minCoeff() <= 0) continue;
             const RayScene::Body body{renderer.shapes_[i], stance.worldFromUnit()};
             if (!body.mesh) continue;
             const auto shown = renderer.pictureOf(i, number, wish, problems);
@@ -588,7 +588,7 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
     std::vector<PixelBox> parts;
     const Vector3d sun = look.sun.towards;
     for (const StandIn& one : look.standIns) {
-        if (one.hidden) continue;
+        if (one.hidden || !one.isOn(number)) continue;
         const auto corners = boxCorners(one.kind, one.at(number, eye.place()));
         GrowingBox seen;
         addEdges(seen, eye, corners);
@@ -642,7 +642,7 @@ std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, in
     std::vector<StandInId> ids;
     for (const StandIn& one : look.standIns) {
         const Stance stance = one.at(frame, eye.place());
-        if (one.hidden || stance.size.minCoeff() <= 0) continue;
+        if (one.hidden || !one.isOn(frame) || stance.size.minCoeff() <= 0) continue;
         auto shape = shapeOf(one);
         if (!shape) continue;
         bodies.push_back({std::move(shape), stance.worldFromUnit()});

@@ -54,6 +54,8 @@ json standInValue(const StandIn& one) {
     if (one.card.time != ClipTime{}) value["time"] = timeValue(one.card.time);
     if (one.card.facesCamera) value["faces_camera"] = true;
     if (one.hidden) value["hidden"] = true;
+    if (one.carrier != 0) value["object"] = one.carrier;
+    if (one.frames) value["frames"] = {one.frames->first, one.frames->last};
     if (!one.keys.isEmpty()) {
         json& keys = value["keys"] = json::array();
         for (const StanceKey& key : one.keys) {
@@ -93,6 +95,13 @@ StandIn takeStandIn(const json& entry, const std::string& where, int firstFrame)
     one.hides = flagOr(entry, "hides", false, where);
     one.casts = flagOr(entry, "casts", true, where);
     one.hidden = flagOr(entry, "hidden", false, where);
+    if (entry.contains("object")) one.carrier = whole(entry, "object", where);
+    if (entry.contains("frames")) {
+        const json& frames = list(entry, "frames", where);
+        if (frames.size() != 2) malformed(where + ".frames: has not a first and a last frame");
+        one.frames = FrameRange{whole(frames[0], where + ".frames[0]"), whole(frames[1], where + ".frames[1]")};
+        if (one.frames->last < one.frames->first) malformed(where + ".frames: ends before it begins");
+    }
     if (!entry.contains("keys")) return one;
     std::vector<StanceKey> keys;
     for (const json& key : list(entry, "keys", where)) {

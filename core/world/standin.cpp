@@ -36,7 +36,8 @@ bool StandIn::operator==(const StandIn& other) const {
     return id == other.id && name == other.name && kind == other.kind && file == other.file && words == other.words &&
            card == other.card && stance == other.stance && keys.vector() == other.keys.vector() &&
            colour == other.colour && opacity == other.opacity && casts == other.casts &&
-           catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden;
+           catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden &&
+           carrier == other.carrier && frames == other.frames;
 }
 
 Stance StandIn::at(double frame) const {
@@ -83,6 +84,26 @@ Vector3d usualSize(StandInKind kind) {
     return {1, 1, 1};
 }
 
+namespace {
+
+/// Turns about x, then y, then z that make a rotation.
+Vector3d turnOf(const Eigen::Matrix3d& rotation) {
+    const Vector3d zyx = rotation.eulerAngles(2, 1, 0) * (180 / std::numbers::pi);
+    return {zyx[2], zyx[1], zyx[0]};
+}
+
+Vector3d nearestTurn(Vector3d turn, const Vector3d& to) {
+    // There are two: the other way round about y.
+    Vector3d other(turn.x() + 180, 180 - turn.y(), turn.z() + 180);
+    for (int i = 0; i < 3; ++i) {
+        turn[i] -= 360 * std::round((turn[i] - to[i]) / 360);
+        other[i] -= 360 * std::round((other[i] - to[i]) / 360);
+    }
+    return (other - to).norm() < (turn - to).norm() ? other : turn;
+}
+
+}  // namespace
+
 Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Vector3d> points, const Vector3d& eye) {
     Stance result = stance;
     result.place.setZero();
@@ -96,9 +117,12 @@ Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Vector
     Eigen::Matrix3d turn;
     if (isUprightSheet(kind)) turn << side, other, normal;
     else turn << side, normal, -other;
-    const Vector3d zyx = turn.eulerAngles(2, 1, 0) * (180 / std::numbers::pi);
-    result.turn_deg = {zyx[2], zyx[1], zyx[0]};
+    result.turn_deg = nearestTurn(turnOf(turn), {0, 0, 0});
     return result;
+}
+
+Stance moved(const Eigen::Isometry3d& by, const Stance& stance, const Vector3d& before_deg) {
+    return {by * stance.place, nearestTurn(turnOf(by.linear() * stance.rotation()), before_deg), stance.size};
 }
 
 Stance standingAt(Stance stance, StandInKind kind, double height) {

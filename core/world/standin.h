@@ -1,5 +1,6 @@
 #pragma once
 
+#include "base/framerange.h"
 #include "base/list.h"
 #include "picture/clip.h"
 
@@ -69,6 +70,9 @@ struct StandIn {
     bool catchesOnly = false;                        ///< the shadows on it are drawn and it is not
     bool hides = false;                              ///< it is not drawn and takes out what stands behind it
     bool hidden = false;                             ///< it takes no part
+    /// The solved object that carries it, by its id in the shot: its stances are then the object's; 0: the world's.
+    std::int64_t carrier = 0;
+    std::optional<FrameRange> frames;  ///< on which it is there; none: all
 
     bool operator==(const StandIn& other) const;
     /// `frame` may lie between two.
@@ -77,6 +81,7 @@ struct StandIn {
     Stance at(double frame, const Eigen::Vector3d& eye) const { return facing(at(frame), eye); }
     Stance facing(Stance now, const Eigen::Vector3d& eye) const;
     bool showsPictures() const { return kind == StandInKind::card || (kind == StandInKind::board && !file.empty()); }
+    bool isOn(double frame) const { return !frames || (frame >= frames->first - 0.5 && frame < frames->last + 0.5); }
     bool hasFile() const { return kind == StandInKind::mesh || showsPictures(); }
 };
 
@@ -109,6 +114,9 @@ struct SceneLook {
 /// becomes its own; a board lies against that plane. Upright where the points lie on a line. The size stays.
 Stance standingOn(const Stance& stance, StandInKind kind, std::span<const Eigen::Vector3d> points,
                   const Eigen::Vector3d& eye);
+
+/// A stance taken along by a rigid motion; of the turns that mean the same the one nearest to `before`.
+Stance moved(const Eigen::Isometry3d& by, const Stance& stance, const Eigen::Vector3d& before_deg);
 
 /// The stand-in's place such that its lowest point lies at a height.
 Stance standingAt(Stance stance, StandInKind kind, double height);

@@ -649,6 +649,40 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     CHECK(std::abs(orientation.apply(*solved[6].xyz).y()) < 1e-9);
     f.session.selection.set({1, 2});
     CHECK_FALSE(f.button("button-ground")->isEnabled());
+    // Along x, turned, upside down; a second length, whose misses are told; the camera's height in their place.
+    f.session.selection.set({1, 5});
+    QTest::mouseClick(f.button("button-along-x"), Qt::LeftButton);
+    const auto along = [&] {
+        const Orientation now = orientationOf(f.session.shot());
+        return Eigen::Vector3d(now.apply(*solved[4].xyz) - now.apply(*solved[0].xyz));
+    };
+    CHECK(along().x() == Approx(along().norm()));
+    auto* turn = f.window.findChild<QDoubleSpinBox*>("worldTurn");
+    turn->setValue(90);
+    CHECK(along().z() == Approx(-along().norm()));
+    turn->setValue(0);
+    auto* flip = f.window.findChild<QCheckBox*>("worldFlip");
+    QTest::mouseClick(flip, Qt::LeftButton, {}, QPoint(6, flip->height() / 2));
+    CHECK(f.session.shot().world.flipped);
+    QTest::mouseClick(flip, Qt::LeftButton, {}, QPoint(6, flip->height() / 2));
+    CHECK_FALSE(f.session.shot().world.flipped);
+    QTest::mouseClick(f.button("button-set-scale"), Qt::LeftButton);
+    REQUIRE(f.session.shot().world.measures.size() == 2);
+    QTest::mouseClick(f.button("button-set-scale"), Qt::LeftButton);
+    CHECK(f.session.shot().world.measures.size() == 2);  // the same two again
+    CHECK(f.window.findChild<QLabel*>("worldState")->text().contains(", here "));
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.session.shot().world.measures.size() == 1);
+    QTest::mouseClick(f.button("button-as-its-height"), Qt::LeftButton);
+    QTest::mouseClick(f.button("button-clear-lengths"), Qt::LeftButton);
+    CHECK_FALSE(f.session.shot().world.hasScale());
+    for (int i = 0; i < 2; ++i) f.key(Qt::Key_Z, Qt::ControlModifier);
+    f.session.selection.set({1, 2, 3, 6});
+    QTest::mouseClick(f.button("button-wall"), Qt::LeftButton);
+    CHECK(f.session.shot().world.wall.isEmpty());  // it lies on the ground
+    CHECK(f.window.note().contains("no heading"));
+    f.session.selection.set({1, 2});
     f.window.show("3d");
     QTest::qWait(150);
     if (WorldView* view = f.window.worldView()) {
@@ -663,6 +697,7 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
         view->setThroughCamera(true);
         CHECK(view->grabFramebuffer() != before);
     }
+    while (f.session.shot().world.facing) f.key(Qt::Key_Z, Qt::ControlModifier);
     f.key(Qt::Key_Z, Qt::ControlModifier);
     CHECK(f.session.shot().world.measures.isEmpty());
 }

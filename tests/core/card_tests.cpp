@@ -6,6 +6,10 @@
 #include "plate/framewriter.h"
 #include "render/scenerender.h"
 #include "scratch.h"
+#include "shot/edits/objectedits.h"
+#include "shot/edits/sceneedits.h"
+#include "shot/layers/layers.h"
+#include "shot/stages/worldstage.h"
 
 #include <catch2/catch.hpp>
 
@@ -296,6 +300,70 @@ TEST_CASE("cards and words are read from scene.json, as wide as their pictures, 
               .find("objects[0].key.colour: has not 3 numbers") != std::string::npos);
     CHECK(refusal(R"({"name":"a","kind":"card","file":"wide.0001.png","time":{"start":1,"after":"never"}})")
               .find("'never' is not known") != std::string::npos);
+}
+
+TEST_CASE("what an object carries goes its way, is there on its frames, and stays where it is when that changes") {
+    Shot shot;
+    shot.solve = std::make_shared<const Solve>(walked());
+    shot.world.turn_deg = 30;  // the object's way turns with the world
+    ObjectSolve way;
+    for (int frame = 1003; frame <= 1007; ++frame) {
+        ObjectFrame one{.frame = frame};
+        one.worldFromObject.translate(Vector3d(0.4 * (frame - 1003), 0.2, -1));
+        one.worldFromObject.rotate(Eigen::AngleAxisd(0.9 * (frame - 1003), Vector3d(0.1, 1, -0.2).normalized()));
+        way.frames.push_back(one);
+    }
+    shot.objects =
+        std::vector<ShotObject>{{.id = 4, .name = "ferry", .solve = std::make_shared<const ObjectSolve>(way)}};
+    StandIn crate;
+    crate.stance = {{1, 0.5, 0.25}, {10, 20, -30}, {0.5, 0.75, 1}};
+    StandInId id = 0;
+    shot = withStandInAdded(shot, crate, &id);
+    const Shot carried = withStandInCarried(shot, id, 4, 1005);
+    const auto cornerOn = [&](const Shot& of, int frame, const Vector3d& unit) -> Vector3d {
+        return sceneInWorld(of).standIns[0].at(frame).worldFromUnit() * unit;
+    };
+    const Orientation orientation = orientationOf(shot);
+    for (const Vector3d& unit : {Vector3d(0.5, 1, 0.5), Vector3d(-0.5, 0, 0.5), Vector3d(0.5, 0, -0.5)}) {
+        const Vector3d on1005 = crate.stance.worldFromUnit() * unit;
+        CHECK((cornerOn(carried, 1005, unit) - on1005).norm() < 1e-9);
+        // On the others it is where the object takes it.
+        const auto poseOn = [&](int frame) {
+            return orientation.apply(way.frames[std::size_t(frame - 1003)].worldFromObject);
+        };
+        for (const int frame : {1003, 1004, 1007})
+            CHECK((cornerOn(carried, frame, unit) - poseOn(frame) * (poseOn(1005).inverse() * on1005)).norm() < 1e-9);
+    }
+    const StandIn shown = sceneInWorld(carried).standIns[0];
+    CHECK(shown.isOn(1003));
+    CHECK_FALSE(shown.isOn(1002));
+    CHECK_FALSE(shown.isOn(1008));
+    // Moved on a frame by a stance of the world.
+    const Stance there{{2, 1, -3}, {0, 45, 0}, {1, 1, 1}};
+    const Shot moved = withWorldStance(carried, id, 1004, there);
+    CHECK((worldStance(moved, moved.scene.standIns[0], 1004).place - there.place).norm() < 1e-9);
+    CHECK((worldStance(moved, moved.scene.standIns[0], 1004).rotation() - there.rotation()).norm() < 1e-9);
+    // Given back to the world, it stays; and when the object goes.
+    const Shot back = withStandInCarried(carried, id, 0, 1005);
+    CHECK((back.scene.standIns[0].stance.place - crate.stance.place).norm() < 1e-9);
+    CHECK((back.scene.standIns[0].stance.rotation() - crate.stance.rotation()).norm() < 1e-9);
+    const Shot without = withObjectRemoved(carried, 4);
+    CHECK(without.scene.standIns[0].carrier == 0);
+    CHECK((without.scene.standIns[0].stance.worldFromUnit() * Vector3d(0.5, 1, 0.5) -
+           cornerOn(carried, 1003, {0.5, 1, 0.5}))
+              .norm() < 1e-9);
+    // An object without a solve carries nothing that is seen, and it is said.
+    const Shot open = withObjectEdited(carried, 4, [](ShotObject& one) { one.solve = nullptr; });
+    CHECK(sceneInWorld(open).standIns[0].hidden);
+    const auto notes = insertSceneOf(open).notes;
+    REQUIRE(notes.size() == 1);
+    CHECK(notes[0].find("solve ferry") != std::string::npos);
+    const auto keyOf = [](const Shot& of) {
+        Fingerprint print;
+        addInserts(print, of);
+        return print.value();
+    };
+    CHECK(keyOf(open) != keyOf(carried));
 }
 
 }  // namespace pinion

@@ -241,8 +241,10 @@ static Strings members(const CardLook& x) {
     return all(time, key, faces);
 }
 static Strings members(const StandIn& x) {
-    const auto& [id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden] = x;
-    return all(id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden);
+    const auto& [id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden,
+                 carrier, frames] = x;
+    return all(id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden, carrier,
+               frames);
 }
 static Strings members(const Sun& x) {
     const auto& [towards, softness, strength] = x;

@@ -74,7 +74,8 @@ void StandInHand::setDraft(const std::optional<Stance>& stance) {
 }
 
 std::optional<Stance> StandInHand::endDrag() {
-    const bool brought = held() && draft_ && !(*draft_ == held()->at(session_.player.frame()));
+    const bool brought =
+        held() && draft_ && !(*draft_ == worldStance(session_.shot(), *held(), session_.player.frame()));
     if (brought) return draft_;
     if (draft_) setDraft(std::nullopt);
     return std::nullopt;
@@ -82,7 +83,8 @@ std::optional<Stance> StandInHand::endDrag() {
 
 std::optional<Stance> StandInHand::stanceNow() const {
     if (draft_) return draft_;
-    return held() ? std::optional(held()->at(session_.player.frame())) : std::nullopt;
+    const StandIn* one = held();
+    return one ? std::optional(worldStance(session_.shot(), *one, session_.player.frame())) : std::nullopt;
 }
 
 std::optional<WorldEye> StandInHand::eye() const {
@@ -99,7 +101,7 @@ double StandInHand::floor() const { return floorIsAssumed() ? -kEyeHeight : sess
 
 SceneLook StandInHand::lookNow() const {
     const Shot& shot = session_.shot();
-    return held_ && draft_ ? withStance(shot, *held_, session_.player.frame(), *draft_).scene : shot.scene;
+    return sceneInWorld(held_ && draft_ ? withWorldStance(shot, *held_, session_.player.frame(), *draft_) : shot);
 }
 
 std::shared_ptr<const InsertScene> StandInHand::sceneNow() const {

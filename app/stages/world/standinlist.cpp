@@ -85,6 +85,7 @@ public:
         addMaking();
         addNames();
         addPlace();
+        addCarrier();
         addWords();
         addPictures();
         addLook();
@@ -202,7 +203,7 @@ private:
     void setStance(const QString& what, const Stance& stance) {
         if (hand_.held())
             session_.edit(what + " " + text(hand_.held()->name),
-                          withStance(session_.shot(), *hand_.standIn(), session_.player.frame(), stance));
+                          withWorldStance(session_.shot(), *hand_.standIn(), session_.player.frame(), stance));
     }
 
     /// Three numbers of the held one's stance.
@@ -265,6 +266,33 @@ private:
             for (const StanceKey& one : held->keys) frames << QString::number(one.frame);
             if (frames.size() > 8) frames = QStringList{frames.first(), "…", frames.last()};
             words->setText("Keys on " + frames.join(", "));
+        });
+    }
+
+    /// What carries it: the world, or an object of the solve.
+    void addCarrier() {
+        auto* carrier = named(new QComboBox, "standInCarrier", "It goes with the world, or with a solved object");
+        auto* label = row("Carried by", carrier);
+        connect(carrier, &QComboBox::activated, this, [this, carrier](int index) {
+            if (!hand_.mayEdit()) return;
+            const StandIn& held = *hand_.held();
+            session_.edit("What carries " + text(held.name),
+                          withStandInCarried(session_.shot(), held.id, ObjectId(carrier->itemData(index).toLongLong()),
+                                             session_.player.frame()));
+        });
+        onRefresh([this, carrier, label] {
+            const StandIn* held = hand_.held();
+            const auto& objects = session_.shot().objects;
+            const bool shows = held && (!objects.isEmpty() || held->carrier != 0);
+            carrier->setVisible(shows);
+            label->setVisible(shows);
+            if (!shows) return;
+            carrier->clear();
+            carrier->addItem("the world", 0LL);
+            for (const ShotObject& one : objects) carrier->addItem(text(one.name), qlonglong(one.id));
+            if (held->carrier != 0 && !findObject(session_.shot(), held->carrier))
+                carrier->addItem("what is gone", qlonglong(held->carrier));
+            carrier->setCurrentIndex(carrier->findData(qlonglong(held->carrier)));
         });
     }
 

@@ -148,7 +148,7 @@ void StandTool::release(const CanvasEvent&) {
                          : grip == Grip::turn ? "Turn"
                                               : "Size";
     session_.edit(what + " " + text(hand_.held()->name),
-                  withStance(session_.shot(), *hand_.standIn(), session_.player.frame(), *stance));
+                  withWorldStance(session_.shot(), *hand_.standIn(), session_.player.frame(), *stance));
 }
 
 void StandTool::nudge(const Vector2d& by) {
@@ -161,7 +161,7 @@ void StandTool::nudge(const Vector2d& by) {
     if (!met) return;
     stance.place = *met;
     session_.edit("Nudge " + text(hand_.held()->name),
-                  withStance(session_.shot(), *hand_.standIn(), session_.player.frame(), stance));
+                  withWorldStance(session_.shot(), *hand_.standIn(), session_.player.frame(), stance));
 }
 
 bool StandTool::remove() {

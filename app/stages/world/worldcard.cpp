@@ -121,7 +121,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     auto* unscaled = button("Clear lengths");
     auto* clear = button("Clear world");
     form->wide(buttonRow({unscaled, clear}));
-    auto* state = dimLabel("");
+    auto* state = named(dimLabel(""), "worldState");
     form->wide(state);
     form->wide(makeStandInList(session, stage));
     ShotForm::onClick(ground, [&stage] { stage.setGround(); });

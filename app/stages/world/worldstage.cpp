@@ -240,7 +240,7 @@ std::uint64_t WorldStage::footKey() const {
     addWorld(print, session_.shot());
     addPlate(print, session_.shot().plate);
     if (const StandIn* held = hand.held()) {
-        const Stance stance = held->at(session_.player.frame());
+        const Stance stance = worldStance(session_.shot(), *held, session_.player.frame());
         print.add(std::uint64_t(held->id));
         for (int i = 0; i < 3; ++i) print.add(stance.place[i]).add(stance.size[i]);
     }
@@ -253,6 +253,10 @@ QString WorldStage::footWords() const {
 
 void WorldStage::proveFoot() {
     if (!hand.mayEdit()) return;
+    if (hand.held()->carrier != 0 || !hand.held()->keys.isEmpty()) {
+        session_.say("Only what stands still in the world can be held against the floor.");
+        return;
+    }
     const Shot shot = session_.shot();
     const Stance stance = *hand.stanceNow();
     const int frame = session_.player.frame();

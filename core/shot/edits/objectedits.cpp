@@ -1,6 +1,7 @@
 #include "shot/edits/objectedits.h"
 
 #include "shot/edits/names.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/objects.h"
 
 #include <algorithm>
@@ -42,6 +43,11 @@ Shot withObjectRenamed(const Shot& shot, ObjectId object, const std::string& nam
 
 Shot withObjectRemoved(const Shot& shot, ObjectId object) {
     Shot result = shot;
+    // What it carried stays where it was on its first frame.
+    const ShotObject* gone = findObject(shot, object);
+    const int first = gone && gone->solve && !gone->solve->frames.empty() ? gone->solve->frames.front().frame : 0;
+    for (const StandIn& one : shot.scene.standIns)
+        if (one.carrier == object) result = withStandInCarried(result, one.id, 0, first);
     result.objects = shot.objects.edited(
         [&](auto& all) { std::erase_if(all, [&](const ShotObject& one) { return one.id == object; }); });
     return result;

@@ -1,4 +1,5 @@
 #include "render/scenerender.h"
+#include "shot/edits/sceneedits.h"
 #include "shot/layers/layers.h"
 #include "shot/stages/worldstage.h"
 
@@ -52,8 +53,14 @@ void makeSceneLayer(const Shot& shot, InsertScene::One& one, std::vector<std::st
         notes.emplace_back("stand-ins: there is no camera yet; solve it first");
         return;
     }
-    const auto source = std::make_shared<const SceneSource>(shot.solve, orientationOf(shot), shot.scene, kSamples);
+    const auto source =
+        std::make_shared<const SceneSource>(shot.solve, orientationOf(shot), sceneInWorld(shot), kSamples);
     one.source = source;
+    for (const StandIn& standIn : shot.scene.standIns)
+        if (const ShotObject* object = findObject(shot, standIn.carrier);
+            standIn.carrier != 0 && !standIn.hidden && !(object && object->solve))
+            notes.push_back(fmt::format("{}: what carries it {}", standIn.name,
+                                        object ? "is not solved: solve " + object->name : "is gone"));
     for (std::string& trouble : source->troubles()) notes.push_back(std::move(trouble));
 }
 
@@ -68,6 +75,11 @@ LayerKind sceneLayer() {
         .word = kSceneLayer, .make = makeSceneLayer, .addKey = [](Fingerprint& print, const Shot& shot, const Insert&) {
             addScene(print, shot);
             addWorld(print, shot);
+            for (const StandIn& one : shot.scene.standIns)
+                if (one.carrier != 0) {
+                    addObjects(print, shot);
+                    break;
+                }
         }};
 }
 
