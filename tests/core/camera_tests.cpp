@@ -393,6 +393,11 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
         walled.push_back({.track = 20 + i,
                           .role = TrackRole::used,
                           .xyz = Vector3d(i % 2 - 0.5, i < 2 ? -1.0 : 1.0, 9 + 0.4 * (i % 2) + (i < 2 ? 0.02 : 0))});
+    // And a post on the floor, as upright as that is.
+    for (int i = 0; i < 2; ++i)
+        walled.push_back({.track = 30 + i,
+                          .role = TrackRole::used,
+                          .xyz = *tracks[4].xyz + i * Vector3d(0.2, -1, 0.1).normalized()});
     Solve house = solve;
     house.tracks = List<SolvedTrack>(walled);
     world.facing.reset();
@@ -410,8 +415,10 @@ TEST_CASE("the ground lies at zero with the cameras above it, the origin and the
     world.wall = {};
     world.facing = World::Facing{1, 99};
     CHECK(orient(world, solve).error().message.find("not part of the solve") != std::string::npos);
-    world.facing = World::Facing{20, 22};
-    CHECK(orient(world, house).error().message.find("stands upright") != std::string::npos);
+    world.facing = World::Facing{30, 31};
+    const auto upright = orient(world, house);
+    REQUIRE_FALSE(upright);
+    CHECK(upright.error().message.find("stands upright") != std::string::npos);
     world.facing.reset();
     World high2;
     high2.height_m = 1.5;
