@@ -158,6 +158,7 @@ TEST_CASE("a stand-in stands on the chosen points, between two, and a board lies
     CHECK((f.only().stance.place - Vector3d(-1, 0.5, 0)).norm() < 1e-9);
     f.session.selection.set({1, 2});
     QTest::mouseClick(f.button("standInMake-ball"), Qt::LeftButton);
+    REQUIRE(f.session.shot().scene.standIns.size() == 2);
     CHECK((f.session.shot().scene.standIns[1].stance.place - Vector3d(0, 0.5, 0)).norm() < 1e-9);
     f.session.selection.set({1, 2, 3});
     QTest::mouseClick(f.button("standInMake-board"), Qt::LeftButton);

@@ -651,6 +651,9 @@ TEST_CASE("origin and scale are set by button, and the 3D view turns under the m
     CHECK_FALSE(f.button("button-ground")->isEnabled());
     // Along x, turned, upside down; a second length, whose misses are told; the camera's height in their place.
     f.session.selection.set({1, 5});
+    CHECK_FALSE(f.button("button-along-x")->isVisible());
+    QTest::mouseClick(f.button("worldMore"), Qt::LeftButton);
+    QTest::qWait(20);
     QTest::mouseClick(f.button("button-along-x"), Qt::LeftButton);
     const auto along = [&] {
         const Orientation now = orientationOf(f.session.shot());

@@ -95,14 +95,17 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     ground->setToolTip("The plane through the selected tracks becomes the floor; the cameras end above it");
     auto* origin = button("Origin");
     origin->setToolTip("The selected track becomes the middle of the world");
-    form->wide(buttonRow({ground, origin}));
+    auto* more = named(new QPushButton("More"), "worldMore", "Heading, turn, several lengths, the camera's height");
+    more->setCheckable(true);
+    form->wide(buttonRow({ground, origin, more}));
     auto* facing = button("Along x");
     facing->setToolTip("The line through the two selected tracks becomes the world's x, the first on the left");
     auto* wall = button("Wall");
     wall->setToolTip("The plane through three or more selected tracks stands across the world's z");
-    form->wide(buttonRow({facing, wall}));
+    auto* headings = buttonRow({facing, wall});
+    form->wide(headings);
     auto* turn = named(decimal(-360, 360, 1, 5, "°"), "worldTurn", "About up, on top of all that");
-    form->row("Turn", turn);
+    auto* turnLabel = form->row("Turn", turn);
     auto* flip = named(new QCheckBox("Upside down"), "worldFlip", "What is up becomes down");
     form->wide(flip);
     form->bind(
@@ -115,12 +118,19 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     form->row("Length", length);
     auto* scale = button("Set scale");
     scale->setToolTip("The distance between the two selected tracks is this long; of several the mean counts");
+    auto* clear = button("Clear world");
+    form->wide(buttonRow({scale, clear}));
     auto* height = button("As its height");
     height->setToolTip("The camera is this high over the ground where it starts; lengths between tracks go before");
-    form->wide(buttonRow({scale, height}));
     auto* unscaled = button("Clear lengths");
-    auto* clear = button("Clear world");
-    form->wide(buttonRow({unscaled, clear}));
+    auto* lengths = buttonRow({height, unscaled});
+    form->wide(lengths);
+    const auto showMore = [=](bool on) {
+        for (QWidget* part : std::initializer_list<QWidget*>{headings, turn, turnLabel, flip, lengths})
+            part->setVisible(on);
+    };
+    showMore(false);
+    QObject::connect(more, &QPushButton::toggled, form, showMore);
     auto* state = named(dimLabel(""), "worldState");
     form->wide(state);
     form->wide(makeStandInList(session, stage));
