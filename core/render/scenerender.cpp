@@ -3,6 +3,7 @@
 #include "base/parallel.h"
 #include "comp/insertion.h"
 #include "comp/layersource.h"
+#include "plate/framewriter.h"
 #include "render/meshfile.h"
 #include "render/rays.h"
 
@@ -10,6 +11,8 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <list>
+#include <mutex>
 #include <numbers>
 
 namespace pinion {
@@ -63,6 +66,30 @@ struct GrowingBox {
                 std::min(frame.x1, side(x1 + kMargin) + 1), std::min(frame.y1, side(y1 + kMargin) + 1)};
     }
 };
+
+/// What a file says of itself as a clip. It is asked for each time that a stand-in is dragged, so those told last are
+/// kept while the file, or a sequence's folder, is not written to.
+Expected<Clip> shownClip(const std::filesystem::path& path) {
+    struct KeptClip {
+        std::filesystem::path path;
+        std::filesystem::file_time_type time;
+        Clip clip;
+    };
+    static std::mutex mutex;
+    static std::list<KeptClip> kept;
+    constexpr std::size_t kMost = 32;
+    std::error_code code;
+    const auto time = std::filesystem::last_write_time(isSequencePattern(path) ? path.parent_path() : path, code);
+    const std::lock_guard lock(mutex);
+    for (const KeptClip& one : kept)
+        if (!code && one.path == path && one.time == time) return one.clip;
+    auto clip = clipOf(path);
+    if (!clip || code) return clip;
+    std::erase_if(kept, [&](const KeptClip& one) { return one.path == path; });
+    kept.push_front({path, time, *clip});
+    if (kept.size() > kMost) kept.pop_back();
+    return clip;
+}
 
 bool isEmptyBox(const PixelBox& box) { return box.width() <= 0 || box.height() <= 0; }
 
@@ -142,7 +169,7 @@ SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
     for (const StandIn& one : look_.standIns) {
         shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
         clips_.emplace_back();
-        if (!one.hidden && one.showsPictures()) clips_.back() = clipOf(one.file);
+        if (!one.hidden && one.showsPictures()) clips_.back() = shownClip(one.file);
         const Vector3d size = one.stance.size;
         switch (one.kind) {
             case StandInKind::board:

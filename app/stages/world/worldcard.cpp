@@ -49,14 +49,14 @@ QString stateOf(const Shot& shot) {
                      .arg(groundRms(shot.world, *shot.solve, *orientation), 0, 'f', 3)
                      .arg(unit);
         // Three always lie on their plane.
-        constexpr std::size_t kShown = 5;
+        constexpr std::size_t kShown = 3;
         const auto residuals = groundResiduals(shot.world, *shot.solve, *orientation);
         QStringList heights;
         for (std::size_t i = 0; i < residuals.size() && i < kShown && residuals.size() > 3; ++i)
             heights << QString("%1 %2%3")
                            .arg(nameOf(shot, residuals[i].track), residuals[i].height < 0 ? "−" : "+")
                            .arg(std::abs(residuals[i].height), 0, 'f', 3);
-        if (!heights.isEmpty()) lines << heights.join(", ") + (residuals.size() > kShown ? ", the others less" : "");
+        if (!heights.isEmpty()) lines << "Farthest off: " + heights.join(", ");
     }
     if (shot.world.facing)
         lines << QString("%1 to %2 lies along x")
