@@ -75,6 +75,7 @@ struct KnownShot {
         plan.tracks = 160;
         shot = make(plan);
         options = optionsFor(shot, Knowledge::unknown);
+        options.reading = SolveOptions::Reading::atOnce;  // what is looked for here are lengths
         for (std::size_t t = 0; t < shot.tracks.size() && good.size() < 6; t += 3)
             if (shot.truth[t].good && shot.tracks[t].samples.size() > 30 &&
                 (shot.truth[t].point - shot.poses[0].centre()).norm() < 25)
