@@ -3,7 +3,6 @@
 #include "camera/object.h"
 #include "picture/picture.h"
 #include "render/meshfile.h"
-#include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
 

@@ -6,7 +6,6 @@
 #include "outputs.h"
 #include "plates.h"
 #include "shot/edits/plateedits.h"
-#include "shot/edits/sceneedits.h"
 #include "shot/file/shotfile.h"
 #include "shot/stages/worldstage.h"
 

@@ -592,8 +592,9 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
 }
 
 /// A readout that is only guessed may bend what stands: a bent reading is held against that of the tracks as filmed,
-/// and where that one is better, it goes on with `material` as filmed. Whether it did.
-bool dropWrongGuess(Expected<KeyReading>& reading, Material& material, Material filmed, const std::vector<int>& keys,
+/// and where that one is better, it goes on with `material` as filmed. Whether it did: a camera that wanders a little
+/// may take a true readout up, so what was found is asked for its rows in the end.
+bool goesOnAsFilmed(Expected<KeyReading>& reading, Material& material, Material filmed, const std::vector<int>& keys,
                     const SolveOptions& options, const SolveOptions* zooming, const Progress& progress) {
     if (reading && !isBent(reading->scene(), keys)) return false;
     auto plain = readKeyframes(filmed, keys, options, zooming, progress.part(0.43, 0.45));
@@ -845,8 +846,12 @@ Readout firstReadout(const Material& material, const SolveOptions& options) {
     return guess.isSure() ? readout : Readout{};
 }
 
+/// Whether rows bear a readout out.
+bool isReadout(double share, double sigma) { return std::abs(share) > std::max(4 * sigma, 0.03); }
+
+/// `keepsGuess`: a guessed readout is known to be there.
 Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Track> filmed, const SolveOptions& options,
-                             const Progress& progress, const SolveWatch& watch) {
+                             const Progress& progress, const SolveWatch& watch, bool keepsGuess = false) {
     if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
     auto prepared = prepare(tracks, options, filmed);
@@ -862,7 +867,7 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
     }
     const bool isGuess = readout.isRolling() && options.reading == SolveOptions::Reading::found;
     std::optional<Material> asFilmed;
-    if (isGuess) asFilmed = material;
+    if (isGuess && !keepsGuess) asFilmed = material;
     if (readout.isRolling()) readAtOnce(material, readout.share);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
@@ -892,16 +897,27 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
                        options.sceneOf.size());
     BundleWatch watchBundle;
     if (watch) watchBundle = [&](const Bundle& bundle) { watch(viewOf(bundle)); };
+    Readout doubted;  ///< a guess without which it goes on
     const auto searched = [&]() -> Expected<Answer> {
         const SolveOptions* orZoom = mayZoom ? &zooming : nullptr;
         auto reading = readKeyframes(material, keys, decided, orZoom, progress);
         if (asFilmed && !progress.stopped() &&
-            dropWrongGuess(reading, material, *std::move(asFilmed), keys, decided, orZoom, progress))
+            goesOnAsFilmed(reading, material, *std::move(asFilmed), keys, decided, orZoom, progress)) {
+            doubted = readout;
             readout = {};
+        }
         return searchedCamera(std::move(reading), material, keys, decided, told, orZoom, progress, watchBundle);
     };
     auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle) : searched();
     if (!answer) return tl::unexpected(answer.error());
+    if (doubted.isRolling() && answer->scene.placedFrames() > 3 && !progress.stopped()) {
+        Material asked = material;
+        Reconstruction trial = answer->scene;
+        const double sigma =
+            readByRows(trial, asked, lensPlanOf(trial.options()), doubted.share, true, progress.part(0.88, 0.92));
+        // There after all: what moves bent the reading, and is looked for.
+        if (isReadout(trial.readout(), sigma)) return solvedCamera(tracks, filmed, options, progress, watch, true);
+    }
     Material own;  // what the scene goes on with, as its rows are read
     if (readout.isRolling() && answer->scene.placedFrames() > 3 && !progress.stopped()) {
         own = material;
@@ -910,7 +926,7 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
                                         readoutIsFree(options), progress);
         const double found = answer->scene.readout();
         // What the tracks hinted at was not there.
-        if (isGuess && !(std::abs(found) > std::max(4 * sigma, 0.03))) {
+        if (isGuess && !isReadout(found, sigma)) {
             SolveOptions atOnce = options;
             atOnce.reading = SolveOptions::Reading::atOnce;
             return solvedCamera(tracks, filmed, atOnce, progress, watch);

@@ -18,6 +18,8 @@ constexpr int kFloat = 5126, kUnsigned = 5125, kPoints = 0, kLines = 1, kTriangl
               kElementBuffer = 34963, kClamp = 33071;
 constexpr std::uint32_t kMagic = 0x46546C67, kJsonChunk = 0x4E4F534A, kBinChunk = 0x004E4942;
 
+constexpr std::size_t kMostTriangles = 2000000;  // of a mesh that goes into the file
+
 void putWord(std::string& bytes, std::uint32_t value) {
     for (int i = 0; i < 4; ++i) bytes.push_back(char((value >> (8 * i)) & 0xFFU));
 }
@@ -211,7 +213,8 @@ void addStandIn(Parts& parts, const CameraFile& file, const StandIn& one) {
     const bool isGrid = one.kind == StandInKind::grid;
     if (isGrid) node["mesh"] = addGrid(parts, one.name, first.size.x(), first.size.z());
     else node["scale"] = asJson(first.size);
-    if (const auto shape = isGrid ? nullptr : handedOnShape(one)) node["mesh"] = addShape(parts, one, *shape);
+    if (const auto shape = isGrid ? nullptr : handedOnShape(one, kMostTriangles))
+        node["mesh"] = addShape(parts, one, *shape);
     const int number = parts.addNode(std::move(node));
     if (stances.size() < 2) return;
     Parts::Way way;
@@ -224,6 +227,12 @@ void addStandIn(Parts& parts, const CameraFile& file, const StandIn& one) {
 
 void addObject(Parts& parts, const CameraFile& file, const ObjectFile::Object& object) {
     json node{{"name", object.name}, {"extras", {{"scale_known", object.scaleIsKnown}}}};
+    // Where it is while nothing plays.
+    if (!object.frames.empty()) {
+        const Eigen::Isometry3d& first = object.frames.front().worldFromObject;
+        node["translation"] = asJson(Eigen::Vector3d(first.translation()));
+        node["rotation"] = asJson(Eigen::Quaterniond(first.linear()));
+    }
     if (!object.points.empty()) node["mesh"] = addCloud(parts, object.name, object.points);
     Parts::Way way;
     for (const ObjectFile::Frame& frame : object.frames) {

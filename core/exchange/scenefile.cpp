@@ -24,6 +24,11 @@ Expected<SceneLook> readScene(const std::filesystem::path& path, int firstFrame)
         std::vector<StandIn> all = look.standIns.vector();
         for (StandIn& one : all) {
             const json& entry = document["objects"][place++];
+            if (one.carrier != 0)
+                malformed(
+                    fmt::format("objects[{}].object: a scene by itself has no solved objects; take it out, or "
+                                "render the shot",
+                                place - 1));
             if (!one.hasFile()) continue;
             if (one.file.is_relative()) one.file = path.parent_path() / one.file;
             const auto refuse = [&](const Error& error) {

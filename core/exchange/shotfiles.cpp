@@ -1,6 +1,6 @@
 #include "exchange/shotfiles.h"
 
-#include "shot/edits/sceneedits.h"
+#include "shot/stages/worldstage.h"
 
 #include "camera/object.h"
 #include "lens/stmap.h"

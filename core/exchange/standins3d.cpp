@@ -1,19 +1,19 @@
 #include "exchange/standins3d.h"
 
 #include "comp/artshelf.h"
-#include "comp/insertion.h"
+#include "render/cardfile.h"
 #include "render/meshfile.h"
 
 #include <cairo/cairo.h>
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 namespace pinion {
 namespace {
 
 constexpr int kSides = 48;  // of what is round
-constexpr std::size_t kMostTriangles = 2000000;
 
 cairo_status_t append(void* to, const unsigned char* bytes, unsigned count) {
     static_cast<std::string*>(to)->append(reinterpret_cast<const char*>(bytes), count);
@@ -22,9 +22,9 @@ cairo_status_t append(void* to, const unsigned char* bytes, unsigned count) {
 
 }  // namespace
 
-std::shared_ptr<const Mesh> handedOnShape(const StandIn& standIn) {
+std::shared_ptr<const Mesh> handedOnShape(const StandIn& standIn, std::size_t most) {
     auto shape = shapeOf(standIn, kSides);
-    return shape && shape->triangles.size() <= kMostTriangles ? shape : nullptr;
+    return shape && shape->triangles.size() <= most ? shape : nullptr;
 }
 
 std::vector<std::pair<int, Stance>> handedOnStances(const CameraFile& file, const StandIn& standIn) {
@@ -42,11 +42,10 @@ std::shared_ptr<const Art> handedOnPicture(const StandIn& standIn) {
     const double ratio = size.y() > 0 ? size.x() / size.y() : 1;
     ArtShelf shelf;
     if (standIn.showsPictures()) {
-        auto clip = clipOf(standIn.file);
-        if (!clip) return nullptr;
-        if (clip->hasAlpha && !alphaKindOf(*clip)) clip->alpha = AlphaKind::straight;
-        const int first = standIn.card.time.in.value_or(clip->frames.first);
-        const auto art = shelf.art(*clip, first, false, standIn.card.key);
+        const auto card = cardClipOf(standIn.file);
+        if (!card) return nullptr;
+        const int first = standIn.card.time.in.value_or(card->clip.frames.first);
+        const auto art = shelf.art(card->clip, first, false, standIn.card.key);
         return art ? *art : nullptr;
     }
     if (standIn.kind == StandInKind::board) return shelf.test(ratio, false);

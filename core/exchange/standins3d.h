@@ -13,9 +13,9 @@ namespace pinion {
 
 // What the 3D formats share of stand-ins: their shape, their way, and the picture on them.
 
-/// Fewer sides than what is rendered has. Null where its file cannot be read, or has more than two million triangles:
-/// such a file is handed on by itself.
-std::shared_ptr<const Mesh> handedOnShape(const StandIn& standIn);
+/// Fewer sides than what is rendered has. Null where its file cannot be read, or has more than `most` triangles: such a
+/// file is handed on by itself.
+std::shared_ptr<const Mesh> handedOnShape(const StandIn& standIn, std::size_t most);
 
 /// Where it stands: once, or, where it moves or faces the camera, on every solved frame.
 std::vector<std::pair<int, Stance>> handedOnStances(const CameraFile& file, const StandIn& standIn);

@@ -199,8 +199,10 @@ Matrix4d stanceInFile(const Stance& stance, bool zUp) {
     return scaled * inFile(pose, zUp);
 }
 
+constexpr std::size_t kMostTriangles = 200000;  // of a mesh that goes into the text
+
 std::string shapeText(const StandIn& one) {
-    const auto shape = handedOnShape(one);
+    const auto shape = handedOnShape(one, kMostTriangles);
     if (!shape) return {};
     const auto vector = [](const Eigen::Vector3f& v) { return pointText(v.cast<double>()); };
     std::string out =

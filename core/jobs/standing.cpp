@@ -26,7 +26,9 @@ Expected<CardFile> readCard(const std::filesystem::path& path) {
 }
 
 StandIn withPictures(StandIn standIn, const CardFile& file) {
+    const bool hadSome = standIn.showsPictures() && !standIn.file.empty();
     standIn.file = file.clip.path;
+    if (hadSome) return standIn;
     standIn.card.key = standIn.kind == StandInKind::card ? file.key : std::nullopt;
     const double ratio = ratioOf(file.clip);
     standIn.stance.size.x() = standIn.stance.size.y() * ratio;

@@ -33,7 +33,8 @@ struct CardFile {
 };
 /// Fails for a file that shows no pictures, with what to do.
 Expected<CardFile> readCard(const std::filesystem::path& path);
-/// The stand-in shows them and is as wide as they are; a card's backing is keyed out.
+/// The stand-in shows them. The first ones make it as wide as they are, and of a card a flat backing is keyed out;
+/// others in their place leave width and key as an artist has set them.
 StandIn withPictures(StandIn standIn, const CardFile& file);
 
 struct StandReport {

@@ -3,7 +3,6 @@
 #include "base/parallel.h"
 #include "comp/insertion.h"
 #include "comp/layersource.h"
-#include "plate/framewriter.h"
 #include "render/meshfile.h"
 #include "render/rays.h"
 
@@ -11,8 +10,6 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <list>
-#include <mutex>
 #include <numbers>
 
 namespace pinion {
@@ -66,30 +63,6 @@ struct GrowingBox {
                 std::min(frame.x1, side(x1 + kMargin) + 1), std::min(frame.y1, side(y1 + kMargin) + 1)};
     }
 };
-
-/// What a file says of itself as a clip. It is asked for each time that a stand-in is dragged, so those told last are
-/// kept while the file, or a sequence's folder, is not written to.
-Expected<Clip> shownClip(const std::filesystem::path& path) {
-    struct KeptClip {
-        std::filesystem::path path;
-        std::filesystem::file_time_type time;
-        Clip clip;
-    };
-    static std::mutex mutex;
-    static std::list<KeptClip> kept;
-    constexpr std::size_t kMost = 32;
-    std::error_code code;
-    const auto time = std::filesystem::last_write_time(isSequencePattern(path) ? path.parent_path() : path, code);
-    const std::lock_guard lock(mutex);
-    for (const KeptClip& one : kept)
-        if (!code && one.path == path && one.time == time) return one.clip;
-    auto clip = clipOf(path);
-    if (!clip || code) return clip;
-    std::erase_if(kept, [&](const KeptClip& one) { return one.path == path; });
-    kept.push_front({path, time, *clip});
-    if (kept.size() > kMost) kept.pop_back();
-    return clip;
-}
 
 bool isEmptyBox(const PixelBox& box) { return box.width() <= 0 || box.height() <= 0; }
 
@@ -169,7 +142,7 @@ SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
     for (const StandIn& one : look_.standIns) {
         shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
         clips_.emplace_back();
-        if (!one.hidden && one.showsPictures()) clips_.back() = shownClip(one.file);
+        if (!one.hidden && one.showsPictures()) clips_.back() = cardClipOf(one.file);
         const Vector3d size = one.stance.size;
         switch (one.kind) {
             case StandInKind::board:
@@ -197,7 +170,7 @@ std::vector<std::string> SceneRenderer::troubles() const {
             words.push_back(mesh.error().message);
         else if (const auto& clip = clips_[i]; clip && !*clip)
             words.push_back(fmt::format("{}: {}", one.name, clip->error().message));
-        else if (clip && (*clip)->hasAlpha && !alphaKindOf(**clip))
+        else if (clip && (*clip)->alphaIsTaken)
             words.push_back(fmt::format("{}: its alpha is taken as straight", one.name));
         else if (!one.hidden && one.stance.size.minCoeff() <= 0)
             words.push_back(fmt::format("{}: a size of 0 has nothing to see", one.name));
@@ -214,8 +187,7 @@ std::optional<std::shared_ptr<const SurfacePicture>> SceneRenderer::pictureOf(
         noteOnce(problems, fmt::format("{}: {}", one.name, clip->error().message));
         return pictures_[i];
     }
-    Clip shown = **clip;
-    if (shown.hasAlpha && !alphaKindOf(shown)) shown.alpha = AlphaKind::straight;
+    const Clip& shown = (*clip)->clip;
     const auto frame = clipFrameAt(one.card.time, shown, int(std::floor(number + 0.5)), wish.fps);
     if (!frame) return std::nullopt;
     const auto art = wish.shelf->art(shown, *frame, true, one.card.key);

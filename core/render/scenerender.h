@@ -1,6 +1,7 @@
 #pragma once
 
 #include "comp/artshelf.h"
+#include "render/cardfile.h"
 #include "render/mesh.h"
 #include "render/surface.h"
 #include "world/eye.h"
@@ -62,7 +63,7 @@ private:
                                                                    std::vector<std::string>* problems) const;
 
     SceneLook look_;
-    std::vector<std::optional<Expected<Clip>>> clips_;             ///< of each stand-in that shows a file's pictures
+    std::vector<std::optional<Expected<CardClip>>> clips_;         ///< of each stand-in that shows a file's pictures
     std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
     std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
     mutable std::mutex mutex_;

@@ -1,5 +1,6 @@
 // What stands in the solved scene, in the window: put there by clicks, dragged, listed, saved.
 
+#include "camera/object.h"
 #include "fixture.h"
 #include "render/scenerender.h"
 #include "canvas/sight.h"
@@ -11,6 +12,7 @@
 #include "stages/world/worldstage.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLineEdit>
 #include <QPainter>
@@ -374,4 +376,45 @@ TEST_CASE(
     f.world.addCard(folder.filePath("no.png").toStdString());
     CHECK(QTest::qWaitFor([&] { return f.said.contains("no.png"); }, 10000));
     CHECK(f.session.shot().scene.standIns.size() == 3);
+}
+
+TEST_CASE("a box is carried by a solved object and goes with it, and the list of carriers follows the objects") {
+    Standing f;
+    f.putBox();
+    auto* carrier = f.window.findChild<QComboBox*>("standInCarrier");
+    REQUIRE(carrier);
+    CHECK_FALSE(carrier->isVisible());  // there is nothing but the world
+    ObjectSolve way;
+    for (int frame = 1001; frame <= 1120; ++frame) {
+        ObjectFrame one{.frame = frame};
+        one.worldFromObject.translate(Vector3d(0.02 * (frame - 1001), 0, 0.5));
+        way.frames.push_back(one);
+    }
+    Shot shot = f.session.shot();
+    shot.objects =
+        std::vector<ShotObject>{{.id = 7, .name = "trolley", .solve = std::make_shared<const ObjectSolve>(way)}};
+    f.session.edit("Solve object", shot);
+    REQUIRE(QTest::qWaitFor([&] { return carrier->isVisible(); }, 5000));
+    REQUIRE(carrier->count() == 2);
+    CHECK(carrier->itemText(1) == "trolley");
+    const Vector3d before = f.world.hand.stanceNow()->place;
+    carrier->setFocus();
+    QTest::keyClick(carrier, Qt::Key_Down);
+    REQUIRE(QTest::qWaitFor([&] { return f.only().carrier == 7; }, 5000));
+    CHECK((f.world.hand.stanceNow()->place - before).norm() < 1e-9);  // it stays where it stands
+    f.session.player.goTo(1051);
+    REQUIRE(QTest::qWaitFor([&] { return f.world.hand.stanceNow()->place.x() > before.x() + 0.9; }, 5000));
+    CHECK((f.world.hand.stanceNow()->place - before - Vector3d(1, 0, 0)).norm() < 1e-9);
+    // Moved there, it is moved on the object.
+    f.drag(f.screenOf(before + Vector3d(1, 0.1, 0)), f.screenOf(before + Vector3d(1.4, 0.1, 0)));
+    CHECK(f.world.hand.stanceNow()->place.x() > before.x() + 1.2);
+    f.session.player.goTo(1001);
+    REQUIRE(QTest::qWaitFor([&] { return f.world.hand.stanceNow()->place.x() < before.x() + 0.6; }, 5000));
+    CHECK(f.world.hand.stanceNow()->place.x() > before.x() + 0.2);
+    // A new name is in the list.
+    shot = f.session.shot();
+    shot.objects = shot.objects.edited([](auto& all) { all[0].name = "ferry"; });
+    f.session.edit("Name", shot);
+    CHECK(QTest::qWaitFor([&] { return carrier->itemText(1) == "ferry"; }, 5000));
+    CHECK(carrier->currentIndex() == 1);
 }

@@ -130,13 +130,15 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     solve.tracks = std::vector<SolvedTrack>{{.track = 1, .role = TrackRole::used, .xyz = Eigen::Vector3d(0.5, 0, 0.5)},
                                             {.track = 2, .role = TrackRole::used, .xyz = Eigen::Vector3d(-1, 0, 1)}};
     shot.solve = std::make_shared<const Solve>(solve);
-    for (const StandInKind kind : {StandInKind::board, StandInKind::box, StandInKind::cone, StandInKind::ball,
-                                   StandInKind::figure, StandInKind::grid, StandInKind::text, StandInKind::mesh}) {
+    for (const StandInKind kind :
+         {StandInKind::board, StandInKind::box, StandInKind::cone, StandInKind::ball, StandInKind::figure,
+          StandInKind::grid, StandInKind::text, StandInKind::mesh, StandInKind::card}) {
         StandIn one;
         one.kind = kind;
         one.stance = {{0.3 * double(kind), 0, 0}, {0, 15, 0}, usualSize(kind)};
         one.words = "Ternholm";
         if (kind == StandInKind::mesh) one.file = std::string(PINION_SOURCE_DIR) + "/demo/lamp-post.obj";
+        if (kind == StandInKind::card) one.file = kLanding;
         if (kind == StandInKind::box)
             one.keys = std::vector<StanceKey>{{1005, one.stance}, {1060, {{2, 0, 1}, {}, {1, 1, 1}}}};
         one.card.facesCamera = kind == StandInKind::text;
@@ -163,7 +165,7 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     }
     CHECK(isRight("check_gltf.mjs " + (scratch / "landing.glb").string()));
     CHECK(isRight("check_usd.mjs " + (scratch / "landing.usda").string() + " " +
-                  (scratch / "landing.camera.json").string()));
+                  (scratch / "landing.camera.json").string() + " 9"));
 }
 
 TEST_CASE("passes, motion blur and the undistorted scene are asked for by words, and refused by what they lack") {

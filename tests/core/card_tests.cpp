@@ -296,10 +296,38 @@ TEST_CASE("cards and words are read from scene.json, as wide as their pictures, 
     CHECK(refusal(R"({"name":"a","kind":"card"})").find("file") != std::string::npos);
     CHECK(refusal(R"({"name":"a","kind":"card","file":"gone.png"})").find("objects[0].file: ") != std::string::npos);
     CHECK(refusal(R"({"name":"a","kind":"text"})").find("text") != std::string::npos);
+    CHECK(refusal(R"({"name":"a","kind":"box","object":4})").find("objects[0].object: a scene by itself has no") !=
+          std::string::npos);
     CHECK(refusal(R"({"name":"a","kind":"card","file":"wide.0001.png","key":{"colour":[1]}})")
               .find("objects[0].key.colour: has not 3 numbers") != std::string::npos);
     CHECK(refusal(R"({"name":"a","kind":"card","file":"wide.0001.png","time":{"start":1,"after":"never"}})")
               .find("'never' is not known") != std::string::npos);
+}
+
+TEST_CASE("other pictures in the place of a card's leave its width and its key; the first ones set both") {
+    const test::Scratch scratch;
+    const auto green = [](double x, double) {
+        return x > 0.4 && x < 0.6 ? std::array<double, 4>{0.9, 0.2, 0.7, 1} : std::array<double, 4>{0.1, 0.7, 0.2, 1};
+    };
+    paint(scratch / "a.0001.png", 90, 30, green);
+    paint(scratch / "b.0001.png", 40, 80, green);
+    const auto first = readCard(scratch / "a.0001.png"), second = readCard(scratch / "b.0001.png");
+    REQUIRE((first && second));
+    StandIn one;
+    one.kind = StandInKind::card;
+    one.stance = {{}, {}, usualSize(StandInKind::card)};
+    one = withPictures(one, *first);
+    REQUIRE(one.card.key);
+    CHECK(one.stance.size.x() == Approx(3 * one.stance.size.y()));
+    one.card.key->clears = 0.123F;
+    one.stance.size.x() = 0.77;
+    const StandIn relinked = withPictures(one, *second);
+    CHECK(relinked.file == second->clip.path);
+    REQUIRE(relinked.card.key);
+    CHECK(relinked.card.key->clears == 0.123F);
+    CHECK(relinked.stance.size.x() == 0.77);
+    one.card.key.reset();  // it was to show all of it
+    CHECK_FALSE(withPictures(one, *second).card.key);
 }
 
 TEST_CASE("what an object carries goes its way, is there on its frames, and stays where it is when that changes") {

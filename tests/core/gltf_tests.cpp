@@ -1,9 +1,13 @@
-// glTF and PLY as they are handed on, read by what the standards say.
+// glTF, PLY and stand-ins in USD as they are handed on, read by what the standards say.
 
 #include "exchange/gltf.h"
+#include "exchange/standins3d.h"
+#include "exchange/usd.h"
 #include "base/json.h"
+#include "base/files.h"
 #include "scratch.h"
 
+#include <OpenImageIO/imageio.h>
 #include <catch2/catch.hpp>
 
 #include <Eigen/Geometry>
@@ -121,6 +125,131 @@ TEST_CASE("a .ply holds the cloud as its header says") {
     float x = 0;
     std::memcpy(&x, ply.data() + end + 12, 4);
     CHECK(x == -1.5F);
+}
+
+namespace {
+
+CameraFile sceneFile() {
+    CameraFile file;
+    file.width = 1280;
+    file.height = 720;
+    file.fps = {24, 1};
+    file.lens = pinholeLens(1280, 720, 1000);
+    for (int i = 0; i < 4; ++i) {
+        Eigen::Isometry3d pose = Eigen::Isometry3d::Identity();
+        pose.translate(Vector3d(0.5 * i, 1.6, 5));
+        file.frames.push_back({.frame = 1001 + i, .worldFromCamera = pose, .focal_px = 1000});
+    }
+    file.points = {{"a", {0, 0, 0}}};
+    StandIn box, card, words, gone;
+    box.name = "crate";
+    box.stance = {{1, 0, -1}, {10, 20, 30}, {0.5, 0.75, 1.25}};
+    box.colour = {0.5, 0.25, 1};
+    card.name = "board \"A\"";
+    card.kind = StandInKind::board;
+    card.card.facesCamera = true;
+    card.stance = {{0, 0, 0}, {0, 0, 0}, {1, 2, 1}};
+    words.name = "sign";
+    words.kind = StandInKind::text;
+    words.words = "Ternholm";
+    gone.name = "hidden";
+    gone.hidden = true;
+    file.scene.standIns = std::vector<StandIn>{box, card, words, gone};
+    return file;
+}
+
+}  // namespace
+
+TEST_CASE("stand-ins in a .glb stand where they stand in the scene, with their material, picture and way") {
+    const CameraFile file = sceneFile();
+    const std::string glb = cameraGlb(file, "landing");
+    const json document = json::parse(glb.substr(20, wordAt(glb, 12)));
+    const auto nodeOf = [&](const std::string& name) {
+        for (std::size_t i = 0; i < document["nodes"].size(); ++i)
+            if (document["nodes"][i]["name"] == name) return int(i);
+        return -1;
+    };
+    CHECK(nodeOf("hidden") == -1);
+    const int at = nodeOf("crate");
+    REQUIRE(at >= 0);
+    const json& crate = document["nodes"][std::size_t(at)];
+    const auto q = crate["rotation"].get<std::vector<double>>();
+    const Eigen::Quaterniond turn(q[3], q[0], q[1], q[2]);
+    const auto t = crate["translation"].get<std::vector<double>>(), s = crate["scale"].get<std::vector<double>>();
+    const Stance& stance = file.scene.standIns[0].stance;
+    for (const Vector3d& unit : {Vector3d(0.5, 1, 0.5), Vector3d(-0.5, 0, 0.5)})
+        CHECK((turn * Vector3d(unit.x() * s[0], unit.y() * s[1], unit.z() * s[2]) + Vector3d(t[0], t[1], t[2]) -
+               stance.worldFromUnit() * unit)
+                  .norm() < 1e-9);
+    const json& mesh = document["meshes"][crate["mesh"].get<std::size_t>()]["primitives"][0];
+    CHECK(document["accessors"][mesh["indices"].get<std::size_t>()]["count"] == 36);
+    const json& material = document["materials"][mesh["material"].get<std::size_t>()];
+    CHECK(material["pbrMetallicRoughness"]["baseColorFactor"][0].get<double>() == Approx(0.2140).margin(1e-3));
+    // The board turns to the camera on every frame, and its picture lies inside.
+    const int board = nodeOf("board \"A\"");
+    REQUIRE(board >= 0);
+    int ways = 0;
+    for (const json& channel : document["animations"][0]["channels"]) ways += channel["target"]["node"] == board;
+    CHECK(ways == 3);
+    REQUIRE(document["images"].size() == 2);
+    const json& view = document["bufferViews"][document["images"][0]["bufferView"].get<std::size_t>()];
+    const std::size_t start = 20 + wordAt(glb, 12) + 8 + view["byteOffset"].get<std::size_t>();
+    CHECK(glb.substr(start + 1, 3) == "PNG");
+    CHECK(document["extensionsUsed"].size() == 2);
+    CHECK(wordAt(glb, 8) == glb.size());
+}
+
+TEST_CASE("a PNG of art has its alpha straight, and whole colours where it is opaque") {
+    ImageChannel alpha(4, 2, 1.0F);
+    alpha.values[1] = 0.5F;
+    alpha.values[2] = 0.0F;
+    const auto art = Art::create(plainPicture({0.8, 0.4, 0.2}, 4, 2), &alpha, AlphaKind::straight, false);
+    REQUIRE(art);
+    const auto png = pngOf(*art);
+    REQUIRE(png);
+    const test::Scratch scratch;
+    REQUIRE(writeFile(scratch / "a.png", *png));
+    const auto input = OIIO::ImageInput::open((scratch / "a.png").string());
+    REQUIRE(input);
+    OIIO::ImageSpec straight;
+    REQUIRE(input->spec().nchannels == 4);
+    std::vector<std::uint8_t> bytes(4 * 2 * 4);
+    REQUIRE(input->read_image(0, 0, 0, 4, OIIO::TypeDesc::UINT8, bytes.data()));
+    CHECK(std::abs(int(bytes[0]) - 204) <= 1);
+    CHECK(std::abs(int(bytes[2]) - 51) <= 1);
+    CHECK(bytes[3] == 255);
+    CHECK(std::abs(int(bytes[7]) - 128) <= 1);
+    CHECK(bytes[11] == 0);
+}
+
+TEST_CASE("stand-ins in USD have their own names, matrices and shapes") {
+    const CameraFile file = sceneFile();
+    const std::string text = cameraUsd(file, {.name = "landing"});
+    const auto at = text.find("def Xform \"crate\"");
+    REQUIRE(at != std::string::npos);
+    const auto matrix = text.find("xformOp:transform = ( (", at);
+    REQUIRE(matrix != std::string::npos);
+    // Row vectors: the first row is where the unit's x goes.
+    const Eigen::Matrix4d expected = file.scene.standIns[0].stance.worldFromUnit().matrix().transpose();
+    const char* cursor = text.c_str() + matrix + std::strlen("xformOp:transform = ");
+    for (int i = 0; i < 16; ++i) {
+        while (*cursor != '-' && !std::isdigit(static_cast<unsigned char>(*cursor))) ++cursor;
+        char* next = nullptr;
+        CHECK(std::strtod(cursor, &next) == Approx(expected(i / 4, i % 4)).margin(1e-6));
+        cursor = next;
+    }
+    CHECK(text.find("def Xform \"board__A_\"") != std::string::npos);
+    CHECK(text.find("hidden") == std::string::npos);
+    CHECK(text.find("int[] faceVertexIndices", at) != std::string::npos);
+    // Z up, the same place is turned with the world.
+    const std::string up = cameraUsd(file, {.name = "landing", .zUp = true});
+    const auto row = up.find("xformOp:transform = ( (", up.find("def Xform \"crate\""));
+    const auto last = up.rfind('(', up.find(" )\n", row));
+    double x = 0, y = 0, z = 0;
+    REQUIRE(std::sscanf(up.c_str() + last, "(%lf, %lf, %lf", &x, &y, &z) == 3);
+    CHECK(x == Approx(1));
+    CHECK(y == Approx(1));
+    CHECK(z == Approx(0).margin(1e-9));
 }
 
 }  // namespace pinion

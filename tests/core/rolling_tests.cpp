@@ -221,6 +221,22 @@ TEST_CASE("a few frames on which something passes near by do not decide the read
     CHECK(guess.share == Approx(shot.readout.share).margin(0.2));
 }
 
+TEST_CASE("a true readout that was put aside, as what moves bends its reading, is taken up in the end") {
+    // Read as filmed it wandered about, its truth 0.2 px off, without a word.
+    CrowdPlan plan = bench::drawCrowd("rolling-pan", 1501);
+    plan.frames = 104;
+    plan.tracks = 60;
+    const MadeShot shot = bench::make(plan);
+    const SolveOptions options = bench::optionsFor(shot, Knowledge::unknown);
+    const auto solve = solveCamera(shot.tracks, options);
+    REQUIRE(solve);
+    CHECK(solve->readout.share == Approx(shot.readout.share).margin(0.03));
+    CHECK(solve->motion == CameraMotion::nodal);
+    const auto own = bench::judge(shot, bench::camerasOf(shot, *solve)), best = bench::attainable(shot, options);
+    INFO(own.truth_px << " px, attainable " << best.truth_px);
+    CHECK(bench::verdictOf(shot, own, best, false) == bench::Verdict::good);
+}
+
 TEST_CASE("tracks are carried to the time of the middle row along their own paths") {
     // One point that goes round, read late where it is low.
     Track track;

@@ -1,5 +1,5 @@
-// Reads a delivered USD file with three.js's reader (not written here) and compares it with the camera.json of the same shot.
-// Usage: node check_usd.mjs shot.usda shot.camera.json
+// Reads a delivered USD file with three.js's reader (not written here) and compares it with the camera.json of the same
+// shot. Usage: node check_usd.mjs shot.usda shot.camera.json [number of stand-ins]
 import fs from 'node:fs';
 import { createRequire } from 'node:module';
 import { pathToFileURL } from 'node:url';
@@ -7,7 +7,7 @@ import path from 'node:path';
 
 const require = createRequire(path.join(process.env.PINION_NODE_DIR, 'package.json'));
 const { USDAParser } = await import(pathToFileURL(require.resolve('three/examples/jsm/loaders/usd/USDAParser.js')));
-const [usdPath, cameraPath] = process.argv.slice(2);
+const [usdPath, cameraPath, standIns] = process.argv.slice(2);
 const camera = JSON.parse(fs.readFileSync(cameraPath, 'utf8'));
 const specs = new USDAParser().parseData(fs.readFileSync(usdPath, 'utf8')).specsByPath;
 const fail = (what) => { console.error(what); process.exit(1); };
@@ -19,7 +19,8 @@ if (Math.abs(root.timeCodesPerSecond - camera.fps) > 1e-6) fail('time codes per 
 const base = '/' + root.defaultPrim;
 const focal = specs[base + '/Camera.focalLength'].fields.default;
 if (Math.abs(focal - camera.frames[0].focal_mm) > 1e-3) fail('focal length');
-if (Math.abs(specs[base + '/Camera.horizontalAperture'].fields.default - camera.sensor_width_mm) > 1e-6) fail('aperture');
+const aperture = specs[base + '/Camera.horizontalAperture'].fields.default;
+if (Math.abs(aperture - camera.sensor_width_mm) > 1e-6) fail('aperture');
 const { times, values } = specs[base + '/Camera.xformOp:transform'].fields.timeSamples;
 if (times.length !== camera.frames.length) fail('number of frames');
 camera.frames.forEach((frame, i) => {
@@ -27,7 +28,21 @@ camera.frames.forEach((frame, i) => {
     const flat = values[i].flat(Infinity);
     for (let r = 0; r < 4; ++r)
         for (let c = 0; c < 4; ++c)
-            if (Math.abs(flat[c * 4 + r] - frame.world_from_camera[r * 4 + c]) > 1e-6) fail(`matrix of frame ${frame.frame}`);
+            if (Math.abs(flat[c * 4 + r] - frame.world_from_camera[r * 4 + c]) > 1e-6)
+                fail(`matrix of frame ${frame.frame}`);
 });
 if (specs[base + '/Cloud.points'].fields.default.length !== 3 * camera.points.length) fail('number of points');
+// Stand-ins: each a closed description of faces, in the places that its points name.
+const shapes = Object.keys(specs).filter((name) => /^\/[^/]+\/[^/]+\/Shape$/.test(name));
+if (standIns !== undefined && shapes.length !== Number(standIns)) fail(`${shapes.length} stand-ins`);
+for (const shape of shapes) {
+    const points = specs[shape + '.points'].fields.default;
+    const counts = specs[shape + '.faceVertexCounts'].fields.default;
+    const indices = specs[shape + '.faceVertexIndices'].fields.default;
+    if (!points.length || points.length % 3 || !points.every(Number.isFinite)) fail(`points of ${shape}`);
+    if (counts.reduce((sum, count) => sum + count, 0) !== indices.length) fail(`faces of ${shape}`);
+    if (indices.some((index) => index < 0 || index >= points.length / 3)) fail(`indices of ${shape}`);
+    const place = specs[path.posix.dirname(shape) + '.xformOp:transform'].fields;
+    if (!place.default && !place.timeSamples) fail(`place of ${shape}`);
+}
 console.log(`${times.length} frames and ${camera.points.length} points agree`);

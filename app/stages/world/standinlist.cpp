@@ -287,11 +287,19 @@ private:
             carrier->setVisible(shows);
             label->setVisible(shows);
             if (!shows) return;
-            carrier->clear();
-            carrier->addItem("the world", 0LL);
-            for (const ShotObject& one : objects) carrier->addItem(text(one.name), qlonglong(one.id));
+            std::vector<std::pair<QString, qlonglong>> choices{{"the world", 0}};
+            for (const ShotObject& one : objects) choices.emplace_back(text(one.name), one.id);
             if (held->carrier != 0 && !findObject(session_.shot(), held->carrier))
-                carrier->addItem("what is gone", qlonglong(held->carrier));
+                choices.emplace_back("what is gone", held->carrier);
+            bool same = carrier->count() == int(choices.size());
+            for (int i = 0; same && i < carrier->count(); ++i)
+                same = carrier->itemText(i) == choices[std::size_t(i)].first &&
+                       carrier->itemData(i).toLongLong() == choices[std::size_t(i)].second;
+            // Somebody may have the list open.
+            if (!same) {
+                carrier->clear();
+                for (const auto& [name, id] : choices) carrier->addItem(name, id);
+            }
             carrier->setCurrentIndex(carrier->findData(qlonglong(held->carrier)));
         });
     }

@@ -21,12 +21,8 @@ Shot withStandInCopied(const Shot& shot, StandInId standIn, StandInId* id = null
 Shot withStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance);
 /// The same of one that an object may carry, by where that takes it: a stance of the world.
 Shot withWorldStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance);
-Stance worldStance(const Shot& shot, const StandIn& standIn, int frame);
 /// Carried by a solved object from here on, 0: by none; on this frame it stays where it is. Its keys are carried along.
 Shot withStandInCarried(const Shot& shot, StandInId standIn, ObjectId object, int frame);
-/// The scene as it stands in the world: what an object carries goes its way, and is there on its frames alone; what is
-/// carried by an object that has no solve, or is gone, is not there.
-SceneLook sceneInWorld(const Shot& shot);
 
 /// A key as it stands on the frame; taken away where there is one.
 Shot withStanceKey(const Shot& shot, StandInId standIn, int frame);

@@ -1,5 +1,4 @@
 #include "render/scenerender.h"
-#include "shot/edits/sceneedits.h"
 #include "shot/layers/layers.h"
 #include "shot/stages/worldstage.h"
 
