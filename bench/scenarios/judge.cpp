@@ -37,8 +37,8 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
         double cost = 0;
         for (const auto& [f, plate] : seen) {
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p =
-                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, at, false);
+            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(),
+                                         pose.translation, at, Derived::nothing);
             cost += p.inFront ? (p.plate - plate).squaredNorm() : 1e8;
         }
         return cost;
@@ -51,8 +51,8 @@ Vector4d bestPlace(Vector4d point, const FoundCameras& found, const std::vector<
         Vector3d right = Vector3d::Zero();
         for (const auto& [f, plate] : seen) {
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p =
-                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, true);
+            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(),
+                                         pose.translation, point, Derived::all);
             if (!p.inFront) continue;
             const Eigen::Matrix<double, 2, 3> slope = p.byPoint * tangent;
             normal += slope.transpose() * slope;
@@ -175,8 +175,8 @@ Judgement judge(const MadeShot& shot, const FoundCameras& found) {
         for (std::size_t i = 0; i < seen.size(); ++i) {
             const auto& [f, plate] = seen[i];
             const Pose& pose = *found.poses[std::size_t(f)];
-            const Projection p =
-                project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(), pose.translation, point, false);
+            const Projection p = project(found.lenses[std::size_t(f)], pose.rotation.toRotationMatrix(),
+                                         pose.translation, point, Derived::nothing);
             squares += p.inFront ? std::min(1e6, (p.plate - plate).squaredNorm()) : 1e6;
             ++count;
             seenSquares += p.inFront ? (p.plate - tracked[i]).squaredNorm() : 0.0;

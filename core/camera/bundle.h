@@ -135,8 +135,12 @@ std::vector<Eigen::Vector2d> modelledPlaces(const Bundle& bundle);
 /// The sum of the robust losses, priors included, that `adjust` lowers.
 double costOf(const Bundle& bundle, const BundleOptions& options);
 
+/// Which derivatives are worked out: most of what is projected needs one of them or none.
+enum class Derived { nothing, byPoint, byCamera, all };
+
 /// The place on the plate of a homogeneous point, and the derivatives by the camera's turn and shift (exp(turn) R, t +
-/// shift), the point, and the lens (a column a term, the focal length the one of this camera).
+/// shift), the point, and the lens (a column a term, the focal length the one of this camera). What was not asked for
+/// holds nothing.
 struct Projection {
     Eigen::Vector2d plate;
     Eigen::Matrix<double, 2, 6> byCamera;
@@ -147,7 +151,7 @@ struct Projection {
 /// `logZoom`: ln of this camera's focal length over the lens' one, for the slope's column; `k1Slope` for the focal
 /// length's.
 Projection project(const Lens& lens, const Eigen::Matrix3d& rotation, const Eigen::Vector3d& translation,
-                   const Eigen::Vector4d& point, bool derivatives, double logZoom = 0.0, double k1Slope = 0.0);
+                   const Eigen::Vector4d& point, Derived derived, double logZoom = 0.0, double k1Slope = 0.0);
 
 /// The lens while a row is read, and how a zoom's focal length changes then, pixels a frame.
 struct RowLens {

@@ -2,6 +2,7 @@
 
 #include "base/cloned.h"
 #include "base/parallel.h"
+#include "camera/logsum.h"
 
 #include <Eigen/Geometry>
 #include <Eigen/LU>
@@ -97,12 +98,14 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
     const RowPoses rowPoses(std::span(bundle.cameras).first(isRolling ? cameras_ : 0), bundle.times);
     const double width2 = options_.robustWidth_px * options_.robustWidth_px;
     std::vector<double> costs(bundle.points.size(), 0.0);
+    const Derived derived = derivatives ? Derived::all : Derived::nothing;
     parallelFor(
         bundle.points.size(),
         [&](std::size_t p) {
             Eigen::Matrix3d block = Eigen::Matrix3d::Zero();
             Eigen::Vector3d right = Eigen::Vector3d::Zero();
             LensCross lensBlock = LensCross::Zero(3, lensCount());
+            LogSum logs;
             if (derivatives) {
                 if constexpr (Places) {
                     tangents_[p] = tangentOf(bundle.points[p]);
@@ -126,22 +129,22 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
                     pose = rowPoses.at(camera, bundle.readout * seen.row, &slopes);
                     rolled = rowLens(bundle, camera, slopes);
                     projection = project(rolled.lens, pose.rotation.toRotationMatrix(), pose.translation,
-                                         bundle.points[p], derivatives, rolled.logZoom, bundle.k1Slope);
+                                         bundle.points[p], derived, rolled.logZoom, bundle.k1Slope);
                 } else {
                     projection =
                         project(lenses[Zoom ? camera : 0], rotations[camera], bundle.cameras[camera].translation,
-                                bundle.points[p], derivatives, logZoom[Zoom ? camera : 0], bundle.k1Slope);
+                                bundle.points[p], derived, logZoom[Zoom ? camera : 0], bundle.k1Slope);
                 }
                 if (!projection.inFront) {
                     // Counts as very wrong, pulls nowhere.
-                    costs[p] += 0.5 * width2 * std::log1p(1e6 / width2);
+                    logs.add(1e6 / width2);
                     if (derivatives) clear(k, camera);
                     continue;
                 }
                 Row& row = rows_[k];
                 const Eigen::Vector2d residual = seen.weight * (projection.plate - seen.plate);
                 const double squared = residual.squaredNorm();
-                costs[p] += 0.5 * width2 * std::log1p(squared / width2);
+                logs.add(squared / width2);
                 if (!derivatives) continue;
                 // The Cauchy loss to second order (Triggs et al. 2000, section 4.3): along the error its curvature
                 // falls and turns negative beyond the width. Without this, what is far off stiffens directions in
@@ -173,6 +176,7 @@ double NormalEquations<Places, Zoom>::linearise(const Bundle& bundle, bool deriv
                 right.noalias() -= row.byPoint.transpose() * row.residual;
                 if (lensCount() > 0) lensBlock += row.byPoint.transpose().lazyProduct(row.byLens);
             }
+            costs[p] = 0.5 * width2 * logs.value();
             if (!derivatives) return;
             if constexpr (!Places) {
                 block(2, 2) = 1;
@@ -282,29 +286,29 @@ void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& be
                 rolled.push_back({pose.rotation.toRotationMatrix(), pose.translation,
                                   rowLens(moved, std::size_t(seen.camera), slopes).lens});
             }
-            const auto visit = [&](const Eigen::Vector4d& point, bool derivatives, auto&& each) {
+            const auto visit = [&](const Eigen::Vector4d& point, Derived derived, auto&& each) {
                 for (std::size_t k = starts_[p]; k < starts_[p + 1]; ++k) {
                     const auto& seen = before.observations[order_[k]];
                     const auto camera = std::size_t(seen.camera);
                     if (isRolling) {
                         const RowCamera& own = rolled[k - starts_[p]];
-                        each(project(own.lens, own.rotation, own.translation, point, derivatives), seen);
+                        each(project(own.lens, own.rotation, own.translation, point, derived), seen);
                         continue;
                     }
                     const Projection projection = project(lenses[Zoom ? camera : 0], rotations[camera],
-                                                          moved.cameras[camera].translation, point, derivatives);
+                                                          moved.cameras[camera].translation, point, derived);
                     each(projection, seen);
                 }
             };
             const auto costAt = [&](const Eigen::Vector4d& point) {
-                double cost = 0;
-                visit(point, false, [&](const Projection& projection, const Bundle::Observation& seen) {
-                    cost += std::log1p((projection.inFront
-                                            ? seen.weight * seen.weight * (projection.plate - seen.plate).squaredNorm()
-                                            : 1e6) /
-                                       width2);
+                LogSum cost;
+                visit(point, Derived::nothing, [&](const Projection& projection, const Bundle::Observation& seen) {
+                    cost.add((projection.inFront
+                                  ? seen.weight * seen.weight * (projection.plate - seen.plate).squaredNorm()
+                                  : 1e6) /
+                             width2);
                 });
-                return cost;
+                return cost.value();
             };
             Eigen::Vector4d best = before.points[p];
             double least = costAt(best);
@@ -324,7 +328,7 @@ void NormalEquations<Places, Zoom>::settlePoints(Bundle& moved, const Bundle& be
                 else tangent = tangents_[p];
                 Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
                 Eigen::Vector3d right = Eigen::Vector3d::Zero();
-                visit(best, true, [&](const Projection& projection, const Bundle::Observation& seen) {
+                visit(best, Derived::byPoint, [&](const Projection& projection, const Bundle::Observation& seen) {
                     if (!projection.inFront) return;
                     const Eigen::Vector2d residual = projection.plate - seen.plate;
                     const double weight =

@@ -37,7 +37,8 @@ void refinePose(Pose& pose, double* focal_px, Lens lens, double k1Slope, double 
         const Lens own = focal_px ? zoomed(lens, k1Slope, *focal_px) : lens;
         const double logZoom = focal_px ? std::log(*focal_px / lensFocal) : 0;
         for (const Sight& sight : sights) {
-            const Projection p = project(own, rotation, pose.translation, sight.point, true, logZoom, k1Slope);
+            const Projection p = project(own, rotation, pose.translation, sight.point,
+                                         focal_px ? Derived::all : Derived::byCamera, logZoom, k1Slope);
             if (!p.inFront) continue;
             const Vector2d residual = p.plate - sight.plate;
             const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
@@ -68,7 +69,7 @@ int agreeing(const Pose& pose, const Lens& lens, const std::vector<Sight>& sight
     int count = 0;
     const Matrix3d rotation = pose.rotation.toRotationMatrix();
     for (const Sight& sight : sights) {
-        const Projection p = project(lens, rotation, pose.translation, sight.point, false);
+        const Projection p = project(lens, rotation, pose.translation, sight.point, Derived::nothing);
         count += p.inFront && (p.plate - sight.plate).squaredNorm() < limit * limit;
     }
     return count;

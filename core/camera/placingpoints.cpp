@@ -2,6 +2,7 @@
 
 #include "camera/reconstruction.h"
 
+#include "camera/logsum.h"
 #include "base/linear.h"
 #include "base/median.h"
 #include "base/parallel.h"
@@ -63,12 +64,12 @@ std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
 }
 
 double costOfPlace(const Vector4d& at, const std::vector<View>& views, double width) {
-    double cost = 0;
+    LogSum cost;
     for (const View& view : views) {
-        const Projection p = project(view.lens, view.rotation, view.translation, at, false);
-        cost += std::log1p((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
+        const Projection p = project(view.lens, view.rotation, view.translation, at, Derived::nothing);
+        cost.add((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
     }
-    return cost;
+    return cost.value();
 }
 
 /// Robust Gauss-Newton on the plate.
@@ -79,7 +80,7 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
         Matrix3d normal = Matrix3d::Zero();
         Vector3d right = Vector3d::Zero();
         for (const View& view : views) {
-            const Projection p = project(view.lens, view.rotation, view.translation, point, true);
+            const Projection p = project(view.lens, view.rotation, view.translation, point, Derived::byPoint);
             if (!p.inFront) continue;
             const Vector2d residual = p.plate - view.plate;
             const double weight = 1 / (1 + residual.squaredNorm() / (width * width));
@@ -120,7 +121,7 @@ Vector4d refinedDirection(const Vector4d& first, const std::vector<View>& views,
         Vector2d right = Vector2d::Zero();
         for (const View& view : views) {
             const Projection p = project(view.lens, view.rotation, view.translation,
-                                         Vector4d(direction.x(), direction.y(), direction.z(), 0), true);
+                                         Vector4d(direction.x(), direction.y(), direction.z(), 0), Derived::byPoint);
             if (!p.inFront) continue;
             const Vector2d residual = p.plate - view.plate;
             const double weight = 1 / (1 + residual.squaredNorm() / (width * width));

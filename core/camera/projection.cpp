@@ -50,46 +50,69 @@ void moveTerm(Bundle& bundle, LensTerm term, double step) {
 }
 
 Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& translation, const Vector4d& point,
-                   bool derivatives, double logZoom, double k1Slope) {
+                   Derived derived, double logZoom, double k1Slope) {
     Projection result;
     const Vector3d turned = rotation * point.head<3>();
     const Vector3d seen = turned + translation * point[3];
     // No plate shows what lies more than 80 degrees off the axis; there, and behind, the derivatives would mean
     // nothing.
-    result.inFront = seen.z() > 0.17 * seen.head<2>().norm() && seen.z() > 0;
+    result.inFront = seen.z() > 0 && seen.z() * seen.z() > 0.17 * 0.17 * seen.head<2>().squaredNorm();
     if (!result.inFront) return result;
-    const double depth = seen.z();
-    const Vector2d plane = seen.head<2>() / depth;
+    const double near = 1 / seen.z();
+    const double x = seen.x() * near, y = seen.y() * near;
     const double fx = lens.focal_px * lens.squeeze;
     const double fy = lens.focal_px;
-    const Vector2d bent = distort(lens, plane);
+    // As `distort` and `distortionJacobian`, together: this is the innermost loop of a solve.
+    const double r2 = x * x + y * y;
+    const bool isField = bool(lens.field);
+    const double radial = 1 + r2 * (lens.k1 + r2 * (lens.k2 + r2 * lens.k3));
+    const Vector2d bent = isField ? distort(lens, {x, y})
+                                  : Vector2d(x * radial + 2 * lens.p1 * x * y + lens.p2 * (r2 + 2 * x * x),
+                                             y * radial + lens.p1 * (r2 + 2 * y * y) + 2 * lens.p2 * x * y);
     result.plate = Vector2d(fx * bent.x() + lens.cx, fy * bent.y() + lens.cy);
-    if (!derivatives) return result;
-    Eigen::Matrix2d byPlane = distortionJacobian(lens, plane);
+    if (derived == Derived::nothing) return result;
+    Eigen::Matrix2d byPlane;
+    if (isField) {
+        byPlane = distortionJacobian(lens, {x, y});
+    } else {
+        const double slope = lens.k1 + r2 * (2 * lens.k2 + r2 * 3 * lens.k3);  // d radial / d r2
+        const double mixed = 2 * x * y * slope + 2 * lens.p1 * x + 2 * lens.p2 * y;
+        byPlane(0, 0) = radial + 2 * x * x * slope + 2 * lens.p1 * y + 6 * lens.p2 * x;
+        byPlane(0, 1) = byPlane(1, 0) = mixed;
+        byPlane(1, 1) = radial + 2 * y * y * slope + 6 * lens.p1 * y + 2 * lens.p2 * x;
+    }
     byPlane.row(0) *= fx;
     byPlane.row(1) *= fy;
-    Eigen::Matrix<double, 2, 3> bySeen;
-    bySeen << 1 / depth, 0, -plane.x() / depth, 0, 1 / depth, -plane.y() / depth;
-    const Eigen::Matrix<double, 2, 3> slope = byPlane * bySeen;
-    Matrix3d cross;
-    cross << 0, turned.z(), -turned.y(), -turned.z(), 0, turned.x(), turned.y(), -turned.x(), 0;
-    result.byCamera << slope * cross, slope * point[3];
-    result.byPoint << slope * rotation, slope * translation;
+    for (int r = 0; r < 2; ++r) {
+        const double sx = byPlane(r, 0) * near, sy = byPlane(r, 1) * near, sz = -(sx * x + sy * y);
+        if (derived != Derived::byPoint) {
+            result.byCamera(r, 0) = sz * turned.y() - sy * turned.z();
+            result.byCamera(r, 1) = sx * turned.z() - sz * turned.x();
+            result.byCamera(r, 2) = sy * turned.x() - sx * turned.y();
+            result.byCamera(r, 3) = sx * point[3];
+            result.byCamera(r, 4) = sy * point[3];
+            result.byCamera(r, 5) = sz * point[3];
+        }
+        if (derived != Derived::byCamera) {
+            for (int c = 0; c < 3; ++c)
+                result.byPoint(r, c) = sx * rotation(0, c) + sy * rotation(1, c) + sz * rotation(2, c);
+            result.byPoint(r, 3) = sx * translation.x() + sy * translation.y() + sz * translation.z();
+        }
+    }
+    if (derived != Derived::all) return result;
     auto& byLens = result.byLens;
-    const double x = plane.x(), y = plane.y();
-    if (lens.field) {  // bends pixels, not the plane
+    if (isField) {  // bends pixels, not the plane
         byLens.setZero();
-        byLens.col(int(LensTerm::focal)) = byPlane * plane / lens.focal_px;
+        byLens.col(int(LensTerm::focal)) = byPlane * Vector2d(x, y) / lens.focal_px;
         byLens.col(int(LensTerm::cx)) = byPlane.col(0) / fx;
         byLens.col(int(LensTerm::cy)) = byPlane.col(1) / fy;
         return result;
     }
     byLens.col(int(LensTerm::readout)).setZero();  // a row's own affair
-    const double r2 = plane.squaredNorm();
     const Vector2d scaled(fx * x, fy * y);
     byLens.col(int(LensTerm::k1)) = scaled * r2;
-    byLens.col(int(LensTerm::k2)) = scaled * r2 * r2;
-    byLens.col(int(LensTerm::k3)) = scaled * r2 * r2 * r2;
+    byLens.col(int(LensTerm::k2)) = scaled * (r2 * r2);
+    byLens.col(int(LensTerm::k3)) = scaled * (r2 * r2 * r2);
     byLens.col(int(LensTerm::p1)) = Vector2d(fx * 2 * x * y, fy * (r2 + 2 * y * y));
     byLens.col(int(LensTerm::p2)) = Vector2d(fx * (r2 + 2 * x * x), fy * 2 * x * y);
     byLens.col(int(LensTerm::cx)) = Vector2d(1, 0);
@@ -146,7 +169,7 @@ std::vector<Vector2d> modelledPlaces(const Bundle& bundle) {
             lens = bundle.lensOf(camera);
         }
         const Projection projection = project(lens, pose.rotation.toRotationMatrix(), pose.translation,
-                                              bundle.points[std::size_t(seen.point)], false);
+                                              bundle.points[std::size_t(seen.point)], Derived::nothing);
         places.push_back(projection.inFront ? projection.plate
                                             : Vector2d::Constant(std::numeric_limits<double>::infinity()));
     }

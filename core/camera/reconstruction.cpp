@@ -197,7 +197,8 @@ Bundle Reconstruction::assemble(std::vector<int>* cameras, std::vector<int>* poi
 
 std::optional<Vector2d> Reconstruction::plateOf(int frame, const Vector4d& point) const {
     const Pose& pose = *poses_[std::size_t(frame)];
-    const Projection p = project(lensOf(frame), pose.rotation.toRotationMatrix(), pose.translation, point, false);
+    const Projection p =
+        project(lensOf(frame), pose.rotation.toRotationMatrix(), pose.translation, point, Derived::nothing);
     return p.inFront ? std::optional(p.plate) : std::nullopt;
 }
 
@@ -205,7 +206,7 @@ double Reconstruction::errorAt(const Seen& seen, const Vector4d& point) const {
     const auto& pose = poses_[std::size_t(seen.frame)];
     if (!pose) return std::numeric_limits<double>::infinity();
     const Projection p =
-        project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+        project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, Derived::nothing);
     return p.inFront ? (p.plate - seen.plate).norm() : std::numeric_limits<double>::infinity();
 }
 
@@ -216,7 +217,7 @@ std::vector<std::pair<int, Vector2d>> Reconstruction::errorsOf(const Trail& trai
         const auto& pose = poses_[std::size_t(seen.frame)];
         if (!pose) continue;
         const Projection p =
-            project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, false);
+            project(lensOf(seen.frame), pose->rotation.toRotationMatrix(), pose->translation, point, Derived::nothing);
         errors.emplace_back(int(i), p.inFront ? Vector2d(p.plate - seen.plate) : Vector2d(1e4, 1e4));
     }
     return errors;

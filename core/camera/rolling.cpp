@@ -229,9 +229,9 @@ void readAtOnce(Material& material, const Reconstruction& scene) {
                 const Pose pose = rows.at(camera, bundle.readout * seen.row, &slopes);
                 const Pose& own = bundle.cameras[camera];
                 const Projection row = project(rowLens(bundle, camera, slopes).lens, pose.rotation.toRotationMatrix(),
-                                               pose.translation, *point, false);
-                const Projection middle =
-                    project(bundle.lensOf(camera), own.rotation.toRotationMatrix(), own.translation, *point, false);
+                                               pose.translation, *point, Derived::nothing);
+                const Projection middle = project(bundle.lensOf(camera), own.rotation.toRotationMatrix(),
+                                                  own.translation, *point, Derived::nothing);
                 if (row.inFront && middle.inFront) seen.plate = seen.filmed - (row.plate - middle.plate);
             }
         },

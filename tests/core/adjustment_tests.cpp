@@ -90,7 +90,7 @@ Scene madeScene(bool turns, bool zoom, double noise_px, unsigned seed, int frame
         for (int f = 0; f < frames; ++f) {
             const Pose& pose = truth.cameras[std::size_t(f)];
             const Projection p = project(truth.lensOf(std::size_t(f)), pose.rotation.toRotationMatrix(),
-                                         pose.translation, truth.points[std::size_t(i)], false);
+                                         pose.translation, truth.points[std::size_t(i)], Derived::nothing);
             if (p.inFront && p.plate.x() > 0 && p.plate.y() > 0 && p.plate.x() < 1920 && p.plate.y() < 1080)
                 truth.observations.push_back({f, i, p.plate + Vector2d(noise(random), noise(random))});
         }
@@ -188,7 +188,7 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
         Vector2d plate;
         REQUIRE(automatic.Evaluate(parameters, plate.data(), slopes));
         const Projection own = project(zoomed(lens, slope, focal), pose.rotation.toRotationMatrix(), pose.translation,
-                                       point, true, std::log(focal / lens.focal_px), slope);
+                                       point, Derived::all, std::log(focal / lens.focal_px), slope);
         REQUIRE(own.inFront);
         const auto near = [](const auto& a, const auto& b) {
             return (a - b).cwiseAbs().maxCoeff() < 1e-9 * (1 + b.cwiseAbs().maxCoeff());
@@ -204,7 +204,7 @@ TEST_CASE("the derivatives of the projection are those found by automatic differ
 TEST_CASE("what is behind the camera, or far to its side, has no place on the plate") {
     const Lens lens = pinholeLens(1920, 1080, 1500);
     const auto inFront = [&](const Vector4d& point) {
-        return project(lens, Eigen::Matrix3d::Identity(), Vector3d::Zero(), point, true).inFront;
+        return project(lens, Eigen::Matrix3d::Identity(), Vector3d::Zero(), point, Derived::all).inFront;
     };
     CHECK(inFront({0, 0, 1, 0}));
     CHECK(inFront({1, 0, 1, 0.5}));

@@ -42,7 +42,7 @@ Measured madeBundle(unsigned seed, double noise_px = 0.3) {
         for (int f = 0; f < 10; ++f) {
             const Projection seen =
                 project(made.bundle.lens, made.bundle.cameras[std::size_t(f)].rotation.toRotationMatrix(),
-                        made.bundle.cameras[std::size_t(f)].translation, point.homogeneous(), false);
+                        made.bundle.cameras[std::size_t(f)].translation, point.homogeneous(), Derived::nothing);
             made.bundle.observations.push_back({f, p, seen.plate + Eigen::Vector2d(noise(random), noise(random))});
         }
     }

@@ -67,7 +67,7 @@ struct Rolled {
                     const Pose pose = rows.at(std::size_t(f), readout * seen.row, &slopes);
                     const auto lens = rowLens(bundle, std::size_t(f), slopes).lens;
                     const Projection p =
-                        project(lens, pose.rotation.toRotationMatrix(), pose.translation, point, false);
+                        project(lens, pose.rotation.toRotationMatrix(), pose.translation, point, Derived::nothing);
                     if (!p.inFront) break;
                     seen.plate = p.plate;
                     seen.row = rowOf(p.plate, false, 1280, 720);
