@@ -399,26 +399,37 @@ Expected<KeyReading> readKeyframes(const Material& material, const std::vector<i
     return KeyReading{std::move(*found), std::move(doubt), std::move(fixed)};
 }
 
-/// Groups in the order in which it is worth to read the keyframes without them: those first without which a glance
-/// explains most of all tracks. A group that a glance says nothing of keeps its place behind them.
+/// Groups without which it is worth to read the keyframes, in the order of what a glance explains of all tracks without
+/// them: those without which it explains more than with all, and the best. A group that a glance says nothing of stays,
+/// behind the others.
 std::vector<std::vector<int>> promising(std::vector<std::vector<int>> groups, const Material& material,
                                         const Material& rest, const std::vector<int>& keys, const SolveOptions& options,
                                         const Progress& progress) {
     const double noise = 0.3 * material.scale();
-    std::vector<std::pair<double, std::size_t>> order;  // less explained later
-    for (std::size_t i = 0; i < groups.size(); ++i) {
-        order.emplace_back(0, i);
-        if (progress.stopped()) continue;
-        const Material others = withoutTrails(rest, groups[i]);
-        auto pairs = basePairsOf(others, keys, options);
-        if (!pairs) continue;
+    const auto glanceAt = [&](const Material& seen) -> std::optional<double> {
+        auto pairs = basePairsOf(seen, keys, options);
+        if (!pairs) return std::nullopt;
         if (pairs->size() > 2) pairs->resize(2);
-        const auto seen = searchKeyframes(others, keys, *pairs, options, progress.part(0.43, 0.44), kGlance);
-        if (!seen.empty()) order.back().first = -explainedShare(seen.front().scene, material, keys, noise);
+        const auto found = searchKeyframes(seen, keys, *pairs, options, progress.part(0.43, 0.44), kGlance);
+        if (found.empty()) return std::nullopt;
+        return explainedShare(found.front().scene, material, keys, noise);
+    };
+    struct Seen {
+        double share = 0;
+        std::size_t group = 0;
+    };
+    std::vector<Seen> clear;
+    std::vector<std::size_t> unclear;
+    const double withAll = glanceAt(rest).value_or(0);
+    for (std::size_t i = 0; i < groups.size() && !progress.stopped(); ++i) {
+        if (const auto share = glanceAt(withoutTrails(rest, groups[i]))) clear.push_back({*share, i});
+        else unclear.push_back(i);
     }
-    std::stable_sort(order.begin(), order.end());
+    std::stable_sort(clear.begin(), clear.end(), [](const Seen& a, const Seen& b) { return a.share > b.share; });
     std::vector<std::vector<int>> result;
-    for (const auto& [share, i] : order) result.push_back(std::move(groups[i]));
+    for (const Seen& one : clear)
+        if (result.empty() || one.share > withAll) result.push_back(std::move(groups[one.group]));
+    for (const std::size_t i : unclear) result.push_back(std::move(groups[i]));
     return result;
 }
 
@@ -849,9 +860,13 @@ Readout firstReadout(const Material& material, const SolveOptions& options) {
 /// Whether rows bear a readout out.
 bool isReadout(double share, double sigma) { return std::abs(share) > std::max(4 * sigma, 0.03); }
 
-/// `keepsGuess`: a guessed readout is known to be there.
+struct SolveManner {
+    bool keepsGuess = false;  ///< a guessed readout is known to be there
+    bool* zooms = nullptr;    ///< where the keyframes say that the lens zooms, this is set, and no more is done
+};
+
 Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Track> filmed, const SolveOptions& options,
-                             const Progress& progress, const SolveWatch& watch, bool keepsGuess = false) {
+                             const Progress& progress, const SolveWatch& watch, const SolveManner& manner = {}) {
     if (auto checked = checkMeasures(tracks, options); !checked) return tl::unexpected(checked.error());
     progress.report(0, "Preparing the solve");
     auto prepared = prepare(tracks, options, filmed);
@@ -863,11 +878,11 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
     if (readout.columns && !options.readsColumns()) {
         SolveOptions byColumns = options;
         byColumns.readBy = SolveOptions::ReadBy::columns;
-        return solvedCamera(tracks, filmed, byColumns, progress, watch);
+        return solvedCamera(tracks, filmed, byColumns, progress, watch, manner);
     }
     const bool isGuess = readout.isRolling() && options.reading == SolveOptions::Reading::found;
     std::optional<Material> asFilmed;
-    if (isGuess && !keepsGuess) asFilmed = material;
+    if (isGuess && !manner.keepsGuess) asFilmed = material;
     if (readout.isRolling()) readAtOnce(material, readout.share);
 
     const std::vector<int> keys = chooseKeyframes(material, options.fewestTracks);
@@ -906,6 +921,10 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
             doubted = readout;
             readout = {};
         }
+        if (manner.zooms && reading && reading->scene().isZoom()) {
+            *manner.zooms = true;
+            return failure(Fault::outcome, "the lens zooms");
+        }
         return searchedCamera(std::move(reading), material, keys, decided, told, orZoom, progress, watchBundle);
     };
     auto answer = options.start ? continuedCamera(material, tracks, decided, progress, watchBundle) : searched();
@@ -916,7 +935,8 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
         const double sigma =
             readByRows(trial, asked, lensPlanOf(trial.options()), doubted.share, true, progress.part(0.88, 0.92));
         // There after all: what moves bent the reading, and is looked for.
-        if (isReadout(trial.readout(), sigma)) return solvedCamera(tracks, filmed, options, progress, watch, true);
+        if (isReadout(trial.readout(), sigma))
+            return solvedCamera(tracks, filmed, options, progress, watch, {.keepsGuess = true});
     }
     Material own;  // what the scene goes on with, as its rows are read
     if (readout.isRolling() && answer->scene.placedFrames() > 3 && !progress.stopped()) {
@@ -995,8 +1015,11 @@ Expected<Solve> solveCamera(std::span<const Track> tracks, const SolveOptions& o
     if (options.distortion != SolveOptions::Distortion::known || (options.zooms() && !isField))
         return solvedCamera(tracks, tracks, options, progress, watch);
     const Straightened plain = straightened(tracks, options);
-    auto solve = solvedCamera(plain.tracks, tracks, plain.options, progress, watch);
-    if (solve && solve->zoom && !isField) {
+    bool zooms = false;
+    auto solve =
+        solvedCamera(plain.tracks, tracks, plain.options, progress, watch, {.zooms = isField ? nullptr : &zooms});
+    // What looks like movers there may be a bend that changes with the focal length.
+    if (zooms || (solve && solve->zoom && !isField)) {
         SolveOptions zooming = options;
         zooming.zoom = true;
         return solvedCamera(tracks, tracks, zooming, progress, watch);
