@@ -16,6 +16,7 @@ Runner addObject(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
 Runner addStand(CLI::App& command);
+Runner addProject(CLI::App& command);
 Runner addDeliver(CLI::App& command);
 Runner addMatte(CLI::App& command);
 Runner addPropose(CLI::App& command);
@@ -43,6 +44,7 @@ std::span<const Command> commands() {
         {"pin", "four point tracks as the corners of a surface", addPin},
         {"insert", "art put into the plate, on four corners", addInsert},
         {"stand", "stand-ins over the plate, seen by the solved camera", addStand},
+        {"project", "a picture or matte of one frame, thrown on to a surface and seen on every frame", addProject},
         {"deliver", "writes a shot's deliveries", addDeliver},
         {"run", "does a shot's open steps and saves it", addRun},
     };

@@ -1,15 +1,11 @@
 #include "commands/command.h"
-#include "exchange/formats.h"
-#include "exchange/scenefile.h"
-#include "exchange/shotfiles.h"
 #include "jobs/standing.h"
 #include "outputs.h"
 #include "plates.h"
-#include "shot/edits/plateedits.h"
-#include "shot/file/shotfile.h"
-#include "shot/stages/worldstage.h"
+#include "standing.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <memory>
 #include <nlohmann/json.hpp>
 
@@ -23,56 +19,8 @@ struct StandWords {
     bool alone = false, undistorted = false;
 };
 
-/// What a scene is rendered with, of files or of a shot.
-struct Standing {
-    std::shared_ptr<const Solve> solve;
-    Orientation orientation;
-    SceneLook look;
-    std::shared_ptr<const Plate> plate;
-    FrameRange range;
-};
-
-Expected<Standing> ofShot(const Console& console, const StandWords& w) {
-    auto shot = loadShot(w.plate);
-    if (!shot) return tl::unexpected(shot.error());
-    if (!shot->solve) return failure(Fault::input, "{}: has no camera yet; solve it first", w.plate);
-    const auto plate = openPlateOf(console, *shot);
-    if (!plate) return tl::unexpected(plate.error());
-    Standing standing{shot->solve, orientationOf(*shot), sceneInWorld(*shot), *plate, shot->plate.range};
-    if (!w.scene.empty()) {
-        auto look = readScene(w.scene, (*plate)->facts().firstFrame);
-        if (!look) return tl::unexpected(look.error());
-        standing.look = *std::move(look);
-    }
-    return standing;
-}
-
-Expected<Standing> ofFiles(const Console& console, const StandWords& w) {
-    if (w.camera.empty() || w.scene.empty())
-        return failure(Fault::input, "stand: {} is missing; only a shot has its own",
-                       w.camera.empty() ? "--camera" : "--scene");
-    const auto plate = openPlate(console, w.plate);
-    if (!plate) return tl::unexpected(plate.error());
-    const auto camera = readCamera(w.camera);
-    if (!camera) return tl::unexpected(camera.error());
-    const PlateFacts& facts = (*plate)->facts();
-    if (camera->width != facts.width || camera->height != facts.height)
-        return failure(Fault::input, "{}: the camera is for {}x{}, the plate is {}x{}", w.camera, camera->width,
-                       camera->height, facts.width, facts.height);
-    auto look = readScene(w.scene, facts.firstFrame);
-    if (!look) return tl::unexpected(look.error());
-    return Standing{std::make_shared<const Solve>(solveOf(*camera)),
-                    {},
-                    *std::move(look),
-                    *plate,
-                    {facts.firstFrame, facts.lastFrame}};
-}
-
 int standCommand(const Console& console, const StandWords& w) {
-    const bool isShot = loweredEnding(w.plate) == ".pinion";
-    if (isShot && !w.camera.empty())
-        return fail({Fault::input, w.plate + ": a shot has its own camera; leave --camera away"});
-    const auto standing = isShot ? ofShot(console, w) : ofFiles(console, w);
+    const auto standing = standingOf(console, "stand", {w.plate, w.camera, w.scene}, true);
     if (!standing) return fail(standing.error());
     const PlateFacts& facts = standing->plate->facts();
     if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.camera, w.scene}); !free)

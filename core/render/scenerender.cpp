@@ -28,18 +28,6 @@ constexpr int kMostThrough = 12;    // surfaces behind one another, where they a
 constexpr float kClear = 0.002F;    // alpha below which nothing is there
 constexpr double kFarthest = 2000;  // that a shadow is followed over the ground
 
-/// The `i`th of `count` places of a pixel: Hammersley's, in which every `count` strips across or down hold one, so that
-/// edges of any slope are met evenly.
-Vector2d spread(int i, int count) {
-    std::uint32_t bits = std::uint32_t(i);
-    bits = (bits << 16U) | (bits >> 16U);
-    bits = ((bits & 0x55555555U) << 1U) | ((bits & 0xAAAAAAAAU) >> 1U);
-    bits = ((bits & 0x33333333U) << 2U) | ((bits & 0xCCCCCCCCU) >> 2U);
-    bits = ((bits & 0x0F0F0F0FU) << 4U) | ((bits & 0xF0F0F0F0U) >> 4U);
-    bits = ((bits & 0x00FF00FFU) << 8U) | ((bits & 0xFF00FF00U) >> 8U);
-    return {(i + 0.5) / count, double(bits) * 0x1p-32 + 0.5 / count};
-}
-
 /// A box that grows by points; everything once a point has no place.
 struct GrowingBox {
     double x0 = 1e300, y0 = 1e300, x1 = -1e300, y1 = -1e300;
@@ -95,47 +83,6 @@ std::optional<Vector3d> onLevel(const WorldRay& ray, double height) {
     const double distance = (height - ray.from.y()) / ray.along.y();
     if (!std::isfinite(distance) || distance <= kNearest) return std::nullopt;
     return ray.from + distance * ray.along;
-}
-
-/// Places of the image plane at the corners of pixels: between them a lens is straight to a millionth of a pixel.
-struct SceneRenderer::PlaneTable {
-    Lens lens;
-    PixelBox box;
-    std::vector<Vector2d> planes;  ///< of (width + 1) x (height + 1) corners; NaN where no ray comes
-
-    const Vector2d& at(int x, int y) const {
-        return planes[std::size_t(y - box.y0) * (std::size_t(box.width()) + 1) + std::size_t(x - box.x0)];
-    }
-    Vector2d at(int x, int y, const Vector2d& inside) const {
-        const Vector2d top = (1 - inside.x()) * at(x, y) + inside.x() * at(x + 1, y),
-                       bottom = (1 - inside.x()) * at(x, y + 1) + inside.x() * at(x + 1, y + 1);
-        return (1 - inside.y()) * top + inside.y() * bottom;
-    }
-};
-
-std::shared_ptr<const SceneRenderer::PlaneTable> SceneRenderer::planesOf(const Lens& lens, const PixelBox& box) const {
-    {
-        const std::lock_guard lock(mutex_);
-        if (planes_ && planes_->lens == lens && planes_->box.x0 <= box.x0 && planes_->box.y0 <= box.y0 &&
-            planes_->box.x1 >= box.x1 && planes_->box.y1 >= box.y1)
-            return planes_;
-    }
-    auto table = std::make_shared<PlaneTable>();
-    table->lens = lens;
-    table->box = box;
-    const std::size_t across = (std::size_t(box.width()) + 1);
-    table->planes.resize(across * (std::size_t(box.height()) + 1));
-    parallelFor((std::size_t(box.height()) + 1),
-                [&](std::size_t y) {
-                    for (std::size_t x = 0; x < across; ++x)
-                        table->planes[y * across + x] =
-                            planeFromPlate(lens, Vector2d(box.x0 + double(x), box.y0 + double(y)))
-                                .value_or(Vector2d::Constant(std::numeric_limits<double>::quiet_NaN()));
-                },
-                16);
-    const std::lock_guard lock(mutex_);
-    planes_ = table;
-    return table;
 }
 
 SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
@@ -267,7 +214,7 @@ public:
         for (int i = 0; i < across * down; ++i)
             if (isTouched[std::size_t(i)]) tiles.push_back(i);
         if (tiles.empty()) return result;
-        planes_ = renderer_.planesOf(eye_.lens(), box);
+        planes_ = renderer_.planes_.of(eye_.lens(), box);
         parallelFor(tiles.size(), [&](std::size_t i) {
             renderTile(box.x0 + tiles[i] % across * kTile, box.y0 + tiles[i] / across * kTile, result);
         });
@@ -324,7 +271,7 @@ private:
         };
         if (samples > 1) {
             // Another order than that of the pixel's places, else the disc and the pixel would go together.
-            const Vector2d at = spread((sample * 37 + 11) % samples, samples);
+            const Vector2d at = spreadInPixel((sample * 37 + 11) % samples, samples);
             const double radius = std::sqrt(at.y()), angle = 2 * std::numbers::pi * at.x();
             return seen(towards(radius * std::cos(angle), radius * std::sin(angle)));
         }
@@ -543,7 +490,7 @@ private:
                     colour.setZero();
                     shadow = 0;
                     for (int i = 0; i < wish_.samples; ++i) {
-                        const Met one = meet(x, y, spread(i, wish_.samples), i, wish_.samples);
+                        const Met one = meet(x, y, spreadInPixel(i, wish_.samples), i, wish_.samples);
                         colour += one.colour;
                         shadow += one.shadow;
                     }

@@ -3,12 +3,12 @@
 #include "comp/artshelf.h"
 #include "render/cardfile.h"
 #include "render/mesh.h"
+#include "render/planetable.h"
 #include "render/surface.h"
 #include "world/eye.h"
 #include "world/standin.h"
 
 #include <memory>
-#include <mutex>
 #include <string>
 #include <vector>
 
@@ -55,8 +55,6 @@ public:
 
 private:
     class Frame;
-    struct PlaneTable;
-    std::shared_ptr<const PlaneTable> planesOf(const Lens& lens, const PixelBox& box) const;
 
     /// What a stand-in shows on a frame, null: its own colour; none while its clip is not there.
     std::optional<std::shared_ptr<const SurfacePicture>> pictureOf(std::size_t i, double number, const SceneWish& wish,
@@ -66,8 +64,7 @@ private:
     std::vector<std::optional<Expected<CardClip>>> clips_;         ///< of each stand-in that shows a file's pictures
     std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
     std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
-    mutable std::mutex mutex_;
-    mutable std::shared_ptr<const PlaneTable> planes_;
+    PlaneTables planes_;
 };
 
 /// The pixels of `within` that stand-ins and their shadows on the ground may touch.

@@ -140,7 +140,7 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
         if (kind == StandInKind::mesh) one.file = std::string(PINION_SOURCE_DIR) + "/demo/lamp-post.obj";
         if (kind == StandInKind::card) one.file = kLanding;
         if (kind == StandInKind::box)
-            one.keys = std::vector<StanceKey>{{1005, one.stance}, {1060, {{2, 0, 1}, {}, {1, 1, 1}}}};
+            one.keys = std::vector<StanceKey>{{1005, one.stance}, {1060, {{2, 0, 1}, {0, 0, 0}, {1, 1, 1}}}};
         one.card.facesCamera = kind == StandInKind::text;
         one.opacity = kind == StandInKind::ball ? 0.5 : 1;
         shot = withStandInAdded(shot, one);

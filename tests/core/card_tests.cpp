@@ -315,7 +315,7 @@ TEST_CASE("other pictures in the place of a card's leave its width and its key; 
     REQUIRE((first && second));
     StandIn one;
     one.kind = StandInKind::card;
-    one.stance = {{}, {}, usualSize(StandInKind::card)};
+    one.stance.size = usualSize(StandInKind::card);
     one = withPictures(one, *first);
     REQUIRE(one.card.key);
     CHECK(one.stance.size.x() == Approx(3 * one.stance.size.y()));

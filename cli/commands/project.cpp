@@ -1,0 +1,131 @@
+#include "commands/command.h"
+#include "jobs/projecting.h"
+#include "outputs.h"
+#include "plates.h"
+#include "standing.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+namespace pinion::cli {
+namespace {
+
+struct ProjectWords {
+    std::string plate, camera, scene, art, mattes, onto = "ground", out, range;
+    std::vector<int> from;
+};
+
+/// "ground", "PX,PY,PZ,NX,NY,NZ", or the name of a stand-in.
+Expected<ThrownOn> surfaceFrom(const std::string& words, const SceneLook& look) {
+    ThrownOn onto;
+    for (const StandIn& one : look.standIns)
+        if (one.name == words) {
+            onto.standIn = one;
+            return onto;
+        }
+    if (words == "ground") {
+        onto.at.y() = look.ground;
+        return onto;
+    }
+    std::vector<double> numbers;
+    const char* cursor = words.c_str();
+    while (*cursor != 0) {
+        char* next = nullptr;
+        const double value = std::strtod(cursor, &next);
+        if (next == cursor || !std::isfinite(value)) break;
+        numbers.push_back(value);
+        cursor = *next == ',' ? next + 1 : next;
+        if (*next != ',') break;
+    }
+    if (*cursor == 0 && numbers.size() == 6) {
+        onto.at = {numbers[0], numbers[1], numbers[2]};
+        onto.normal = {numbers[3], numbers[4], numbers[5]};
+        if (!(onto.normal.norm() > 0)) return failure(Fault::input, "--onto {}: a normal of 0 has no direction", words);
+        return onto;
+    }
+    std::string names;
+    for (const StandIn& one : look.standIns) names += ", " + one.name;
+    return failure(Fault::input,
+                   "--onto: '{}' is not known; there are: ground, a plane as PX,PY,PZ,NX,NY,NZ (a place of it and its "
+                   "normal){}",
+                   words, names.empty() ? "; stand-ins are named in --scene" : names);
+}
+
+int projectCommand(const Console& console, const ProjectWords& w) {
+    if (w.art.empty() == w.mattes.empty())
+        return fail({Fault::input, "project: give what is thrown: either --art or --mattes"});
+    const auto standing = standingOf(console, "project", {w.plate, w.camera, w.scene}, false);
+    if (!standing) return fail(standing.error());
+    const PlateFacts& facts = standing->plate->facts();
+    if (const auto free =
+            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.camera, w.scene, w.art, w.mattes});
+        !free)
+        return fail(free.error());
+    FrameRange range = standing->range;
+    if (!w.range.empty()) {
+        const auto parsed = parseRange(w.range, facts);
+        if (!parsed) return fail(parsed.error());
+        range = *parsed;
+    }
+    const auto onto = surfaceFrom(w.onto, standing->look);
+    if (!onto) return fail(onto.error());
+    const Solve& solve = *standing->solve;
+    const Orientation& orientation = standing->orientation;
+    if (const auto checked = checkThrow(*onto, w.from, solve, orientation); !checked) return fail(checked.error());
+    ArtShelf shelf;
+    const auto thrown = [&]() -> Expected<std::vector<ThrownPicture>> {
+        if (!w.mattes.empty()) {
+            const auto mattes = mattesFor(w.mattes, "", range, facts);
+            if (!mattes) return tl::unexpected(mattes.error());
+            return mattesThrown(*mattes, w.from, solve, orientation);
+        }
+        auto clip = clipOf(w.art);
+        if (!clip) return tl::unexpected(clip.error());
+        // Nothing else says how the alpha of a PNG or TIFF is meant.
+        if (clip->hasAlpha && !alphaKindOf(*clip)) clip->alpha = AlphaKind::straight;
+        return picturesThrown(*clip, w.from, solve, orientation, shelf);
+    }();
+    if (!thrown) return fail(thrown.error());
+    const Projector projector(*thrown, *onto, facts.width, facts.height);
+    FrameCache frames(standing->plate, budget(console));
+    const auto report =
+        runProject(frames, range, solve, orientation, projector, w.out, 16, consoleProgress("Projecting"));
+    if (!report) return fail(report.error());
+    if (report->render.stopped) return fail({Fault::stopped, ""});
+    std::string words = fmt::format("{} frames: {}", report->render.frames, w.out);
+    if (!report->unsolved.empty())
+        words += fmt::format("\n{} frames have no camera and are empty", report->unsolved.size());
+    if (!report->empty.empty()) words += fmt::format("\n{} frames see nothing of it", report->empty.size());
+    say(console,
+        {{"frames", report->render.frames},
+         {"missing", report->render.missing},
+         {"unsolved", report->unsolved},
+         {"empty", report->empty},
+         {"out", w.out}},
+        words);
+    return 0;
+}
+
+}  // namespace
+
+Runner addProject(CLI::App& command) {
+    const auto words = std::make_shared<ProjectWords>();
+    ProjectWords& w = *words;
+    command.add_option("PLATE", w.plate, "a plate, or a shot with its own camera and scene")->required();
+    command.add_option("--camera", w.camera, "camera.json of a solve");
+    command.add_option("--from", w.from, "the frames it was made on: a number, or several with commas")
+        ->required()
+        ->delimiter(',');
+    command.add_option("--art", w.art, "a picture that fills the plate, or a sequence with a picture for each frame");
+    command.add_option("--mattes", w.mattes, "mattes.json in place of art");
+    command.add_option("--onto", w.onto, "ground, PX,PY,PZ,NX,NY,NZ (a plane), or the name of a stand-in");
+    command.add_option("--scene", w.scene, "scene.json with the stand-in, and the ground's height");
+    command.add_option("--out", w.out, "out.####.exr, .png or .tif: alone, with alpha")->required();
+    command.add_option("--range", w.range, "frames A-B; the whole plate by default");
+    return [words](const Console& console) { return projectCommand(console, *words); };
+}
+
+}  // namespace pinion::cli

@@ -1,0 +1,300 @@
+// Pictures and mattes of one frame thrown on to surfaces of the scene, seen on others.
+
+#include "jobs/projecting.h"
+
+#include "matte/coverage.h"
+#include "picture/picture.h"
+#include "plate/framewriter.h"
+#include "render/projector.h"
+#include "scratch.h"
+
+#include <Eigen/Geometry>
+#include <Eigen/LU>
+#include <catch2/catch.hpp>
+#include <cmath>
+
+namespace pinion {
+namespace {
+
+using Eigen::Matrix3d;
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+
+constexpr int kWide = 320, kHigh = 180;
+constexpr double kFocal = 300;
+
+/// A camera at eye height that goes sideways and ahead, turns, and looks down.
+Solve walking(double k1 = 0) {
+    Solve solve;
+    solve.lens = pinholeLens(kWide, kHigh, kFocal);
+    solve.lens.k1 = k1;
+    std::vector<SolvedFrame> frames;
+    for (int frame = 1001; frame <= 1011; ++frame) {
+        const double t = frame - 1001;
+        Eigen::Isometry3d pose = Eigen::Isometry3d::Identity();
+        pose.translate(Vector3d(0.25 * t - 1, 1.7 + 0.02 * t, 5 - 0.1 * t));
+        pose.rotate(Eigen::AngleAxisd(0.04 * (t - 5), Vector3d::UnitY()) * Eigen::AngleAxisd(-0.4, Vector3d::UnitX()) *
+                    Eigen::AngleAxisd(0.02 * t, Vector3d::UnitZ()));
+        frames.push_back({.frame = frame, .worldFromCamera = pose, .focal_px = kFocal});
+    }
+    solve.frames = List<SolvedFrame>(std::move(frames));
+    return solve;
+}
+
+WorldEye eyeOn(const Solve& solve, int frame) {
+    auto eye = WorldEye::of(solve, {}, frame);
+    REQUIRE(eye);
+    return *eye;
+}
+
+/// Takes the plate of `from` to that of `to` by a plane of the world, worked out by hand: K (R - t n'/d) K^-1 (Hartley
+/// and Zisserman 2004, section 13.1), for a lens without distortion.
+Matrix3d homographyBy(const Solve& solve, int from, int to, const Vector3d& at, const Vector3d& normal) {
+    // Camera axes of the plate: x right, y down, z ahead.
+    const Matrix3d flip = Vector3d(1, -1, -1).asDiagonal();
+    const auto poseOf = [&](int frame) { return solvedFrameAt(solve, frame)->worldFromCamera; };
+    const Matrix3d a = flip * poseOf(from).linear().transpose(), b = flip * poseOf(to).linear().transpose();
+    const Vector3d centreA = poseOf(from).translation(), centreB = poseOf(to).translation();
+    const Matrix3d rotation = b * a.transpose();
+    const Vector3d shift = b * (centreA - centreB), n = a * normal;
+    const double distance = normal.dot(at - centreA);
+    Matrix3d k;
+    k << kFocal, 0, solve.lens.cx, 0, kFocal, solve.lens.cy, 0, 0, 1;
+    return k * (rotation + shift * n.transpose() / distance) * k.inverse();
+}
+
+/// Red tells how far right a place is, green how far down; linear.
+std::shared_ptr<const SurfacePicture> ramp() {
+    Picture picture{kWide, kHigh, Picture::Depth::float32, true, {}, {}};
+    for (int y = 0; y < kHigh; ++y)
+        for (int x = 0; x < kWide; ++x) {
+            picture.floats.push_back(float((x + 0.5) / kWide));
+            picture.floats.push_back(float((y + 0.5) / kHigh));
+            picture.floats.push_back(0.5F);
+        }
+    return std::make_shared<const SurfacePicture>(picture);
+}
+
+std::shared_ptr<const SurfacePicture> plain(const std::array<double, 3>& colour, double alpha = 1) {
+    ImageChannel covered(kWide, kHigh);
+    std::fill(covered.values.begin(), covered.values.end(), float(alpha));
+    return std::make_shared<const SurfacePicture>(plainPicture(colour, kWide, kHigh), &covered);
+}
+
+constexpr PixelBox kAll{0, 0, kWide, kHigh};
+
+}  // namespace
+
+TEST_CASE("a picture on the ground comes from where the homography of the ground says, through a plain lens") {
+    const Solve solve = walking();
+    const Projector projector({{1003, eyeOn(solve, 1003), ramp()}}, {}, kWide, kHigh);
+    for (const int frame : {1003, 1001, 1009}) {
+        const Layer layer = projector.on(eyeOn(solve, frame), frame, kAll, true);
+        const Matrix3d back = homographyBy(solve, 1003, frame, {0, 0, 0}, {0, 1, 0}).inverse();
+        int checked = 0;
+        double worst = 0;
+        for (int y = 0; y < kHigh; y += 3)
+            for (int x = 0; x < kWide; x += 3) {
+                const Vector2d from = (back * Vector3d(x + 0.5, y + 0.5, 1)).hnormalized();
+                const float* pixel = layer.at(x, y);
+                if (from.x() < -3 || from.y() < -3 || from.x() > kWide + 3 || from.y() > kHigh + 3)
+                    CHECK(pixel[3] == 0);
+                if (from.x() < 3 || from.y() < 3 || from.x() > kWide - 3 || from.y() > kHigh - 3) continue;
+                REQUIRE(pixel[3] == Approx(1).margin(1e-5));
+                worst = std::max({worst, std::abs(double(pixel[0]) * kWide - from.x()),
+                                  std::abs(double(pixel[1]) * kHigh - from.y())});
+                ++checked;
+            }
+        INFO(frame << ": " << worst);
+        CHECK(checked > 2000);
+        CHECK(worst < 0.02);
+    }
+}
+
+TEST_CASE("a matte of one frame lies on the ground of every frame, its edges where the homography takes them") {
+    const Solve solve = walking();
+    Matte matte;
+    matte.keys = {{1005, {{90, 80}, {220, 92}, {240, 150}, {70, 140}}}};
+    const std::vector<Matte> mattes{matte};
+    const std::vector<int> from{1005};
+    const auto thrown = mattesThrown(mattes, from, solve, {});
+    REQUIRE(thrown);
+    const Projector projector(*thrown, {}, kWide, kHigh);
+    for (const int frame : {1002, 1009}) {
+        const Matrix3d moved = homographyBy(solve, 1005, frame, {0, 0, 0}, {0, 1, 0});
+        Matte expected = matte;
+        for (Vector2d& corner : expected.keys[0].polygon) corner = (moved * corner.homogeneous()).hnormalized();
+        const ImageChannel truth = coverageOf(expected, 1005, kWide, kHigh);
+        const Layer layer = projector.on(eyeOn(solve, frame), frame, kAll, true);
+        double ours = 0, theirs = 0, off = 0, edge = 0;
+        Vector2d ourMiddle(0, 0), theirMiddle(0, 0);
+        for (int y = 0; y < kHigh; ++y)
+            for (int x = 0; x < kWide; ++x) {
+                const auto a = double(layer.at(x, y)[3]),
+                           b = double(truth.values[std::size_t(y) * kWide + std::size_t(x)]);
+                ours += a;
+                theirs += b;
+                ourMiddle += a * Vector2d(x, y);
+                theirMiddle += b * Vector2d(x, y);
+                off += std::abs(a - b);
+                edge += b > 0.01 && b < 0.99 ? 1 : 0;
+            }
+        INFO(frame << ": " << ours << " of " << theirs << ", off " << off / edge);
+        CHECK(ours == Approx(theirs).epsilon(0.003));
+        CHECK((ourMiddle / ours - theirMiddle / theirs).norm() < 0.02);
+        CHECK(off / edge < 0.3);  // an edge that was filtered twice is softer, and in its place
+    }
+}
+
+TEST_CASE("what is thrown through a bent lens and seen through it comes back to its own place") {
+    const Solve solve = walking(-0.15);
+    const Projector projector({{1004, eyeOn(solve, 1004), ramp()}}, {}, kWide, kHigh);
+    const Layer own = projector.on(eyeOn(solve, 1004), 1004, kAll, true);
+    const WorldEye other = eyeOn(solve, 1008);
+    const Layer seen = projector.on(other, 1008, kAll, true);
+    int checked = 0;
+    for (int y = 4; y < kHigh - 4; y += 5)
+        for (int x = 4; x < kWide - 4; x += 5) {
+            if (own.at(x, y)[3] > 0.999F) {
+                CHECK(double(own.at(x, y)[0]) * kWide == Approx(x + 0.5).margin(0.02));
+                CHECK(double(own.at(x, y)[1]) * kHigh == Approx(y + 0.5).margin(0.02));
+            }
+            // A place of the ground that both see has the colour of where the first sees it.
+            const auto world = eyeOn(solve, 1004).rayThrough({x + 0.5, y + 0.5});
+            REQUIRE(world);
+            if (world->along.y() > -0.05) continue;
+            const Vector3d place = world->from - world->from.y() / world->along.y() * world->along;
+            const auto there = other.plateFromWorld(place);
+            if (!there || there->x() < 3 || there->y() < 3 || there->x() > kWide - 3 || there->y() > kHigh - 3)
+                continue;
+            // Between the middles of four pixels.
+            const int u = int(std::floor(there->x() - 0.5)), v = int(std::floor(there->y() - 0.5));
+            const double a = there->x() - 0.5 - u, b = there->y() - 0.5 - v;
+            const auto mixed = [&](std::size_t c) {
+                const auto at = [&](int i, int j) { return double(seen.at(u + i, v + j)[c]); };
+                return (1 - b) * ((1 - a) * at(0, 0) + a * at(1, 0)) + b * ((1 - a) * at(0, 1) + a * at(1, 1));
+            };
+            if (mixed(3) < 0.999) continue;
+            CHECK(mixed(0) * kWide == Approx(x + 0.5).margin(0.03));
+            CHECK(mixed(1) * kHigh == Approx(y + 0.5).margin(0.03));
+            ++checked;
+        }
+    CHECK(checked > 500);
+}
+
+TEST_CASE("a picture on a box lies on the sides that its camera saw, goes with the box, and is nowhere else") {
+    const Solve solve = walking();
+    StandIn box;
+    box.name = "crate";
+    box.stance = {{0, 0, 0}, {0, 30, 0}, {1, 1, 1}};
+    const auto thrownOn = [&](const StandIn& one) {
+        ThrownOn onto;
+        onto.standIn = one;
+        return Projector({{1001, eyeOn(solve, 1001), ramp()}}, onto, kWide, kHigh);
+    };
+    const Projector projector = thrownOn(box);
+    const Layer own = projector.on(eyeOn(solve, 1001), 1001, kAll, true);
+    const Vector2d front = *eyeOn(solve, 1001).plateFromWorld(box.stance.worldFromUnit() * Vector3d(0.2, 0.4, 0.5));
+    const float* there = own.at(int(front.x()), int(front.y()));
+    CHECK(there[3] == Approx(1));
+    CHECK(double(there[0]) * kWide == Approx(front.x()).margin(0.6));
+    CHECK(own.at(3, kHigh - 3)[3] == 0);  // the ground beside it
+    // From behind, only what the first camera saw: not its own front.
+    Solve behind = solve;
+    Eigen::Isometry3d pose = Eigen::Isometry3d::Identity();
+    pose.translate(Vector3d(0, 1.7, -5));
+    pose.rotate(Eigen::AngleAxisd(3.14159265, Vector3d::UnitY()) * Eigen::AngleAxisd(-0.3, Vector3d::UnitX()));
+    behind.frames = std::vector<SolvedFrame>{{.frame = 1001, .worldFromCamera = pose, .focal_px = kFocal}};
+    const WorldEye back = eyeOn(behind, 1001);
+    const Layer seen = projector.on(back, 1001, kAll, true);
+    const auto alphaAt = [&](const Layer& layer, const WorldEye& eye, const Vector3d& unit, const Stance& stance) {
+        const Vector2d at = *eye.plateFromWorld(stance.worldFromUnit() * unit);
+        return layer.at(int(at.x()), int(at.y()))[3];
+    };
+    CHECK(alphaAt(seen, back, {0.1, 0.5, -0.5}, box.stance) == 0);       // the side turned away from the first
+    CHECK(alphaAt(seen, back, {0.1, 1, 0.1}, box.stance) == Approx(1));  // its top, which both see
+    // It moves: the picture stays on the same place of it.
+    StandIn moving = box;
+    const Stance later{{0.6, 0.2, 0.3}, {0, 70, 0}, {1, 1, 1}};
+    moving.keys = std::vector<StanceKey>{{1001, box.stance}, {1006, later}};
+    const WorldEye eye = eyeOn(solve, 1006);
+    const Layer moved = thrownOn(moving).on(eye, 1006, kAll, true);
+    const Vector3d unit(0.1, 1, 0.2);
+    const Vector2d was = *eyeOn(solve, 1001).plateFromWorld(box.stance.worldFromUnit() * unit),
+                   is = *eye.plateFromWorld(later.worldFromUnit() * unit);
+    const float* pixel = moved.at(int(is.x()), int(is.y()));
+    REQUIRE(pixel[3] == Approx(1));
+    CHECK(double(pixel[0]) * kWide == Approx(was.x()).margin(1.5));
+    CHECK(double(pixel[1]) * kHigh == Approx(was.y()).margin(1.5));
+}
+
+TEST_CASE("pictures of several frames are blended by the angle, and what one leaves clear the others show") {
+    const Solve solve = walking();
+    const auto seenOn = [&](std::vector<ThrownPicture> pictures, int frame) {
+        const Layer layer = Projector(std::move(pictures), {}, kWide, kHigh).on(eyeOn(solve, frame), frame, kAll, true);
+        const float* pixel = layer.at(kWide / 2, kHigh - 50);
+        return std::array<float, 4>{pixel[0], pixel[1], pixel[2], pixel[3]};
+    };
+    const auto red = plain({1, 0, 0}), blue = plain({0, 0, 1}), clear = plain({0, 1, 0}, 0);
+    const auto pair = [&](int frame, const auto& last) {
+        return seenOn({{1001, eyeOn(solve, 1001), red}, {1011, eyeOn(solve, 1011), last}}, frame);
+    };
+    const auto first = pair(1001, blue), middle = pair(1006, blue), last = pair(1011, blue);
+    CHECK(first[0] > middle[0]);
+    CHECK(middle[0] > last[0]);
+    CHECK(last[2] > 0.5F);
+    CHECK(first[0] > 0.5F);
+    CHECK(middle[0] == Approx(0.5).margin(0.05));
+    for (const auto& one : {first, middle, last}) {
+        CHECK(one[3] == Approx(1));
+        CHECK(one[0] + one[2] == Approx(1).margin(1e-5));
+    }
+    const auto through = pair(1006, clear);
+    CHECK(through[0] == Approx(1).margin(1e-5));
+    CHECK(through[1] == 0);
+    CHECK(through[3] == Approx(1));
+}
+
+TEST_CASE("nothing is thrown edge-on, from a frame that does not see the surface, or by a picture of another shape") {
+    const Solve solve = walking();
+    const std::vector<int> from{1001}, none{1050};
+    const auto refusal = [&](const ThrownOn& onto, const std::vector<int>& frames) {
+        const auto checked = checkThrow(onto, frames, solve, {});
+        return checked ? std::string() : checked.error().message;
+    };
+    CHECK(refusal({}, from).empty());
+    CHECK(refusal({}, none).find("frame 1050 has no camera") != std::string::npos);
+    const Vector3d eye = eyeOn(solve, 1001).place();
+    ThrownOn edge;
+    edge.at = eye - 1e-4 * Vector3d(0, 1, 0);
+    const Vector3d ahead = eyeOn(solve, 1001).forward();
+    edge.normal = ahead.cross(Vector3d::UnitX()).normalized();
+    edge.at = eye + ahead - 1e-6 * edge.normal;
+    CHECK_FALSE(refusal(edge, from).empty());
+    ThrownOn sky;
+    sky.at = {0, 30, 0};
+    CHECK(refusal(sky, from).find("not seen on frame 1001") != std::string::npos);
+    StandIn box;
+    box.name = "crate";
+    box.stance = {{0, 0, 30}, {0, 0, 0}, {1, 1, 1}};  // behind the camera
+    ThrownOn hidden;
+    hidden.standIn = box;
+    CHECK(refusal(hidden, from).find("crate is not seen on frame 1001") != std::string::npos);
+    const test::Scratch scratch;
+    auto writer = FrameWriter::create(scratch / "a.####.png", 100, 100, {24, 1});
+    REQUIRE(writer);
+    REQUIRE((*writer)->write(1, plainPicture({1, 0, 0}, 100, 100)));
+    REQUIRE((*writer)->finish());
+    const auto clip = clipOf(scratch / "a.0001.png");
+    REQUIRE(clip);
+    ArtShelf shelf;
+    const auto square = picturesThrown(*clip, from, solve, {}, shelf);
+    REQUIRE_FALSE(square);
+    CHECK(square.error().message.find("is 100x100, and does not fill a plate of 320x180") != std::string::npos);
+    Matte nothing;
+    nothing.keys = {{1001, {{-90, -80}, {-20, -92}, {-40, -15}}}};
+    const std::vector<Matte> mattes{nothing};
+    CHECK_FALSE(mattesThrown(mattes, from, solve, {}));
+}
+
+}  // namespace pinion
