@@ -35,19 +35,22 @@ CarrierKind pictureCarrier();
 CarrierKind tracksCarrier();
 CarrierKind planeCarrier();
 CarrierKind objectCarrier();
+CarrierKind groundCarrier();
 CarrierKind locatorCarrier();
 
 std::span<const CarrierKind> carrierKinds() {
-    static const std::array kinds{pictureCarrier(), tracksCarrier(), planeCarrier(), objectCarrier(), locatorCarrier()};
+    static const std::array kinds{pictureCarrier(), tracksCarrier(), planeCarrier(),
+                                  objectCarrier(),  groundCarrier(), locatorCarrier()};
     return kinds;
 }
 
 // What is laid over the plate (shot/layers).
 LayerKind artLayer();
 LayerKind sceneLayer();
+LayerKind thrownLayer();
 
 std::span<const LayerKind> layerKinds() {
-    static const std::array kinds{artLayer(), sceneLayer()};
+    static const std::array kinds{artLayer(), sceneLayer(), thrownLayer()};
     return kinds;
 }
 

@@ -418,3 +418,40 @@ TEST_CASE("a box is carried by a solved object and goes with it, and the list of
     CHECK(QTest::qWaitFor([&] { return carrier->itemText(1) == "ferry"; }, 5000));
     CHECK(carrier->currentIndex() == 1);
 }
+
+TEST_CASE("a picture painted on one frame is thrown on to the ground, seen on another, and goes with one undo") {
+    Standing f;
+    QTemporaryDir folder;
+    QImage paint(1280, 720, QImage::Format_ARGB32);
+    paint.fill(Qt::transparent);
+    QPainter(&paint).fillRect(500, 500, 240, 100, QColor(230, 30, 200));
+    const QString path = folder.filePath("patch.png"), small = folder.filePath("small.png");
+    REQUIRE(paint.save(path));
+    REQUIRE(paint.scaled(300, 300).save(small));
+    const std::string before = f.session.document.history().undoName();
+    f.world.throwPicture(small.toStdString(), true);
+    REQUIRE(QTest::qWaitFor([&] { return f.window.note().contains("does not fill a plate of 1280x720"); }, 10000));
+    CHECK(f.session.shot().inserts.isEmpty());
+    f.world.throwPicture(path.toStdString(), true);
+    REQUIRE(QTest::qWaitFor([&] { return f.session.shot().inserts.size() == 1; }, 10000));
+    CHECK(f.session.shot().inserts[0].kind == "thrown");
+    CHECK(f.window.view() == "stand-ins");
+    const auto isPink = [&](const QPointF& at) {
+        const QColor seen = f.seen(at.x(), at.y());
+        return seen.red() > 2 * seen.green() && seen.blue() > 1.8 * seen.green();
+    };
+    CHECK(QTest::qWaitFor([&] { return isPink({620, 550}); }, 20000));
+    CHECK_FALSE(isPink({450, 550}));
+    // On another frame it lies on the same place of the ground.
+    const auto ray = f.world.hand.eye()->rayThrough({620, 550});
+    REQUIRE(ray);
+    const Vector3d place = ray->from - ray->from.y() / ray->along.y() * ray->along;
+    f.session.player.goTo(1101);
+    const auto there = f.world.hand.eye()->plateFromWorld(place);
+    REQUIRE(there);
+    CHECK(std::abs(there->x() - 620) > 40);
+    CHECK(QTest::qWaitFor([&] { return isPink({there->x(), there->y()}); }, 20000));
+    f.session.document.undo();
+    CHECK(f.session.shot().inserts.isEmpty());
+    CHECK(f.session.document.history().undoName() == before);
+}

@@ -190,3 +190,52 @@ TEST_CASE("passes, motion blur and the undistorted scene are asked for by words,
     checkRefused(run(with + (scratch / "p.####.png").string() + " --alone --passes depth"), 2, "layers of EXR");
     checkRefused(run(with + (scratch / "p.####.exr").string() + " --undistorted"), 2, "alone");
 }
+
+TEST_CASE("a matte and a picture of one frame are thrown on to the ground, and refused by what they lack") {
+    const Scratch scratch;
+    writeTrueCamera(scratch / "c.json");
+    REQUIRE(writeFile(scratch / "m.json", R"({"format":"pinion.mattes","version":1,"shapes":[{"name":"puddle",
+        "mode":"include","op":"add","keys":[{"frame":1010,"polygon":[[500,560],[760,560],[760,660],[500,660]]}]}]})"));
+    REQUIRE(writeFile(scratch / "s.json", R"({"format":"pinion.scene","version":1,"objects":[{"name":"crate",
+        "kind":"box","place":[0.5,0,0],"size":[0.6,0.8,0.6]}]})"));
+    const std::string camera = " --camera " + (scratch / "c.json").string(),
+                      mattes = " --mattes " + (scratch / "m.json").string(),
+                      out = " --out " + (scratch / "o.####.exr").string();
+    const Outcome done = run("--json project " + kLanding + camera + mattes + " --from 1010 --range 1010-1012" + out);
+    INFO(done.err);
+    REQUIRE(done.status == 0);
+    const json figures = json::parse(done.out);
+    CHECK(figures["frames"] == 3);
+    CHECK(figures["empty"].empty());
+    const auto made = Plate::open(scratch / "o.####.exr");
+    REQUIRE(made);
+    const auto alphaOf = [&](int frame, int x, int y) {
+        const auto alpha = (*made)->readAlpha(frame);
+        REQUIRE(alpha);
+        REQUIRE(*alpha);
+        return (**alpha).values[std::size_t(y) * 1280 + std::size_t(x)];
+    };
+    CHECK(alphaOf(1010, 630, 610) == Approx(1).margin(0.01));
+    CHECK(alphaOf(1010, 480, 610) == Approx(0).margin(0.01));
+    CHECK(alphaOf(1012, 630, 610) == Approx(1).margin(0.01));
+    const auto refused = [&](const std::string& words) {
+        const Outcome outcome = run("project " + kLanding + words + out);
+        CHECK(outcome.status == 2);
+        return outcome.err;
+    };
+    CHECK(refused(camera + " --from 1010").find("either --art or --mattes") != std::string::npos);
+    CHECK(refused(mattes + " --from 1010").find("--camera is missing") != std::string::npos);
+    CHECK(refused(camera + mattes + " --from 1500").find("frame 1500 has no camera") != std::string::npos);
+    CHECK(refused(camera + mattes + " --from 1010 --onto wall").find("'wall' is not known") != std::string::npos);
+    CHECK(refused(camera + mattes + " --from 1010 --onto 0,0,500,0,0,1").find("not seen on frame 1010") !=
+          std::string::npos);
+    CHECK(refused(camera + mattes + " --from 1010 --onto 0,0,0,0,0,0").find("a normal of 0") != std::string::npos);
+    CHECK(
+        refused(camera + mattes + " --from 1010 --onto wall --scene " + (scratch / "s.json").string()).find("crate") !=
+        std::string::npos);
+    CHECK(refused(camera + " --from 1010 --art " + std::string(PINION_SOURCE_DIR) + "/demo/timetable.png")
+              .find("does not fill a plate of 1280x720") != std::string::npos);
+    CHECK(run("project " + kLanding + camera + mattes + " --from 1010 --range 1010-1010 --onto crate --scene " +
+              (scratch / "s.json").string() + out)
+              .status == 0);
+}

@@ -30,7 +30,9 @@ void StandInHand::refresh() {
     if (held_ && !findStandIn(shot, *held_)) held_.reset();
     if (!held_ && !shot.scene.standIns.isEmpty()) held_ = shot.scene.standIns.back().id;
     draft_.reset();
-    if (shot.scene.standIns.isEmpty() || !shot.plate.isOpen()) {
+    const bool isAnyThrown = std::any_of(shot.inserts.begin(), shot.inserts.end(),
+                                         [](const Insert& one) { return one.kind == kThrownLayer; });
+    if ((shot.scene.standIns.isEmpty() && !isAnyThrown) || !shot.plate.isOpen()) {
         scene_.clear();
     } else {
         const Shot alone = layersAlone();
@@ -43,8 +45,9 @@ void StandInHand::refresh() {
 
 Shot StandInHand::layersAlone() const {
     Shot alone = session_.shot();
-    alone.inserts = alone.inserts.edited(
-        [](auto& all) { std::erase_if(all, [](const Insert& one) { return one.kind != kSceneLayer; }); });
+    alone.inserts = alone.inserts.edited([](auto& all) {
+        std::erase_if(all, [](const Insert& one) { return one.kind != kSceneLayer && one.kind != kThrownLayer; });
+    });
     return alone;
 }
 
@@ -113,7 +116,8 @@ std::shared_ptr<const InsertScene> StandInHand::sceneNow() const {
     SceneLook look = lookNow();
     if (isQuick()) look.sun.softness_deg = 0;  // a soft edge costs half of the time
     const auto source = sceneSource(session_.shot(), look, samples);
-    for (InsertScene::One& one : scene->inserts) one.source = source;
+    for (InsertScene::One& one : scene->inserts)
+        if (one.insert.kind == kSceneLayer) one.source = source;
     shown_ = scene;
     shownOf_ = whole;
     shownWith_ = draft_;

@@ -90,6 +90,7 @@ public:
         addPictures();
         addLook();
         addFront();
+        addThrowing();
         addSun();
         connect(&hand_, &StandInHand::changed, this, [this] { refresh(); });
         connect(&hand_, &StandInHand::moved, this, [this] { refresh(); });
@@ -137,6 +138,28 @@ private:
         onRefresh([this, buttons] {
             const bool may = session_.shot().solve && session_.isReady();
             for (QPushButton* one : buttons) one->setEnabled(may);
+        });
+    }
+
+    /// Pictures of one frame, seen on all: they are layers, and the rest of them is in the Inserts card.
+    void addThrowing() {
+        auto* ground = named(new QPushButton("Throw on ground…"), "throwOnGround",
+                             "A picture painted on this frame (as large as the plate, clear where nothing is): it lies "
+                             "on the ground on every frame");
+        auto* held = named(new QPushButton("Throw on this…"), "throwOnHeld",
+                           "The same on to the stand-in that is held, whose motion it follows");
+        wide(buttonRow({ground, held}));
+        const auto ask = [this](bool ontoGround) {
+            const QString path =
+                askToOpen(FileKind::art, "A picture painted on this frame, as large as the plate", this);
+            if (!path.isEmpty()) stage_.throwPicture(path.toStdString(), ontoGround);
+        };
+        onClick(ground, [ask] { ask(true); });
+        onClick(held, [ask] { ask(false); });
+        onRefresh([this, ground, held] {
+            const bool may = session_.isReady() && session_.shot().solve;
+            ground->setEnabled(may);
+            held->setEnabled(may && hand_.held());
         });
     }
 

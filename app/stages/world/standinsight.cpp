@@ -7,11 +7,15 @@ namespace pinion {
 QString StandInSight::words(int frame) const {
     const Shot& shot = session_.shot();
     if (!shot.solve) return "there is no camera yet: solve it in the Camera card";
-    if (shot.scene.standIns.isEmpty()) return "nothing stands in the scene yet: add something in the World card";
+    const bool isAnyThrown = std::any_of(shot.inserts.begin(), shot.inserts.end(), [](const Insert& insert) {
+        return insert.kind == kThrownLayer && !insert.hidden;
+    });
+    if (shot.scene.standIns.isEmpty() && !isAnyThrown)
+        return "nothing stands in the scene yet: add something in the World card";
     const bool isHidden = std::none_of(shot.inserts.begin(), shot.inserts.end(), [](const Insert& insert) {
         return insert.kind == kSceneLayer && !insert.hidden;
     });
-    if (isHidden) return "the layer of the stand-ins is hidden: tick it in the Inserts card";
+    if (isHidden && !isAnyThrown) return "the layer of the stand-ins is hidden: tick it in the Inserts card";
     if (!solvedFrameAt(*shot.solve, frame)) return QString("frame %1 has no camera").arg(frame);
     if (const QString problem = problemAt(frame); !problem.isEmpty()) return problem;
     if (!hand_.scene()) return "working out the scene…";

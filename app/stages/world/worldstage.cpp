@@ -3,6 +3,7 @@
 #include "canvas/canvas.h"
 #include "jobs/standing.h"
 #include "render/meshfile.h"
+#include "render/throwing.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
@@ -96,6 +97,18 @@ void WorldStage::furnishStandIns(const Desk& desk) {
         desk.commands.add(
             "World", QString("Stand a %1 in the scene").arg(kStandInKinds[k]), {},
             [this, k] { addStandIn(StandInKind(k)); }, why);
+    const auto throwOn = [this](bool ontoGround) {
+        openOwnCard();
+        const QString path = askToOpen(FileKind::art, "A picture painted on this frame, as large as the plate");
+        if (!path.isEmpty()) throwPicture(path.toStdString(), ontoGround);
+    };
+    desk.commands.add(
+        "World", "Throw a picture on to the ground…", {}, [throwOn] { throwOn(true); }, why);
+    desk.commands.add(
+        "World", "Throw a picture on to what is held…", {}, [throwOn] { throwOn(false); },
+        [this] {
+            return !whyNoScene().isEmpty() ? whyNoScene() : hand.held() ? QString() : QString("nothing stands there");
+        });
     desk.commands.add(
         "World", "Sun by a shadow", {}, [this] { takeSunTool(); }, why);
     desk.commands.add(
@@ -173,6 +186,43 @@ void WorldStage::addCard(const std::filesystem::path& path) {
         begin(std::move(made));
     };
     session_.jobs.start(Job<CardFile>{.name = "Reading the picture", .run = run, .merge = merge});
+}
+
+void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround) {
+    if (const QString why = whyNoScene(); !why.isEmpty()) {
+        session_.say(why.left(1).toUpper() + why.mid(1) + ".");
+        return;
+    }
+    const Shot shot = session_.shot();
+    const int frame = session_.player.frame();
+    const StandInId onto = ontoGround ? 0 : hand.standIn().value_or(0);
+    // Refused here in words, not by a layer that shows nothing.
+    const auto run = [path, shot, frame, onto](const JobLink&) -> Expected<Clip> {
+        ThrownOn surface;
+        surface.at.y() = shot.scene.ground;
+        if (onto != 0)
+            for (const StandIn& one : sceneInWorld(shot).standIns)
+                if (one.id == onto) surface.standIn = one;
+        const std::vector<int> from{frame};
+        if (auto checked = checkThrow(surface, from, *shot.solve, orientationOf(shot)); !checked)
+            return tl::unexpected(checked.error());
+        auto clip = clipOf(path);
+        if (!clip) return clip;
+        if (clip->hasAlpha && !alphaKindOf(*clip)) clip->alpha = AlphaKind::straight;
+        ArtShelf shelf;
+        if (auto thrown = picturesThrown(*clip, from, *shot.solve, orientationOf(shot), shelf); !thrown)
+            return tl::unexpected(thrown.error());
+        return clip;
+    };
+    const auto merge = [this, frame, onto](Clip& clip) {
+        session_.edit("Throw " + text(clip.name), withPictureThrown(session_.shot(), clip, frame, onto));
+        show("stand-ins");
+        session_.say(QString("Thrown from frame %1 on to %2; its grade and what is in front of it are in the Inserts "
+                             "card.")
+                         .arg(frame)
+                         .arg(onto == 0 ? QString("the ground") : text(findStandIn(session_.shot(), onto)->name)));
+    };
+    session_.jobs.start(Job<Clip>{.name = "Reading the picture", .run = run, .merge = merge});
 }
 
 void WorldStage::replaceFile(const std::filesystem::path& path) {

@@ -36,6 +36,8 @@ public:
     void addCard(const std::filesystem::path& path);
     /// The held one's file, found again or another: of a mesh, or of what shows pictures.
     void replaceFile(const std::filesystem::path& path);
+    /// A picture that was painted on this frame, thrown on to the held stand-in, or the ground.
+    void throwPicture(const std::filesystem::path& path, bool ontoGround);
     void copyStandIn();
     void takeSunTool();
     /// Finds the plate's surface about the held one's foot again over the shot.

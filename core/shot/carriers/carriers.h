@@ -50,6 +50,8 @@ Ride rideOnTracks(std::vector<TrackId> tracks, int referenceFrame = 0);
 Ride rideOnPicture(int referenceFrame = 0);
 Ride rideOnPlane(PlaneId plane, int referenceFrame = 0);
 Ride rideOnObject(ObjectId object, int referenceFrame = 0);
+/// The level that the world's ground is, as the reference frame sees it.
+Ride rideOnGround(int referenceFrame = 0);
 Ride rideOnLocator(LocatorId locator, int referenceFrame = 0);
 
 /// What the shot's things carry. It keeps the shot as it was.

@@ -1,5 +1,6 @@
 #include "shot/edits/sceneedits.h"
 
+#include "shot/edits/insertedits.h"
 #include "shot/edits/names.h"
 #include "shot/layers/layers.h"
 #include "shot/objects.h"
@@ -133,6 +134,18 @@ Shot withStanceKeyRemoved(const Shot& shot, StandInId standIn, int frame) {
             [&](auto& keys) { std::erase_if(keys, [&](const StanceKey& key) { return key.frame == frame; }); });
         if (one.keys.isEmpty()) one.stance = last;
     });
+}
+
+Shot withPictureThrown(const Shot& shot, const Clip& clip, int frame, StandInId onto) {
+    Insert layer;
+    Shot result = withClipAdded(shot, clip, &layer.clip);
+    layer.id = result.nextInsert++;
+    layer.kind = kThrownLayer;
+    layer.of = onto;
+    layer.time.start = frame;
+    layer.name = freeName(result.inserts, layer.id, clip.name, "thrown");
+    result.inserts = result.inserts.edited([&](auto& all) { all.push_back(std::move(layer)); });
+    return result;
 }
 
 Shot withSceneHeldOut(const Shot& shot, const List<MatteId>& mattes) {

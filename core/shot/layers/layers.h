@@ -25,6 +25,8 @@ struct LayerKind {
 
 /// The word of the layer that shows the stand-ins.
 inline constexpr const char* kSceneLayer = "stand-ins";
+/// Of a picture of one frame (`time.start`) that is thrown on to a stand-in (`of`), or the ground.
+inline constexpr const char* kThrownLayer = "thrown";
 
 /// Stand-ins as the shot's camera sees them, which has to be solved; `samples` rays through a pixel at an edge.
 std::shared_ptr<const LayerSource> sceneSource(const Shot& shot, const SceneLook& look, int samples = 64);
