@@ -19,8 +19,8 @@ using Eigen::Vector3d;
 namespace {
 
 constexpr float kNearestMet = 0.02F;  // of the world's unit, before the camera
-constexpr int kRays = 16;          // through a pixel where an edge passes
-constexpr double kSharpness = 8;   // how soon the nearer camera takes over
+constexpr int kRays = 16;             // through a pixel where an edge passes
+constexpr double kSharpness = 8;      // how soon the nearer camera takes over
 
 /// How much of a pixel's footprint lies within the picture along one axis.
 double within(double at, double reach) {
@@ -146,7 +146,9 @@ public:
                                          : std::nullopt;
                 return there ? Vector2d((*there - *place).cwiseQuotient(size)) : Vector2d(1, 1);
             };
-            const Vector2d at = place->cwiseQuotient(size), across = spanTo(a), down = spanTo(b);
+            const Vector2d at = place->cwiseQuotient(size);
+            if (!holds(projector_.fields_[i], at)) continue;
+            const Vector2d across = spanTo(a), down = spanTo(b);
             const Vector2d reach = across.cwiseAbs() + down.cwiseAbs();
             const double share = within(at.x(), reach.x()) * within(at.y(), reach.y());
             if (share <= 0) continue;
@@ -180,10 +182,66 @@ private:
 };
 
 Projector::Projector(std::vector<ThrownPicture> pictures, ThrownOn onto, int width, int height)
-    : pictures_(std::move(pictures)), onto_(std::move(onto)), width_(width), height_(height) {}
+    : pictures_(std::move(pictures)), onto_(std::move(onto)), width_(width), height_(height) {
+    for (const ThrownPicture& picture : pictures_) fields_.push_back(fieldsOf(*picture.picture));
+}
 
-Layer Projector::on(const WorldEye& eye, int frame, const PixelBox& box, bool linear) const {
+Projector::Fields Projector::fieldsOf(const SurfacePicture& picture) {
+    Fields own{}, fields{};
+    const Vector2d across(1.0 / kAcross, 0), down(0, 1.0 / kDown);
+    for (int y = 0; y < kDown; ++y)
+        for (int x = 0; x < kAcross; ++x)
+            own[std::size_t(y * kAcross + x)] =
+                picture.at({(x + 0.5) / kAcross, (y + 0.5) / kDown}, across, down)[3] > 0;
+    for (int y = 0; y < kDown; ++y)
+        for (int x = 0; x < kAcross; ++x)
+            for (int v = std::max(y - 1, 0); v <= std::min(y + 1, kDown - 1); ++v)
+                for (int u = std::max(x - 1, 0); u <= std::min(x + 1, kAcross - 1); ++u)
+                    fields[std::size_t(y * kAcross + x)] =
+                        fields[std::size_t(y * kAcross + x)] || own[std::size_t(v * kAcross + u)];
+    return fields;
+}
+
+bool Projector::holds(const Fields& fields, const Vector2d& at) {
+    const auto cell = [](double place, int count) {
+        return std::clamp(int(std::floor(std::clamp(place, -1.0, 2.0) * count)), 0, count - 1);
+    };
+    return fields[std::size_t(cell(at.y(), kDown) * kAcross + cell(at.x(), kAcross))];
+}
+
+PixelBox Projector::boxOn(const WorldEye& eye, const PixelBox& within) const {
+    double x0 = 1e300, y0 = 1e300, x1 = -1e300, y1 = -1e300;
+    for (std::size_t i = 0; i < pictures_.size(); ++i) {
+        const ThrownPicture& picture = pictures_[i];
+        const Frame there(*this, picture.eye, picture.frame);
+        for (int y = 0; y <= kDown; ++y)
+            for (int x = 0; x <= kAcross; ++x) {
+                // A corner of a field that holds something.
+                const Vector2d at(double(x) / kAcross, double(y) / kDown), half(0.5 / kAcross, 0.5 / kDown);
+                if (!holds(fields_[i], at - half) && !holds(fields_[i], at + half) &&
+                    !holds(fields_[i], {at.x() - half.x(), at.y() + half.y()}) &&
+                    !holds(fields_[i], {at.x() + half.x(), at.y() - half.y()}))
+                    continue;
+                const auto ray = picture.eye.rayThrough(at.cwiseProduct(Vector2d(width_, height_)));
+                const auto met = ray && !onto_.standIn ? there.meet(*ray) : std::nullopt;
+                const auto seen = met ? eye.plateFromWorld(met->place) : std::nullopt;
+                if (!seen) return within;  // it runs out of sight, nobody knows where to
+                x0 = std::min(x0, seen->x());
+                y0 = std::min(y0, seen->y());
+                x1 = std::max(x1, seen->x());
+                y1 = std::max(y1, seen->y());
+            }
+    }
+    if (x0 > x1) return {};
+    constexpr double kMost = 1e6;
+    const auto whole = [&](double at) { return int(std::floor(std::clamp(at, -kMost, kMost))); };
+    return {std::max(within.x0, whole(x0 - 3)), std::max(within.y0, whole(y0 - 3)),
+            std::min(within.x1, whole(x1 + 3) + 1), std::min(within.y1, whole(y1 + 3) + 1)};
+}
+
+Layer Projector::on(const WorldEye& eye, int frame, const PixelBox& within, bool linear) const {
     Layer layer;
+    const PixelBox box = boxOn(eye, within);
     layer.box = box;
     const int width = box.width(), height = box.height();
     if (width <= 0 || height <= 0) return {};

@@ -6,6 +6,7 @@
 #include "world/eye.h"
 #include "world/standin.h"
 
+#include <array>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -37,12 +38,20 @@ public:
 
     /// What is seen of it on a frame within `box`, in the plate's tones, premultiplied.
     Layer on(const WorldEye& eye, int frame, const PixelBox& box, bool linear) const;
+    /// The pixels of `within` on which anything of it may be seen.
+    PixelBox boxOn(const WorldEye& eye, const PixelBox& within) const;
     /// The place of the surface that is seen at a place of the plate.
     std::optional<Eigen::Vector3d> surfaceAt(const WorldEye& eye, int frame, const Eigen::Vector2d& plate) const;
 
 private:
     class Frame;
+    /// Fields of a picture that hold anything, and those beside them: most paint is small.
+    static constexpr int kAcross = 32, kDown = 18;
+    using Fields = std::array<bool, std::size_t(kAcross) * kDown>;
+    static Fields fieldsOf(const SurfacePicture& picture);
+    static bool holds(const Fields& fields, const Eigen::Vector2d& at);
     std::vector<ThrownPicture> pictures_;
+    std::vector<Fields> fields_;  ///< of each picture
     ThrownOn onto_;
     int width_, height_;
     PlaneTables planes_;

@@ -87,13 +87,24 @@ std::shared_ptr<const SurfacePicture> plain(const std::array<double, 3>& colour,
 
 constexpr PixelBox kAll{0, 0, kWide, kHigh};
 
+/// The whole frame: clear where the layer does not reach.
+struct WholeFrame {
+    std::vector<float> rgba = std::vector<float>(4 * std::size_t(kWide) * kHigh, 0.0F);
+    explicit WholeFrame(const Layer& layer) {
+        for (int y = layer.box.y0; y < layer.box.y1; ++y)
+            for (int x = layer.box.x0; x < layer.box.x1; ++x)
+                std::copy_n(layer.at(x, y), 4, rgba.data() + 4 * (std::size_t(y) * kWide + std::size_t(x)));
+    }
+    const float* at(int x, int y) const { return rgba.data() + 4 * (std::size_t(y) * kWide + std::size_t(x)); }
+};
+
 }  // namespace
 
 TEST_CASE("a picture on the ground comes from where the homography of the ground says, through a plain lens") {
     const Solve solve = walking();
     const Projector projector({{1003, eyeOn(solve, 1003), ramp()}}, {}, kWide, kHigh);
     for (const int frame : {1003, 1001, 1009}) {
-        const Layer layer = projector.on(eyeOn(solve, frame), frame, kAll, true);
+        const WholeFrame layer(projector.on(eyeOn(solve, frame), frame, kAll, true));
         const Matrix3d back = homographyBy(solve, 1003, frame, {0, 0, 0}, {0, 1, 0}).inverse();
         int checked = 0;
         double worst = 0;
@@ -129,7 +140,7 @@ TEST_CASE("a matte of one frame lies on the ground of every frame, its edges whe
         Matte expected = matte;
         for (Vector2d& corner : expected.keys[0].polygon) corner = (moved * corner.homogeneous()).hnormalized();
         const ImageChannel truth = coverageOf(expected, 1005, kWide, kHigh);
-        const Layer layer = projector.on(eyeOn(solve, frame), frame, kAll, true);
+        const WholeFrame layer(projector.on(eyeOn(solve, frame), frame, kAll, true));
         double ours = 0, theirs = 0, off = 0, edge = 0;
         Vector2d ourMiddle(0, 0), theirMiddle(0, 0);
         for (int y = 0; y < kHigh; ++y)
@@ -153,9 +164,9 @@ TEST_CASE("a matte of one frame lies on the ground of every frame, its edges whe
 TEST_CASE("what is thrown through a bent lens and seen through it comes back to its own place") {
     const Solve solve = walking(-0.15);
     const Projector projector({{1004, eyeOn(solve, 1004), ramp()}}, {}, kWide, kHigh);
-    const Layer own = projector.on(eyeOn(solve, 1004), 1004, kAll, true);
+    const WholeFrame own(projector.on(eyeOn(solve, 1004), 1004, kAll, true));
     const WorldEye other = eyeOn(solve, 1008);
-    const Layer seen = projector.on(other, 1008, kAll, true);
+    const WholeFrame seen(projector.on(other, 1008, kAll, true));
     int checked = 0;
     for (int y = 4; y < kHigh - 4; y += 5)
         for (int x = 4; x < kWide - 4; x += 5) {
@@ -197,7 +208,7 @@ TEST_CASE("a picture on a box lies on the sides that its camera saw, goes with t
         return Projector({{1001, eyeOn(solve, 1001), ramp()}}, onto, kWide, kHigh);
     };
     const Projector projector = thrownOn(box);
-    const Layer own = projector.on(eyeOn(solve, 1001), 1001, kAll, true);
+    const WholeFrame own(projector.on(eyeOn(solve, 1001), 1001, kAll, true));
     const Vector2d front = *eyeOn(solve, 1001).plateFromWorld(box.stance.worldFromUnit() * Vector3d(0.2, 0.4, 0.5));
     const float* there = own.at(int(front.x()), int(front.y()));
     CHECK(there[3] == Approx(1));
@@ -210,8 +221,8 @@ TEST_CASE("a picture on a box lies on the sides that its camera saw, goes with t
     pose.rotate(Eigen::AngleAxisd(3.14159265, Vector3d::UnitY()) * Eigen::AngleAxisd(-0.3, Vector3d::UnitX()));
     behind.frames = std::vector<SolvedFrame>{{.frame = 1001, .worldFromCamera = pose, .focal_px = kFocal}};
     const WorldEye back = eyeOn(behind, 1001);
-    const Layer seen = projector.on(back, 1001, kAll, true);
-    const auto alphaAt = [&](const Layer& layer, const WorldEye& eye, const Vector3d& unit, const Stance& stance) {
+    const WholeFrame seen(projector.on(back, 1001, kAll, true));
+    const auto alphaAt = [&](const WholeFrame& layer, const WorldEye& eye, const Vector3d& unit, const Stance& stance) {
         const Vector2d at = *eye.plateFromWorld(stance.worldFromUnit() * unit);
         return layer.at(int(at.x()), int(at.y()))[3];
     };
@@ -222,7 +233,7 @@ TEST_CASE("a picture on a box lies on the sides that its camera saw, goes with t
     const Stance later{{0.6, 0.2, 0.3}, {0, 70, 0}, {1, 1, 1}};
     moving.keys = std::vector<StanceKey>{{1001, box.stance}, {1006, later}};
     const WorldEye eye = eyeOn(solve, 1006);
-    const Layer moved = thrownOn(moving).on(eye, 1006, kAll, true);
+    const WholeFrame moved(thrownOn(moving).on(eye, 1006, kAll, true));
     const Vector3d unit(0.1, 1, 0.2);
     const Vector2d was = *eyeOn(solve, 1001).plateFromWorld(box.stance.worldFromUnit() * unit),
                    is = *eye.plateFromWorld(later.worldFromUnit() * unit);
@@ -235,7 +246,8 @@ TEST_CASE("a picture on a box lies on the sides that its camera saw, goes with t
 TEST_CASE("pictures of several frames are blended by the angle, and what one leaves clear the others show") {
     const Solve solve = walking();
     const auto seenOn = [&](std::vector<ThrownPicture> pictures, int frame) {
-        const Layer layer = Projector(std::move(pictures), {}, kWide, kHigh).on(eyeOn(solve, frame), frame, kAll, true);
+        const WholeFrame layer(
+            Projector(std::move(pictures), {}, kWide, kHigh).on(eyeOn(solve, frame), frame, kAll, true));
         const float* pixel = layer.at(kWide / 2, kHigh - 50);
         return std::array<float, 4>{pixel[0], pixel[1], pixel[2], pixel[3]};
     };
