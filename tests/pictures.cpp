@@ -156,6 +156,14 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
                      withSceneHeldOut(session.shot(), std::vector<MatteId>{session.shot().mattes.front().id}));
     settle(window);
     shoot("28-stand-ins");
+    // A puddle that was painted on this frame, seen from where the camera has gone to.
+    world.throwPicture((plate.section('/', 0, -2) + "/.." + "/puddle.png").toStdString(), true);
+    settle(window);
+    session.player.goTo(1046);
+    settle(window);
+    QTest::qWait(1500);
+    shoot("29-thrown");
+    session.player.goTo(1030);
     window.show("3d");
     settle(window);
     shoot("08-3d");

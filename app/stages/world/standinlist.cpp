@@ -143,10 +143,12 @@ private:
 
     /// Pictures of one frame, seen on all: they are layers, and the rest of them is in the Inserts card.
     void addThrowing() {
-        auto* ground = named(new QPushButton("Throw on ground…"), "throwOnGround",
+        auto* title = dimLabel("Throw a picture");
+        wide(title);
+        auto* ground = named(new QPushButton("On ground…"), "throwOnGround",
                              "A picture painted on this frame (as large as the plate, clear where nothing is): it lies "
                              "on the ground on every frame");
-        auto* held = named(new QPushButton("Throw on this…"), "throwOnHeld",
+        auto* held = named(new QPushButton("On this…"), "throwOnHeld",
                            "The same on to the stand-in that is held, whose motion it follows");
         wide(buttonRow({ground, held}));
         const auto ask = [this](bool ontoGround) {
