@@ -171,7 +171,6 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
 
 void tourLanding(MainWindow& window, const QString& plate, const Shoot& shoot) {
     Session& session = window.session();
-    shoot("01-empty");
     session.open(plate.toStdString());
     settle(window);
     if (!session.hasPlate()) return;

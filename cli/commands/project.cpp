@@ -1,4 +1,5 @@
 #include "commands/command.h"
+#include "jobs/gathering.h"
 #include "jobs/projecting.h"
 #include "outputs.h"
 #include "plates.h"
@@ -14,8 +15,9 @@ namespace pinion::cli {
 namespace {
 
 struct ProjectWords {
-    std::string plate, camera, scene, art, mattes, onto = "ground", out, range;
+    std::string plate, camera, scene, art, mattes, gather, onto = "ground", out, range;
     std::vector<int> from;
+    double pixels = 0;
 };
 
 /// "ground", "PX,PY,PZ,NX,NY,NZ", or the name of a stand-in.
@@ -54,9 +56,33 @@ Expected<ThrownOn> surfaceFrom(const std::string& words, const SceneLook& look) 
                    words, names.empty() ? "; stand-ins are named in --scene" : names);
 }
 
+/// The plate as it shows a flat stand-in, taken off it as one picture.
+int gatherCommand(const Console& console, const ProjectWords& w, const Standing& standing, const FrameRange& range) {
+    const auto& all = standing.look.standIns;
+    const auto sheet = std::find_if(all.begin(), all.end(), [&](const StandIn& one) { return one.name == w.gather; });
+    if (sheet == all.end())
+        return fail({Fault::input, "--gather: no stand-in is named '" + w.gather + "' in the scene"});
+    FrameCache frames(standing.plate, budget(console));
+    const auto report = runGather(frames, range, *standing.solve, standing.orientation, *sheet, w.out,
+                                  {.pixelsPerUnit = w.pixels}, consoleProgress("Gathering"));
+    if (!report) return fail(report.error());
+    say(console,
+        {{"frames", report->frames},
+         {"width", report->width},
+         {"height", report->height},
+         {"seen", report->seen},
+         {"out", w.out}},
+        fmt::format("{}x{} of {} frames, {:.0f} % of it seen: {}", report->width, report->height, report->frames,
+                    100 * report->seen, w.out));
+    return 0;
+}
+
 int projectCommand(const Console& console, const ProjectWords& w) {
-    if (w.art.empty() == w.mattes.empty())
-        return fail({Fault::input, "project: give what is thrown: either --art or --mattes"});
+    if (int(!w.art.empty()) + int(!w.mattes.empty()) + int(!w.gather.empty()) != 1)
+        return fail(
+            {Fault::input, "project: give either --art or --mattes, what is thrown, or --gather, the other way"});
+    if (w.gather.empty() && w.from.empty())
+        return fail({Fault::input, "project: --from is missing: the frame that it was made on"});
     const auto standing = standingOf(console, "project", {w.plate, w.camera, w.scene}, false);
     if (!standing) return fail(standing.error());
     const PlateFacts& facts = standing->plate->facts();
@@ -70,6 +96,7 @@ int projectCommand(const Console& console, const ProjectWords& w) {
         if (!parsed) return fail(parsed.error());
         range = *parsed;
     }
+    if (!w.gather.empty()) return gatherCommand(console, w, *standing, range);
     const auto onto = surfaceFrom(w.onto, standing->look);
     if (!onto) return fail(onto.error());
     const Solve& solve = *standing->solve;
@@ -116,14 +143,19 @@ Runner addProject(CLI::App& command) {
     ProjectWords& w = *words;
     command.add_option("PLATE", w.plate, "a plate, or a shot with its own camera and scene")->required();
     command.add_option("--camera", w.camera, "camera.json of a solve");
-    command.add_option("--from", w.from, "the frames it was made on: a number, or several with commas")
-        ->required()
-        ->delimiter(',');
+    command.add_option("--from", w.from, "the frames it was made on: a number, or several with commas")->delimiter(',');
     command.add_option("--art", w.art, "a picture that fills the plate, or a sequence with a picture for each frame");
     command.add_option("--mattes", w.mattes, "mattes.json in place of art");
+    command.add_option(
+        "--gather", w.gather,
+        "the other way: the name of a board, card or grid that lies on a surface; what the frames show of "
+        "it as one picture, without what passes before it");
+    command.add_option("--pixels", w.pixels, "of that picture, for a unit of the world; as the plate has by default")
+        ->check(CLI::Range(0.0, 1e5));
     command.add_option("--onto", w.onto, "ground, PX,PY,PZ,NX,NY,NZ (a plane), or the name of a stand-in");
     command.add_option("--scene", w.scene, "scene.json with the stand-in, and the ground's height");
-    command.add_option("--out", w.out, "out.####.exr, .png or .tif: alone, with alpha")->required();
+    command.add_option("--out", w.out, "out.####.exr, .png or .tif: alone, with alpha; a gathered picture: out.png")
+        ->required();
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
     return [words](const Console& console) { return projectCommand(console, *words); };
 }

@@ -455,3 +455,33 @@ TEST_CASE("a picture painted on one frame is thrown on to the ground, seen on an
     CHECK(f.session.shot().inserts.isEmpty());
     CHECK(f.session.document.history().undoName() == before);
 }
+
+TEST_CASE("a board on the deck takes what the plate shows there as its picture") {
+    Standing f;
+    QTest::mouseClick(f.button("standInMake-board"), Qt::LeftButton);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({0.3, 0, 1}).toPoint());
+    QTest::qWait(50);
+    REQUIRE(f.only().kind == StandInKind::board);
+    f.world.hand.edit("Lay down", [](StandIn& one) {
+        one.stance.turn_deg = {-90, 0, 0};
+        one.stance.size = {0.6, 0.4, 1};
+    });
+    QTest::qWait(50);
+    CHECK(f.button("standInGather")->isVisible());
+    QTemporaryDir folder;
+    const std::filesystem::path path = folder.filePath("deck.png").toStdString();
+    f.world.gatherPicture(path);
+    REQUIRE(QTest::qWaitFor([&] { return f.only().file == path; }, 60000));
+    CHECK(f.window.note().contains("deck.png: "));
+    const QImage gathered(QString::fromStdString(path.string()));
+    REQUIRE_FALSE(gathered.isNull());
+    CHECK(std::abs(double(gathered.width()) / gathered.height() - 1.5) < 0.05);
+    // The deck's colour in its middle, as the plate shows it.
+    const auto middle = f.world.hand.eye()->plateFromWorld(f.only().stance.worldFromUnit() * Vector3d(0, 0.5, 0));
+    REQUIRE(middle);
+    const QColor own = gathered.pixelColor(gathered.width() / 2, gathered.height() / 2);
+    CHECK(own.alpha() == 255);
+    CHECK(f.only().stance.size.x() == Approx(0.6).epsilon(0.05));
+    f.session.document.undo();
+    CHECK(f.only().file.empty());
+}

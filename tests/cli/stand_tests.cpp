@@ -239,3 +239,25 @@ TEST_CASE("a matte and a picture of one frame are thrown on to the ground, and r
               (scratch / "s.json").string() + out)
               .status == 0);
 }
+
+TEST_CASE("what the frames show of a grid on the ground is gathered as one picture") {
+    const Scratch scratch;
+    writeTrueCamera(scratch / "c.json");
+    REQUIRE(writeFile(scratch / "s.json", R"({"format":"pinion.scene","version":1,"objects":[{"name":"deck",
+        "kind":"grid","place":[0.5,0,0.5],"size":[2,1,1]},{"name":"crate","kind":"box"}]})"));
+    const std::string with = "project " + kLanding + " --camera " + (scratch / "c.json").string() + " --scene " +
+                             (scratch / "s.json").string() + " --range 1001-1010 --out ",
+                      out = (scratch / "deck.png").string();
+    const Outcome done = run("--json " + with + out + " --gather deck --pixels 60");
+    INFO(done.err);
+    REQUIRE(done.status == 0);
+    const json figures = json::parse(done.out);
+    CHECK(figures["width"] == 120);
+    CHECK(figures["height"] == 60);
+    CHECK(figures["frames"] == 10);
+    CHECK(figures["seen"].get<double>() > 0.5);
+    CHECK(std::filesystem::exists(out));
+    CHECK(run(with + out + " --gather wall").err.find("no stand-in is named 'wall'") != std::string::npos);
+    CHECK(run(with + out + " --gather crate").err.find("is not flat") != std::string::npos);
+    CHECK(run(with + out + " --gather deck --art x.png --from 1").status == 2);
+}

@@ -1,6 +1,8 @@
 // Pictures and mattes of one frame thrown on to surfaces of the scene, seen on others.
 
+#include "jobs/gathering.h"
 #include "jobs/projecting.h"
+#include "jobs/standing.h"
 
 #include "matte/coverage.h"
 #include "picture/picture.h"
@@ -448,6 +450,92 @@ TEST_CASE(
     Shot later = shot;
     later.inserts = later.inserts.edited([](auto& all) { all[0].time.start = 1005; });
     CHECK(keyOf(later) != keyOf(shot));
+}
+
+TEST_CASE("what frames show of a flat stand-in is gathered without what passes before it, and lies there as it was") {
+    const test::Scratch scratch;
+    const Solve solve = walking(-0.1);
+    // A painted mat on the ground, a box that goes across it, and the plates that shows them.
+    const auto painted = [](double x, double y) {
+        return std::array<double, 3>{0.5 + 0.4 * std::sin(9 * x), 0.5 + 0.4 * std::cos(7 * y), 0.3 + 0.4 * x * y};
+    };
+    Picture mat{300, 200, Picture::Depth::float32, false, {}, {}};
+    for (int y = 0; y < mat.height; ++y)
+        for (int x = 0; x < mat.width; ++x)
+            for (const double value : painted((x + 0.5) / mat.width, (y + 0.5) / mat.height))
+                mat.floats.push_back(float(value));
+    auto matWriter = FrameWriter::create(scratch / "mat.####.png", mat.width, mat.height, {24, 1});
+    REQUIRE(matWriter);
+    REQUIRE((*matWriter)->write(1, mat));
+    REQUIRE((*matWriter)->finish());
+    auto greyWriter = FrameWriter::create(scratch / "grey.####.png", kWide, kHigh, {24, 1});
+    REQUIRE(greyWriter);
+    for (int frame = 1001; frame <= 1011; ++frame)
+        REQUIRE((*greyWriter)->write(frame, plainPicture({0.4, 0.4, 0.4}, kWide, kHigh)));
+    REQUIRE((*greyWriter)->finish());
+    StandIn lying;
+    lying.name = "mat";
+    lying.kind = StandInKind::card;
+    lying.file = scratch / "mat.0001.png";
+    lying.stance = {{0.2, 0, 2.2}, {-90, 15, 0}, {2.4, 1.6, 1}};
+    StandIn box;
+    box.id = 2;
+    box.name = "trolley";
+    box.colour = {0.95, 0.1, 0.8};
+    box.casts = false;
+    box.keys = std::vector<StanceKey>{{1001, {{-1.6, 0, 1.8}, {0, 0, 0}, {0.5, 0.5, 0.5}}},
+                                      {1011, {{1.8, 0, 1.8}, {0, 0, 0}, {0.5, 0.5, 0.5}}}};
+    SceneLook look;
+    look.standIns = std::vector<StandIn>{lying, box};
+    const auto grey = Plate::open(scratch / "grey.####.png");
+    REQUIRE(grey);
+    FrameCache greys(*grey);
+    REQUIRE(runStand(greys, {1001, 1011}, solve, {}, look, scratch / "shot.####.png"));
+    const auto plate = Plate::open(scratch / "shot.####.png");
+    REQUIRE(plate);
+    FrameCache frames(*plate);
+    const auto report = runGather(frames, {1001, 1011}, solve, {}, lying, scratch / "gathered.png");
+    REQUIRE(report);
+    CHECK(report->frames == 11);
+    CHECK(report->seen > 0.98);
+    CHECK(std::abs(double(report->width) / report->height - 1.5) < 0.02);
+    CHECK_FALSE(std::filesystem::exists(scratch / ".gathered-part.0001.png"));
+    const auto clip = clipOf(scratch / "gathered.png");
+    REQUIRE(clip);
+    ArtShelf shelf;
+    const auto art = shelf.art(*clip, clip->frames.first, true);
+    REQUIRE(art);
+    const SurfacePicture gathered(*art);
+    double off = 0, worst = 0;
+    int count = 0;
+    for (int y = 1; y < 20; ++y)
+        for (int x = 1; x < 30; ++x) {
+            const Vector2d at(x / 30.0, y / 20.0);
+            const auto own = gathered.at(at, {0, 0}, {0, 0});
+            const auto truth = painted(at.x(), at.y());
+            for (int c = 0; c < 3; ++c) {
+                const double error = std::abs(double(encodeSrgb(own[c])) - truth[std::size_t(c)]);
+                off += error;
+                worst = std::max(worst, error);
+                ++count;
+            }
+        }
+    INFO("mean " << off / count << ", worst " << worst);
+    CHECK(off / count < 0.01);
+    CHECK(worst < 0.08);
+
+    StandIn turning = lying;
+    turning.card.facesCamera = true;
+    const auto refusal = [&](const StandIn& one, const char* name) {
+        const auto gatheredOf = runGather(frames, {1001, 1011}, solve, {}, one, scratch / name);
+        return gatheredOf ? std::string() : gatheredOf.error().message;
+    };
+    CHECK(refusal(turning, "g.png").find("faces the camera") != std::string::npos);
+    CHECK(refusal(box, "g.png").find("is not flat") != std::string::npos);
+    CHECK(refusal(lying, "g.jpg").find(".png, .tif or .exr") != std::string::npos);
+    StandIn turned = lying;
+    turned.stance.turn_deg.x() = 90;  // its face to the floor
+    CHECK(refusal(turned, "g.png").find("no frame of 1001-1011 sees its front") != std::string::npos);
 }
 
 }  // namespace pinion

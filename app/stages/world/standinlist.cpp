@@ -362,6 +362,18 @@ private:
         wide(backingRow);
         auto* startLabel = row("Starts on", start);
         auto* afterLabel = row("At its end", after);
+        auto* gather = named(new QPushButton("Gather…"), "standInGather",
+                             "What the frames show of its surface as one picture, without what passes before it; to "
+                             "paint on, and shown on it");
+        auto* gatherRow = buttonRow({gather});
+        wide(gatherRow);
+        onClick(gather, [this] {
+            const StandIn* held = hand_.held();
+            if (!held) return;
+            const QString path =
+                askToSave(FileKind::art, "The gathered picture: .png, .tif or .exr", text(held->name) + ".png", this);
+            if (!path.isEmpty()) stage_.gatherPicture(path.toStdString());
+        });
         const auto change = [this](const QString& what, const std::function<void(CardLook&)>& edit) {
             if (hand_.mayEdit()) hand_.edit(what, [&](StandIn& one) { edit(one.card); });
         };
@@ -392,6 +404,9 @@ private:
             for (QWidget* part : std::initializer_list<QWidget*>{keyed, start, startLabel, after, afterLabel})
                 part->setVisible(shows);
             faces->setVisible(held && isUprightSheet(held->kind));
+            gatherRow->setVisible(held && (held->kind == StandInKind::board || held->kind == StandInKind::card ||
+                                           held->kind == StandInKind::grid));
+            gather->setEnabled(session_.isReady());
             backingRow->setVisible(shows && held->card.key);
             if (!held) return;
             faces->setChecked(held->card.facesCamera);

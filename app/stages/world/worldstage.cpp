@@ -1,6 +1,7 @@
 #include "stages/world/worldstage.h"
 
 #include "canvas/canvas.h"
+#include "jobs/gathering.h"
 #include "jobs/standing.h"
 #include "render/meshfile.h"
 #include "render/throwing.h"
@@ -223,6 +224,47 @@ void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround
                          .arg(onto == 0 ? QString("the ground") : text(findStandIn(session_.shot(), onto)->name)));
     };
     session_.jobs.start(Job<Clip>{.name = "Reading the picture", .run = run, .merge = merge});
+}
+
+void WorldStage::gatherPicture(const std::filesystem::path& path) {
+    if (!hand.mayEdit()) return;
+    const Shot shot = session_.shot();
+    const StandInId id = *hand.standIn();
+    const auto frames = session_.player.sharedFrames();
+    struct Gathered {
+        GatherReport report;
+        std::optional<CardFile> file;  ///< of what shows pictures
+    };
+    const auto run = [path, shot, id, frames](const JobLink& link) -> Expected<Gathered> {
+        for (const StandIn& one : sceneInWorld(shot).standIns) {
+            if (one.id != id) continue;
+            const auto report =
+                runGather(*frames, shot.plate.range, *shot.solve, orientationOf(shot), one, path, {}, link.progress);
+            if (!report) return tl::unexpected(report.error());
+            Gathered gathered{*report, {}};
+            if (one.kind == StandInKind::grid) return gathered;
+            auto file = readCard(path);
+            if (!file) return tl::unexpected(file.error());
+            gathered.file = *std::move(file);
+            return gathered;
+        }
+        return failure(Fault::input, "what was to be gathered is gone");
+    };
+    const auto merge = [this, id, path](Gathered& gathered) {
+        const GatherReport& report = gathered.report;
+        if (gathered.file)
+            session_.edit("Gather", withStandInEdited(session_.shot(), id, [&](StandIn& one) {
+                              one = withPictures(one, *gathered.file);
+                              one.card.key.reset();  // the plate's own surface, whatever colour it has
+                          }));
+        session_.say(QString("%1: %2x%3 of %4 frames, %5 % of it seen")
+                         .arg(text(path.filename().string()))
+                         .arg(report.width)
+                         .arg(report.height)
+                         .arg(report.frames)
+                         .arg(100 * report.seen, 0, 'f', 0));
+    };
+    session_.jobs.start(Job<Gathered>{.name = "Gathering from the plate", .run = run, .merge = merge});
 }
 
 void WorldStage::replaceFile(const std::filesystem::path& path) {

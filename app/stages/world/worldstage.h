@@ -38,6 +38,8 @@ public:
     void replaceFile(const std::filesystem::path& path);
     /// A picture that was painted on this frame, thrown on to the held stand-in, or the ground.
     void throwPicture(const std::filesystem::path& path, bool ontoGround);
+    /// What the frames show of the held board, card or grid, as one picture, which it then shows.
+    void gatherPicture(const std::filesystem::path& path);
     void copyStandIn();
     void takeSunTool();
     /// Finds the plate's surface about the held one's foot again over the shot.
