@@ -111,7 +111,7 @@ std::vector<Looking> lookersAt(const StandIn& sheet, const FrameRange& range, co
 
 Expected<void> writeOne(const std::filesystem::path& out, const Picture& picture, const ImageChannel& alpha) {
     const std::string ending = loweredEnding(out);
-    const std::filesystem::path part = out.parent_path() / ("." + out.stem().string() + "-part.####" + ending);
+    const std::filesystem::path part = out.parent_path() / fmt::format(".{}-part.####{}", out.stem().string(), ending);
     auto writer = FrameWriter::create(part, picture.width, picture.height, {24, 1});
     if (!writer) return tl::unexpected(writer.error());
     const AlphaKind stored = ending == ".exr" ? AlphaKind::premultiplied : AlphaKind::straight;
