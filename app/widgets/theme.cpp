@@ -51,7 +51,7 @@ QPushButton[accent="true"]:disabled { background: #4b4232; border-color: #4b4232
 QPushButton[quiet="true"] { background: #3a3325; border-color: #3a3325; color: #e9bd66; }
 QPushButton[quiet="true"]:hover { background: #483e2b; }
 QPushButton[quiet="true"]:disabled { background: #2b2b2b; border-color: #2b2b2b; color: #777777; }
-QToolButton { background: transparent; border-color: transparent; padding: 5px 9px; }
+QToolButton { background: transparent; border-color: transparent; padding: 5px 7px; }
 QFileDialog QToolButton { padding: 2px; }
 QToolButton:checked { background: #3a3325; color: #e9bd66; }
 QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit { background: #171717; border: 1px solid #383838; border-radius: 4px;
