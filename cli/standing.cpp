@@ -4,6 +4,7 @@
 #include "exchange/formats.h"
 #include "exchange/scenefile.h"
 #include "exchange/shotfiles.h"
+#include "outputs.h"
 #include "plates.h"
 #include "shot/edits/plateedits.h"
 #include "shot/file/shotfile.h"
@@ -57,10 +58,20 @@ Expected<Standing> ofFiles(const Console& console, const std::string& command, c
 
 Expected<Standing> standingOf(const Console& console, const std::string& command, const StandingFiles& files,
                               bool needsScene) {
-    if (loweredEnding(files.plate) != ".pinion") return ofFiles(console, command, files, needsScene);
-    if (!files.camera.empty())
+    const bool isShot = loweredEnding(files.plate) == ".pinion";
+    if (isShot && !files.camera.empty())
         return failure(Fault::input, "{}: a shot has its own camera; leave --camera away", files.plate);
-    return ofShot(console, files);
+    auto standing = isShot ? ofShot(console, files) : ofFiles(console, command, files, needsScene);
+    if (!standing) return standing;
+    const PlateFacts& facts = standing->plate->facts();
+    std::vector<std::string> inputs = files.others;
+    inputs.insert(inputs.end(), {files.plate, facts.path.string(), files.camera, files.scene});
+    if (auto free = checkOutput("--out", files.out, inputs); !free) return tl::unexpected(free.error());
+    if (files.range.empty()) return standing;
+    const auto range = parseRange(files.range, facts);
+    if (!range) return tl::unexpected(range.error());
+    standing->range = *range;
+    return standing;
 }
 
 }  // namespace pinion::cli

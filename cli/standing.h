@@ -8,6 +8,7 @@
 
 #include <memory>
 #include <string>
+#include <vector>
 
 namespace pinion::cli {
 
@@ -17,12 +18,13 @@ struct Standing {
     Orientation orientation;
     SceneLook look;
     std::shared_ptr<const Plate> plate;
-    FrameRange range;
+    FrameRange range;  ///< as asked for, else the shot's or the whole plate
 };
 
 struct StandingFiles {
     std::string plate;  ///< or a shot, which has its own camera and scene
-    std::string camera, scene;
+    std::string camera, scene, range, out;
+    std::vector<std::string> others;  ///< that are read as well: `out` must be none of them
 };
 
 /// Fails when they do not go together, or one is missing: `needsScene` of a plate. `command` is for the words.

@@ -1,7 +1,6 @@
 #include "commands/command.h"
 #include "jobs/gathering.h"
 #include "jobs/projecting.h"
-#include "outputs.h"
 #include "plates.h"
 #include "standing.h"
 
@@ -45,6 +44,7 @@ Expected<ThrownOn> surfaceFrom(const std::string& words, const SceneLook& look) 
     if (*cursor == 0 && numbers.size() == 6) {
         onto.at = {numbers[0], numbers[1], numbers[2]};
         onto.normal = {numbers[3], numbers[4], numbers[5]};
+        onto.isAbout = true;
         if (!(onto.normal.norm() > 0)) return failure(Fault::input, "--onto {}: a normal of 0 has no direction", words);
         return onto;
     }
@@ -83,19 +83,11 @@ int projectCommand(const Console& console, const ProjectWords& w) {
             {Fault::input, "project: give either --art or --mattes, what is thrown, or --gather, the other way"});
     if (w.gather.empty() && w.from.empty())
         return fail({Fault::input, "project: --from is missing: the frame that it was made on"});
-    const auto standing = standingOf(console, "project", {w.plate, w.camera, w.scene}, false);
+    const auto standing =
+        standingOf(console, "project", {w.plate, w.camera, w.scene, w.range, w.out, {w.art, w.mattes}}, false);
     if (!standing) return fail(standing.error());
     const PlateFacts& facts = standing->plate->facts();
-    if (const auto free =
-            checkOutput("--out", w.out, {w.plate, facts.path.string(), w.camera, w.scene, w.art, w.mattes});
-        !free)
-        return fail(free.error());
-    FrameRange range = standing->range;
-    if (!w.range.empty()) {
-        const auto parsed = parseRange(w.range, facts);
-        if (!parsed) return fail(parsed.error());
-        range = *parsed;
-    }
+    const FrameRange range = standing->range;
     if (!w.gather.empty()) return gatherCommand(console, w, *standing, range);
     const auto onto = surfaceFrom(w.onto, standing->look);
     if (!onto) return fail(onto.error());
@@ -109,10 +101,8 @@ int projectCommand(const Console& console, const ProjectWords& w) {
             if (!mattes) return tl::unexpected(mattes.error());
             return mattesThrown(*mattes, w.from, solve, orientation);
         }
-        auto clip = clipOf(w.art);
+        const auto clip = clipOf(w.art);
         if (!clip) return tl::unexpected(clip.error());
-        // Nothing else says how the alpha of a PNG or TIFF is meant.
-        if (clip->hasAlpha && !alphaKindOf(*clip)) clip->alpha = AlphaKind::straight;
         return picturesThrown(*clip, w.from, solve, orientation, shelf);
     }();
     if (!thrown) return fail(thrown.error());

@@ -1,6 +1,5 @@
 #include "commands/command.h"
 #include "jobs/standing.h"
-#include "outputs.h"
 #include "plates.h"
 #include "standing.h"
 
@@ -20,17 +19,8 @@ struct StandWords {
 };
 
 int standCommand(const Console& console, const StandWords& w) {
-    const auto standing = standingOf(console, "stand", {w.plate, w.camera, w.scene}, true);
+    const auto standing = standingOf(console, "stand", {w.plate, w.camera, w.scene, w.range, w.out, {}}, true);
     if (!standing) return fail(standing.error());
-    const PlateFacts& facts = standing->plate->facts();
-    if (const auto free = checkOutput("--out", w.out, {w.plate, facts.path.string(), w.camera, w.scene}); !free)
-        return fail(free.error());
-    FrameRange range = standing->range;
-    if (!w.range.empty()) {
-        const auto parsed = parseRange(w.range, facts);
-        if (!parsed) return fail(parsed.error());
-        range = *parsed;
-    }
     StandOptions options{.alone = w.alone, .shutter = w.shutter, .undistorted = w.undistorted};
     for (const std::string& word : w.passes) {
         const auto found = std::find(kScenePasses.begin(), kScenePasses.end(), word);
@@ -40,8 +30,8 @@ int standCommand(const Console& console, const StandWords& w) {
         options.passes.push_back(ScenePass(found - kScenePasses.begin()));
     }
     FrameCache frames(standing->plate, budget(console));
-    const auto report = runStand(frames, range, *standing->solve, standing->orientation, standing->look, w.out, options,
-                                 consoleProgress("Rendering"));
+    const auto report = runStand(frames, standing->range, *standing->solve, standing->orientation, standing->look,
+                                 w.out, options, consoleProgress("Rendering"));
     if (!report) return fail(report.error());
     if (report->render.stopped) return fail({Fault::stopped, ""});
     std::string words =

@@ -210,6 +210,7 @@ bool Projector::holds(const Fields& fields, const Vector2d& at) {
 }
 
 PixelBox Projector::boxOn(const WorldEye& eye, const PixelBox& within) const {
+    if (onto_.standIn) return within;  // whoever asks knows its box
     double x0 = 1e300, y0 = 1e300, x1 = -1e300, y1 = -1e300;
     for (std::size_t i = 0; i < pictures_.size(); ++i) {
         const ThrownPicture& picture = pictures_[i];
@@ -223,7 +224,7 @@ PixelBox Projector::boxOn(const WorldEye& eye, const PixelBox& within) const {
                     !holds(fields_[i], {at.x() + half.x(), at.y() - half.y()}))
                     continue;
                 const auto ray = picture.eye.rayThrough(at.cwiseProduct(Vector2d(width_, height_)));
-                const auto met = ray && !onto_.standIn ? there.meet(*ray) : std::nullopt;
+                const auto met = ray ? there.meet(*ray) : std::nullopt;
                 const auto seen = met ? eye.plateFromWorld(met->place) : std::nullopt;
                 if (!seen) return within;  // it runs out of sight, nobody knows where to
                 x0 = std::min(x0, seen->x());
@@ -280,10 +281,12 @@ Layer Projector::on(const WorldEye& eye, int frame, const PixelBox& within, bool
     return layer;
 }
 
-std::optional<Vector3d> Projector::surfaceAt(const WorldEye& eye, int frame, const Vector2d& plate) const {
-    const auto ray = eye.rayThrough(plate);
-    const auto met = ray ? Frame(*this, eye, frame).meet(*ray) : std::nullopt;
-    return met ? std::optional(met->place) : std::nullopt;
+int Projector::seenAt(const WorldEye& eye, int frame, std::span<const Vector2d> plate) const {
+    const Frame own(*this, eye, frame);
+    return int(std::count_if(plate.begin(), plate.end(), [&](const Vector2d& at) {
+        const auto ray = eye.rayThrough(at);
+        return ray && own.meet(*ray);
+    }));
 }
 
 }  // namespace pinion

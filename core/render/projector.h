@@ -9,6 +9,7 @@
 #include <array>
 #include <memory>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace pinion {
@@ -16,6 +17,7 @@ namespace pinion {
 /// What a picture is thrown on: a plane of the world, or a stand-in, whose motion it follows.
 struct ThrownOn {
     Eigen::Vector3d at{0, 0, 0}, normal{0, 1, 0};  ///< of the plane
+    bool isAbout = false;                          ///< the plane's part about `at` is meant, not all of the ground
     std::optional<StandIn> standIn;                ///< in its place; in the world, without a carrier
 };
 
@@ -24,6 +26,7 @@ struct ThrownPicture {
     int frame = 0;
     WorldEye eye;
     std::shared_ptr<const SurfacePicture> picture;
+    std::shared_ptr<const Art> art{};  ///< that it is, where it is of a clip
 };
 
 /// Pictures thrown through the cameras of their frames on to a surface, and seen from another: through both lenses, by
@@ -40,8 +43,8 @@ public:
     Layer on(const WorldEye& eye, int frame, const PixelBox& box, bool linear) const;
     /// The pixels of `within` on which anything of it may be seen.
     PixelBox boxOn(const WorldEye& eye, const PixelBox& within) const;
-    /// The place of the surface that is seen at a place of the plate.
-    std::optional<Eigen::Vector3d> surfaceAt(const WorldEye& eye, int frame, const Eigen::Vector2d& plate) const;
+    /// At how many of these places of the plate the surface is seen.
+    int seenAt(const WorldEye& eye, int frame, std::span<const Eigen::Vector2d> plate) const;
 
 private:
     class Frame;

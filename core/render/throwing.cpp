@@ -24,6 +24,9 @@ Expected<std::vector<ThrownPicture>> picturesThrown(const Clip& clip, std::span<
                                                     const Orientation& orientation, ArtShelf& shelf) {
     const double shape = double(solve.lens.width) / solve.lens.height, own = double(clip.width) / clip.height;
     // A pixel more or less on a side of a smaller picture.
+    // Nothing else says how the alpha of some TIFFs is meant.
+    Clip shown = clip;
+    if (shown.hasAlpha && !alphaKindOf(shown)) shown.alpha = AlphaKind::straight;
     if (std::abs(own / shape - 1) > 2.0 / std::min(clip.width, clip.height))
         return failure(Fault::input, "{}: is {}x{}, and does not fill a plate of {}x{}: paint on a frame of the plate",
                        clip.path.string(), clip.width, clip.height, solve.lens.width, solve.lens.height);
@@ -31,9 +34,9 @@ Expected<std::vector<ThrownPicture>> picturesThrown(const Clip& clip, std::span<
     for (const int frame : frames) {
         auto eye = eyeOf(solve, orientation, frame);
         if (!eye) return tl::unexpected(eye.error());
-        const auto art = shelf.art(clip, clip.frames.holds(frame) ? frame : clip.frames.first, true);
+        const auto art = shelf.art(shown, shown.frames.holds(frame) ? frame : shown.frames.first, true);
         if (!art) return tl::unexpected(art.error());
-        thrown.push_back({frame, *std::move(eye), std::make_shared<const SurfacePicture>(*art)});
+        thrown.push_back({frame, *std::move(eye), std::make_shared<const SurfacePicture>(*art), *art});
     }
     return thrown;
 }
@@ -62,23 +65,19 @@ Expected<void> checkThrow(const ThrownOn& onto, std::span<const int> frames, con
     for (const int frame : frames) {
         const auto eye = eyeOf(solve, orientation, frame);
         if (!eye) return tl::unexpected(eye.error());
-        const Projector alone({}, onto, solve.lens.width, solve.lens.height);
-        int seen = 0;
-        double steepest = 0;
+        std::vector<Vector2d> places;
         for (int y = 0; y <= kDown; ++y)
-            for (int x = 0; x <= kAcross; ++x) {
-                const Vector2d at(double(x) * solve.lens.width / kAcross, double(y) * solve.lens.height / kDown);
-                if (!alone.surfaceAt(*eye, frame, at)) continue;
-                ++seen;
-                if (const auto ray = eye->rayThrough(at))
-                    steepest = std::max(steepest, std::abs(ray->along.dot(onto.normal.normalized())));
-            }
-        if (!onto.standIn && seen > 0 && steepest < kEdgeOn)
+            for (int x = 0; x <= kAcross; ++x)
+                places.emplace_back(double(x) * solve.lens.width / kAcross, double(y) * solve.lens.height / kDown);
+        const int seen = Projector({}, onto, solve.lens.width, solve.lens.height).seenAt(*eye, frame, places);
+        const Eigen::Vector3d towards = onto.at - eye->place();
+        const double slope = std::abs(towards.normalized().dot(onto.normal.normalized()));
+        if (!onto.standIn && onto.isAbout && slope < kEdgeOn)
             return failure(
                 Fault::input,
                 "the plane is seen edge-on on frame {} (by {:.1f} degrees): throw from a frame that sees it, "
                 "or on to another surface",
-                frame, 57.3 * std::asin(steepest));
+                frame, 57.3 * std::asin(slope));
         // What is small may lie between.
         if (seen == 0 && !(onto.standIn && eye->plateFromWorld(onto.standIn->at(frame, eye->place()).place)))
             return failure(Fault::input, "{} is not seen on frame {}: throw from a frame that sees it", what, frame);

@@ -282,13 +282,18 @@ TEST_CASE("nothing is thrown edge-on, from a frame that does not see the surface
     };
     CHECK(refusal({}, from).empty());
     CHECK(refusal({}, none).find("frame 1050 has no camera") != std::string::npos);
-    const Vector3d eye = eyeOn(solve, 1001).place();
-    ThrownOn edge;
-    edge.at = eye - 1e-4 * Vector3d(0, 1, 0);
-    const Vector3d ahead = eyeOn(solve, 1001).forward();
-    edge.normal = ahead.cross(Vector3d::UnitX()).normalized();
-    edge.at = eye + ahead - 1e-6 * edge.normal;
-    CHECK_FALSE(refusal(edge, from).empty());
+    // A wall before the camera that it looks along by 0.4 degrees, and one of 4.
+    const WorldEye eye = eyeOn(solve, 1001);
+    const auto wallBy = [&](double degrees) {
+        ThrownOn wall;
+        wall.isAbout = true;
+        wall.at = eye.place() + 4 * eye.forward();
+        wall.normal = Eigen::AngleAxisd(degrees * 0.0174533, Vector3d::UnitY()) *
+                      eye.forward().cross(Vector3d::UnitY()).normalized();
+        return wall;
+    };
+    CHECK(refusal(wallBy(0.4), from).find("edge-on on frame 1001 (by 0.4 degrees)") != std::string::npos);
+    CHECK(refusal(wallBy(4), from).empty());
     ThrownOn sky;
     sky.at = {0, 30, 0};
     CHECK(refusal(sky, from).find("not seen on frame 1001") != std::string::npos);

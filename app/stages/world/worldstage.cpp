@@ -209,19 +209,23 @@ void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround
             return tl::unexpected(checked.error());
         auto clip = clipOf(path);
         if (!clip) return clip;
-        if (clip->hasAlpha && !alphaKindOf(*clip)) clip->alpha = AlphaKind::straight;
         ArtShelf shelf;
         if (auto thrown = picturesThrown(*clip, from, *shot.solve, orientationOf(shot), shelf); !thrown)
             return tl::unexpected(thrown.error());
         return clip;
     };
     const auto merge = [this, frame, onto](Clip& clip) {
+        const StandIn* held = findStandIn(session_.shot(), onto);
+        if (onto != 0 && !held) {
+            session_.say("What it was to be thrown on is gone.");
+            return;
+        }
         session_.edit("Throw " + text(clip.name), withPictureThrown(session_.shot(), clip, frame, onto));
         show("stand-ins");
         session_.say(QString("Thrown from frame %1 on to %2; its grade and what is in front of it are in the Inserts "
                              "card.")
                          .arg(frame)
-                         .arg(onto == 0 ? QString("the ground") : text(findStandIn(session_.shot(), onto)->name)));
+                         .arg(onto == 0 ? QString("the ground") : text(held->name)));
     };
     session_.jobs.start(Job<Clip>{.name = "Reading the picture", .run = run, .merge = merge});
 }

@@ -1,4 +1,3 @@
-#include "render/cardfile.h"
 #include "render/scenerender.h"
 #include "render/throwing.h"
 #include "shot/layers/layers.h"
@@ -39,21 +38,15 @@ public:
 private:
     /// Made again when its file shows something else.
     std::shared_ptr<const Projector> projectorFor(ArtShelf& shelf, std::vector<std::string>* problems) const {
-        const int shown = clip_.frames.holds(from_) ? from_ : clip_.frames.first;
-        const auto art = shelf.art(clip_, shown, true);
-        if (!art) {
-            noteOnce(problems, art.error().message);
-            return nullptr;
-        }
-        const std::lock_guard lock(mutex_);
-        if (projector_ && of_ == *art) return projector_;
         const std::vector<int> frames{from_};
         auto thrown = picturesThrown(clip_, frames, *solve_, orientation_, shelf);
         if (!thrown) {
             noteOnce(problems, thrown.error().message);
             return nullptr;
         }
-        of_ = *art;
+        const std::lock_guard lock(mutex_);
+        if (projector_ && of_ == thrown->front().art) return projector_;
+        of_ = thrown->front().art;
         projector_ =
             std::make_shared<const Projector>(*std::move(thrown), onto_, solve_->lens.width, solve_->lens.height);
         return projector_;
@@ -87,11 +80,7 @@ void makeThrownLayer(const Shot& shot, InsertScene::One& one, std::vector<std::s
     const Orientation orientation = orientationOf(shot);
     if (const auto checked = checkThrow(onto, from, *shot.solve, orientation); !checked)
         return refuse(checked.error().message);
-    Clip shown = *clip;
-    // Nothing else says how the alpha of a PNG or TIFF is meant.
-    if (shown.hasAlpha && !alphaKindOf(shown)) shown.alpha = AlphaKind::straight;
-    one.source =
-        std::make_shared<const ThrownSource>(shot.solve, orientation, std::move(onto), std::move(shown), from.front());
+    one.source = std::make_shared<const ThrownSource>(shot.solve, orientation, std::move(onto), *clip, from.front());
 }
 
 }  // namespace
