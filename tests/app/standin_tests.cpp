@@ -440,6 +440,7 @@ TEST_CASE("a picture painted on one frame is thrown on to the ground, seen on an
     f.world.throwPicture(path.toStdString(), true);
     REQUIRE(QTest::qWaitFor([&] { return f.session.shot().inserts.size() == 1; }, 10000));
     CHECK(f.session.shot().inserts[0].kind == "thrown");
+    CHECK(f.window.note().contains("No ground is set yet"));
     CHECK(f.window.view() == "stand-ins");
     const auto isPink = [&](const QPointF& at) {
         const QColor seen = f.seen(at.x(), at.y());

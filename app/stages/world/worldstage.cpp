@@ -222,10 +222,12 @@ void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround
         }
         session_.edit("Throw " + text(clip.name), withPictureThrown(session_.shot(), clip, frame, onto));
         show("stand-ins");
+        const bool isAssumed = onto == 0 && session_.shot().world.ground.isEmpty();
         session_.say(QString("Thrown from frame %1 on to %2; its grade and what is in front of it are in the Inserts "
-                             "card.")
+                             "card.%3")
                          .arg(frame)
-                         .arg(onto == 0 ? QString("the ground") : text(held->name)));
+                         .arg(onto == 0 ? QString("the ground") : text(held->name))
+                         .arg(isAssumed ? " No ground is set yet: until it is, height 0 is taken for it." : ""));
     };
     session_.jobs.start(Job<Clip>{.name = "Reading the picture", .run = run, .merge = merge});
 }
