@@ -12,6 +12,8 @@
 #include "shot/edits/trackedits.h"
 
 #include <CLI/CLI.hpp>
+#include <cmath>
+#include <cstdio>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
@@ -40,6 +42,28 @@ void addPictureOptions(CLI::App& command, PictureWords& w) {
     command.add_option("--fit", w.fit, "none, or fill: the smallest zoom without a border")
         ->check(CLI::IsMember({"none", "fill"}));
     command.add_option("--range", w.range, "frames A-B; the whole plate by default");
+}
+
+void addRollingOption(CLI::App& command, PictureWords& w) {
+    command.add_option("--rolling", w.rolling,
+                       "of a rolling shutter whose readout is known: the share of a frame from the first row to the "
+                       "last (0.6; 0.6,columns); its rows are straightened");
+}
+
+Expected<void> applyRolling(const PictureWords& w, Shot& shot) {
+    if (w.rolling.empty()) return {};
+    const bool byColumns = w.rolling.ends_with(",columns");
+    const std::string share = byColumns ? w.rolling.substr(0, w.rolling.find(',')) : w.rolling;
+    SolveSettings& known = shot.solveSettings;
+    char rest = 0;
+    if (std::sscanf(share.c_str(), "%lf%c", &known.readoutShare, &rest) != 1 || !(std::abs(known.readoutShare) <= 1))
+        return failure(Fault::input,
+                       "--rolling {}: write a share of a frame from -1 to 1 (0.6), or 0.6,columns for a sensor that is "
+                       "read by columns",
+                       w.rolling);
+    known.reading = SolveSettings::Reading::known;
+    known.readBy = byColumns ? SolveSettings::ReadBy::columns : SolveSettings::ReadBy::rows;
+    return {};
 }
 
 void applyPictureWords(const PictureWords& w, SteadySettings& settings) {
@@ -92,7 +116,8 @@ int putBack(const Console& console, const PictureWords& w, const Shot& shot, con
         return fail(free.error());
     if (w.putBackBy == "as-matte") {
         const auto report =
-            putBackMattes(frames, *matteSequence(w.putBack), plan.frames, w.out, consoleProgress("Putting back"));
+            putBackMattes(frames, *matteSequence(w.putBack), plan.sheets(shot.steady.filter, shot.steady.edges), w.out,
+                          consoleProgress("Putting back"));
         if (!report) return fail(report.error());
         if (report->stopped) return fail({Fault::stopped, ""});
         say(console, {{"frames", report->frames}, {"missing", report->missing}, {"out", w.out}},
@@ -128,6 +153,7 @@ int render(const Console& console, const PictureWords& w, const Shot& shot, Fram
         if (!plan->motion.reason.empty()) figures["reason"] = plan->motion.reason;
         figures["residual_px"] = std::sqrt(squares / double(plan->motion.frames.size()));
     }
+    if (plan->rows) figures["rows_px"] = plan->rows->reach_px();
     if (!w.transforms.empty()) {
         const TransformSource source{shot.name, shot.plate.width, shot.plate.height, shot.plate.fps};
         const bool csv = loweredEnding(w.transforms) == ".csv";

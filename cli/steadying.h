@@ -16,13 +16,17 @@ namespace pinion::cli {
 
 /// What the commands share that steady or shake a picture.
 struct PictureWords {
-    std::string plate, tracks, out, range, transforms, putBack, putBackBy = "difference", putBackMatte;
+    std::string plate, tracks, out, range, rolling, transforms, putBack, putBackBy = "difference", putBackMatte;
     std::string fit = "fill", filter = "bicubic", edges = "empty";
     int features = 500;
     double position = -1, rotation = -1, scale = -1;  ///< below 0: as all components
 };
 
 void addPictureOptions(CLI::App& command, PictureWords& words);
+
+/// Of a rolling shutter whose readout is known, and what the shot makes of it.
+void addRollingOption(CLI::App& command, PictureWords& words);
+Expected<void> applyRolling(const PictureWords& words, Shot& shot);
 
 /// A component's own share, or where it has none that of all.
 inline double amountOf(double own, double all) { return own >= 0 ? own : all; }

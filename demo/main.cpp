@@ -251,7 +251,7 @@ int main(int argc, char** argv) {
     size.frames = 0;
     app.add_option(
         "--shot", name,
-        "landing, mooring, breakwater, pan, zoom, board, bollard, ferry, telephone, chart (stills; --out is their "
+        "landing, mooring, breakwater, pan, zoom, board, bollard, ferry, van, telephone, chart (stills; --out is their "
         "folder), "
         "painted (a patch for the mooring.mp4 that is here), timetable (a picture for the board), "
         "or lamp (a clip with alpha; --out is its folder)");
@@ -294,10 +294,10 @@ int main(int argc, char** argv) {
     }
     const DemoShot* shot = demoShot(name);
     if (!shot) {
-        fmt::print(
-            stderr,
-            "--shot {}: write landing, mooring, breakwater, pan, zoom, board, bollard, ferry, telephone or chart\n",
-            name);
+        fmt::print(stderr,
+                   "--shot {}: write landing, mooring, breakwater, pan, zoom, board, bollard, ferry, van, telephone or "
+                   "chart\n",
+                   name);
         return 2;
     }
     if (size.frames == 0) size.frames = shot->frames;

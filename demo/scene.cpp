@@ -432,6 +432,37 @@ Scene buildFerry() {
     return scene;
 }
 
+Scene buildVan() {
+    Scene scene = buildLanding();
+    scene.trolley.clear();
+    Builder build(scene);
+    build.setTarget(scene.trolley);
+    const int side = build.material(plankTexture({0.46F, 0.30F, 0.10F}, 0.12F, 970, 0.34F));
+    const int front = build.material(plankTexture({0.12F, 0.22F, 0.30F}, 0.16F, 971, 0.30F));
+    const int band = build.material(brickTexture());
+    const int iron = build.material(ironTexture());
+    const int notice = build.material(noticeTexture());
+    build.object("trolley");
+    build.box({-1.55F, 0.42F, -0.75F}, {1.05F, 2.05F, 0.75F}, side, true);
+    build.box({-1.62F, 2.05F, -0.8F}, {1.1F, 2.13F, 0.8F}, iron);
+    build.box({-1.57F, 0.62F, 0.75F}, {1.07F, 0.86F, 0.775F}, band);
+    build.quad({-1.35F, 1.0F, 0.765F}, {-0.1F, 1.0F, 0.765F}, {-0.1F, 1.85F, 0.765F}, {-1.35F, 1.85F, 0.765F}, notice,
+               false, true);
+    build.quad({0.1F, 1.1F, 0.765F}, {0.9F, 1.1F, 0.765F}, {0.9F, 1.7F, 0.765F}, {0.1F, 1.7F, 0.765F}, notice, true);
+    // The driver's stand, a crate on it, and the wheels.
+    build.box({1.05F, 0.42F, -0.7F}, {1.75F, 0.95F, 0.7F}, front);
+    build.crate({1.12F, 0.95F, -0.4F}, {1.6F, 1.4F, 0.45F}, band, side);
+    for (float x : {-0.95F, 1.2F})
+        for (float z : {-0.7F, 0.72F}) {
+            std::vector<Vector3f> rim;
+            for (int i = 0; i <= 20; ++i)
+                rim.emplace_back(x + 0.3F * std::cos(2 * kPi * float(i) / 20),
+                                 0.33F + 0.3F * std::sin(2 * kPi * float(i) / 20), z);
+            build.tube(rim, 0.05F, iron, 8);
+        }
+    return scene;
+}
+
 Scene buildHarbour() {
     Scene scene = buildLanding();
     Builder build(scene);

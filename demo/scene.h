@@ -42,6 +42,9 @@ Scene buildLanding();
 /// The landing with the ferry in place of the trolley: about its own middle, on the water.
 Scene buildFerry();
 
+/// The landing with a luggage van, sharply painted, in place of the trolley: about its own middle, on the deck.
+Scene buildVan();
+
 /// The same with a breakwater of stone and its beacon out on the water.
 Scene buildHarbour();
 

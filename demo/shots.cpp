@@ -214,6 +214,39 @@ Eigen::Affine3d ferryTrolley(const ShotSize& size, double frame) {
     return pose;
 }
 
+// ---- van: the camera trucks along the quay beside a luggage van, and what stands passes within a second or two
+
+pinion::Lens vanLens(const ShotSize& size, double) { return lensOf(size, 38.0, -0.05, 0.0); }
+
+double vanPlace(const ShotSize& size, double frame) { return -5.4 + 2.8 * frame / size.fps; }
+
+Eigen::Affine3d vanIntended(const ShotSize& size, double frame) {
+    const double x = vanPlace(size, frame);
+    return lookingAt({x + 0.5, 1.6, 7.4}, {x + 0.3, 1.25, 0});
+}
+
+Eigen::Affine3d vanCamera(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    Eigen::Affine3d pose = vanIntended(size, frame);
+    pose.translation() +=
+        Vector3d(0.04 * unrest(0.6 * seconds, 71), 0.012 * unrest(seconds, 72), 0.02 * unrest(seconds, 73));
+    pose.linear() = pose.linear() * turned(0.3 * unrest(seconds, 74), Vector3d::UnitX()) *
+                    turned(0.4 * unrest(seconds, 75), Vector3d::UnitY()) *
+                    turned(0.25 * unrest(seconds, 76), Vector3d::UnitZ());
+    return pose;
+}
+
+/// Beside the camera, a little ahead and behind as its driver pleases; the planks shake it.
+Eigen::Affine3d vanTrolley(const ShotSize& size, double frame) {
+    const double seconds = frame / size.fps;
+    Eigen::Affine3d pose = Eigen::Affine3d::Identity();
+    pose.translation() = Vector3d(vanPlace(size, frame) + 0.25 * std::sin(0.9 * seconds),
+                                  0.006 * unrest(1.7 * seconds, 77), 1.25 + 0.05 * std::sin(0.7 * seconds));
+    pose.linear() = turned(1.2 * std::sin(0.8 * seconds), Vector3d::UnitY()) *
+                    turned(0.25 * unrest(1.5 * seconds, 78), Vector3d::UnitZ());
+    return pose;
+}
+
 // ---- telephone: carried along the quay at arm's length; its sensor is read row by row over 0.62 of a frame
 
 pinion::Lens telephoneLens(const ShotSize& size, double) { return lensOf(size, 27.0, -0.045, 0.006); }
@@ -246,6 +279,7 @@ constexpr DemoShot kShots[] = {
     {"bollard", 32.0, 60, 24.0, buildBollard, bollardLens, false, bollardCamera, bollardIntended, noTrolley,
      bollardPlaces},
     {"ferry", 30.0, 80, 24.0, buildFerry, ferryLens, false, ferryCamera, ferryIntended, ferryTrolley},
+    {"van", 38.0, 96, 24.0, buildVan, vanLens, false, vanCamera, vanIntended, vanTrolley},
     {"telephone", 27.0, 75, 30.0, buildLanding, telephoneLens, false, telephoneCamera, telephoneIntended, noTrolley,
      nullptr, 0.62},
 };

@@ -29,6 +29,12 @@ SceneBar::SceneBar(WorldView& view, QWidget* parent) : QWidget(parent) {
         row->addWidget(button);
     }
     row->addSpacing(10);
+    QToolButton* wire = barButton("Wire");
+    wire->setObjectName("sceneWire");
+    wire->setCheckable(true);
+    wire->setToolTip("The edges alone of what stands in the scene");
+    connect(wire, &QToolButton::toggled, this, [&view](bool on) { view.setWire(on); });
+    row->addWidget(wire);
     auto* colours = new QComboBox;
     colours->setObjectName("cloudColours");
     colours->setAccessibleName("Coloured by");

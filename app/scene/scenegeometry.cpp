@@ -120,8 +120,10 @@ void placeObjects(SceneGeometry& scene, const Shot& shot, int frame) {
     }
 }
 
-void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame) {
+void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
+                   const std::function<bool(StandInId)>& hasPicture) {
     scene.solids.clear();
+    scene.pictured.clear();
     scene.wires.clear();
     if (!shot.solve || !scene.travels) return;
     const Orientation orientation = orientationOf(shot);
@@ -143,12 +145,22 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame) {
             return world * mesh->places[corner].cast<double>();
         };
         const bool isDrawn = !one.catchesOnly && !one.hides && one.kind != StandInKind::grid;
+        const bool isPictured = isDrawn && !mesh->sheet.empty() && hasPicture(one.id);
+        if (isPictured) scene.pictured.push_back({one.id, {}});
         if (isDrawn)
             for (const Mesh::Triangle& triangle : mesh->triangles) {
                 const std::array corners{placeOf(triangle[0]), placeOf(triangle[1]), placeOf(triangle[2])};
                 const Vector3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
                 const double light = 0.45 + 0.55 * std::abs(normal.dot(sun));
                 for (std::size_t k = 0; k < 3; ++k) {
+                    if (isPictured) {
+                        SceneVertex vertex = sceneVertex(corners[k], QColor(), float(one.opacity));
+                        vertex.r = mesh->sheet[triangle[k]].x();
+                        vertex.g = mesh->sheet[triangle[k]].y();
+                        vertex.b = float(light);
+                        scene.pictured.back().triangles.push_back(vertex);
+                        continue;
+                    }
                     const auto tone = [&](int c) {
                         const double own = mesh->colours.empty() ? one.colour[std::size_t(c)]
                                                                  : double(encodeSrgb(mesh->colours[triangle[k]][c]));

@@ -26,10 +26,16 @@ struct SceneGeometry {
     std::vector<SceneVertex> ways;     ///< pairs of ends: where it goes
     std::vector<SceneVertex> ground;   ///< pairs of ends
     std::vector<SceneVertex> solids;   ///< triangles of what stands in the scene, shaded, where it is on the frame
-    std::vector<SceneVertex> wires;    ///< pairs of ends: its edges
-    Eigen::Vector3d eye{0, 0, 0};      ///< the middle of the path
-    double size = 10.0;                ///< from the eye to the middle of the scene
-    bool travels = true;               ///< otherwise the points are directions on a sphere around the eye
+    /// Triangles of what shows a picture: their colours are the place in it and how light it is.
+    struct Pictured {
+        StandInId of = 0;
+        std::vector<SceneVertex> triangles;
+    };
+    std::vector<Pictured> pictured;
+    std::vector<SceneVertex> wires;  ///< pairs of ends: its edges
+    Eigen::Vector3d eye{0, 0, 0};    ///< the middle of the path
+    double size = 10.0;              ///< from the eye to the middle of the scene
+    bool travels = true;             ///< otherwise the points are directions on a sphere around the eye
 
     Eigen::Vector3d placeOf(std::size_t point) const;
 };
@@ -39,8 +45,9 @@ using ColourOfTrack = std::function<QColor(const SolvedTrack&)>;
 /// The shot's solve, oriented and scaled; empty without one.
 SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf);
 
-/// What stands in the scene, where it is on a frame; the held one's edges in brass.
-void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame);
+/// What stands in the scene, where it is on a frame; shaded, but for those that `hasPicture` says a picture is there
+/// of.
+void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame, const std::function<bool(StandInId)>& hasPicture);
 /// The points of the shot's objects where they are on a frame.
 void placeObjects(SceneGeometry& scene, const Shot& shot, int frame);
 

@@ -1,7 +1,11 @@
 #include "scene/scenepainter.h"
 
+#include <algorithm>
+
 namespace pinion {
 namespace {
+
+constexpr std::size_t kTextures = 16;  // kept of the pictures drawn last
 
 const char* const kVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 place;
@@ -16,12 +20,16 @@ in vec4 shade;
 out vec4 result;
 void main() { result = shade; }
 )";
-// A picture's triangles carry their place in it in the colour's first two parts.
+// A picture's triangles carry their place in it in the colour's first two parts, and in the third how light it is.
 const char* const kPictureShader = R"(#version 330 core
 in vec4 shade;
 uniform sampler2D plate;
 out vec4 result;
-void main() { result = vec4(texture(plate, shade.xy).rgb, shade.a); }
+void main() {
+    vec4 seen = texture(plate, shade.xy);
+    if (seen.a < 0.02) discard;
+    result = vec4(seen.rgb * shade.z, seen.a * shade.a);
+}
 )";
 
 std::unique_ptr<QOpenGLShaderProgram> programOf(const char* fragmentShader) {
@@ -44,7 +52,7 @@ void ScenePainter::begin() {
 }
 
 void ScenePainter::end() {
-    texture_.reset();
+    textures_.clear();
     program_.reset();
     pictureProgram_.reset();
     array_.destroy();
@@ -84,21 +92,31 @@ void ScenePainter::draw(const std::vector<SceneVertex>& vertices, GLenum mode, c
     array_.release();
 }
 
+QOpenGLTexture& ScenePainter::textureOf(const QImage& picture) {
+    const auto known = std::find_if(textures_.begin(), textures_.end(),
+                                    [&](const Texture& one) { return one.of == picture.cacheKey(); });
+    if (known != textures_.end()) {
+        textures_.splice(textures_.begin(), textures_, known);
+        return *textures_.front().texture;
+    }
+    auto texture = std::make_unique<QOpenGLTexture>(picture, QOpenGLTexture::DontGenerateMipMaps);
+    texture->setMinMagFilters(QOpenGLTexture::Linear, QOpenGLTexture::Linear);
+    texture->setWrapMode(QOpenGLTexture::ClampToEdge);
+    textures_.push_front({picture.cacheKey(), std::move(texture)});
+    if (textures_.size() > kTextures) textures_.pop_back();
+    return *textures_.front().texture;
+}
+
 void ScenePainter::drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld,
                                const QImage& picture) {
     if (picture.isNull()) return;
-    if (picture.cacheKey() != textureOf_ || !texture_) {
-        texture_ = std::make_unique<QOpenGLTexture>(picture, QOpenGLTexture::DontGenerateMipMaps);
-        texture_->setMinMagFilters(QOpenGLTexture::Linear, QOpenGLTexture::Linear);
-        texture_->setWrapMode(QOpenGLTexture::ClampToEdge);
-        textureOf_ = picture.cacheKey();
-    }
+    QOpenGLTexture& texture = textureOf(picture);
     bind(*pictureProgram_, triangles, clipFromWorld);
     pictureProgram_->setUniformValue("size", 1.0F);
-    texture_->bind(0);
+    texture.bind(0);
     pictureProgram_->setUniformValue("plate", 0);
     glDrawArrays(GL_TRIANGLES, 0, GLsizei(triangles.size()));
-    texture_->release();
+    texture.release();
     pictureProgram_->release();
     buffer_.release();
     array_.release();

@@ -10,6 +10,7 @@
 #include <QOpenGLTexture>
 #include <QOpenGLVertexArrayObject>
 
+#include <list>
 #include <memory>
 #include <vector>
 
@@ -22,18 +23,22 @@ public:
     void end();
     void clear(const QColor& ground);
     void draw(const std::vector<SceneVertex>& vertices, GLenum mode, const QMatrix4x4& clipFromWorld, float size = 1);
-    /// Triangles whose colour's first two parts are the place in the picture.
+    /// Triangles whose colour's first two parts are the place in the picture, the third how light it is.
     void drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld, const QImage& picture);
 
 private:
+    QOpenGLTexture& textureOf(const QImage& picture);
     void bind(QOpenGLShaderProgram& program, const std::vector<SceneVertex>& vertices, const QMatrix4x4& clipFromWorld);
 
     std::unique_ptr<QOpenGLShaderProgram> program_;
     std::unique_ptr<QOpenGLShaderProgram> pictureProgram_;
     QOpenGLBuffer buffer_{QOpenGLBuffer::VertexBuffer};
     QOpenGLVertexArrayObject array_;
-    std::unique_ptr<QOpenGLTexture> texture_;
-    qint64 textureOf_ = 0;
+    struct Texture {
+        qint64 of;
+        std::unique_ptr<QOpenGLTexture> texture;
+    };
+    std::list<Texture> textures_;  ///< the latest first
 };
 
 }  // namespace pinion

@@ -73,10 +73,12 @@ WorldView::WorldView(Session& session, QWidget* parent)
     : QOpenGLWidget(parent),
       session_(session),
       pictures_(session.jobs, [this] { update(); }),
-      plateColours_(session, [this] {
-          stale_ = true;
-          update();
-      }) {
+      plateColours_(session,
+                    [this] {
+                        stale_ = true;
+                        update();
+                    }),
+      standInPictures_(session, [this] { update(); }) {
     setObjectName("worldView");
     setFormat(coreFormat());
     setMinimumSize(320, 200);
@@ -126,6 +128,19 @@ void WorldView::setColours(Colours colours) {
     update();
 }
 
+void WorldView::setWire(bool wire) {
+    wire_ = wire;
+    update();
+}
+
+void WorldView::addTool(std::unique_ptr<SceneTool> tool) { tools_.push_back(std::move(tool)); }
+
+Shot WorldView::shotNow() const {
+    for (const auto& tool : tools_)
+        if (auto draft = tool->draft()) return *std::move(draft);
+    return session_.shot();
+}
+
 void WorldView::frameAll() {
     framed_ = false;
     stale_ = true;
@@ -137,6 +152,8 @@ void WorldView::frameSelection() {
     std::vector<Vector3d> points;
     for (std::size_t i = 0; i < scene_.tracks.size(); ++i)
         if (session_.selection.contains(scene_.tracks[i])) points.push_back(scene_.placeOf(i));
+    for (const auto& tool : tools_)
+        if (points.empty()) points = tool->held();
     if (points.empty()) {
         frameAll();
         return;
@@ -234,8 +251,14 @@ void WorldView::paintGL() {
     painter_.draw(scene_.ground, GL_LINES, clip);
     if (!through) painter_.draw(scene_.path, GL_LINE_STRIP, clip);
     if (!live_) {
-        placeStandIns(scene_, session_.shot(), session_.player.frame());
-        painter_.draw(scene_.solids, GL_TRIANGLES, clip);
+        standInPictures_.want();
+        placeStandIns(scene_, shotNow(), session_.player.frame(),
+                      [this](StandInId id) { return !standInPictures_.of(id).isNull(); });
+        if (!wire_) {
+            painter_.draw(scene_.solids, GL_TRIANGLES, clip);
+            for (const SceneGeometry::Pictured& one : scene_.pictured)
+                painter_.drawPicture(one.triangles, clip, standInPictures_.of(one.of));
+        }
         painter_.draw(scene_.wires, GL_LINES, clip);
     }
     painter_.draw(scene_.cloud, GL_POINTS, clip, 3.0F * float(devicePixelRatioF()));
@@ -257,6 +280,8 @@ void WorldView::paintOver(QPainter& painter) {
     painter.setRenderHint(QPainter::Antialiasing);
     paintWords(painter, through);
     if (!through && !scene_.cloud.empty()) paintAxes(painter);
+    for (const auto& tool : tools_)
+        if (!live_) tool->paint(painter, sight());
     if (grip_ == Grip::select && (last_ - from_).manhattanLength() > 3) drawBand(painter, from_, last_);
 }
 
@@ -278,7 +303,7 @@ void WorldView::drawCamera(const SolvedFrame& solved, const QMatrix4x4& clip, bo
         const auto straight = undistortedFromPlate(lens, {x, y});
         const Vector3d p = straight ? corner(straight->x(), straight->y()) : corner(x, y);
         return SceneVertex{float(p.x()),          float(p.y()),        float(p.z()),
-                           float(i) / kPatches,   float(j) / kPatches, 0,
+                           float(i) / kPatches,   float(j) / kPatches, 1,
                            through ? 1.0F : 0.92F};
     };
     std::vector<SceneVertex> triangles;
@@ -370,11 +395,24 @@ void WorldView::mousePressEvent(QMouseEvent* event) {
             : event->button() != Qt::LeftButton    ? Grip::none
             : event->modifiers() & Qt::AltModifier ? Grip::orbit
                                                    : Grip::select;
+    if (grip_ != Grip::select || live_) return;
+    for (const auto& tool : tools_)
+        if (tool->press(eventAt(*event))) {
+            grip_ = Grip::tool;
+            gripped_ = tool.get();
+            break;
+        }
+    update();
+}
+
+SceneEvent WorldView::eventAt(const QMouseEvent& event) const {
+    return {sight(), event.position(), event.modifiers(), pointNear(event.position()) != 0};
 }
 
 void WorldView::mouseMoveEvent(QMouseEvent* event) {
     const QPointF by = event->position() - last_;
     last_ = event->position();
+    if (grip_ == Grip::tool) gripped_->drag(eventAt(*event));
     if (grip_ == Grip::pan) camera_.pan(by, size());
     if (grip_ == Grip::orbit) {
         const auto before = camera_.look();
@@ -387,6 +425,7 @@ void WorldView::mouseMoveEvent(QMouseEvent* event) {
 void WorldView::mouseReleaseEvent(QMouseEvent* event) {
     const Grip grip = std::exchange(grip_, Grip::none);
     update();
+    if (grip == Grip::tool) gripped_->release();
     if (grip != Grip::select) return;
     const bool adds = event->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier);
     if ((last_ - from_).manhattanLength() > 3) {

@@ -5,6 +5,8 @@
 #include "scene/scenecamera.h"
 #include "scene/scenegeometry.h"
 #include "scene/scenepainter.h"
+#include "scene/scenetool.h"
+#include "scene/standinpictures.h"
 #include "session/session.h"
 
 #include <QOpenGLWidget>
@@ -36,7 +38,12 @@ public:
     void setColours(Colours colours);
     Colours colours() const { return colours_; }
     void frameAll();
-    /// The selected points, or all when none is selected.
+    /// Edges alone of what stands in the scene.
+    void setWire(bool wire);
+    bool isWire() const { return wire_; }
+    void addTool(std::unique_ptr<SceneTool> tool);
+    SceneSight sight() const { return {clipFromWorld(), size()}; }
+    /// The selected points; none selected, what a tool holds, or all.
     void frameSelection();
 
     /// Where a track's point lies on the widget; none when it has no point in sight.
@@ -56,7 +63,7 @@ protected:
     void wheelEvent(QWheelEvent*) override;
 
 private:
-    enum class Grip { none, select, pan, orbit };
+    enum class Grip { none, select, tool, pan, orbit };
 
     void rebuild();
     QColor colourOf(const SolvedTrack& track) const;
@@ -67,6 +74,9 @@ private:
     void paintOver(QPainter& painter);
     void paintWords(QPainter& painter, bool through) const;
     void paintAxes(QPainter& painter) const;
+    SceneEvent eventAt(const QMouseEvent& event) const;
+    /// As it is dragged.
+    Shot shotNow() const;
     TrackId pointNear(const QPointF& at) const;
     void selectBand(const QRectF& band, bool adds);
 
@@ -75,6 +85,7 @@ private:
     ScenePainter painter_;
     DisplayPictures pictures_;
     CloudColours plateColours_;
+    StandInPictures standInPictures_;
     SceneCamera camera_;
     SceneGeometry scene_;
     std::shared_ptr<const SolveView> live_;
@@ -83,7 +94,10 @@ private:
     bool framed_ = false;
     bool through_ = false;
     QImage image_;
+    std::vector<std::unique_ptr<SceneTool>> tools_;
+    bool wire_ = false;
     Grip grip_ = Grip::none;
+    SceneTool* gripped_ = nullptr;  ///< the tool whose the drag is
     QPointF from_, last_;
 };
 

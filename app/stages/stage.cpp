@@ -1,6 +1,7 @@
 #include "stages/stage.h"
 
 #include "canvas/canvas.h"
+#include "scene/worldview.h"
 #include "sheet/threadsheet.h"
 
 namespace pinion {
@@ -14,6 +15,7 @@ void Stage::redraw() {
     if (!desk_) return;
     desk_->sheet.refreshStrips();
     desk_->canvas.update();
+    if (desk_->scene) desk_->scene->update();
 }
 
 }  // namespace pinion

@@ -286,6 +286,7 @@ Shot fullShot() {
     s.nextLocator = 4;
     SteadySettings& h = s.steady;
     h.steady = h.cornerPin = h.squareUp = h.shake = true;
+    h.straightRows = false;
     h.on = Ride{"plane", {3}, 1005, MotionKind::perspective, {"lost"}};
     h.tracks = std::vector<TrackId>{7};
     h.model = PictureModel::perspective;

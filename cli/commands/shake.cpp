@@ -23,8 +23,9 @@ int take(const Console& console, const ShakeWords& w) {
     const auto plate = openFor(console, w.picture);
     if (!plate) return fail(plate.error());
     FrameCache frames(*plate, budget(console));
-    const auto shot = shotWithTracks(w.picture, (*plate)->facts(), frames);
+    auto shot = shotWithTracks(w.picture, (*plate)->facts(), frames);
     if (!shot) return fail(shot.error());
+    if (const auto applied = applyRolling(w.picture, *shot); !applied) return fail(applied.error());
     const auto profile = runTakeShake(*shot, w.above);
     if (!profile) return fail(profile.error());
     if (const auto written = put(w.picture.out, shakeJson(*profile)); !written) return fail(written.error());
@@ -76,6 +77,7 @@ Runner addShake(CLI::App& command) {
     take->add_option("--above", w.above, "only what is faster than this, in Hz; 0 all of it")
         ->check(CLI::NonNegativeNumber);
     take->add_option("--range", w.picture.range, "frames A-B; the whole plate by default");
+    addRollingOption(*take, w.picture);
     CLI::App* lend = command.add_subcommand("lend", "a plate with a shake");
     lend->add_option("PLATE", w.picture.plate)->required();
     lend->add_option("--profile", w.profile, "profile.json")->required();

@@ -65,6 +65,7 @@ Expected<void> applyWords(const SteadyWords& w, Shot& shot) {
               : w.motion == "similarity"  ? PictureModel::similarity
               : w.motion == "perspective" ? PictureModel::perspective
                                           : PictureModel::automatic;
+    if (auto taken = applyRolling(w.picture, shot); !taken) return taken;
     return chooseTracks(w, shot);
 }
 
@@ -91,6 +92,7 @@ Runner addSteady(CLI::App& command) {
         ->required();
     command.add_option("--mode", w.mode, "hold or ease")->check(CLI::IsMember({"hold", "ease"}));
     addPictureOptions(command, w.picture);
+    addRollingOption(command, w.picture);
     command.add_option("--strength", w.strength, "of all components, 0 to 1")->check(share);
     command.add_option("--position", w.picture.position, "strength of the position alone")->check(share);
     command.add_option("--rotation", w.picture.rotation, "strength of the rotation alone")->check(share);

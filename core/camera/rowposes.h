@@ -1,5 +1,6 @@
 #pragma once
 
+#include "camera/frameblend.h"
 #include "camera/pose.h"
 
 #include <Eigen/Core>
@@ -10,16 +11,13 @@
 namespace pinion {
 
 /// A camera's pose while it reads a row: between the poses of its frames, which are those of the middle row. Places go
-/// by Hermite's cubic whose speeds are differences of fourth order over five frames (Fornberg 1988: a hand's fast shake
-/// is slowed down by a twentieth where those of second order take a fifth), turns by the same cubic of their logarithms
-/// about the frame's own turn, so that both pass through the frames' poses. Near the ends of the shot, and beside
-/// frames without a camera, fewer frames stand in: speeds of second order (Catmull and Rom 1974), a parabola, a line,
-/// the frame alone. Models of the rolling shutter like this: Hedborg et al. 2012 ("Rolling shutter bundle adjustment"),
-/// Forssén and Ringaby 2010.
+/// by the cubic of `FrameBlend`, turns by the same cubic of their logarithms about the frame's own turn, so that both
+/// pass through the frames' poses. Frames without a camera are no neighbours. Models of the rolling shutter like this:
+/// Hedborg et al. 2012 ("Rolling shutter bundle adjustment"), Forssén and Ringaby 2010.
 class RowPoses {
 public:
-    static constexpr std::size_t kMost = 6;  ///< frames that a row may follow
-    static constexpr int kReach = 3;         ///< how far they may lie from its own
+    static constexpr std::size_t kMost = FrameBlend::kMost;  ///< frames that a row may follow
+    static constexpr int kReach = FrameBlend::kReach;        ///< how far they may lie from its own
 
     /// `times`: the frame number of each camera, rising; empty: one after the other. Only neighbours in time count.
     RowPoses(std::span<const Pose> cameras, std::span<const int> times);
@@ -44,13 +42,6 @@ public:
     std::pair<int, int> support(std::size_t camera) const;
 
 private:
-    struct Blend {
-        int count = 0;
-        std::array<int, kMost> steps{};  ///< from the frame's camera
-        std::array<double, kMost> weights{}, speeds{};
-    };
-    Blend blendAt(std::size_t camera, double time) const;
-
     /// A neighbour of a camera.
     struct Beside {
         Eigen::Vector3d turn{0, 0, 0};  ///< the logarithm of its turn after the camera's

@@ -43,6 +43,14 @@ Picture alike(const Picture& picture, const Picture& model) {
     return result;
 }
 
+/// By a map, to a plate's size.
+ComingBack comingBack(const Eigen::Matrix3d& sourceFromOutput, const Picture& plate) {
+    return [to = Eigen::Matrix3d(sourceFromOutput.inverse()), width = plate.width, height = plate.height](
+               const Picture& picture, ResampleFilter filter, EdgeMode edges) {
+        return warped(picture, to, filter, edges, width, height);
+    };
+}
+
 /// As grey pictures of three channels, so that it is warped as they are; 255 where a change is, and about it.
 Picture changeOf(const Picture& given, const Picture& made, double tolerance) {
     const int width = given.width, height = given.height;
@@ -79,11 +87,7 @@ Picture changeOf(const Picture& given, const Picture& made, double tolerance) {
 
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
                 const Eigen::Matrix3d& sourceFromOutput, const PutBackOptions& options) {
-    const Eigen::Matrix3d outputFromSource = sourceFromOutput.inverse();
-    const auto back = [&](const Picture& picture, ResampleFilter filter, EdgeMode edges) {
-        return warped(picture, outputFromSource, filter, edges, plate.width, plate.height);
-    };
-    return putBack(plate, given, made, back, options);
+    return putBack(plate, given, made, comingBack(sourceFromOutput, plate), options);
 }
 
 PutBack putBack(const Picture& plate, const Picture& given, const Picture& made, const ComingBack& back,
@@ -131,18 +135,24 @@ Picture asPicture(const ImageChannel& plane) {
 
 }  // namespace
 
-ImageChannel putBackMatte(const ImageChannel& matte, const Eigen::Matrix3d& sourceFromOutput) {
-    const Picture back = warped(asPicture(matte), sourceFromOutput.inverse(), ResampleFilter::bicubic);
-    ImageChannel plane(matte.width, matte.height);
-    for (std::size_t i = 0; i < plane.values.size(); ++i) plane.values[i] = std::clamp(back.floats[3 * i], 0.0F, 1.0F);
+ImageChannel putBackMatte(const ImageChannel& matte, const ComingBack& back) {
+    const Picture returned = back(asPicture(matte), ResampleFilter::bicubic, EdgeMode::empty);
+    ImageChannel plane(returned.width, returned.height);
+    for (std::size_t i = 0; i < plane.values.size(); ++i)
+        plane.values[i] = std::clamp(returned.floats[3 * i], 0.0F, 1.0F);
     return plane;
 }
 
 PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
                   const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter) {
+    return putBackBy(by, plate, made, part, comingBack(sourceFromOutput, plate), filter);
+}
+
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
+                  const ComingBack& back, ResampleFilter filter) {
     PutBack result{plate};
-    const ImageChannel share = putBackMatte(part, sourceFromOutput);
-    const Picture back = warped(alike(made, plate), sourceFromOutput.inverse(), filter, EdgeMode::held);
+    const ImageChannel share = putBackMatte(part, back);
+    const Picture returned = back(alike(made, plate), filter, EdgeMode::held);
     std::size_t count = 0;
     for (std::size_t i = 0; i < share.values.size(); ++i) {
         // What rounds to nothing is nothing: the rest stays the plate's.
@@ -152,7 +162,7 @@ PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const
         for (std::size_t k = 3 * i; k < 3 * i + 3; ++k) {
             const bool bytes = plate.depth == Picture::Depth::bits8;
             const float under = bytes ? float(plate.bytes[k]) : plate.floats[k];
-            const float over = bytes ? float(back.bytes[k]) : back.floats[k];
+            const float over = bytes ? float(returned.bytes[k]) : returned.floats[k];
             const float value = by == PutBackBy::alpha ? over + (1 - a) * under : under + a * (over - under);
             if (bytes) result.picture.bytes[k] = std::uint8_t(std::clamp(value + 0.5F, 0.0F, 255.0F));
             else result.picture.floats[k] = value;

@@ -38,9 +38,11 @@ PutBack putBack(const Picture& plate, const Picture& given, const Picture& made,
 /// plate to the last bit.
 PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
                   const Eigen::Matrix3d& sourceFromOutput, ResampleFilter filter = ResampleFilter::bicubic);
+PutBack putBackBy(PutBackBy by, const Picture& plate, const Picture& made, const ImageChannel& part,
+                  const ComingBack& back, ResampleFilter filter = ResampleFilter::bicubic);
 
 /// A matte that was drawn on a held picture, where the plate has it; nothing beyond the picture.
-ImageChannel putBackMatte(const ImageChannel& matte, const Eigen::Matrix3d& sourceFromOutput);
+ImageChannel putBackMatte(const ImageChannel& matte, const ComingBack& back);
 
 /// The share of pixels at which two pictures differ by more than files round, along every eighth line.
 double differingShare(const Picture& given, const Picture& made);

@@ -145,8 +145,7 @@ tl::unexpected<Error> holdsNone(const PlateFacts& made, int first, int last) {
 }
 
 /// Whether `made` can be what was given out of `frames` by the maps.
-Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
-                         const RenderOptions& options, PutBackBy by) {
+Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps, PutBackBy by) {
     const PlateFacts &facts = frames.facts(), &own = made.facts();
     if (maps.empty()) return failure(Fault::input, "there is no frame to put back");
     if (own.width != facts.width || own.height != facts.height)
@@ -154,7 +153,7 @@ Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector
                        "{}: is {}x{}, the plate is {}x{}; put back what was given out at the plate's size",
                        own.path.string(), own.width, own.height, facts.width, facts.height);
     const auto first =
-        std::find_if(maps.begin(), maps.end(), [&](const FrameMap& map) { return made.get(map.frame).has_value(); });
+        std::find_if(maps.begin(), maps.end(), [&](const SheetMap& map) { return made.get(map.frame).has_value(); });
     if (first == maps.end()) return holdsNone(own, maps.front().frame, maps.back().frame);
     if (by == PutBackBy::alpha) {
         const auto alpha = made.plate().readAlpha(first->frame);
@@ -164,9 +163,7 @@ Expected<void> checkMade(FrameCache& frames, FrameCache& made, const std::vector
                            own.path.string());
     }
     if (by != PutBackBy::difference) return {};
-    return checkAlike(frames, made, first->frame, [&](const Picture& plate) {
-        return warped(plate, first->sourceFromOutput, options.filter, options.edges);
-    });
+    return checkAlike(frames, made, first->frame, first->given);
 }
 
 /// What is done to each frame for putting back: `one` is given the plate's picture and the changed one.
@@ -194,26 +191,25 @@ Expected<PutBackReport> putBackEach(FrameCache& frames, FrameCache& made, const 
 
 }  // namespace
 
-Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps,
                                       const std::filesystem::path& pattern, const RenderOptions& options,
                                       const Progress& progress, const PutBackSource& source) {
     const PlateFacts& facts = frames.facts();
-    if (auto fits = checkMade(frames, made, maps, options, source.by); !fits) return tl::unexpected(fits.error());
+    if (auto fits = checkMade(frames, made, maps, source.by); !fits) return tl::unexpected(fits.error());
     std::vector<int> numbers;
-    for (const FrameMap& map : maps) numbers.push_back(map.frame);
+    for (const SheetMap& map : maps) numbers.push_back(map.frame);
     const auto partOf = [&](int frame) -> std::shared_ptr<const ImageChannel> {
         if (source.by == PutBackBy::matte) return source.matte->at(frame);
         auto alpha = made.plate().readAlpha(frame);
         return alpha && *alpha ? std::make_shared<const ImageChannel>(std::move(**alpha)) : nullptr;
     };
     const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
-        const Eigen::Matrix3d& map = maps[i].sourceFromOutput;
+        const SheetMap& map = maps[i];
         if (source.by == PutBackBy::difference)
-            return putBack(picture, warped(picture, map, options.filter, options.edges), changed, map,
-                           {.filter = options.filter});
+            return putBack(picture, map.given(picture), changed, map.back, {.filter = options.filter});
         const auto part = partOf(numbers[i]);
         if (!part || part->width != facts.width || part->height != facts.height) return PutBack{picture};
-        return putBackBy(source.by, picture, changed, *part, map, options.filter);
+        return putBackBy(source.by, picture, changed, *part, map.back, options.filter);
     };
     return putBackEach(frames, made, numbers, pattern, options.quality, progress, one);
 }
@@ -233,13 +229,13 @@ Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, cons
     return putBackEach(frames, made, numbers, pattern, RenderOptions{}.quality, progress, one);
 }
 
-Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
+Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<SheetMap>& maps,
                                      const std::filesystem::path& pattern, const Progress& progress) {
     const PlateFacts& facts = frames.facts();
     const auto writer = FrameWriter::createFor(facts, pattern, {.half = true});
     if (!writer) return tl::unexpected(writer.error());
     RenderReport report;
-    for (const FrameMap& map : maps) {
+    for (const SheetMap& map : maps) {
         if (progress.stopped()) {
             report.stopped = true;
             break;
@@ -252,7 +248,7 @@ Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& ma
         if (drawn->width != facts.width || drawn->height != facts.height)
             return failure(Fault::input, "{}: is {}x{}, the plate is {}x{}", matte.path(), drawn->width, drawn->height,
                            facts.width, facts.height);
-        if (auto written = (*writer)->write(map.frame, putBackMatte(*drawn, map.sourceFromOutput)); !written)
+        if (auto written = (*writer)->write(map.frame, putBackMatte(*drawn, map.back)); !written)
             return tl::unexpected(written.error());
         progress.report(double(++report.frames) / double(maps.size()));
     }

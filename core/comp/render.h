@@ -58,26 +58,24 @@ struct PutBackSource {
     std::shared_ptr<const MattePictures> matte{};  ///< drawn on the held frames, when it goes by a matte
 };
 
-/// Puts back what was changed elsewhere on the frames that `renderFrames` gave out by the same maps and options:
-/// `made` holds them, at the plate's size. Fails when it is of another size, naming both, holds none of the frames, has
-/// no alpha when it should go by it, or differs nearly everywhere from what was given out: another shot's.
-Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<FrameMap>& maps,
-                                      const std::filesystem::path& pattern, const RenderOptions& options = {},
-                                      const Progress& progress = Progress{}, const PutBackSource& source = {});
-
-/// One frame of a picture that was taken off the plate, of any size: how it was taken, and how it comes back.
+/// One frame of a picture that was taken off the plate: how it was taken, and how it comes back.
 struct SheetMap {
     int frame = 0;
     std::function<Picture(const Picture& plate)> given;
     ComingBack back;
 };
-/// Puts back what was changed on them elsewhere: `made` holds them, at the size `given` makes. Fails as `putBackFrames`
-/// does.
+/// Puts back what was changed elsewhere on frames that were given out at the plate's size by `maps`: `made` holds them.
+/// Fails when it is of another size, naming both, holds none of the frames, has no alpha when it should go by it, or
+/// differs nearly everywhere from what was given out: another shot's.
+Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps,
+                                      const std::filesystem::path& pattern, const RenderOptions& options = {},
+                                      const Progress& progress = Progress{}, const PutBackSource& source = {});
+/// The same of what was given out at any size, where it differs: `made` holds it at the size `given` makes.
 Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, const std::vector<SheetMap>& maps,
                                       const std::filesystem::path& pattern, const Progress& progress = Progress{});
 
 /// A matte that was drawn on the held frames, put back to where the plate has it, as a sequence of mattes.
-Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<FrameMap>& maps,
+Expected<RenderReport> putBackMattes(FrameCache& frames, const MattePictures& matte, const std::vector<SheetMap>& maps,
                                      const std::filesystem::path& pattern, const Progress& progress = Progress{});
 
 struct BentOptions {

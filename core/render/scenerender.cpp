@@ -583,21 +583,23 @@ PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, co
 
 std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Vector2d& plate) {
     const auto ray = eye.rayThrough(plate);
-    if (!ray) return std::nullopt;
+    return ray ? pickedAlong(look, *ray, eye.place(), frame) : std::nullopt;
+}
+
+std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Vector3d& eye, int frame) {
     std::vector<RayScene::Body> bodies;
     std::vector<StandInId> ids;
     for (const StandIn& one : look.standIns) {
-        const Stance stance = one.at(frame, eye.place());
+        const Stance stance = one.at(frame, eye);
         if (one.hidden || !one.isOn(frame) || stance.size.minCoeff() <= 0) continue;
         auto shape = shapeOf(one);
         if (!shape) continue;
         bodies.push_back({std::move(shape), stance.worldFromUnit()});
         ids.push_back(one.id);
     }
-    const auto hit =
-        bodies.empty() ? std::nullopt : RayScene(bodies, eye.place()).first(ray->from, ray->along, kNearest);
-    if (hit) return ScenePick{ids[hit->body], ray->from + double(hit->distance) * ray->along};
-    const auto ground = onLevel(*ray, look.ground);
+    const auto hit = bodies.empty() ? std::nullopt : RayScene(bodies, ray.from).first(ray.from, ray.along, kNearest);
+    if (hit) return ScenePick{ids[hit->body], ray.from + double(hit->distance) * ray.along};
+    const auto ground = onLevel(ray, look.ground);
     if (!ground) return std::nullopt;
     return ScenePick{0, *ground};
 }

@@ -79,6 +79,8 @@ struct ScenePick {
     Eigen::Vector3d world{0, 0, 0};
 };
 std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Eigen::Vector2d& plate);
+/// The same by any ray; cards face `eye`.
+std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Eigen::Vector3d& eye, int frame);
 
 /// Where a ray meets the level at a height; none when it does not before the camera.
 std::optional<Eigen::Vector3d> onLevel(const WorldRay& ray, double height);

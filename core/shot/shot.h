@@ -62,6 +62,7 @@ struct SteadySettings {
     bool cornerPin = false;                        ///< four chosen tracks as a corner pin
     bool squareUp = false;                         ///< ... what lies between them upright, filling the picture
     PictureModel model = PictureModel::automatic;  ///< of all tracks; of chosen ones what their number allows
+    bool straightRows = true;                      ///< of a rolling shutter whose readout is known
     int referenceFrame = 0;                        ///< 0: the first frame of the range
     SteadyOptions options;
     bool shake = false;

@@ -20,13 +20,14 @@ std::array<Vector2d, 4> cornersOf(int width, int height) {
     return {Vector2d(0, 0), Vector2d(width, 0), Vector2d(width, height), Vector2d(0, height)};
 }
 
-bool readsInside(const Matrix3d& sourceFromOutput, int width, int height) {
+bool readsInside(const Matrix3d& sourceFromOutput, int width, int height, double margin = 0) {
     for (const Vector2d& corner : cornersOf(width, height)) {
         const Eigen::Vector3d at = sourceFromOutput * corner.homogeneous();
         if (at.z() <= 1e-9) return false;
         const Vector2d p = at.hnormalized();
         // A thousandth of a pixel: rounding is no border.
-        if (p.x() < -1e-3 || p.y() < -1e-3 || p.x() > width + 1e-3 || p.y() > height + 1e-3) return false;
+        const double least = margin - 1e-3;
+        if (p.x() < least || p.y() < least || p.x() > width - least || p.y() > height - least) return false;
     }
     return true;
 }
@@ -208,16 +209,16 @@ std::vector<FrameMap> squaredUp(const PlateMotion& motion, int width, int height
     return maps;
 }
 
-std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height) {
+std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height, double margin) {
     const Vector2d middle(width / 2.0, height / 2.0);
     double zoom = 1;
     for (const FrameMap& map : maps) {
-        if (readsInside(zoomed(map.sourceFromOutput, zoom, middle), width, height)) continue;
+        if (readsInside(zoomed(map.sourceFromOutput, zoom, middle), width, height, margin)) continue;
         double low = zoom, high = 20;
-        if (!readsInside(zoomed(map.sourceFromOutput, high, middle), width, height)) return std::nullopt;
+        if (!readsInside(zoomed(map.sourceFromOutput, high, middle), width, height, margin)) return std::nullopt;
         while (high - low > 1e-6) {
             const double mid = 0.5 * (low + high);
-            (readsInside(zoomed(map.sourceFromOutput, mid, middle), width, height) ? high : low) = mid;
+            (readsInside(zoomed(map.sourceFromOutput, mid, middle), width, height, margin) ? high : low) = mid;
         }
         zoom = high;
     }

@@ -61,9 +61,9 @@ Expected<SteadyPlan> planSteady(const PlateMotion& motion, int width, int height
 /// mean lengths of its sides on the reference frame, no larger than it is there and than fits.
 std::vector<FrameMap> squaredUp(const PlateMotion& motion, int width, int height);
 
-/// The smallest zoom about the middle of the frame with which every map reads inside the source; none when even 20-fold
-/// does not.
-std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height);
+/// The smallest zoom about the middle of the frame with which every map reads inside the source, `margin` pixels from
+/// its border; none when even 20-fold does not.
+std::optional<double> fillZoom(const std::vector<FrameMap>& maps, int width, int height, double margin = 0);
 
 /// The maps seen through a zoom about a point of the output.
 void applyZoom(std::vector<FrameMap>& maps, double zoom, const Eigen::Vector2d& about);

@@ -8,7 +8,9 @@
 #include "shot/edits/matteedits.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/file/shotfile.h"
+#include "scene/worldview.h"
 #include "stages/world/standinoverlay.h"
+#include "stages/world/standscene.h"
 #include "stages/world/worldstage.h"
 
 #include <QCheckBox>
@@ -19,6 +21,8 @@
 #include <QSpinBox>
 #include <QTemporaryDir>
 #include <QToolButton>
+
+#include <numbers>
 
 namespace {
 
@@ -490,4 +494,113 @@ TEST_CASE("a board on the deck takes what the plate shows there as its picture")
     CHECK(f.only().stance.size.x() == Approx(0.6).epsilon(0.05));
     f.session.document.undo();
     CHECK(f.only().file.empty());
+}
+
+TEST_CASE("in the 3D view a stand-in is held by a click, moved along an axis, over its floor, turned and sized") {
+    Standing f;
+    if (!f.window.worldView()) return;
+    WorldView& view = *f.window.worldView();
+    f.putBox();
+    const Vector3d before = f.only().stance.place;
+    f.window.show("3d");
+    QTest::qWait(200);
+    StandScene scene(f.session, f.world.hand);
+    scene.shown = true;
+    const auto grips = [&] {
+        const auto seen = scene.grips(view.sight());
+        REQUIRE(seen);
+        return *seen;
+    };
+    const auto pull = [&](const QPointF& from, const QPointF& by, Qt::KeyboardModifiers modifiers = {}) {
+        QTest::mousePress(&view, Qt::LeftButton, modifiers, from.toPoint());
+        for (int i = 1; i <= 4; ++i) {
+            const QPointF at = from + by * i / 4.0;
+            QMouseEvent move(QEvent::MouseMove, at, view.mapToGlobal(at), Qt::NoButton, Qt::LeftButton, modifiers);
+            QApplication::sendEvent(&view, &move);
+        }
+        QTest::mouseRelease(&view, Qt::LeftButton, modifiers, (from + by).toPoint());
+        QTest::qWait(30);
+    };
+    const auto shownAt = [&](const Vector3d& place) { return *view.sight().screenFromWorld(place); };
+
+    // Along x by its grip: to where the mouse is, and nowhere else.
+    const Vector3d aside = before + Vector3d(0.7, 0, 0);
+    const auto along = [&](int axis, double way) {
+        const Vector3d end = f.only().stance.place + grips().reach * Vector3d::Unit(axis);
+        return shownAt(end + way * Vector3d::Unit(axis)) - shownAt(end);
+    };
+    pull(*grips().axes[0], along(0, 0.7));
+    CHECK((f.only().stance.place - aside).norm() < 0.03);
+    CHECK(f.only().stance.place.z() == before.z());
+    CHECK(f.session.document.history().undoName() == "Move box 1");
+    // Up, in steps.
+    pull(*grips().axes[1], along(1, 0.52), Qt::ShiftModifier);
+    CHECK(f.only().stance.place.y() == Approx(0.5).margin(1e-9));
+    CHECK(f.only().stance.place.x() == Approx(aside.x()).margin(0.03));
+    f.session.document.undo();
+    // Over the floor by its foot.
+    const Vector3d near = f.only().stance.place + Vector3d(-0.4, 0, 0.9);
+    pull(*grips().foot, shownAt(near) - *grips().foot);
+    CHECK((f.only().stance.place - near).norm() < 0.03);
+    // A quarter round, by the ring, in steps of 15 degrees.
+    const QPointF turn = *grips().turn;
+    const double reach = 0.7 * grips().reach;
+    const double angle = std::numbers::pi * 3 / 4 + 0.03;
+    pull(turn, shownAt(near + reach * Vector3d(std::sin(angle), 0, std::cos(angle))) - turn, Qt::ShiftModifier);
+    CHECK(f.only().stance.turn_deg.y() == Approx(90).margin(1e-9));
+    // Half as large again, by its corner.
+    const Vector3d size = f.only().stance.size;
+    const QPointF corner = *grips().size, foot = *grips().foot;
+    pull(corner, 0.5 * (corner - foot));
+    CHECK(f.only().stance.size.y() == Approx(1.5 * size.y()).epsilon(0.03));
+    CHECK(f.only().stance.size.x() / size.x() == Approx(f.only().stance.size.y() / size.y()));
+
+    // From the front it goes where the mouse goes as well, and stays on its level.
+    view.setLook(SceneCamera::Look::front);
+    const Vector3d there = f.only().stance.place;
+    pull(shownAt(there + Vector3d(0, 0.2, 0)), shownAt(there + Vector3d(0.5, 0, 0)) - shownAt(there));
+    CHECK((f.only().stance.place - there - Vector3d(0.5, 0, 0)).norm() < 0.03);
+
+    // What is held is framed; a click beside it chooses points as ever.
+    view.setLook(SceneCamera::Look::free);
+    f.session.selection.set({});
+    view.frameSelection();
+    CHECK(QLineF(*grips().foot, QPointF(view.width() / 2.0, view.height() / 2.0)).length() < view.height() / 3.0);
+    const auto edits = f.session.document.history().undoName();
+    QTest::mouseClick(&view, Qt::LeftButton, {}, QPoint(8, 8));
+    CHECK(f.session.document.history().undoName() == edits);
+    // With another card open its grips are gone: a drag there is a rubber band.
+    f.window.docket().open("tracks");
+    const Vector3d last = f.only().stance.place;
+    pull(*grips().foot, {60, 0});
+    CHECK(f.only().stance.place == last);
+}
+
+TEST_CASE("a card shows its picture in the 3D view, and the wire alone where that is asked") {
+    Standing f;
+    if (!f.window.worldView()) return;
+    WorldView& view = *f.window.worldView();
+    QTemporaryDir folder;
+    QImage red(64, 64, QImage::Format_RGB32);
+    red.fill(QColor(220, 20, 30));
+    const QString path = folder.filePath("red.png");
+    REQUIRE(red.save(path));
+    StandIn card;
+    card.kind = StandInKind::card;
+    card.file = path.toStdString();
+    card.stance = {{0, 0, 1}, {0, 0, 0}, {2, 2, 0.01}};
+    f.session.edit("Card", withStandInAdded(f.session.shot(), card));
+    f.window.show("3d");
+    view.setLook(SceneCamera::Look::front);
+    const auto colour = [&] {
+        const QImage shown = view.grabFramebuffer();
+        const QPointF at = *view.sight().screenFromWorld({0.3, 1.2, 1});
+        const double ratio = double(shown.width()) / view.width();
+        return shown.pixelColor(int(at.x() * ratio), int(at.y() * ratio));
+    };
+    CHECK(QTest::qWaitFor([&] { return colour().red() > 3 * colour().green() && colour().red() > 80; }, 20000));
+    auto* wire = f.window.findChild<QToolButton*>("sceneWire");
+    REQUIRE(wire);
+    QTest::mouseClick(wire, Qt::LeftButton);
+    CHECK(QTest::qWaitFor([&] { return colour().red() < 2 * colour().green() + 20; }, 5000));
 }

@@ -3,6 +3,7 @@
 // A cart that rolls by, filmed from the hand: what moves by itself, with its truth.
 
 #include "camera/object.h"
+#include "camera/rowposes.h"
 
 #include <catch2/catch.hpp>
 #include <random>
@@ -22,6 +23,7 @@ struct BoxPlan {
     double own_m = 0;         ///< unrest of the cart itself: a bad road
     double unsure_m = 0;      ///< by which the camera's places are wrong, as a solve's are
     bool zooms = false;
+    double readout = 0;  ///< of the sensor, row by row: the share of a frame
     unsigned seed = 1;
 };
 
@@ -71,14 +73,17 @@ struct Box {
                 Vector3d(-1.5 + 3 * t, 0, -6 + 0.8 * std::sin(2.5 * t)) + plan.own_m * Vector3d(normal(), 0, normal());
             poses.push_back(pose);
         }
+        const std::vector<Pose> before = beforeCamera();
+        const RowPoses rows(before, {});
         for (std::size_t i = 0; i < points.size(); ++i) {
             Track track;
             track.id = TrackId(i + 1);
             track.name = "b" + std::to_string(i + 1);
             std::vector<Sample> samples;
             for (int f = 0; f < plan.frames; ++f)
-                samples.push_back(
-                    {.frame = 1001 + f, .at = seen(f, points[i]) + plan.noise_px * Vector2d(normal(), normal())});
+                samples.push_back({.frame = 1001 + f,
+                                   .at = (plan.readout == 0 ? seen(f, points[i]) : read(rows, plan, f, points[i])) +
+                                         plan.noise_px * Vector2d(normal(), normal())});
             track.samples = List<Sample>(std::move(samples));
             ids.push_back(track.id);
             tracks.push_back(std::move(track));
@@ -90,6 +95,27 @@ struct Box {
         const CameraOnFrame& camera = cameras[std::size_t(f)];
         const Vector3d at = camera.worldFromCamera.inverse() * (poses[std::size_t(f)] * point);
         return *plateFromPlane(camera.lens, {at.x() / -at.z(), -at.y() / -at.z()});
+    }
+    /// By the row that reads it.
+    Vector2d read(const RowPoses& rows, const BoxPlan& plan, int f, const Vector3d& point) const {
+        const Lens& lens = cameras[std::size_t(f)].lens;
+        Vector2d at = seen(f, point);
+        for (int round = 0; round < 8; ++round) {
+            const Pose pose = rows.at(std::size_t(f), plan.readout * rowOf(at, false, lens.width, lens.height));
+            const Vector3d own = pose.rotation * point + pose.translation;
+            at = *plateFromPlane(lens, own.head<2>() / own.z());
+        }
+        return at;
+    }
+    /// The cart in the camera's axes, which look along z with y down.
+    std::vector<Pose> beforeCamera() const {
+        std::vector<Pose> result;
+        const Eigen::Matrix3d turned = Vector3d(1, -1, -1).asDiagonal();
+        for (std::size_t f = 0; f < poses.size(); ++f) {
+            const Isometry3d own = cameras[f].worldFromCamera.inverse() * poses[f];
+            result.push_back({Eigen::Quaterniond(turned * own.linear()), turned * own.translation()});
+        }
+        return result;
     }
     /// Of its own points as solved, against where the true ones are seen; RMS in pixels.
     double off(const ObjectSolve& object) const {

@@ -46,6 +46,23 @@ TEST_CASE("the pose of a box of forty tracks: its points within half a pixel, it
     CHECK(middle.norm() < 1e-6);
 }
 
+TEST_CASE("through a rolling shutter the pose of a box is that of the middle row") {
+    BoxPlan plan;
+    plan.readout = GENERATE(0.6, -0.8);
+    const Box box(plan);
+    ObjectOptions options{.tracks = box.ids, .onGround = {1, 2, 3, 4}, .readout = {plan.readout}};
+    const auto object = solveObject(box.cameras, box.tracks, options);
+    REQUIRE(object);
+    CHECK(object->frames.size() == 100);
+    INFO("off by " << box.off(*object) << " px, size " << box.sizeRatio(*object));
+    CHECK(box.off(*object) < 0.5);
+    CHECK(box.sizeRatio(*object) == Approx(1).margin(0.01));
+    // Read at once it is another box.
+    options.readout = {};
+    const auto atOnce = solveObject(box.cameras, box.tracks, options);
+    CHECK((!atOnce || box.off(*atOnce) > 2 * box.off(*object)));
+}
+
 TEST_CASE("an object's size is told by a length, by the camera's unrest, or not at all") {
     const Box box({});
     ObjectOptions options{.tracks = box.ids};

@@ -275,9 +275,9 @@ static Strings members(const ShakeLending& x) {
     return all(position, rotation, scale, fit);
 }
 static Strings members(const SteadySettings& x) {
-    const auto& [steady, on, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
-                 place] = x;
-    return all(steady, on, tracks, pin, square, model, reference, options, shake, profile, lending, filter, edges,
+    const auto& [steady, on, tracks, pin, square, model, rows, reference, options, shake, profile, lending, filter,
+                 edges, place] = x;
+    return all(steady, on, tracks, pin, square, model, rows, reference, options, shake, profile, lending, filter, edges,
                place);
 }
 static Strings members(const TransformOptions& x) {

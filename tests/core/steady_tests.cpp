@@ -430,7 +430,9 @@ TEST_CASE("by its alpha a painted layer is laid over the plate where it stands, 
     CHECK(put > 4000);
     CHECK(over.changed == Approx(100.0 * 60 / (320 * 180)).epsilon(0.15));
     // The matte itself, where the plate has it.
-    const ImageChannel moved = putBackMatte(alpha, plateFromHeld);
+    const ImageChannel moved = putBackMatte(alpha, [&](const Picture& picture, ResampleFilter filter, EdgeMode edges) {
+        return warped(picture, heldFromPlate, filter, edges);
+    });
     double sum = 0, was = 0;
     for (std::size_t i = 0; i < moved.values.size(); ++i) {
         sum += double(moved.values[i]);

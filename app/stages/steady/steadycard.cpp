@@ -28,6 +28,12 @@ QString placeOf(const Shot& shot) {
                     : shot.steady.renderPath);
 }
 
+/// The readout that straight rows would go by.
+Readout rollsUnder(Shot shot) {
+    shot.steady.straightRows = true;
+    return steadyReadout(shot);
+}
+
 bool eases(const Shot& shot) { return shot.steady.options.mode == SteadyOptions::Mode::ease; }
 bool isEven(const Shot& shot) { return shot.steady.options.smoother == SteadyOptions::Smoother::l1; }
 
@@ -112,6 +118,14 @@ private:
             "Change how the picture may move", [](auto& s) -> auto& { return s.steady.model; });
         row("Motion", model);
         enableIf({model}, [](const Shot& s) { return isOnTracks(s) ? !s.steady.cornerPin : isOnPicture(s); });
+        auto* rows = bind(
+            named(
+                new QCheckBox("Straighten the rows"), "straightRows",
+                "A rolling shutter reads the picture row by row while it moves: with its readout known (of the solve, "
+                "or typed in the Camera card) each row is put where the middle one saw it"),
+            "Straighten the rows", "Leave the rows as filmed", [](auto& s) -> auto& { return s.steady.straightRows; });
+        wide(rows);
+        showIf({rows}, [](const Shot& s) { return rollsUnder(s).isRolling(); });
         auto* chosen = named(dimLabel(""), "steadyChosen");
         wide(chosen);
         showIf({chosen}, isOnTracks);
@@ -235,6 +249,7 @@ private:
         if (!plan) return "working out the motion…";
         QString words =
             QString("zoom %1 %%2").arg((plan->zoom - 1) * 100, 0, 'f', 1).arg(plan->fills ? "" : ", a border shows");
+        if (plan->rows) words += QString(", rows straightened by up to %1 px").arg(plan->rows->reach_px(), 0, 'f', 1);
         if (!plan->motion.reason.empty()) words += "\n" + text(plan->motion.reason);
         if (!plan->note.empty()) words += "\n" + text(plan->note);
         return words;

@@ -76,18 +76,34 @@ void StandInHand::setDraft(const std::optional<Stance>& stance) {
     emit moved();
 }
 
-std::optional<Stance> StandInHand::endDrag() {
-    const bool brought =
-        held() && draft_ && !(*draft_ == worldStance(session_.shot(), *held(), session_.player.frame()));
-    if (brought) return draft_;
-    if (draft_) setDraft(std::nullopt);
-    return std::nullopt;
+void StandInHand::drop(const QString& verb) {
+    if (!draft_) return;
+    const Stance stance = *draft_;
+    if (!held() || stance == worldStance(session_.shot(), *held(), session_.player.frame())) {
+        setDraft(std::nullopt);
+        return;
+    }
+    session_.edit(verb + " " + text(held()->name),
+                  withWorldStance(session_.shot(), *held_, session_.player.frame(), stance));
 }
 
 std::optional<Stance> StandInHand::stanceNow() const {
     if (draft_) return draft_;
     const StandIn* one = held();
     return one ? std::optional(worldStance(session_.shot(), *one, session_.player.frame())) : std::nullopt;
+}
+
+QString StandInHand::numbers() const {
+    const auto stance = stanceNow();
+    if (!stance) return {};
+    const Eigen::Vector3d& p = stance->place;
+    return QString("%1, %2, %3 %4 · %5° · %6 high")
+        .arg(p.x(), 0, 'f', 2)
+        .arg(p.y(), 0, 'f', 2)
+        .arg(p.z(), 0, 'f', 2)
+        .arg(isInMetres(session_.shot()) ? "m" : "units")
+        .arg(stance->turn_deg.y(), 0, 'f', 0)
+        .arg(stance->size.y(), 0, 'f', 2);
 }
 
 std::optional<WorldEye> StandInHand::eye() const {

@@ -31,10 +31,12 @@ public:
 
     /// Where the held one stands while it is dragged; none: as the shot has it.
     void setDraft(const std::optional<Stance>& stance);
-    /// The drag is over: where it has brought it; none, and it falls back, where that is where it was.
-    std::optional<Stance> endDrag();
+    /// The drag is over: the edit that it makes, "Move box"; it falls back where that is where it was.
+    void drop(const QString& verb);
     bool isDragged() const { return draft_.has_value(); }
     std::optional<Stance> stanceNow() const;
+    /// Where it stands now, in words.
+    QString numbers() const;
 
     /// The camera on the frame that is shown, in the oriented world; none where it is not solved.
     std::optional<WorldEye> eye() const;

@@ -101,17 +101,7 @@ void StandInOverlay::paint(QPainter& painter, const PlateView& view) {
             painter.drawLine(*grips.rise + QPointF(0, -4), *grips.rise + QPointF(5, 3));
         }
     });
-    if (hand_.isDragged() && grips.foot) {
-        const Vector3d& p = stance->place;
-        drawLabel(painter, *grips.foot + QPointF(14, 8),
-                  QString("%1, %2, %3 %4 · %5° · %6 high")
-                      .arg(p.x(), 0, 'f', 2)
-                      .arg(p.y(), 0, 'f', 2)
-                      .arg(p.z(), 0, 'f', 2)
-                      .arg(isInMetres(session_.shot()) ? "m" : "units")
-                      .arg(stance->turn_deg.y(), 0, 'f', 0)
-                      .arg(stance->size.y(), 0, 'f', 2));
-    }
+    if (hand_.isDragged() && grips.foot) drawLabel(painter, *grips.foot + QPointF(14, 8), hand_.numbers());
     painter.restore();
 }
 

@@ -1,7 +1,6 @@
 #include "stages/world/standintool.h"
 
 #include "render/scenerender.h"
-#include "render/sunlight.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
 #include "stages/world/standinoverlay.h"
@@ -10,7 +9,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace pinion {
 namespace {
@@ -18,18 +16,11 @@ namespace {
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
-constexpr double kGrab = 11;      // screen pixels
-constexpr double kSnap = 9;       // within which a click means a solved point
-constexpr double kStep = 0.1;     // of the world's unit, with Shift
-constexpr double kTurnStep = 15;  // degrees, with Shift
-constexpr double kSmallest = 0.01;
+constexpr double kGrab = 11;  // screen pixels
+constexpr double kSnap = 9;   // within which a click means a solved point
 
 bool isNear(const std::optional<QPointF>& grip, const QPointF& at) {
     return grip && QLineF(*grip, at).length() < kGrab;
-}
-
-double stepped(double value, double step, bool isStepped) {
-    return isStepped ? step * std::round(value / step) : value;
 }
 
 }  // namespace
@@ -55,7 +46,7 @@ std::optional<Vector3d> StandTool::groundUnder(const CanvasEvent& event) const {
 }
 
 void StandTool::press(const CanvasEvent& event) {
-    grip_ = Grip::none;
+    drag_ = {};
     if (!event.plate) return;
     const auto eye = hand_.eye();
     if (!eye) {
@@ -73,83 +64,48 @@ void StandTool::press(const CanvasEvent& event) {
         placed(made);
         return;
     }
+    StandGrip grip = StandGrip::none;
     if (const StandIn* held = hand_.held()) {
         const Stance stance = held->facing(*hand_.stanceNow(), eye->place());
         const StandInGrips grips = gripsOf(*held, stance, *eye, canvas_.view());
-        grip_ = isNear(grips.turn, event.at)   ? Grip::turn
-                : isNear(grips.size, event.at) ? Grip::size
-                : isNear(grips.rise, event.at) ? Grip::rise
-                : isNear(grips.foot, event.at) ? Grip::move
-                                               : Grip::none;
+        grip = isNear(grips.turn, event.at)   ? StandGrip::turn
+               : isNear(grips.size, event.at) ? StandGrip::size
+               : isNear(grips.rise, event.at) ? StandGrip::alongY
+               : isNear(grips.foot, event.at) ? StandGrip::floor
+                                              : StandGrip::none;
     }
     const auto ray = eye->rayThrough(*event.plate);
     if (!ray) return;
-    if (grip_ == Grip::none) {
+    std::optional<double> level;
+    if (grip == StandGrip::none) {
         const auto picked = pickedAt(hand_.lookNow(), *eye, session_.player.frame(), *event.plate);
         if (!picked || picked->standIn == 0) return;
         hand_.hold(picked->standIn);
-        grip_ = Grip::move;
-        height_ = picked->world.y();
-    } else {
-        height_ = hand_.stanceNow()->place.y();
+        grip = StandGrip::floor;
+        level = picked->world.y();
     }
-    if (!hand_.mayEdit()) {
-        grip_ = Grip::none;
-        return;
-    }
-    start_ = *hand_.stanceNow();
+    if (!hand_.mayEdit()) return;
+    const Stance start = *hand_.stanceNow();
+    drag_ = StandDrag(grip, start, *ray, level.value_or(start.place.y()));
     at_ = event.at;
-    from_ = grip_ == Grip::rise ? Vector3d(0, heightOnUpright(*ray, start_.place).value_or(0), 0)
-                                : onLevel(*ray, height_).value_or(start_.place);
 }
 
 void StandTool::drag(const CanvasEvent& event) {
     const auto eye = hand_.eye();
     const auto ray = eye && event.plate ? eye->rayThrough(*event.plate) : std::nullopt;
-    if (grip_ == Grip::none || !ray || !hand_.held()) return;
+    if (drag_.grip() == StandGrip::none || !ray || !hand_.held()) return;
     const bool steps = event.modifiers & Qt::ShiftModifier;
-    Stance stance = start_;
-    if (grip_ == Grip::rise) {
-        const auto height = heightOnUpright(*ray, start_.place);
-        if (!height) return;
-        stance.place.y() = stepped(start_.place.y() + *height - from_.y(), kStep, steps);
-    } else if (grip_ == Grip::size) {
-        const auto grips = gripsOf(*hand_.held(), hand_.held()->facing(start_, eye->place()), *eye, canvas_.view());
-        if (!grips.foot) return;
-        const double before = QLineF(*grips.foot, at_).length(), now = QLineF(*grips.foot, event.at).length();
-        double factor = std::max(0.01, now / std::max(1.0, before));
-        if (steps) factor = stepped(start_.size.y() * factor, kStep, true) / start_.size.y();
-        stance.size = (start_.size * factor).cwiseMax(kSmallest);
-    } else {
-        const auto met = onLevel(*ray, height_);
-        if (!met) return;
-        if (grip_ == Grip::move) {
-            stance.place += *met - from_;
-            stance.place.x() = stepped(stance.place.x(), kStep, steps);
-            stance.place.z() = stepped(stance.place.z(), kStep, steps);
-        } else {
-            const auto angleOf = [&](const Vector3d& p) {
-                return std::atan2(p.x() - start_.place.x(), p.z() - start_.place.z()) * 180 / std::numbers::pi;
-            };
-            double turn = start_.turn_deg.y() + angleOf(*met) - angleOf(from_);
-            turn -= 360 * std::round(turn / 360);
-            stance.turn_deg.y() = stepped(turn, kTurnStep, steps);
-        }
+    if (drag_.grip() != StandGrip::size) {
+        if (const auto stance = drag_.at(*ray, steps)) hand_.setDraft(*stance);
+        return;
     }
-    hand_.setDraft(stance);
+    const auto grips = gripsOf(*hand_.held(), hand_.held()->facing(drag_.start(), eye->place()), *eye, canvas_.view());
+    if (!grips.foot) return;
+    const double before = QLineF(*grips.foot, at_).length(), now = QLineF(*grips.foot, event.at).length();
+    hand_.setDraft(drag_.sized(now / std::max(1.0, before), steps));
 }
 
-void StandTool::release(const CanvasEvent&) {
-    const Grip grip = std::exchange(grip_, Grip::none);
-    const auto stance = hand_.endDrag();
-    if (!stance || !hand_.held()) return;
-    const QString what = grip == Grip::move   ? "Move"
-                         : grip == Grip::rise ? "Raise"
-                         : grip == Grip::turn ? "Turn"
-                                              : "Size";
-    session_.edit(what + " " + text(hand_.held()->name),
-                  withWorldStance(session_.shot(), *hand_.standIn(), session_.player.frame(), *stance));
-}
+void StandTool::release(const CanvasEvent&) { hand_.drop(verbOf(std::exchange(drag_, {}).grip())); }
 
 void StandTool::nudge(const Vector2d& by) {
     const auto eye = hand_.eye();
@@ -171,7 +127,7 @@ bool StandTool::remove() {
 }
 
 void StandTool::putDown() {
-    grip_ = Grip::none;
+    drag_ = {};
     wanted.reset();
     if (hand_.isDragged()) hand_.setDraft(std::nullopt);
 }

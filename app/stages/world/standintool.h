@@ -2,6 +2,7 @@
 
 #include "canvas/canvas.h"
 #include "canvas/tool.h"
+#include "stages/world/standdrag.h"
 #include "stages/world/standinhand.h"
 
 #include <functional>
@@ -30,18 +31,14 @@ public:
     std::function<void(const StandIn&)> placed;
 
 private:
-    enum class Grip { none, move, rise, turn, size };
     /// The solved point under the click, or the ground, or what stands there.
     std::optional<Eigen::Vector3d> groundUnder(const CanvasEvent& event) const;
 
     Session& session_;
     StandInHand& hand_;
     const Canvas& canvas_;
-    Grip grip_ = Grip::none;
-    Stance start_;
-    Eigen::Vector3d from_{0, 0, 0};  ///< of the world, where it was gripped
-    QPointF at_;
-    double height_ = 0;
+    StandDrag drag_;
+    QPointF at_;  ///< where it was gripped
 };
 
 }  // namespace pinion

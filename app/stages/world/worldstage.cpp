@@ -5,6 +5,7 @@
 #include "jobs/standing.h"
 #include "render/meshfile.h"
 #include "render/throwing.h"
+#include "scene/worldview.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
@@ -12,6 +13,7 @@
 #include "stages/world/groundoverlay.h"
 #include "stages/world/standinoverlay.h"
 #include "stages/world/standinsight.h"
+#include "stages/world/standscene.h"
 #include "stages/world/standintool.h"
 #include "stages/world/suntool.h"
 #include "stages/world/worldcard.h"
@@ -60,6 +62,14 @@ void WorldStage::furnishStandIns(const Desk& desk) {
     tool_ = tool.get();
     tool_->placed = [this](const StandIn& made) { putThere(made); };
     canvas.addTool(std::move(tool));
+    if (desk.scene) {
+        auto inScene = std::make_unique<StandScene>(session_, hand);
+        inScene_ = inScene.get();
+        desk.scene->addTool(std::move(inScene));
+        const auto redrawn = [scene = desk.scene] { scene->update(); };
+        connect(&hand, &StandInHand::moved, desk.scene, redrawn);
+        connect(&hand, &StandInHand::changed, desk.scene, redrawn);
+    }
     auto sun = std::make_unique<SunTool>(session_, hand);
     sun_ = sun.get();
     canvas.addTool(std::move(sun));
@@ -123,12 +133,14 @@ QString WorldStage::whyNoScene() const {
 
 void WorldStage::enter() {
     overlay_->shown = true;
+    if (inScene_) inScene_->shown = true;
     if (shown() == "plate" && !session_.shot().scene.standIns.isEmpty()) show("stand-ins");
     redraw();
 }
 
 void WorldStage::leave() {
     overlay_->shown = false;
+    if (inScene_) inScene_->shown = false;
     redraw();
 }
 

@@ -8,6 +8,7 @@ namespace pinion {
 
 class GroundOverlay;
 class StandInOverlay;
+class StandScene;
 class StandTool;
 class SunTool;
 
@@ -63,10 +64,11 @@ private:
 
     QString footWords_;
     std::uint64_t footKey_ = 0;  ///< what `footWords_` is of
-    // The canvas owns them.
+    // The canvas and the 3D view own them.
     GroundOverlay* ground_ = nullptr;
     StandInOverlay* overlay_ = nullptr;
     StandTool* tool_ = nullptr;
+    StandScene* inScene_ = nullptr;  ///< null where there is no 3D view
     SunTool* sun_ = nullptr;
 };
 

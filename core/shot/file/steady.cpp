@@ -23,6 +23,7 @@ json steadyValue(const SteadySettings& s) {
                {"tracks", s.tracks.vector()},
                {"corner_pin", s.cornerPin},
                {"square_up", s.squareUp},
+               {"straight_rows", s.straightRows},
                {"motion", kPictureModels[std::size_t(s.model)]},
                {"reference_frame", s.referenceFrame},
                {"mode", kModes[std::size_t(o.mode)]},
@@ -76,6 +77,7 @@ SteadySettings takeSteady(const json& value) {
     else s.on = takeOldSource(value, s.tracks, where);
     s.cornerPin = flagOr(value, "corner_pin", false, where);
     s.squareUp = flagOr(value, "square_up", false, where);
+    s.straightRows = flagOr(value, "straight_rows", true, where);
     if (value.contains("motion")) s.model = word<PictureModel>(value, "motion", kPictureModels, where);
     s.referenceFrame = whole(value, "reference_frame", where);
     o.mode = word<SteadyOptions::Mode>(value, "mode", kModes, where);
@@ -134,7 +136,8 @@ Locator takeLocator(const json& entry, const std::string& where) {
 void putSteadyPart(json& document, const Shot& shot, const fs::path&) {
     if (!(shot.steady.tracks.isEmpty() && !shot.steady.changesPicture() && !shot.steady.profile &&
           shot.steady.on == SteadySettings{}.on && shot.steady.options == SteadyOptions{} &&
-          shot.steady.model == PictureModel::automatic && shot.steady.renderPath.empty()))
+          shot.steady.model == PictureModel::automatic && shot.steady.straightRows &&
+          shot.steady.renderPath.empty()))
         document["steady"] = steadyValue(shot.steady);
     for (const Locator& locator : shot.locators)
         document["locators"].push_back({{"id", locator.id}, {"name", locator.name}, {"on", rideValue(locator.on)}});

@@ -1,5 +1,6 @@
 #include "shot/stages/steadystage.h"
 
+#include "comp/steadied.h"
 #include "shot/ingredients.h"
 #include "shot/carriers/carriers.h"
 
@@ -39,6 +40,8 @@ std::uint64_t steadyKey(const Shot& shot) {
     }
     print.add(shot.plate.width).add(shot.plate.height).add(shot.plate.fps.perSecond());
     if (s.steady) addRide(print, shot, steadyRide(shot));
+    if (const Readout readout = steadyReadout(shot); s.steady && readout.isRolling())
+        print.add(116).add(readout.share).add(int(readout.columns));
     return print.value();
 }
 
@@ -69,6 +72,17 @@ Ride steadyRide(const Shot& shot) {
     return ride;
 }
 
+Readout steadyReadout(const Shot& shot) {
+    const SteadySettings& s = shot.steady;
+    if (!s.straightRows) return {};
+    const CarrierKind* kind = carrierKind(s.on.on);
+    if (!kind || !(kind->carriesFrame || !tracksCarrying(shot, s.on).empty())) return {};
+    if (shot.solve && shot.solve->readout.isRolling()) return shot.solve->readout;
+    const SolveSettings& asked = shot.solveSettings;
+    if (asked.reading != SolveSettings::Reading::known) return {};
+    return {asked.readoutShare, asked.readsColumns()};
+}
+
 Expected<PlateMotion> steadyMotion(const Shot& shot) {
     const SteadySettings& s = shot.steady;
     const CarrierKind* kind = carrierKind(s.on.on);
@@ -80,7 +94,16 @@ Expected<PlateMotion> steadyMotion(const Shot& shot) {
                        kind->thing);
     if (const std::string lack = lackOf(shot, s.on); !lack.empty())
         return failure(Fault::outcome, "the steadied picture {}; choose what else is held still", lack);
+    if (const Readout readout = steadyReadout(shot); readout.isRolling()) {
+        Shot straight = shot;
+        straight.tracks = List<Track>(atMiddleRow(shot.tracks.vector(), readout, shot.plate.width, shot.plate.height));
+        return carrierOf(straight, steadyRide(straight))->motionOrProblem();
+    }
     return carrierOf(shot, steadyRide(shot))->motionOrProblem();
+}
+
+std::vector<SheetMap> PicturePlan::sheets(ResampleFilter filter, EdgeMode edges) const {
+    return steadiedSheets(frames, rows, filter, edges);
 }
 
 const FrameMap* PicturePlan::at(int frame) const {
@@ -88,6 +111,20 @@ const FrameMap* PicturePlan::at(int frame) const {
         std::lower_bound(frames.begin(), frames.end(), frame, [](const FrameMap& m, int f) { return m.frame < f; });
     return found != frames.end() && found->frame == frame ? &*found : nullptr;
 }
+
+namespace {
+
+/// Zooms until no border shows.
+Expected<void> fill(PicturePlan& plan, int width, int height) {
+    const auto zoom = fillZoom(plan.frames, width, height, plan.rows ? plan.rows->reach_px() : 0);
+    if (!zoom) return failure(Fault::outcome, "no zoom fills the frame; lower the strength or the shake");
+    plan.zoom = *zoom;
+    applyZoom(plan.frames, plan.zoom, {width / 2.0, height / 2.0});
+    plan.fills = true;
+    return {};
+}
+
+}  // namespace
 
 Expected<PicturePlan> picturePlan(const Shot& shot) {
     const SteadySettings& s = shot.steady;
@@ -97,9 +134,11 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
     if (s.steady) {
         auto motion = steadyMotion(shot);
         if (!motion) return tl::unexpected(motion.error());
+        if (const Readout readout = steadyReadout(shot); readout.isRolling())
+            plan.rows = std::make_shared<const RowWarp>(*motion, readout, width, height);
         SteadyOptions options = s.options;
-        // Both together are zoomed once, by what both need.
-        if (lends && options.fit == SteadyOptions::Fit::fill) options.fit = SteadyOptions::Fit::none;
+        // All together is zoomed once, by what it needs.
+        if ((lends || plan.rows) && options.fit == SteadyOptions::Fit::fill) options.fit = SteadyOptions::Fit::none;
         const auto steady = planSteady(*motion, width, height, options);
         if (!steady) return tl::unexpected(steady.error());
         plan.frames = steady->frames;
@@ -109,6 +148,8 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
         if (s.squareUp && motion->corners.size() == 4) {
             plan.frames = squaredUp(*motion, width, height);
             plan.zoom = 1;
+        } else if (plan.rows && !lends && s.options.fit == SteadyOptions::Fit::fill) {
+            if (auto filled = fill(plan, width, height); !filled) return tl::unexpected(filled.error());
         }
         plan.motion = std::move(*motion);
     }
@@ -128,13 +169,8 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
                 if (const FrameMap* steady = plan.at(map.frame))
                     both.push_back({map.frame, steady->sourceFromOutput * map.sourceFromOutput});
             plan.frames = std::move(both);
-            if (s.options.fit == SteadyOptions::Fit::fill) {
-                const auto zoom = fillZoom(plan.frames, width, height);
-                if (!zoom) return failure(Fault::outcome, "no zoom fills the frame; lower the strength or the shake");
-                plan.zoom = *zoom;
-                applyZoom(plan.frames, plan.zoom, {width / 2.0, height / 2.0});
-                plan.fills = true;
-            }
+            if (s.options.fit == SteadyOptions::Fit::fill)
+                if (auto filled = fill(plan, width, height); !filled) return tl::unexpected(filled.error());
         }
         if (shake->looped)
             plan.note +=
