@@ -1,5 +1,6 @@
 #include "camera/readings.h"
 
+#include "base/median.h"
 #include "base/parallel.h"
 
 #include <algorithm>
@@ -426,6 +427,82 @@ std::vector<int> trailsOnMovers(const Reconstruction& scene, const Material& all
             trails.insert(trails.end(), body.begin(), body.end());
     }
     return trails;
+}
+
+OtherSide otherSideOf(const Reconstruction& scene, const Material& all, const std::vector<int>& frames) {
+    const std::vector<char> isOne = markedFrames(all, frames);
+    const double noise = std::max(std::min(scene.noise(), 0.5 * all.scale()), 0.08 * all.scale());
+    const std::vector<double> explained = explainedOf(scene, all, isOne, noise);
+    constexpr int kAcross = 8, kDown = 5;
+    std::map<std::pair<int, int>, std::pair<int, int>> parts;  // contrary, all
+    OtherSide side;
+    for (std::size_t t = 0; t < all.trails.size(); ++t) {
+        if (explained[t] < 0) continue;
+        const bool stands = explained[t] >= 0.5;
+        if (stands) side.standing.push_back(int(t));
+        for (const Seen& seen : all.trails[t].seen) {
+            if (!isOne[std::size_t(seen.frame)]) continue;
+            const int x = std::clamp(int(seen.plate.x() / all.width * kAcross), 0, kAcross - 1),
+                      y = std::clamp(int(seen.plate.y() / all.height * kDown), 0, kDown - 1);
+            auto& [contrary, whole] = parts[{seen.frame, y * kAcross + x}];
+            contrary += !stands;
+            ++whole;
+        }
+    }
+    if (parts.empty()) return side;
+    const auto other = std::count_if(parts.begin(), parts.end(),
+                                     [](const auto& part) { return 2 * part.second.first > part.second.second; });
+    side.share = double(other) / double(parts.size());
+    return side;
+}
+
+namespace {
+
+/// The middle nine tenths of the places, across and down.
+double extentOf(std::vector<double> x, std::vector<double> y) {
+    const auto reach = [](std::vector<double>& values) {
+        std::sort(values.begin(), values.end());
+        const auto at = [&](double share) { return values[std::size_t(share * double(values.size() - 1))]; };
+        return at(0.95) - at(0.05);
+    };
+    return reach(x) * reach(y);
+}
+
+}  // namespace
+
+Sides compareSides(const Reconstruction& first, const Reconstruction& second, const Material& all,
+                   const std::vector<int>& frames, double noise_px) {
+    constexpr std::size_t kFewestInFrame = 6;
+    const std::vector<char> isOne = markedFrames(all, frames);
+    const std::array explained{explainedOf(first, all, isOne, noise_px), explainedOf(second, all, isOne, noise_px)};
+    Sides sides;
+    double told = 0;
+    struct Places {
+        std::vector<double> x, y;
+    };
+    std::array<std::map<int, Places>, 2> places;
+    for (std::size_t t = 0; t < all.trails.size(); ++t) {
+        if (explained[0][t] < 0 || explained[1][t] < 0) continue;
+        ++told;
+        const bool is0 = explained[0][t] >= 0.5, is1 = explained[1][t] >= 0.5;
+        if (is0 == is1) continue;
+        (is0 ? sides.first : sides.second).share += 1;
+        for (const Seen& seen : all.trails[t].seen)
+            if (isOne[std::size_t(seen.frame)]) {
+                Places& own = places[is0 ? 0 : 1][seen.frame];
+                own.x.push_back(seen.plate.x() / all.width);
+                own.y.push_back(seen.plate.y() / all.height);
+            }
+    }
+    for (const std::size_t i : {0UL, 1UL}) {
+        Sides::Side& side = i == 0 ? sides.first : sides.second;
+        side.share /= std::max(1.0, told);
+        std::vector<double> extents;
+        for (auto& [frame, own] : places[i])
+            if (own.x.size() >= kFewestInFrame) extents.push_back(extentOf(std::move(own.x), std::move(own.y)));
+        if (!extents.empty()) side.extent = median(std::move(extents));
+    }
+    return sides;
 }
 
 std::size_t partsCovered(const Material& material, const std::vector<int>& trails) {

@@ -49,6 +49,25 @@ double explainedOfTold(const Reconstruction& scene, const Material& all, const s
 /// short to be told by themselves.
 std::vector<int> trailsOnMovers(const Reconstruction& scene, const Material& all, const std::vector<int>& frames);
 
+/// What a scene does not explain of the tracks, as another scene.
+struct OtherSide {
+    std::vector<int> standing;  ///< trails that the scene explains
+    double share = 0;           ///< of the parts of the picture, those in which most of what can be told contradicts it
+};
+OtherSide otherSideOf(const Reconstruction& scene, const Material& all, const std::vector<int>& frames);
+
+/// Two scenes of the same tracks, each by what it alone explains.
+struct Sides {
+    struct Side {
+        double share = 0;  ///< of the tracks that can be told
+        double extent =
+            0;  ///< of the picture, in which most of them lie: a part of its area, in the median of the frames
+    };
+    Side first, second;
+};
+Sides compareSides(const Reconstruction& first, const Reconstruction& second, const Material& all,
+                   const std::vector<int>& frames, double noise_px);
+
 /// In how many parts of the picture, each frame by itself, any of the trails is seen.
 std::size_t partsCovered(const Material& material, const std::vector<int>& trails);
 

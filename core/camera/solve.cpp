@@ -623,24 +623,16 @@ bool goesOnAsFilmed(Expected<KeyReading>& reading, Material& material, Material 
     return true;
 }
 
-Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& material, const std::vector<int>& keys,
-                                const SolveOptions& options, const std::vector<int>& told, const SolveOptions* zooming,
-                                const Progress& progress, const BundleWatch& watch) {
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    const bool looks = !told.empty() || !reading || isBent(reading->scene(), keys);
-    if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
-    else if (looks) lookForMovers(reading, material, keys, options, zooming, progress);
-    if (!reading) return tl::unexpected(reading.error());
-    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
-    Expected<KeyReading> first = *reading;
-    const auto fixed = reading->withoutZoom();
-    Answer answer = finished(*std::move(reading), material, keys, progress, watch);
-    if (fixed && !progress.stopped()) {
+/// A reading brought to its end, with what the keyframes left open told: whether its lens zooms (`isPlain` where it
+/// does not after all), and whether it only turns.
+Answer ended(const KeyReading& reading, const Material& material, const std::vector<int>& keys,
+             const SolveOptions& options, const Progress& progress, const BundleWatch& watch, bool* isPlain = nullptr) {
+    Answer answer = finished(reading, material, keys, progress, watch);
+    if (const auto fixed = reading.withoutZoom(); fixed && !progress.stopped()) {
         std::vector<int> all(material.frames.size());
         std::iota(all.begin(), all.end(), 0);
         Answer plain = finished(*fixed, material, keys, progress.part(0.84, 0.92), watch);
         const double gain = gainOfZoom(plain.scene, answer.scene, all);
-        const bool isPlain = plain.scene.placedFrames() >= answer.scene.placedFrames() && gain < kZoomGainInTheEnd;
         std::string open;
         if (std::abs(gain - kZoomGainInTheEnd) < kOpenZoom) {
             const auto [shortest, longest] = focalsOf(answer.scene, all);
@@ -649,20 +641,81 @@ Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& ma
                 "choose which it is",
                 100 * (longest / shortest - 1));
         }
-        if (isPlain) {
+        if (plain.scene.placedFrames() >= answer.scene.placedFrames() && gain < kZoomGainInTheEnd) {
             answer = std::move(plain);
-            first = *fixed;
-            zooming = nullptr;
+            if (isPlain) *isPlain = true;
         }
         addWords(answer.doubt, open);
     }
     turnInTheEnd(answer, keys, options, progress.part(0.84, 0.92), watch);
-    if (looks || progress.stopped()) return answer;
-    // On the keyframes all was well; between them something may still bend it.
+    return answer;
+}
+
+/// Where much of the picture contradicts the answer, it may be the camera of something that moves and fills less of it:
+/// a van that is followed lives as long as the shot, what stands passes by. What contradicts it is read by itself, and
+/// is taken for the scene where it spreads over clearly more of the picture, or explains more.
+std::optional<Answer> otherSide(const Answer& answer, const Material& material, const SolveOptions& options,
+                                const SolveOptions* zooming, const std::vector<int>& frames, const Progress& progress,
+                                const BundleWatch& watch) {
+    constexpr double kOften = 0.2, kWider = 1.3, kEnough = 0.2, kNotLess = 0.6;
+    if (options.basePair || progress.stopped()) return std::nullopt;
+    const OtherSide side = otherSideOf(answer.scene, material, frames);
+    if (side.share < kOften) return std::nullopt;
+    const Material rest = withoutTrails(material, side.standing);
+    const std::vector<int> keys = chooseKeyframes(rest, options.fewestTracks);
+    if (keys.size() < 2) return std::nullopt;
+    auto reading = readKeyframes(rest, keys, options, zooming, progress);
+    if (!reading) return std::nullopt;
+    reading->continueOn(material);
+    Answer other = ended(*reading, material, keys, options, progress, watch);
+    if (other.scene.placedFrames() < answer.scene.placedFrames()) return std::nullopt;
+    const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
+    const auto [ours, its] = compareSides(answer.scene, other.scene, material, frames, noise);
+    const bool isWider = its.extent > kWider * ours.extent && its.share > kEnough && its.share > kNotLess * ours.share;
+    const auto explainsMore = [&] {
+        return !isBent(other.scene, frames) && explainedShare(other.scene, material, frames, noise) >
+                                                   explainedShare(answer.scene, material, frames, noise);
+    };
+    if (!isWider && !explainsMore()) return std::nullopt;
+    addWords(other.reason,
+             fmt::format("its tracks lie in {:.0f} % of the picture, those that go against it in {:.0f} %",
+                         100 * its.extent, 100 * ours.extent));
+    return other;
+}
+
+Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& material, const std::vector<int>& keys,
+                                const SolveOptions& options, const std::vector<int>& told, const SolveOptions* zooming,
+                                const Progress& progress, const BundleWatch& watch) {
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    const bool looks = !told.empty() || !reading || isBent(reading->scene(), keys);
     std::vector<int> frames;
     const int step = 1 + int(material.frames.size()) / 120;
     for (int f = 0; f < int(material.frames.size()); f += step) frames.push_back(f);
+    const auto heard = [&](const Answer& answer) {
+        return otherSide(answer, material, options, zooming, frames, progress.part(0.84, 0.92), watch);
+    };
+    // Asked at once where the keyframes hint at it: looking for each thing that moves takes long.
+    constexpr double kHint = 0.15;
+    if (looks && told.empty() && reading && otherSideOf(reading->scene(), material, keys).share > kHint)
+        if (auto other = heard(finished(*reading, material, keys, progress, watch))) return *std::move(other);
+    if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
+    else if (looks) lookForMovers(reading, material, keys, options, zooming, progress);
+    if (!reading) return tl::unexpected(reading.error());
+    if (progress.stopped()) return failure(Fault::stopped, "the solve was stopped");
+    Expected<KeyReading> first = *reading;
+    bool isPlain = false;
+    Answer answer = ended(*first, material, keys, options, progress, watch, &isPlain);
+    if (isPlain) {
+        first = *first->withoutZoom();
+        zooming = nullptr;
+    }
+    if (looks && told.empty())
+        if (auto other = heard(answer)) return *std::move(other);
+    if (looks || progress.stopped()) return answer;
+    // On the keyframes all was well; between them something may still bend it.
     if (!isBent(answer.scene, frames) && !isTorn(answer.scene)) return answer;
+    if (told.empty())
+        if (auto other = heard(answer)) return *std::move(other);
     const Progress again = progress.part(0.84, 0.92);
     if (!lookForMovers(first, material, keys, options, zooming, again)) return answer;
     Answer other = finished(*std::move(first), material, keys, again, watch);
