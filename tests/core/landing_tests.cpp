@@ -148,6 +148,21 @@ TEST_CASE("the ferry comes in while the camera walks: the quay is the scene, and
     CHECK(std::abs(1 / size - 1) < 3 * object->scaleDeviation);
 }
 
+TEST_CASE("a camera that trucks beside a van, whose tracks outlive what stands: the quay is the scene") {
+    const Scattered shot("van");
+    const auto solve = solveCamera(shot.tracks, shot.options);
+    REQUIRE(solve);
+    CHECK(solve->frames.size() == 96);
+    CHECK(solve->motion == CameraMotion::travelling);
+    CHECK_FALSE(solve->zoom);
+    CHECK(solve->lens.focal_px == Approx(shot.truth.lens.focal_px).epsilon(0.01));
+    CHECK(shot.offPath(*solve) < 0.005);
+    // The van fills as much of the picture: that is said, and it is the largest thing that moves.
+    CHECK_THAT(solve->doubt, Catch::Contains("say which are the scene's"));
+    REQUIRE_FALSE(solve->movers.isEmpty());
+    CHECK(solve->movers[0].tracks.size() > 100);
+}
+
 TEST_CASE("the landing plate is tracked and solved within the design's targets") {
     const std::filesystem::path folder = std::filesystem::path(PINION_SOURCE_DIR) / "demo/plates";
     const auto plate = Plate::open(folder / "landing.mp4");
