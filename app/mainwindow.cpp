@@ -381,6 +381,13 @@ bool MainWindow::handleKey(QObject* watched, QKeyEvent* key) {
         canvas_->setOverlays(!pressed);
         return true;
     }
+    if (!key->isAutoRepeat() && !typing) {
+        // The modifier may be let go first.
+        const QKeySequence held(
+            QKeyCombination(pressed ? key->modifiers() : key->modifiers() | Qt::ShiftModifier, Qt::Key(key->key())));
+        for (const auto& stage : stages_)
+            if (stage->keyHeld(held, pressed)) return true;
+    }
     // A number is typed and entered; the next key is meant for the picture again.
     if (pressed && focus->inherits("QAbstractSpinBox") && (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter))
         QTimer::singleShot(0, canvas_, [this] { canvas_->setFocus(); });

@@ -135,6 +135,11 @@ void WorldView::setWire(bool wire) {
 
 void WorldView::addTool(std::unique_ptr<SceneTool> tool) { tools_.push_back(std::move(tool)); }
 
+void WorldView::refresh() {
+    stale_ = true;
+    update();
+}
+
 Shot WorldView::shotNow() const {
     for (const auto& tool : tools_)
         if (auto draft = tool->draft()) return *std::move(draft);
@@ -180,7 +185,7 @@ void WorldView::rebuild() {
         return;
     }
     if (colours_ == Colours::plate) plateColours_.want();
-    scene_ = geometryOf(session_.shot(), [this](const SolvedTrack& track) { return colourOf(track); });
+    scene_ = geometryOf(shotNow(), [this](const SolvedTrack& track) { return colourOf(track); });
     if (framed_ || scene_.cloud.empty()) return;
     framed_ = true;
     // The nearer half of the cloud is the scene; the far shore would shrink it to a dot.

@@ -42,6 +42,8 @@ public:
     void setWire(bool wire);
     bool isWire() const { return wire_; }
     void addTool(std::unique_ptr<SceneTool> tool);
+    /// A tool shows another shot.
+    void refresh();
     SceneSight sight() const { return {clipFromWorld(), size()}; }
     /// The selected points; none selected, what a tool holds, or all.
     void frameSelection();

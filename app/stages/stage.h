@@ -3,6 +3,7 @@
 #include "session/session.h"
 #include "shot/stages/report.h"
 
+#include <QKeySequence>
 #include <QString>
 #include <QWidget>
 
@@ -72,6 +73,8 @@ public:
     virtual void leave() {}
     /// Escape: what it has offered goes.
     virtual void escape() {}
+    /// A key is held, or let go: whether it means something here while it is down.
+    virtual bool keyHeld(const QKeySequence&, bool /*isDown*/) { return false; }
 
 signals:
     /// What the docket says of it is another thing, though the shot is the same.

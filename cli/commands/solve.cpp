@@ -199,9 +199,14 @@ int solveCommand(const Console& console, const SolveWords& w) {
     shot = withSolve(shot, *solved, shot);
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
+    std::vector<PointColour> colours;
+    if (ending == ".glb" || ending == ".ply") {
+        FrameCache frames(*plate, budget(console));
+        colours = pointColours(*camera, shot, frames, consoleProgress("Colours"));
+    }
     const std::string contents = ending == ".usda" ? cameraUsd(*camera, {.name = shot.name, .metres = solved->inMetres})
-                                 : ending == ".glb" ? cameraGlb(*camera, shot.name)
-                                 : ending == ".ply" ? cloudPly(*camera)
+                                 : ending == ".glb" ? cameraGlb(*camera, shot.name, colours)
+                                 : ending == ".ply" ? cloudPly(*camera, colours)
                                                     : cameraJson(*camera);
     if (const auto written = put(w.out, contents); !written) return fail(written.error());
     if (!solved->doubt.empty()) fmt::print(stderr, "not sure: {}\n", solved->doubt);

@@ -136,14 +136,22 @@ std::vector<double> valuesOf(const std::vector<Eigen::Vector3f>& vectors) {
 
 /// Points with their names in the mesh's extras.
 template <class Point>
-int addCloud(Parts& parts, const std::string& name, const std::vector<Point>& points) {
+int addCloud(Parts& parts, const std::string& name, const std::vector<Point>& points,
+             std::span<const PointColour> colours = {}) {
     std::vector<double> places;
     json names = json::array();
     for (const Point& point : points) {
         places.insert(places.end(), {point.xyz.x(), point.xyz.y(), point.xyz.z()});
         names.push_back(point.name);
     }
-    const int mesh = parts.addMesh(name, {{"POSITION", parts.add(places, 3, true, true)}}, kPoints);
+    json attributes{{"POSITION", parts.add(places, 3, true, true)}};
+    if (colours.size() == points.size() && !points.empty()) {
+        std::vector<double> linear;
+        for (const PointColour& colour : colours)
+            for (const std::uint8_t part : colour) linear.push_back(double(decodeSrgb(float(part) / 255.0F)));
+        attributes["COLOR_0"] = parts.add(linear, 3, false, true);
+    }
+    const int mesh = parts.addMesh(name, std::move(attributes), kPoints);
     parts.meshes.back()["extras"] = {{"names", std::move(names)}};
     return mesh;
 }
@@ -258,7 +266,7 @@ void addSun(Parts& parts, json& document, const Sun& sun) {
 
 }  // namespace
 
-std::string cameraGlb(const CameraFile& file, const std::string& name) {
+std::string cameraGlb(const CameraFile& file, const std::string& name, std::span<const PointColour> colours) {
     Parts parts;
     const Lens& lens = file.lens;
     const double focal = file.frames.empty() ? lens.focal_px : file.frames.front().focal_px;
@@ -287,7 +295,8 @@ std::string cameraGlb(const CameraFile& file, const std::string& name) {
     }
     const int number = parts.addNode(std::move(node));
     if (!file.frames.empty()) parts.animate(number, way);
-    if (!file.points.empty()) parts.addNode({{"name", "cloud"}, {"mesh", addCloud(parts, "cloud", file.points)}});
+    if (!file.points.empty())
+        parts.addNode({{"name", "cloud"}, {"mesh", addCloud(parts, "cloud", file.points, colours)}});
     if (!file.points.empty() && file.motion == "travelling")
         parts.addNode({{"name", "ground"},
                        {"mesh", addGrid(parts, "ground", 10, 10)},
@@ -326,13 +335,16 @@ std::string cameraGlb(const CameraFile& file, const std::string& name) {
     return out + parts.bytes;
 }
 
-std::string cloudPly(const CameraFile& file) {
+std::string cloudPly(const CameraFile& file, std::span<const PointColour> colours) {
+    const bool isColoured = !colours.empty() && colours.size() == file.points.size();
     std::string out = fmt::format(
         "ply\nformat binary_little_endian 1.0\ncomment the cloud of a camera, Y up\nelement vertex {}\n"
-        "property float x\nproperty float y\nproperty float z\nend_header\n",
-        file.points.size());
-    for (const CameraFile::Point& point : file.points)
-        for (int i = 0; i < 3; ++i) putFloat(out, point.xyz[i]);
+        "property float x\nproperty float y\nproperty float z\n{}end_header\n",
+        file.points.size(), isColoured ? "property uchar red\nproperty uchar green\nproperty uchar blue\n" : "");
+    for (std::size_t i = 0; i < file.points.size(); ++i) {
+        for (int c = 0; c < 3; ++c) putFloat(out, file.points[i].xyz[c]);
+        for (std::size_t c = 0; isColoured && c < 3; ++c) out.push_back(char(colours[i][c]));
+    }
     return out;
 }
 

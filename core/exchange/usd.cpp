@@ -5,6 +5,7 @@
 
 #include "exchange/standins3d.h"
 #include "picture/picture.h"
+#include "plate/still.h"
 
 #include <cctype>
 #include <cstdlib>
@@ -201,12 +202,55 @@ Matrix4d stanceInFile(const Stance& stance, bool zUp) {
 
 constexpr std::size_t kMostTriangles = 200000;  // of a mesh that goes into the text
 
-std::string shapeText(const StandIn& one) {
+/// Its colour, or the still that it shows, as a surface (openusd.org, "UsdPreviewSurface Specification"). Of a clip the
+/// colour alone: what reads this would not know which frame is shown when.
+std::string lookText(const StandIn& one, const std::string& path) {
+    const std::string in = "            ";
+    const bool shows = one.showsPictures() && isStillPicture(one.file);
+    std::string out = "\n        def Material \"Look\"\n        {\n";
+    out += in + "token outputs:surface.connect = <" + path + "/Look/Surface.outputs:surface>\n\n";
+    out += in + "def Shader \"Surface\"\n" + in + "{\n";
+    out += in + "    uniform token info:id = \"UsdPreviewSurface\"\n";
+    // A card's light was filmed with it.
+    const char* colour = one.kind == StandInKind::card ? "emissiveColor" : "diffuseColor";
+    if (one.kind == StandInKind::card) out += in + "    color3f inputs:diffuseColor = (0, 0, 0)\n";
+    if (shows) {
+        out += fmt::format("{}    color3f inputs:{}.connect = <{}/Look/Picture.outputs:rgb>\n", in, colour, path);
+        out += fmt::format("{}    float inputs:opacity.connect = <{}/Look/Picture.outputs:a>\n", in, path);
+    } else {
+        out += fmt::format("{}    color3f inputs:{} = ({:.6g}, {:.6g}, {:.6g})\n", in, colour,
+                           decodeSrgb(float(one.colour[0])), decodeSrgb(float(one.colour[1])),
+                           decodeSrgb(float(one.colour[2])));
+        out += fmt::format("{}    float inputs:opacity = {:.6g}\n", in, one.opacity);
+    }
+    out += in + "    float inputs:roughness = 0.9\n" + in + "    token outputs:surface\n" + in + "}\n";
+    if (shows) {
+        out += "\n" + in + "def Shader \"Picture\"\n" + in + "{\n";
+        out += in + "    uniform token info:id = \"UsdUVTexture\"\n";
+        out += in + "    asset inputs:file = @" + one.file.string() + "@\n";
+        out += in + "    float2 inputs:st.connect = <" + path + "/Look/Place.outputs:result>\n";
+        out += in + "    token inputs:sourceColorSpace = \"sRGB\"\n";
+        if (one.opacity < 1) out += fmt::format("{}    float4 inputs:scale = (1, 1, 1, {:.6g})\n", in, one.opacity);
+        out += in + "    token inputs:wrapS = \"clamp\"\n" + in + "    token inputs:wrapT = \"clamp\"\n";
+        out += in + "    float3 outputs:rgb\n" + in + "    float outputs:a\n" + in + "}\n";
+        out += "\n" + in + "def Shader \"Place\"\n" + in + "{\n";
+        out += in + "    uniform token info:id = \"UsdPrimvarReader_float2\"\n";
+        out += in + "    string inputs:varname = \"st\"\n" + in + "    float2 outputs:result\n" + in + "}\n";
+    }
+    return out + "        }\n";
+}
+
+/// `path`: of the prim that it lies in.
+std::string shapeText(const StandIn& one, const std::string& path) {
     const auto shape = handedOnShape(one, kMostTriangles);
     if (!shape) return {};
     const auto vector = [](const Eigen::Vector3f& v) { return pointText(v.cast<double>()); };
-    std::string out =
-        "\n        def Mesh \"Shape\"\n        {\n            uniform token subdivisionScheme = \"none\"\n";
+    // Colours of its own say more than a look of one.
+    const bool hasLook = shape->colours.empty();
+    std::string out = "\n        def Mesh \"Shape\"";
+    if (hasLook) out += " (\n            prepend apiSchemas = [\"MaterialBindingAPI\"]\n        )";
+    out += "\n        {\n            uniform token subdivisionScheme = \"none\"\n";
+    if (hasLook) out += fmt::format("            rel material:binding = <{}/Look>\n", path);
     if (isUprightSheet(one.kind) || one.kind == StandInKind::grid) out += "            uniform bool doubleSided = 1\n";
     Eigen::Vector3f low = shape->places.front(), high = low;
     for (const Eigen::Vector3f& place : shape->places) {
@@ -235,7 +279,7 @@ std::string shapeText(const StandIn& one) {
                : "            color3f[] primvars:displayColor = " + listText(shape->colours, vector) +
                      " (\n                interpolation = \"vertex\"\n            )\n";
     if (one.opacity < 1) out += fmt::format("            float[] primvars:displayOpacity = [{:.6g}]\n", one.opacity);
-    return out + "        }\n";
+    return out + "        }\n" + (hasLook ? lookText(one, path) : "");
 }
 
 std::string standInsText(const CameraFile& file, const UsdOptions& options) {
@@ -261,7 +305,7 @@ std::string standInsText(const CameraFile& file, const UsdOptions& options) {
         if (one.hasFile()) out += fmt::format("        custom asset pinion:file = @{}@\n", one.file.string());
         if (one.catchesOnly) out += "        custom bool pinion:catchesShadowOnly = 1\n";
         if (one.hides) out += "        custom bool pinion:hides = 1\n";
-        out += shapeText(one) + "    }\n";
+        out += shapeText(one, fmt::format("/{}/{}", identifier(options.name), name)) + "    }\n";
     }
     return out;
 }

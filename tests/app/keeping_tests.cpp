@@ -7,6 +7,7 @@
 #include "shot/file/shotfile.h"
 #include "shot/stages/steadystage.h"
 
+#include <QCheckBox>
 #include <QMessageBox>
 
 using test::Scratch;
@@ -351,4 +352,47 @@ TEST_CASE("a shot whose plate has moved is linked to its new place and keeps its
     CHECK(f.session.shot().plate.path == (scratch / "moved.mp4"));
     CHECK(f.session.document.file() == file);
     CHECK(f.session.document.isModified());
+}
+
+TEST_CASE("the steady view of a rolling shutter has straight rows, and leaves them where that is asked") {
+    Fixture f;
+    f.openPlate(std::string(PINION_SOURCE_DIR) + "/demo/plates/telephone.mp4");
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1014}));
+    startScatter(f.session);
+    f.wait();
+    f.window.docket().open("steady");
+    auto* rows = f.window.findChild<QCheckBox*>("straightRows");
+    REQUIRE(rows);
+    Shot shot = f.session.shot();
+    shot.steady.steady = true;
+    shot.steady.options.fit = SteadyOptions::Fit::none;
+    f.session.edit("Steady", shot);
+    REQUIRE(QTest::qWaitFor([&] { return !f.steady.planPending() && f.steady.plan(); }, 20000));
+    // Nobody knows of a readout yet.
+    CHECK_FALSE(f.steady.plan()->rows);
+    CHECK_FALSE(rows->isVisible());
+    shot.solveSettings.reading = SolveSettings::Reading::known;
+    shot.solveSettings.readoutShare = 0.62;
+    f.session.edit("Readout", shot);
+    REQUIRE(
+        QTest::qWaitFor([&] { return !f.steady.planPending() && f.steady.plan() && f.steady.plan()->rows; }, 20000));
+    CHECK(QTest::qWaitFor([&] { return rows->isVisible(); }, 5000));
+    CHECK(rows->isChecked());
+    f.session.player.goTo(1007);
+    f.window.show("steady");
+    QTest::qWait(50);
+    const Eigen::Vector2d top(640, 24);
+    const auto straight = f.canvas.view().screenFromPlate(top);
+    REQUIRE(straight);
+    // There and back by the same rows.
+    const auto back = f.canvas.view().plateFromScreen(*straight);
+    REQUIRE(back);
+    CHECK((*back - top).norm() < 0.05);
+    QTest::mouseClick(rows, Qt::LeftButton, {}, QPoint(8, rows->height() / 2));
+    REQUIRE(
+        QTest::qWaitFor([&] { return !f.steady.planPending() && f.steady.plan() && !f.steady.plan()->rows; }, 20000));
+    CHECK_FALSE(f.session.shot().steady.straightRows);
+    const auto filmed = f.canvas.view().screenFromPlate(top);
+    REQUIRE(filmed);
+    CHECK(QLineF(*straight, *filmed).length() > 0.2 * f.canvas.view().zoom());
 }

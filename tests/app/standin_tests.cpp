@@ -576,6 +576,38 @@ TEST_CASE("in the 3D view a stand-in is held by a click, moved along an axis, ov
     CHECK(f.only().stance.place == last);
 }
 
+TEST_CASE("the world as it was before is seen while a key or a button is held") {
+    Standing f;
+    if (!f.window.worldView()) return;
+    WorldView& view = *f.window.worldView();
+    QPushButton* before = f.button("worldBefore");
+    CHECK_FALSE(before->isEnabled());
+    World world = f.session.shot().world;
+    world.turn_deg = 90;
+    f.world.apply("Turn", world);
+    f.window.show("3d");
+    view.setLook(SceneCamera::Look::top);
+    QTest::qWait(100);
+    const auto placeOf = [&] {
+        view.grabFramebuffer();
+        return view.placeOf(1).value_or(QPointF());
+    };
+    const QPointF after = placeOf();
+    view.setFocus();
+    QTest::keyPress(&view, Qt::Key_G, Qt::ShiftModifier);
+    const QPointF then = placeOf();
+    CHECK(QLineF(then, after).length() > 20);
+    QTest::keyRelease(&view, Qt::Key_G, Qt::ShiftModifier);
+    CHECK(QLineF(placeOf(), after).length() < 1);
+    QTest::qWait(30);
+    CHECK(before->isEnabled());
+    QTest::mousePress(before, Qt::LeftButton);
+    CHECK(QLineF(placeOf(), then).length() < 1);
+    QTest::mouseRelease(before, Qt::LeftButton);
+    CHECK(QLineF(placeOf(), after).length() < 1);
+    CHECK(f.session.shot().world.turn_deg == 90);
+}
+
 TEST_CASE("a card shows its picture in the 3D view, and the wire alone where that is asked") {
     Standing f;
     if (!f.window.worldView()) return;

@@ -100,3 +100,41 @@ TEST_CASE("words about rolling shutters that mean nothing are refused with what 
                      (scratch / "m.exr").string() + " --range 1001-1001" + pictures),
                  2, "write it as maps.####.exr");
 }
+
+TEST_CASE("steady and a taken shake straighten the rows of a readout that is told") {
+    const Scratch scratch;
+    const std::string tracks = (scratch / "t.json").string(), range = " --range 1001-1024";
+    REQUIRE(run("scatter " + kTelephone + " --features 200" + range + " --out " + tracks).status == 0);
+    const std::string steady = "--json steady " + kTelephone + " --tracks " + tracks + range + " --fit fill --out ";
+    const Outcome plain = run(steady + (scratch / "p.####.png").string());
+    const Outcome straight = run(steady + (scratch / "s.####.png").string() + " --rolling 0.62");
+    INFO(straight.err);
+    REQUIRE(plain.status == 0);
+    REQUIRE(straight.status == 0);
+    const json told = json::parse(straight.out), was = json::parse(plain.out);
+    CHECK_FALSE(was.contains("rows_px"));
+    // The hand moves the picture by some pixels a frame, and a row is read up to 0.31 of a frame from the middle one.
+    CHECK(told["rows_px"].get<double>() > 1);
+    CHECK(told["rows_px"].get<double>() < 12);
+    CHECK(told["fills"] == true);
+    CHECK(told["frames"] == 24);
+    CHECK(*readFile(scratch / "p.1012.png") != *readFile(scratch / "s.1012.png"));
+
+    // Put back unchanged it is the plate, whose rows are as they were.
+    const Outcome back = run(steady + (scratch / "b.####.png").string() + " --rolling 0.62 --put-back " +
+                             (scratch / "s.####.png").string());
+    INFO(back.err);
+    REQUIRE(back.status == 0);
+    CHECK(json::parse(back.out)["unchanged_frames"].size() == 24);
+
+    const std::string take = "--json shake take " + kTelephone + " --tracks " + tracks + range + " --out ";
+    const Outcome shake = run(take + (scratch / "a.json").string()),
+                  rows = run(take + (scratch / "b.json").string() + " --rolling 0.62");
+    REQUIRE(rows.status == 0);
+    CHECK(json::parse(rows.out)["shift_rms"] != json::parse(shake.out)["shift_rms"]);
+    for (const char* wrong : {"2", "0.6,rows", "fast"}) {
+        const Outcome refused = run(steady + (scratch / "x.####.png").string() + " --rolling " + wrong);
+        CHECK(refused.status == 2);
+        CHECK(refused.err.find("--rolling") != std::string::npos);
+    }
+}

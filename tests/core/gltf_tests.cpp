@@ -125,6 +125,30 @@ TEST_CASE("a .ply holds the cloud as its header says") {
     float x = 0;
     std::memcpy(&x, ply.data() + end + 12, 4);
     CHECK(x == -1.5F);
+
+    const std::vector<PointColour> colours{{10, 20, 30}, {200, 100, 50}, {0, 255, 128}};
+    const std::string coloured = cloudPly(file, colours);
+    const auto from = coloured.find("end_header\n") + 11;
+    CHECK(coloured.find("property uchar red\nproperty uchar green\nproperty uchar blue\n") != std::string::npos);
+    REQUIRE(coloured.size() == from + 45);
+    std::memcpy(&x, coloured.data() + from + 15, 4);
+    CHECK(x == -1.5F);
+    CHECK(std::uint8_t(coloured[from + 15 + 12]) == 200);
+    CHECK(std::uint8_t(coloured[from + 44]) == 128);
+    // In a .glb they are linear.
+    const std::string glb = cameraGlb(file, "a", colours);
+    const json document = json::parse(glb.substr(20, wordAt(glb, 12)));
+    const auto& accessor =
+        document["accessors"][document["meshes"][0]["primitives"][0]["attributes"]["COLOR_0"].get<std::size_t>()];
+    CHECK(accessor["type"] == "VEC3");
+    CHECK(accessor["count"] == 3);
+    float green = 0;
+    std::memcpy(
+        &green,
+        glb.data() + 28 + wordAt(glb, 12) +
+            document["bufferViews"][accessor["bufferView"].get<std::size_t>()]["byteOffset"].get<std::size_t>() + 16,
+        4);
+    CHECK(green == Approx(0.1274).margin(0.001));  // 100 of 255 by IEC 61966-2-1
 }
 
 namespace {

@@ -19,7 +19,8 @@ constexpr double kFar = 2e4;  // pixels of the plate
 }  // namespace
 
 void GroundOverlay::paint(QPainter& painter, const PlateView& view) {
-    const Shot& shot = session_.shot();
+    Shot shot = session_.shot();
+    if (instead_) shot.world = *instead_;
     if (!shown_ || !shot.solve || shot.world.ground.isEmpty()) return;
     const auto eye = WorldEye::of(*shot.solve, orientationOf(shot), session_.player.frame());
     if (!eye) return;

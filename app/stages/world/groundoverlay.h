@@ -14,10 +14,13 @@ public:
 
     bool isShown() const { return shown_; }
     void show(bool shown) { shown_ = shown; }
+    /// Of another world than the shot's, while that is looked at.
+    void showInstead(const std::optional<World>& world) { instead_ = world; }
 
 private:
     const Session& session_;
     bool shown_ = true;
+    std::optional<World> instead_;
 };
 
 }  // namespace pinion

@@ -117,6 +117,11 @@ void StandScene::drag(const SceneEvent& event) {
 void StandScene::release() { hand_.drop(verbOf(std::exchange(drag_, {}).grip())); }
 
 std::optional<Shot> StandScene::draft() const {
+    if (instead) {
+        Shot shot = session_.shot();
+        shot.world = *instead;
+        return shot;
+    }
     const auto stance = hand_.isDragged() ? hand_.stanceNow() : std::nullopt;
     if (!stance || !hand_.standIn()) return std::nullopt;
     return withWorldStance(session_.shot(), *hand_.standIn(), session_.player.frame(), *stance);

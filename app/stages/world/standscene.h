@@ -21,7 +21,8 @@ public:
     std::optional<Shot> draft() const override;
     std::vector<Eigen::Vector3d> held() const override;
 
-    bool shown = false;  ///< while its card is open
+    bool shown = false;            ///< while its card is open
+    std::optional<World> instead;  ///< of the shot's, while that is looked at
 
     /// Where the held one's grips are on the screen; none where that is out of sight, or an axis points at the eye.
     struct Grips {

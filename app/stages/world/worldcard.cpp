@@ -113,6 +113,12 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
         [](auto& shot) -> auto& { return shot.world.flipped; });
     form->bind(
         turn, "Turn the world", [](auto& shot) -> auto& { return shot.world.turn_deg; });
+    auto* before = named(button("Before"), "worldBefore",
+                         "While it is held (or Shift+G): the world as it was before it was last set");
+    auto* beforeRow = buttonRow({before});
+    form->wide(beforeRow);
+    QObject::connect(before, &QPushButton::pressed, form, [&stage] { stage.showBefore(true); });
+    QObject::connect(before, &QPushButton::released, form, [&stage] { stage.showBefore(false); });
     auto* length = decimal(0.001, 100000, 3, 0.1, " m");
     length->setValue(1.0);
     form->row("Length", length);
@@ -126,7 +132,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     auto* lengths = buttonRow({height, unscaled});
     form->wide(lengths);
     const auto showMore = [=](bool on) {
-        for (QWidget* part : std::initializer_list<QWidget*>{headings, turn, turnLabel, flip, lengths})
+        for (QWidget* part : std::initializer_list<QWidget*>{headings, turn, turnLabel, flip, beforeRow, lengths})
             part->setVisible(on);
     };
     showMore(false);
@@ -178,7 +184,8 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
         stage.apply("Square to a wall", world);
     });
     ShotForm::onClick(clear, [&stage] { stage.apply("Clear world", World{}); });
-    form->onRefresh([&session, hint, ground, origin, facing, wall, scale, height, unscaled, clear, turn, flip, state] {
+    form->onRefresh([&session, &stage, before, hint, ground, origin, facing, wall, scale, height, unscaled, clear, turn,
+                     flip, state] {
         const Shot& shot = session.shot();
         const std::size_t chosen = session.selection.size();
         hint->setText(hintOf(session));
@@ -194,6 +201,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
         height->setEnabled(shot.solve && !shot.world.ground.isEmpty());
         unscaled->setEnabled(shot.world.hasScale());
         clear->setEnabled(shot.world.isSet());
+        before->setEnabled(stage.hasBefore());
         state->setText(stateOf(shot));
         state->setVisible(!state->text().isEmpty());
     });

@@ -27,6 +27,49 @@ namespace pinion {
 
 using Eigen::Vector3d;
 
+namespace {
+
+bool isSameWorld(const World& a, const World& b) {
+    return a.ground.vector() == b.ground.vector() && a.origin == b.origin &&
+           a.measures.vector() == b.measures.vector() && a.height_m == b.height_m && a.facing == b.facing &&
+           a.wall.vector() == b.wall.vector() && a.turn_deg == b.turn_deg && a.flipped == b.flipped;
+}
+
+}  // namespace
+
+WorldStage::WorldStage(Session& session) : Stage(session), hand(session) {
+    connect(&session.document, &Document::changed, this, &WorldStage::watchWorld);
+}
+
+void WorldStage::watchWorld() {
+    const Shot& shot = session_.shot();
+    if (shot.plate.path != plate_) {
+        plate_ = shot.plate.path;
+        before_.reset();
+    } else if (!isSameWorld(shot.world, now_)) {
+        before_ = now_;
+    }
+    now_ = shot.world;
+}
+
+void WorldStage::showBefore(bool on) {
+    if (on && !before_) {
+        session_.say("The world has not been set another way yet.");
+        return;
+    }
+    const std::optional<World> shown = on ? before_ : std::nullopt;
+    ground_->showInstead(shown);
+    if (inScene_) inScene_->instead = shown;
+    if (desk().scene) desk().scene->refresh();
+    desk().canvas.update();
+}
+
+bool WorldStage::keyHeld(const QKeySequence& key, bool isDown) {
+    if (key != QKeySequence("Shift+G") || (isDown && !session_.shot().solve)) return false;
+    showBefore(isDown);
+    return true;
+}
+
 StageReport WorldStage::report() const { return worldReport(session_.shot()); }
 
 QWidget* WorldStage::makeCard() { return makeWorldCard(session_, *this); }

@@ -16,13 +16,17 @@ class SunTool;
 class WorldStage : public Stage {
     Q_OBJECT
 public:
-    explicit WorldStage(Session& session) : Stage(session), hand(session) {}
+    explicit WorldStage(Session& session);
     QString id() const override { return "world"; }
     QString title() const override { return "World"; }
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
     void enter() override;
+    bool keyHeld(const QKeySequence& key, bool isDown) override;
+    /// The world as it was before it was last set, while a key or a button is held.
+    void showBefore(bool on);
+    bool hasBefore() const { return before_.has_value(); }
     void leave() override;
 
     /// An edit, refused in words where the solve cannot meet it.
@@ -60,8 +64,12 @@ private:
     void putThere(const StandIn& made);
     QString whyNoScene() const;
 
+    void watchWorld();
     std::uint64_t footKey() const;
 
+    World now_;
+    std::optional<World> before_;
+    std::filesystem::path plate_;  ///< whose world that is
     QString footWords_;
     std::uint64_t footKey_ = 0;  ///< what `footWords_` is of
     // The canvas and the 3D view own them.

@@ -13,8 +13,14 @@ Expected<std::vector<fs::path>> writeScene(const Shot& shot, const Deliverable& 
     if (!camera) return tl::unexpected(camera.error());
     if (deliverable.format == DeliverableFormat::ply && camera->points.empty())
         return failure(Fault::outcome, "deliverable {}: there are no points to hand on", deliverable.name);
-    const std::string contents =
-        deliverable.format == DeliverableFormat::ply ? cloudPly(*camera) : cameraGlb(*camera, shot.name);
+    // A plate that is gone leaves the cloud without colours.
+    std::vector<PointColour> colours;
+    if (const auto plate = Plate::open(shot.plate.path, {.firstFrameOfVideo = shot.plate.frames.first})) {
+        FrameCache frames(*plate);
+        colours = pointColours(*camera, shot, frames);
+    }
+    const std::string contents = deliverable.format == DeliverableFormat::ply ? cloudPly(*camera, colours)
+                                                                              : cameraGlb(*camera, shot.name, colours);
     if (auto made = makeFolder(path.parent_path()); !made) return tl::unexpected(made.error());
     if (auto done = writeFile(path, contents); !done) return tl::unexpected(done.error());
     const auto read = readFile(path);
