@@ -114,7 +114,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     form->bind(
         turn, "Turn the world", [](auto& shot) -> auto& { return shot.world.turn_deg; });
     auto* before = named(button("Before"), "worldBefore",
-                         "While it is held (or Shift+G): the world as it was before it was last set");
+                         "While it is held (or Shift+Q): the world as it was before it was last set");
     auto* beforeRow = buttonRow({before});
     form->wide(beforeRow);
     QObject::connect(before, &QPushButton::pressed, form, [&stage] { stage.showBefore(true); });

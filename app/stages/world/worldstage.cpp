@@ -65,7 +65,7 @@ void WorldStage::showBefore(bool on) {
 }
 
 bool WorldStage::keyHeld(const QKeySequence& key, bool isDown) {
-    if (key != QKeySequence("Shift+G") || (isDown && !session_.shot().solve)) return false;
+    if (key != QKeySequence("Shift+Q") || (isDown && !session_.shot().solve)) return false;
     showBefore(isDown);
     return true;
 }
