@@ -44,14 +44,15 @@ for (const shape of shapes) {
     if (indices.some((index) => index < 0 || index >= points.length / 3)) fail(`indices of ${shape}`);
     const place = specs[path.posix.dirname(shape) + '.xformOp:transform'].fields;
     if (!place.default && !place.timeSamples) fail(`place of ${shape}`);
-    // What it is bound to is there, and every input of it comes from a number or from an output that is there.
+    // What it is bound to is there, and every input of it comes from a number or from an output of a part that is there
+    // (the reader keeps no outputs, which have no values).
     const bound = specs[shape + '.material:binding']?.fields.targetPaths?.[0];
     if (!bound) continue;
     if (specs[bound]?.fields.typeName !== 'Material') fail(`material of ${shape}`);
     const parts = Object.entries(specs).filter(([name]) => name.startsWith(bound) && name.includes('.'));
     for (const [name, spec] of parts)
         for (const source of spec.fields.connectionPaths ?? [])
-            if (!specs[source]) fail(`${name} comes from ${source}, which is not there`);
+            if (!specs[source.split('.')[0]]) fail(`${name} comes from ${source}, which is not there`);
     if (!parts.some(([name]) => /\/Surface\.inputs:(diffuse|emissive)Color$/.test(name))) fail(`colour of ${shape}`);
 }
 console.log(`${times.length} frames and ${camera.points.length} points agree`);
