@@ -382,9 +382,7 @@ bool MainWindow::handleKey(QObject* watched, QKeyEvent* key) {
         return true;
     }
     if (!key->isAutoRepeat() && !typing) {
-        // The modifier may be let go first.
-        const QKeySequence held(
-            QKeyCombination(pressed ? key->modifiers() : key->modifiers() | Qt::ShiftModifier, Qt::Key(key->key())));
+        const QKeySequence held(key->keyCombination());
         for (const auto& stage : stages_)
             if (stage->keyHeld(held, pressed)) return true;
     }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "exchange/pointcolours.h"
 #include "session/derived.h"
 #include "session/session.h"
 
@@ -19,7 +20,7 @@ public:
     QColor of(TrackId track) const;
 
 private:
-    using Colours = std::unordered_map<TrackId, QRgb>;
+    using Colours = std::unordered_map<TrackId, PointColour>;
     struct Key {
         std::shared_ptr<const Solve> solve;
         const FrameCache* plate = nullptr;

@@ -73,7 +73,7 @@ public:
     virtual void leave() {}
     /// Escape: what it has offered goes.
     virtual void escape() {}
-    /// A key is held, or let go: whether it means something here while it is down.
+    /// A key goes down, or any is let go: whether it means something here while it is held.
     virtual bool keyHeld(const QKeySequence&, bool /*isDown*/) { return false; }
 
 signals:

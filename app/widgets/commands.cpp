@@ -193,6 +193,8 @@ void showKeyTable(const Commands& commands, QWidget* parent) {
     row("Canvas", "Move a hand-placed track (a tie)", "Drag");
     row("Canvas", "Bare picture, while held", "H");
     row("3D", "Select a point; an area", "Click; drag");
+    row("World", "The world as it was before it was last set, while held", "Shift+Q");
+    row("3D", "Move, turn or size what stands there", "Drag its knobs");
     row("3D", "Turn; pan; zoom", "Right drag, Alt+left drag; middle drag; wheel");
     row("Thread sheet", "Trim the range", "Drag the brackets");
     table->resizeColumnToContents(0);

@@ -139,6 +139,21 @@ double pathDeviation(const Reconstruction& scene, const std::optional<BundleCova
 
 bool isTornAt(const Seam& seam) { return seam.crossing >= 8 && seam.holding < 0.4 * seam.crossing; }
 
+constexpr int kFewNear = 4;
+
+/// Tracks that were set apart because they would lie in the camera's very place: before a far wall what stands near is
+/// left out as well, and nothing else tells that the camera is off.
+int tracksOnlyNear(const Reconstruction& scene) {
+    if (scene.turnsOnly()) return 0;
+    int count = 0;
+    for (std::size_t t = 0; t < scene.material().trails.size(); ++t) {
+        const Trail& trail = scene.material().trails[t];
+        count +=
+            !trail.heldOut && !scene.point(t) && trail.seen.size() >= 5 && scene.isOnlyNear(trail, lossWidth(scene));
+    }
+    return count;
+}
+
 }  // namespace
 
 bool isTorn(const Reconstruction& scene) { return isTornAt(weakestSeam(scene)); }
@@ -292,6 +307,11 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
             "tracks near each other are off together by {:.2f} px: something that moves bends the camera, or the lens "
             "is another; mask what moves",
             sharedError(scene, frames)));
+    if (const int near = tracksOnlyNear(scene); near >= kFewNear)
+        doubts.push_back(fmt::format(
+            "{} tracks move by themselves, or stand so near before the lens that they are not believed, and "
+            "the camera is off: mask them, or track more at distances between",
+            near));
     const Seam seam = weakestSeam(scene);
     if (isTornAt(seam))
         doubts.push_back(

@@ -149,8 +149,8 @@ bool isNear(const Vector4d& point, const std::vector<View>& views, double times)
 
 }  // namespace
 
-std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double width_px, std::size_t from,
-                                                  std::size_t step, std::size_t until) const {
+Reconstruction::Placed Reconstruction::placed(const Trail& trail, double width_px, std::size_t from, std::size_t step,
+                                              std::size_t until) const {
     if (turnsOnly_) {
         // The mean direction; every sighting gives one.
         Vector3d sum = Vector3d::Zero();
@@ -163,18 +163,18 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
                 ++count;
             }
         }
-        if (count < 1 || sum.norm() < 0.5 * count) return std::nullopt;
+        if (count < 1 || sum.norm() < 0.5 * count) return {};
         Vector4d direction;
         direction << sum.normalized(), 0;
-        return direction;
+        return {direction};
     }
     std::vector<View> views;
-    std::size_t placed = 0;
+    std::size_t count = 0;
     for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step)
-        placed += poses_[std::size_t(trail.seen[i].frame)].has_value();
-    if (placed < 2) return std::nullopt;
+        count += poses_[std::size_t(trail.seen[i].frame)].has_value();
+    if (count < 2) return {};
     // Every ray costs; two dozen over the whole length place a point as well as a hundred.
-    const std::size_t stride = width_px > 0 ? 1 : std::max<std::size_t>(1, placed / 16);
+    const std::size_t stride = width_px > 0 ? 1 : std::max<std::size_t>(1, count / 16);
     std::size_t k = 0;
     for (std::size_t i = from; i < std::min(trail.seen.size(), until); i += step) {
         const Seen& one = trail.seen[i];
@@ -184,7 +184,7 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
         if (const auto plane = planeFromPlate(lens, one.plate))
             views.push_back({pose->rotation.toRotationMatrix(), pose->translation, *plane, one.plate, lens});
     }
-    if (views.size() < 2) return std::nullopt;
+    if (views.size() < 2) return {};
     const double width = width_px > 0 ? width_px : 2.0 * material_->scale();
     // Rays that hardly converge may cross behind by their noise, and of a camera that stands still the camera itself
     // would be an answer: then the mean direction is the better start.
@@ -197,12 +197,21 @@ std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double wid
         linear && costOfPlace(*linear, views, width) < costOfPlace(point, views, width))
         point = *linear;
     point = refinedPlace(point, views, width, width_px > 0 ? 8 : 3);
-    if (!isNear(point, views, kNearCamera)) return point;
+    if (!isNear(point, views, kNearCamera)) return {point};
     // In the log-likelihood, the width being three times the noise.
     const Vector4d far = refinedDirection(start, views, width);
-    if (4.5 * (costOfPlace(far, views, width) - costOfPlace(point, views, width)) < kDepthShown) return far;
-    if (isNear(point, views, kNearest)) return std::nullopt;
-    return point;
+    if (4.5 * (costOfPlace(far, views, width) - costOfPlace(point, views, width)) < kDepthShown) return {far};
+    if (isNear(point, views, kNearest)) return {{}, true};
+    return {point};
+}
+
+std::optional<Vector4d> Reconstruction::bestPlace(const Trail& trail, double width_px, std::size_t from,
+                                                  std::size_t step, std::size_t until) const {
+    return placed(trail, width_px, from, step, until).point;
+}
+
+bool Reconstruction::isOnlyNear(const Trail& trail, double width_px) const {
+    return placed(trail, width_px, 0, 1, SIZE_MAX).isOnlyNear;
 }
 
 Vector4d Reconstruction::bestDirection(const Trail& trail, const Vector4d& first, double width_px,

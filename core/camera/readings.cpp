@@ -29,6 +29,14 @@ std::vector<char> markedFrames(const Material& material, const std::vector<int>&
     return isOne;
 }
 
+/// By what parts of the picture are told apart: eight across, five down.
+int partOf(const Seen& seen, const Material& material) {
+    constexpr int kAcross = 8, kDown = 5;
+    const int x = std::clamp(int(seen.plate.x() / material.width * kAcross), 0, kAcross - 1),
+              y = std::clamp(int(seen.plate.y() / material.height * kDown), 0, kDown - 1);
+    return y * kAcross + x;
+}
+
 struct ErrorAt {
     Vector2d at, error;
 };
@@ -375,7 +383,6 @@ double explainedShare(const Reconstruction& scene, const Material& all, const st
                       double noise_px) {
     const std::vector<char> isOne = markedFrames(all, frames);
     // Places that a track keeps to, and parts of the picture over time.
-    constexpr int kAcross = 8, kDown = 5;
     std::map<std::pair<int, int>, std::pair<double, double>> parts;  // explained, all
     const std::vector<double> explained = explainedOf(scene, all, isOne, noise_px);
     double tracks = 0, agreeing = 0;
@@ -385,9 +392,7 @@ double explainedShare(const Reconstruction& scene, const Material& all, const st
         agreeing += explained[t];
         for (const Seen& seen : all.trails[t].seen) {
             if (!isOne[std::size_t(seen.frame)]) continue;
-            const int x = std::clamp(int(seen.plate.x() / all.width * kAcross), 0, kAcross - 1),
-                      y = std::clamp(int(seen.plate.y() / all.height * kDown), 0, kDown - 1);
-            auto& [good, whole] = parts[{seen.frame, y * kAcross + x}];
+            auto& [good, whole] = parts[{seen.frame, partOf(seen, all)}];
             good += explained[t];
             whole += 1;
         }
@@ -433,7 +438,6 @@ OtherSide otherSideOf(const Reconstruction& scene, const Material& all, const st
     const std::vector<char> isOne = markedFrames(all, frames);
     const double noise = std::max(std::min(scene.noise(), 0.5 * all.scale()), 0.08 * all.scale());
     const std::vector<double> explained = explainedOf(scene, all, isOne, noise);
-    constexpr int kAcross = 8, kDown = 5;
     std::map<std::pair<int, int>, std::pair<int, int>> parts;  // contrary, all
     OtherSide side;
     for (std::size_t t = 0; t < all.trails.size(); ++t) {
@@ -442,9 +446,7 @@ OtherSide otherSideOf(const Reconstruction& scene, const Material& all, const st
         if (stands) side.standing.push_back(int(t));
         for (const Seen& seen : all.trails[t].seen) {
             if (!isOne[std::size_t(seen.frame)]) continue;
-            const int x = std::clamp(int(seen.plate.x() / all.width * kAcross), 0, kAcross - 1),
-                      y = std::clamp(int(seen.plate.y() / all.height * kDown), 0, kDown - 1);
-            auto& [contrary, whole] = parts[{seen.frame, y * kAcross + x}];
+            auto& [contrary, whole] = parts[{seen.frame, partOf(seen, all)}];
             contrary += !stands;
             ++whole;
         }
@@ -506,14 +508,10 @@ Sides compareSides(const Reconstruction& first, const Reconstruction& second, co
 }
 
 std::size_t partsCovered(const Material& material, const std::vector<int>& trails) {
-    constexpr int kAcross = 8, kDown = 5;
     std::set<std::pair<int, int>> parts;
     for (const int trail : trails)
-        for (const Seen& seen : material.trails[std::size_t(trail)].seen) {
-            const int x = std::clamp(int(seen.plate.x() / material.width * kAcross), 0, kAcross - 1),
-                      y = std::clamp(int(seen.plate.y() / material.height * kDown), 0, kDown - 1);
-            parts.insert({seen.frame, y * kAcross + x});
-        }
+        for (const Seen& seen : material.trails[std::size_t(trail)].seen)
+            parts.insert({seen.frame, partOf(seen, material)});
     return parts.size();
 }
 

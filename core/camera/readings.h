@@ -59,9 +59,8 @@ OtherSide otherSideOf(const Reconstruction& scene, const Material& all, const st
 /// Two scenes of the same tracks, each by what it alone explains.
 struct Sides {
     struct Side {
-        double share = 0;  ///< of the tracks that can be told
-        double extent =
-            0;  ///< of the picture, in which most of them lie: a part of its area, in the median of the frames
+        double share = 0;   ///< of the tracks that can be told
+        double extent = 0;  ///< the part of the picture's area in which most of them lie, in the median of the frames
     };
     Side first, second;
 };

@@ -108,6 +108,9 @@ public:
     std::optional<Eigen::Vector4d> bestPlace(const Trail& trail, double width_px, std::size_t from = 0,
                                              std::size_t step = 1, std::size_t until = SIZE_MAX) const;
 
+    /// Whether the sightings agree best on a place so near to a camera that `bestPlace` does not believe it.
+    bool isOnlyNear(const Trail& trail, double width_px) const;
+
     /// The same for a point at infinity, from a first guess.
     Eigen::Vector4d bestDirection(const Trail& trail, const Eigen::Vector4d& first, double width_px,
                                   std::size_t step = 1) const;
@@ -154,6 +157,11 @@ public:
     double medianAngleDegrees() const;
 
 private:
+    struct Placed {
+        std::optional<Eigen::Vector4d> point;
+        bool isOnlyNear = false;
+    };
+    Placed placed(const Trail& trail, double width_px, std::size_t from, std::size_t step, std::size_t until) const;
     Eigen::Vector2d expectedAxis() const;
     std::optional<Pose> resected(int frame, double tolerance_px, double* focal_px) const;
     std::optional<Pose> guessFor(int frame) const;

@@ -651,12 +651,25 @@ Answer ended(const KeyReading& reading, const Material& material, const std::vec
     return answer;
 }
 
+bool explainsMore(const Reconstruction& one, const Reconstruction& other, const Material& material,
+                  const std::vector<int>& frames) {
+    const double noise = std::max(std::min(one.noise(), other.noise()), 0.08 * material.scale());
+    return explainedShare(one, material, frames, noise) > explainedShare(other, material, frames, noise);
+}
+
+/// An answer, and the keyframes that it comes from.
+struct ReadAnswer {
+    Answer answer;
+    KeyReading reading;
+    std::vector<int> keys;
+};
+
 /// Where much of the picture contradicts the answer, it may be the camera of something that moves and fills less of it:
 /// a van that is followed lives as long as the shot, what stands passes by. What contradicts it is read by itself, and
 /// is taken for the scene where it spreads over clearly more of the picture, or explains more.
-std::optional<Answer> otherSide(const Answer& answer, const Material& material, const SolveOptions& options,
-                                const SolveOptions* zooming, const std::vector<int>& frames, const Progress& progress,
-                                const BundleWatch& watch) {
+std::optional<ReadAnswer> otherSide(const Answer& answer, const Material& material, const SolveOptions& options,
+                                    const SolveOptions* zooming, const std::vector<int>& frames,
+                                    const Progress& progress, const BundleWatch& watch) {
     constexpr double kOften = 0.2, kWider = 1.3, kEnough = 0.2, kNotLess = 0.6;
     if (options.basePair || progress.stopped()) return std::nullopt;
     const OtherSide side = otherSideOf(answer.scene, material, frames);
@@ -672,14 +685,27 @@ std::optional<Answer> otherSide(const Answer& answer, const Material& material, 
     const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
     const auto [ours, its] = compareSides(answer.scene, other.scene, material, frames, noise);
     const bool isWider = its.extent > kWider * ours.extent && its.share > kEnough && its.share > kNotLess * ours.share;
-    const auto explainsMore = [&] {
-        return !isBent(other.scene, frames) && explainedShare(other.scene, material, frames, noise) >
-                                                   explainedShare(answer.scene, material, frames, noise);
-    };
-    if (!isWider && !explainsMore()) return std::nullopt;
+    if (!isWider && (isBent(other.scene, frames) || !explainsMore(other.scene, answer.scene, material, frames)))
+        return std::nullopt;
     addWords(other.reason,
              fmt::format("its tracks lie in {:.0f} % of the picture, those that go against it in {:.0f} %",
                          100 * its.extent, 100 * ours.extent));
+    return ReadAnswer{std::move(other), *std::move(reading), keys};
+}
+
+/// The answer without what still bends it, where leaving that out explains more of the tracks.
+Answer withoutMovers(ReadAnswer read, const Material& material, const SolveOptions& options,
+                     const SolveOptions* zooming, const std::vector<int>& frames, const Progress& progress,
+                     const BundleWatch& watch) {
+    Expected<KeyReading> reading = std::move(read.reading);
+    // Where a handful of tracks holds two parts together, one of them can go with a mover and explain more.
+    if (!isBent(read.answer.scene, frames) || isTorn(read.answer.scene) ||
+        !lookForMovers(reading, material, read.keys, options, zooming, progress) || progress.stopped())
+        return std::move(read.answer);
+    Answer other = finished(*reading, material, read.keys, progress, watch);
+    if (!explainsMore(other.scene, read.answer.scene, material, frames)) return std::move(read.answer);
+    other.reason = std::move(read.answer.reason);
+    if (other.doubt.empty()) other.doubt = std::move(read.answer.doubt);  // what was open about the lens still is
     return other;
 }
 
@@ -697,7 +723,8 @@ Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& ma
     // Asked at once where the keyframes hint at it: looking for each thing that moves takes long.
     constexpr double kHint = 0.15;
     if (looks && told.empty() && reading && otherSideOf(reading->scene(), material, keys).share > kHint)
-        if (auto other = heard(finished(*reading, material, keys, progress, watch))) return *std::move(other);
+        if (auto other = heard(finished(*reading, material, keys, progress, watch)))
+            return withoutMovers(*std::move(other), material, options, zooming, frames, progress, watch);
     if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
     else if (looks) lookForMovers(reading, material, keys, options, zooming, progress);
     if (!reading) return tl::unexpected(reading.error());
@@ -710,18 +737,16 @@ Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& ma
         zooming = nullptr;
     }
     if (looks && told.empty())
-        if (auto other = heard(answer)) return *std::move(other);
+        if (auto other = heard(answer)) return std::move(other->answer);
     if (looks || progress.stopped()) return answer;
     // On the keyframes all was well; between them something may still bend it.
     if (!isBent(answer.scene, frames) && !isTorn(answer.scene)) return answer;
     if (told.empty())
-        if (auto other = heard(answer)) return *std::move(other);
+        if (auto other = heard(answer)) return std::move(other->answer);
     const Progress again = progress.part(0.84, 0.92);
     if (!lookForMovers(first, material, keys, options, zooming, again)) return answer;
     Answer other = finished(*std::move(first), material, keys, again, watch);
-    const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
-    const bool isBetter =
-        explainedShare(other.scene, material, frames, noise) > explainedShare(answer.scene, material, frames, noise);
+    const bool isBetter = explainsMore(other.scene, answer.scene, material, frames);
     if (other.doubt.empty()) other.doubt = answer.doubt;  // what was open about the lens still is
     return isBetter ? std::move(other) : std::move(answer);
 }
@@ -1004,6 +1029,8 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
             atOnce.reading = SolveOptions::Reading::atOnce;
             return solvedCamera(tracks, filmed, atOnce, progress, watch);
         }
+        // Rows that were not read yet, or a guess of them, look like a walk.
+        turnInTheEnd(*answer, keys, decided, progress, watchBundle);
     }
     const Reconstruction& scene = answer->scene;
     if (scene.placedFrames() < int(material.frames.size()) && progress.stopped())

@@ -204,7 +204,7 @@ Expected<PutBackReport> putBackFrames(FrameCache& frames, FrameCache& made, cons
         return alpha && *alpha ? std::make_shared<const ImageChannel>(std::move(**alpha)) : nullptr;
     };
     const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
-        const SheetMap& map = maps[i];
+        const SheetMap map = maps[i];  // what it keeps between its two ways back goes with the frame
         if (source.by == PutBackBy::difference)
             return putBack(picture, map.given(picture), changed, map.back, {.filter = options.filter});
         const auto part = partOf(numbers[i]);
@@ -224,7 +224,8 @@ Expected<PutBackReport> putBackSheets(FrameCache& frames, FrameCache& made, cons
     std::vector<int> numbers;
     for (const SheetMap& map : maps) numbers.push_back(map.frame);
     const auto one = [&](const Picture& picture, const Picture& changed, std::size_t i) {
-        return putBack(picture, maps[i].given(picture), changed, maps[i].back);
+        const SheetMap map = maps[i];  // as above
+        return putBack(picture, map.given(picture), changed, map.back);
     };
     return putBackEach(frames, made, numbers, pattern, RenderOptions{}.quality, progress, one);
 }

@@ -62,7 +62,7 @@ struct PutBackSource {
 struct SheetMap {
     int frame = 0;
     std::function<Picture(const Picture& plate)> given;
-    ComingBack back;
+    ComingBack back;  ///< may keep its table for the next call: a copy is called, and dropped with its frame
 };
 /// Puts back what was changed elsewhere on frames that were given out at the plate's size by `maps`: `made` holds them.
 /// Fails when it is of another size, naming both, holds none of the frames, has no alpha when it should go by it, or

@@ -87,8 +87,11 @@ std::vector<SheetMap> steadiedSheets(const std::vector<FrameMap>& maps, std::sha
              [map, rows, filter, edges](const Picture& plate) {
                  return bent(plate, steadying(map, *rows, plate.width, plate.height), bendFilterOf(filter), edges);
              },
-             [map, rows](const Picture& made, ResampleFilter by, EdgeMode beyond) {
-                 return bent(made, unsteadying(map, *rows, made.width, made.height), bendFilterOf(by), beyond);
+             // The change and the picture come back by the same table.
+             [map, rows, table = std::shared_ptr<const LookUp>()](const Picture& made, ResampleFilter by,
+                                                                  EdgeMode beyond) mutable {
+                 if (!table) table = std::make_shared<const LookUp>(unsteadying(map, *rows, made.width, made.height));
+                 return bent(made, *table, bendFilterOf(by), beyond);
              }});
     }
     return sheets;

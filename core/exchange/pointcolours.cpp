@@ -2,8 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
-#include <unordered_map>
+#include <string>
 
 namespace pinion {
 namespace {
@@ -33,30 +32,32 @@ PointColour colourAt(const Picture& picture, const Eigen::Vector2d& at) {
 
 }  // namespace
 
-std::vector<PointColour> pointColours(const CameraFile& file, const Shot& shot, FrameCache& frames,
-                                      const Progress& progress) {
-    std::unordered_map<std::string, const Track*> named;
-    for (const Track& track : shot.tracks) named.emplace(track.name, &track);
-    struct Wanted {
-        std::size_t point;
-        Eigen::Vector2d at;
-    };
-    std::map<int, std::vector<Wanted>> byFrame;
-    for (std::size_t i = 0; i < file.points.size(); ++i) {
-        const auto found = named.find(file.points[i].name);
-        if (found == named.end() || found->second->samples.isEmpty()) continue;
-        const auto& samples = found->second->samples;
-        const Sample& middle = samples[samples.size() / 2];
-        byFrame[middle.frame].push_back({i, middle.wanted()});
-    }
-    std::vector<PointColour> colours(file.points.size(), kUnknownColour);
-    std::size_t done = 0;
-    for (const auto& [frame, wanted] : byFrame) {
-        if (progress.stopped()) break;
-        progress.report(double(done++) / double(byFrame.size()), "Colours of the points");
+std::unordered_map<TrackId, PointColour> trackColours(const List<Track>& tracks, const FrameRange& range,
+                                                      FrameCache& frames, int most, const Progress& progress) {
+    std::unordered_map<TrackId, PointColour> colours;
+    const int count = std::min(most, range.count());
+    for (int i = 0; i < count && colours.size() < tracks.size() && !progress.stopped(); ++i) {
+        progress.report(double(i) / count, "Colours of the points");
+        const int frame = count > 1 ? range.first + (range.count() - 1) * i / (count - 1) : range.first;
         const auto picture = frames.get(frame);
         if (!picture) continue;
-        for (const Wanted& one : wanted) colours[one.point] = colourAt(**picture, one.at);
+        for (const Track& track : tracks)
+            if (const Sample* sample = colours.contains(track.id) ? nullptr : sampleAt(track, frame))
+                colours[track.id] = colourAt(**picture, sample->wanted());
+    }
+    return colours;
+}
+
+std::vector<PointColour> pointColours(const CameraFile& file, const Shot& shot, FrameCache& frames,
+                                      const Progress& progress) {
+    const auto known = trackColours(shot.tracks, shot.plate.range, frames, 48, progress);
+    std::unordered_map<std::string, PointColour> named;
+    for (const Track& track : shot.tracks)
+        if (const auto found = known.find(track.id); found != known.end()) named.emplace(track.name, found->second);
+    std::vector<PointColour> colours;
+    for (const CameraFile::Point& point : file.points) {
+        const auto found = named.find(point.name);
+        colours.push_back(found == named.end() ? kUnknownColour : found->second);
     }
     return colours;
 }

@@ -86,6 +86,7 @@ RowWarp::RowWarp(const PlateMotion& motion, const Readout& readout, int width, i
                                         referenceFromOwn);
         frames_.emplace(frames[i].frame, std::move(own));
     }
+    reach_px_ = farthest();
 }
 
 Vector2d RowWarp::onRow(const Frame& frame, double row, const Vector2d& straight) const {
@@ -122,7 +123,7 @@ Vector2d RowWarp::straightFromFilmed(int frame, const Vector2d& filmed) const {
     return straight;
 }
 
-double RowWarp::reach_px() const {
+double RowWarp::farthest() const {
     constexpr int kSteps = 8;  // along each side: what moves the rows is smooth
     double most = 0;
     for (const auto& [frame, own] : frames_)

@@ -28,19 +28,21 @@ public:
     Eigen::Vector2d straightFromFilmed(int frame, const Eigen::Vector2d& filmed) const;
 
     /// The farthest that a place of the frame's border is moved on any frame, in pixels.
-    double reach_px() const;
+    double reach_px() const { return reach_px_; }
 
 private:
     struct Frame {
         int before = 0, after = 0;                   ///< neighbours in time
         std::vector<Eigen::Matrix3d> besideFromOwn;  ///< from the first of them to the last
     };
+    double farthest() const;
     /// The place at the time at which a row is read.
     Eigen::Vector2d onRow(const Frame& frame, double row, const Eigen::Vector2d& straight) const;
 
     Readout readout_;
     int width_, height_;
     std::map<int, Frame> frames_;
+    double reach_px_ = 0;
 };
 
 }  // namespace pinion

@@ -116,6 +116,52 @@ TEST_CASE("a .glb without points or without frames is whole all the same") {
     CHECK(json::parse(empty.substr(20, wordAt(empty, 12))).contains("buffers") == false);
 }
 
+TEST_CASE("the cloud has the colours that the plate has under its tracks") {
+    const auto plate = Plate::open(std::string(PINION_SOURCE_DIR) + "/demo/plates/landing.mp4");
+    REQUIRE(plate);
+    FrameCache frames(*plate);
+    Shot shot;
+    shot.plate.range = {1001, 1020};
+    std::vector<Track> tracks;
+    const auto add = [&](const char* name, int first, int last, const Eigen::Vector2d& at) {
+        Track track;
+        track.id = TrackId(tracks.size() + 1);
+        track.name = name;
+        std::vector<Sample> samples;
+        for (int frame = first; frame <= last; ++frame) samples.push_back({.frame = frame, .at = at});
+        track.samples = List<Sample>(std::move(samples));
+        tracks.push_back(std::move(track));
+    };
+    add("roof", 1001, 1001, {1000.5, 200.5});
+    add("late", 1007, 1008, {640.5, 500.5});
+    add("beyond", 1021, 1030, {100, 100});
+    shot.tracks = List<Track>(std::move(tracks));
+    const auto meanAt = [&](int frame, int x, int y, std::size_t c) {
+        const auto picture = frames.get(frame);
+        REQUIRE(picture);
+        double sum = 0;
+        for (int v = y - 1; v <= y + 1; ++v)
+            for (int u = x - 1; u <= x + 1; ++u)
+                sum += (*picture)->bytes[(std::size_t(v) * 1280 + std::size_t(u)) * 3 + c];
+        return sum / 9;
+    };
+    const auto known = trackColours(shot.tracks, shot.plate.range, frames);
+    REQUIRE(known.size() == 2);
+    for (std::size_t c = 0; c < 3; ++c) {
+        CHECK(std::abs(known.at(1)[c] - meanAt(1001, 1000, 200, c)) <= 0.5);
+        CHECK(std::abs(known.at(2)[c] - meanAt(1007, 640, 500, c)) <= 0.5);
+    }
+    // Of two frames alone the second track is on neither.
+    CHECK(trackColours(shot.tracks, shot.plate.range, frames, 2).size() == 1);
+    CameraFile file;
+    file.points = {{"late", {0, 0, 0}}, {"nobody", {1, 0, 0}}, {"beyond", {2, 0, 0}}};
+    const auto colours = pointColours(file, shot, frames);
+    REQUIRE(colours.size() == 3);
+    CHECK(colours[0] == known.at(2));
+    CHECK(colours[1] == PointColour{128, 128, 128});
+    CHECK(colours[2] == PointColour{128, 128, 128});
+}
+
 TEST_CASE("a .ply holds the cloud as its header says") {
     const CameraFile file = madeFile();
     const std::string ply = cloudPly(file);

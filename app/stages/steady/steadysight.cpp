@@ -4,7 +4,6 @@
 
 #include <Eigen/LU>
 #include <algorithm>
-#include <mutex>
 
 namespace pinion {
 namespace {
@@ -32,12 +31,9 @@ class StraightPicture : public Rendering {
 public:
     StraightPicture(std::shared_ptr<const RowWarp> rows, int frame) : rows_(std::move(rows)), frame_(frame) {}
     QImage made(const Picture& picture, const ViewTransform& view) const override {
-        std::call_once(once_, [&] {
-            table_ =
-                DisplayBend(steadying({frame_, Eigen::Matrix3d::Identity()}, *rows_, picture.width, picture.height),
-                            picture.width, picture.height);
-        });
-        const auto pixels = table_.bent(displayPixels(picture, view));
+        // Each frame has a table of its own, as large as the picture: it is not kept.
+        const LookUp table = steadying({frame_, Eigen::Matrix3d::Identity()}, *rows_, picture.width, picture.height);
+        const auto pixels = DisplayBend(table, picture.width, picture.height).bent(displayPixels(picture, view));
         return QImage(reinterpret_cast<const uchar*>(pixels.get()), picture.width, picture.height, picture.width * 4,
                       QImage::Format_ARGB32_Premultiplied)
             .copy();
@@ -46,8 +42,6 @@ public:
 private:
     std::shared_ptr<const RowWarp> rows_;
     int frame_;
-    mutable std::once_flag once_;
-    mutable DisplayBend table_;
 };
 
 }  // namespace

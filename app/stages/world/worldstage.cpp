@@ -57,6 +57,7 @@ void WorldStage::showBefore(bool on) {
         session_.say("The world has not been set another way yet.");
         return;
     }
+    isBeforeShown_ = on;
     const std::optional<World> shown = on ? before_ : std::nullopt;
     ground_->showInstead(shown);
     if (inScene_) inScene_->instead = shown;
@@ -65,7 +66,9 @@ void WorldStage::showBefore(bool on) {
 }
 
 bool WorldStage::keyHeld(const QKeySequence& key, bool isDown) {
-    if (key != QKeySequence("Shift+Q") || (isDown && !session_.shot().solve)) return false;
+    // Let go, the modifier may be up before the key.
+    const bool isOurs = isDown ? key == QKeySequence("Shift+Q") && session_.shot().solve : isBeforeShown_;
+    if (!isOurs) return false;
     showBefore(isDown);
     return true;
 }

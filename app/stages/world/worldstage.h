@@ -69,6 +69,7 @@ private:
 
     World now_;
     std::optional<World> before_;
+    bool isBeforeShown_ = false;
     std::filesystem::path plate_;  ///< whose world that is
     QString footWords_;
     std::uint64_t footKey_ = 0;  ///< what `footWords_` is of

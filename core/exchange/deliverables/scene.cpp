@@ -8,6 +8,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr std::size_t kCacheBytes = std::size_t(64) << 20;
+
 Expected<std::vector<fs::path>> writeScene(const Shot& shot, const Deliverable& deliverable, const fs::path& path) {
     const auto camera = cameraFileOf(shot);
     if (!camera) return tl::unexpected(camera.error());
@@ -16,7 +18,7 @@ Expected<std::vector<fs::path>> writeScene(const Shot& shot, const Deliverable& 
     // A plate that is gone leaves the cloud without colours.
     std::vector<PointColour> colours;
     if (const auto plate = Plate::open(shot.plate.path, {.firstFrameOfVideo = shot.plate.frames.first})) {
-        FrameCache frames(*plate);
+        FrameCache frames(*plate, kCacheBytes);  // each frame is looked at once
         colours = pointColours(*camera, shot, frames);
     }
     const std::string contents = deliverable.format == DeliverableFormat::ply ? cloudPly(*camera, colours)
@@ -36,6 +38,8 @@ void addSceneKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
     addScene(print, shot);
     if (!shot.objects.isEmpty()) addObjects(print, shot);
     addTrackNames(print, shot.tracks);
+    // Where the colours of the cloud are looked up.
+    addTracks(print, shot.tracks, AsideTracks::leftOut);
 }
 
 }  // namespace

@@ -152,6 +152,9 @@ Expected<PicturePlan> picturePlan(const Shot& shot) {
             if (auto filled = fill(plan, width, height); !filled) return tl::unexpected(filled.error());
         }
         plan.motion = std::move(*motion);
+        // What the maps read inside may lie outside by its rows.
+        if (plan.rows && plan.fills)
+            plan.fills = fillZoom(plan.frames, width, height, plan.rows->reach_px()).value_or(2) < 1 + 1e-6;
     }
     if (lends) {
         ShakeLending lending = s.lending;
