@@ -135,7 +135,7 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
     const Vector3d sun = shot.scene.sun.towards.normalized();
     const QColor edge(40, 40, 40);
     for (const StandIn& one : sceneInWorld(shot).standIns) {
-        if (one.hidden || !one.isOn(frame)) continue;
+        if (one.hidden || !one.isOn(frame) || one.kind == StandInKind::locator) continue;
         const Eigen::Affine3d world = stanceOf(one).worldFromUnit();
         // A mesh that has not been read yet would hold the window up, as would a large one.
         constexpr std::size_t kMost = 200000;

@@ -249,6 +249,7 @@ Shot fullShot() {
          .hides = true,
          .hidden = true,
          .carrier = 4,
+         .group = 2,
          .frames = FrameRange{1003, 1008}},
         {.id = 4,
          .name = "pilot",
@@ -258,8 +259,12 @@ Shot fullShot() {
                   ColourKey{{0.125F, 0.75F, 0.25F}, 0.1875F, 0.0625F, 0.5F},
                   true},
          .stance = {{2.25, 0.5, 1.75}, {0, 12.5, 0}, {0.875, 1.75, 1}}},
-        {.id = 5, .name = "sign", .kind = StandInKind::text, .words = "Ternholm 3"}};
-    s.scene.sun = {{-0.25, 0.875, 0.3125}, 2.25, 0.8125};
+        {.id = 5, .name = "sign", .kind = StandInKind::text, .words = "Ternholm 3", .group = 2},
+        {.id = 6,
+         .name = "lamp's foot",
+         .kind = StandInKind::locator,
+         .stance = {{0.25, 0, 0.5}, {0, 0, 0}, {0.2, 0.2, 0.2}}}};
+    s.scene.sun = {{-0.25, 0.875, 0.3125}, 2.25, 0.8125, 0.625};
     s.scene.ground = 0.125;
     s.scene.groundCatches = false;
     s.nextStandIn = 9;
@@ -309,6 +314,7 @@ Shot fullShot() {
     s.nextInsert = 12;
     s.insertsPath = "lamp.####.exr";
     s.insertsAlone = true;
+    s.sceneWriting = {"x/scene.####.exr", SceneManner::undistorted, {ScenePass::normal, ScenePass::depth}, 0.375};
     s.deliverables = std::vector<Deliverable>{{"sign pin",
                                                DeliverableKind::cornerPin,
                                                DeliverableFormat::csv,

@@ -1,12 +1,11 @@
 #include "jobs/inserting.h"
 
 #include "base/files.h"
-#include "base/json.h"
+#include "jobs/goingon.h"
+#include "jobs/standing.h"
 #include "plate/filestamp.h"
 
 #include <algorithm>
-#include <numeric>
-#include <set>
 
 namespace pinion {
 namespace {
@@ -39,33 +38,11 @@ std::uint64_t renderKey(const Shot& shot, const FrameCache& frames, ArtShelf& sh
     print.add(stampOf(frames.plate(), shot.plate.range));
     for (const Clip& clip : shot.clips)
         if (const auto plate = shelf.open(clip)) print.add(stampOf(**plate, clip.frames));
-    for (const StandIn& one : shot.scene.standIns)
-        if (one.kind == StandInKind::mesh) print.add(stampOf(one.file));
-        else if (const auto clip = one.showsPictures() ? clipOf(one.file) : tl::unexpected(Error{}))
-            if (const auto plate = shelf.open(*clip)) print.add(stampOf(**plate, clip->frames));
+    addFilesOf(print, shot.scene, shelf);
     for (const Matte& matte : shot.mattes)
         if (matte.pictures)
             if (const auto plate = Plate::open(matte.pictures->path())) print.add(stampOf(**plate, shot.plate.range));
     return print.add(alone ? 1 : 0).value();
-}
-
-/// Beside a sequence while it is not whole: of what it is, so that it can go on.
-fs::path partPath(const fs::path& pattern) {
-    return pattern.parent_path() / (nameWithoutNumber(pattern) + ".unfinished.json");
-}
-
-/// The frames that an earlier run of the same render has written: those that are younger than its mark.
-std::set<int> writtenBefore(const fs::path& pattern, std::uint64_t key, const FrameRange& range) {
-    const auto before = jsonfile::parseFile(
-        partPath(pattern), [](const jsonfile::json& document) { return jsonfile::text(document, "render", "file"); });
-    if (!before || *before != std::to_string(key)) return {};
-    std::set<int> written;
-    std::error_code code;
-    const auto begun = fs::last_write_time(partPath(pattern), code);
-    for (int frame = range.first; frame <= range.last; ++frame)
-        if (const auto made = fs::last_write_time(frameFile(pattern, frame), code); !code && made >= begun)
-            written.insert(frame);
-    return written;
 }
 
 /// Whether both name the same file on a frame.
@@ -136,36 +113,17 @@ Expected<InsertReport> runInserts(const Shot& shot, FrameCache& frames, ArtShelf
     const InsertScene scene = insertSceneOf(shot);
     if (scene.inserts.empty()) return failure(Fault::input, "there is no insert to render");
     if (const auto whole = checkClips(scene, shelf, pattern); !whole) return tl::unexpected(whole.error());
-    std::vector<int> numbers(std::size_t(shot.plate.range.count()));
-    std::iota(numbers.begin(), numbers.end(), shot.plate.range.first);
-    if (!isSequencePattern(pattern)) return rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
-    const std::uint64_t key = renderKey(shot, frames, shelf, alone);
-    const std::set<int> before = writtenBefore(pattern, key, shot.plate.range);
-    const auto all = numbers.size();
-    std::erase_if(numbers, [&](int frame) { return before.contains(frame); });
-    const int kept = int(all - numbers.size());
-    const fs::path part = partPath(pattern);
-    const auto finished = [&part] {
-        std::error_code code;
-        fs::remove(part, code);
-    };
-    if (numbers.empty()) {
-        finished();
-        return InsertReport{{}, kept, scene.notes};
+    const GoingOn going(pattern, isSequencePattern(pattern) ? renderKey(shot, frames, shelf, alone) : 0,
+                        shot.plate.range);
+    InsertReport report{{}, 0, scene.notes};
+    if (!going.open().empty()) {
+        if (const auto begun = going.begin(); !begun) return tl::unexpected(begun.error());
+        auto made = rendered(frames, going.open(), scene, shelf, pattern, alone, 16, progress);
+        if (!made) return tl::unexpected(going.failed(made.error()));
+        report = *std::move(made);
     }
-    if (const auto folder = makeFolder(pattern.parent_path()); !folder) return tl::unexpected(folder.error());
-    // The mark of a render that goes on stays as old as it is.
-    if (before.empty()) {
-        const jsonfile::json document{{"format", "pinion.unfinished"}, {"version", 1}, {"render", std::to_string(key)}};
-        if (const auto marked = writeFile(part, jsonfile::dumped(document, 2) + "\n"); !marked)
-            return tl::unexpected(marked.error());
-    }
-    auto report = rendered(frames, numbers, scene, shelf, pattern, alone, 16, progress);
-    if (!report)
-        return failure(report.error().fault, "{}; the frames before it are kept, and rendering goes on there",
-                       report.error().message);
-    report->kept = kept;
-    if (!report->render.stopped) finished();
+    report.kept = going.kept();
+    if (!report.render.stopped) going.finish();
     return report;
 }
 

@@ -1,10 +1,14 @@
 #include "jobs/standing.h"
 
 #include "base/files.h"
+#include "comp/burnin.h"
 #include "comp/insert.h"
 #include "comp/keying.h"
+#include "jobs/goingon.h"
 #include "jobs/lensing.h"
 #include "planar/surface.h"
+#include "plate/filestamp.h"
+#include "shot/ingredients.h"
 #include "track/matcher.h"
 
 #include <algorithm>
@@ -36,6 +40,13 @@ StandIn withPictures(StandIn standIn, const CardFile& file) {
         for (StanceKey& key : keys) key.stance.size.x() = key.stance.size.y() * ratio;
     });
     return standIn;
+}
+
+void addFilesOf(Fingerprint& print, const SceneLook& look, ArtShelf& shelf) {
+    for (const StandIn& one : look.standIns)
+        if (one.kind == StandInKind::mesh) print.add(stampOf(one.file));
+        else if (const auto clip = one.showsPictures() ? clipOf(one.file) : tl::unexpected(Error{}))
+            if (const auto plate = shelf.open(*clip)) print.add(stampOf(**plate, clip->frames));
 }
 
 namespace {
@@ -172,19 +183,44 @@ NamedChannels channelsOf(const SceneFrame& frame, const std::vector<ScenePass>& 
 }
 
 Expected<void> checkStand(const Solve& solve, const StandOptions& options, const std::filesystem::path& pattern) {
-    if (!options.alone && options.undistorted)
-        return failure(Fault::input,
-                       "an undistorted scene is written alone: undistort the plate by its lens for what "
-                       "lies under it");
-    if (!options.alone && !options.passes.empty())
+    if (!options.isAlone() && !options.passes.empty())
         return failure(Fault::input, "passes are of the scene alone: ask for it alone");
     if (!options.passes.empty() && loweredEnding(pattern) != ".exr")
         return failure(Fault::input, "{}: passes are layers of EXR: write a sequence of .exr", pattern.string());
-    if (options.undistorted && solve.readout.isRolling())
+    if (options.manner == SceneManner::undistorted && solve.readout.isRolling())
         return failure(Fault::input,
                        "rows that are read one after the other have no undistorted place: render the "
                        "scene as filmed, and undistort it with the plate");
     return {};
+}
+
+/// What the pictures depend on: another key is another render.
+std::uint64_t sceneKey(const FrameCache& frames, const FrameRange& range, const Solve& solve,
+                       const Orientation& orientation, const SceneLook& look, const StandOptions& options) {
+    Shot shot;
+    shot.solve = std::shared_ptr<const Solve>(std::shared_ptr<void>(), &solve);
+    shot.scene = look;
+    shot.sceneWriting = {{}, options.manner, options.passes, options.shutter};
+    Fingerprint print;
+    addSolve(print, shot);
+    addScene(print, shot);
+    addText(print, options.name);
+    print.add(options.samples).add(orientation.scale);
+    for (int i = 0; i < 9; ++i) print.add(orientation.rotation(i / 3, i % 3));
+    for (int i = 0; i < 3; ++i) print.add(orientation.translation[i]);
+    print.add(stampOf(frames.plate(), range));
+    ArtShelf shelf;
+    addFilesOf(print, look, shelf);
+    return print.value();
+}
+
+/// The shot's name, the frame, and what its tracks miss the camera by.
+std::array<std::string, 3> reviewWords(const Solve& solve, const std::string& name, int frame) {
+    const SolvedFrame* solved = solvedFrameAt(solve, frame);
+    return {name, std::to_string(frame),
+            !solved              ? "no camera"
+            : solved->rms_px > 0 ? fmt::format("{:.2f} px", solved->rms_px)
+                                 : std::string()};
 }
 
 }  // namespace
@@ -198,26 +234,33 @@ Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, cons
     if (solve.lens.width != facts.width || solve.lens.height != facts.height)
         return failure(Fault::input, "the camera is for {}x{}, the plate is {}x{}", solve.lens.width, solve.lens.height,
                        facts.width, facts.height);
-    if (std::all_of(look.standIns.begin(), look.standIns.end(), [](const StandIn& one) { return one.hidden; }))
+    if (std::all_of(look.standIns.begin(), look.standIns.end(),
+                    [](const StandIn& one) { return one.hidden || one.kind == StandInKind::locator; }))
         return failure(Fault::input, "nothing stands in the scene: put something there first");
     StandReport report;
-    std::vector<int> numbers;
-    for (int frame = range.first; frame <= range.last; ++frame) {
-        numbers.push_back(frame);
+    for (int frame = range.first; frame <= range.last; ++frame)
         if (!solvedFrameAt(solve, frame)) report.unsolved.push_back(frame);
-    }
-    if (report.unsolved.size() == numbers.size())
+    if (int(report.unsolved.size()) == range.count())
         return failure(Fault::input, "the camera has none of the frames {}-{}", range.first, range.last);
     PixelBox box{0, 0, facts.width, facts.height};
-    if (options.undistorted) {
+    const bool isUndistorted = options.manner == SceneManner::undistorted;
+    if (isUndistorted) {
         const auto grown = undistortedBox(
             LensOverTime{facts.width, facts.height, [&](int frame) { return lensOn(solve, frame); }}, range, {});
         if (!grown) return tl::unexpected(grown.error());
         box = *grown;
     }
-    const Solve seen = options.undistorted ? undistortedSolve(solve) : solve;
+    const Solve seen = isUndistorted ? undistortedSolve(solve) : solve;
     StandFrames scene(seen, orientation, look, options, box, facts.fps);
     report.problems = scene.troubles();
+    const GoingOn going(pattern, sceneKey(frames, range, solve, orientation, look, options), range);
+    const std::vector<int>& numbers = going.open();
+    report.kept = going.kept();
+    if (numbers.empty()) {
+        going.finish();
+        return report;
+    }
+    if (const auto begun = going.begin(); !begun) return tl::unexpected(begun.error());
     const auto made = [&](const Picture& picture, std::size_t i) -> Expected<WriteFrame> {
         // Layers of an EXR are linear.
         const bool linear = picture.linear || !options.passes.empty();
@@ -226,9 +269,10 @@ Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, cons
             return [made = channelsOf(frame, options.passes, box)](FrameWriter& writer, int number) {
                 return writer.write(number, made);
             };
-        if (!options.alone) {
+        if (!options.isAlone()) {
             Picture over = picture;
             lay(over, frame.layer, Blend::over);
+            if (options.manner == SceneManner::review) burnIn(over, reviewWords(solve, options.name, numbers[i]));
             return writingOf(std::move(over));
         }
         InsertAlone alone(box.width(), box.height(), picture.linear);
@@ -240,10 +284,11 @@ Expected<StandReport> runStand(FrameCache& frames, const FrameRange& range, cons
         };
     };
     RenderOptions writing{.quality = options.quality, .width = box.width(), .height = box.height()};
-    if (options.undistorted) writing.window = FrameWindow{facts.width, facts.height, box.x0, box.y0};
+    if (isUndistorted) writing.window = FrameWindow{facts.width, facts.height, box.x0, box.y0};
     auto render = renderMade(frames, numbers, pattern, writing, made, progress);
-    if (!render) return tl::unexpected(render.error());
+    if (!render) return tl::unexpected(going.failed(render.error()));
     report.render = *std::move(render);
+    if (!report.render.stopped) going.finish();
     return report;
 }
 

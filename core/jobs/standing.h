@@ -1,29 +1,26 @@
 #pragma once
 
+#include "base/fingerprint.h"
 #include "base/progress.h"
 #include "comp/render.h"
 #include "plate/framecache.h"
 #include "render/scenerender.h"
+#include "world/scenewriting.h"
 
-#include <array>
 #include <filesystem>
+#include <string>
 #include <vector>
 
 namespace pinion {
 
-/// What is written of each pixel beside its colour, in layers of an EXR: "depth.Z" (metres along the camera's axis),
-/// "normal" and "position" (X, Y, Z of the world), "mask.A" (the object's place in the list, from 1), "shadow.A".
-enum class ScenePass { shadow, depth, position, normal, mask };
-inline constexpr std::array kScenePasses{"shadow", "depth", "position", "normal", "mask"};
-
 struct StandOptions {
-    bool alone = false;             ///< the stand-ins by themselves, premultiplied, with their alpha
+    SceneManner manner = SceneManner::over;
+    std::string name;               ///< of the shot, for a review
     int samples = 64;               ///< rays through a pixel where an edge passes
     int quality = 16;               ///< of a video
     std::vector<ScenePass> passes;  ///< of the frame's middle, not blurred
     double shutter = 0;             ///< frames over which motion blurs, 0 to 1
-    /// As a lens without distortion sees it, as large as the overscan of undistorting it.
-    bool undistorted = false;
+    bool isAlone() const { return manner == SceneManner::alone || manner == SceneManner::undistorted; }
 };
 
 /// What a card is made of.
@@ -37,13 +34,18 @@ Expected<CardFile> readCard(const std::filesystem::path& path);
 /// others in their place leave width and key as an artist has set them.
 StandIn withPictures(StandIn standIn, const CardFile& file);
 
+/// When the files were written that stand-ins show: replaced, they make another render.
+void addFilesOf(Fingerprint& print, const SceneLook& look, ArtShelf& shelf);
+
 struct StandReport {
     RenderReport render;
+    int kept = 0;               ///< frames that an earlier run had written and this one left as they are
     std::vector<int> unsolved;  ///< frames without a camera: the plate as it is
     std::vector<std::string> problems;
 };
 
-/// The scene over the plate's frames, seen by the solved camera in the oriented world, written to `pattern`. Fails when
+/// The scene over the plate's frames, seen by the solved camera in the oriented world, written to `pattern`. A sequence
+/// that was stopped goes on where it ended as long as nothing has changed since. Fails when
 /// no frame of the range has a camera, when the camera is for another size, when nothing stands in the scene, and for
 /// what cannot go together: passes and an undistorted scene are of the scene alone, passes are EXR's, and rows that are
 /// read one after the other have no undistorted place.

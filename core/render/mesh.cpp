@@ -137,6 +137,7 @@ Mesh madeMesh(StandInKind kind, int sides) {
             return flatMesh({-0.5F, 0, 0.5F}, {1, 0, 0}, {0, 0, -1});
         case StandInKind::box:
         case StandInKind::mesh:
+        case StandInKind::locator:
             break;
     }
     return boxMesh();

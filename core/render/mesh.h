@@ -34,7 +34,8 @@ struct Mesh {
 /// What is round has so many sides: a ball of 400 pixels misses its outline by 0.03 px at most.
 inline constexpr int kRoundSides = 256;
 
-/// The shape of a kind: x and z from -0.5 to 0.5, y from 0 to 1. A board lies in z = 0, a grid in y = 0. Made once.
+/// The shape of a kind: x and z from -0.5 to 0.5, y from 0 to 1. A board lies in z = 0, a grid in y = 0; of a mesh and a
+/// locator it is their box. Made once.
 std::shared_ptr<const Mesh> unitMesh(StandInKind kind, int sides = kRoundSides);
 
 }  // namespace pinion

@@ -146,6 +146,7 @@ std::shared_ptr<const Mesh> knownMesh(const std::filesystem::path& path) {
 }
 
 std::shared_ptr<const Mesh> shapeOf(const StandIn& standIn, int sides) {
+    if (standIn.kind == StandInKind::locator) return nullptr;
     if (standIn.kind != StandInKind::mesh) return unitMesh(standIn.kind, sides);
     const auto file = readMesh(standIn.file);
     return file ? file->mesh : nullptr;

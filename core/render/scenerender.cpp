@@ -5,6 +5,7 @@
 #include "comp/layersource.h"
 #include "render/meshfile.h"
 #include "render/rays.h"
+#include "render/skylight.h"
 
 #include <Eigen/LU>
 #include <algorithm>
@@ -172,6 +173,10 @@ public:
                 seen.push_back(body);
             }
             if (!one.casts || one.kind == StandInKind::grid) continue;
+            if (look_.sun.strength < 1 && look_.sun.skyShadow > 0) {
+                const std::size_t inSky = sky_.add(one.kind, body.worldFromMesh, one.opacity > 0 ? one.opacity : 1);
+                if (!bodies_.empty() && bodies_.back().index == i) bodies_.back().inSky = inSky;
+            }
             // What is clear in places lets the sun through there.
             if (picture && (one.showsPictures() || one.kind == StandInKind::text))
                 veils_.push_back({body.worldFromMesh.inverse(), picture});
@@ -229,6 +234,7 @@ private:
         Eigen::Matrix3d normals;
         Array3f colour;  ///< linear
         std::shared_ptr<const SurfacePicture> picture;
+        std::optional<std::size_t> inSky = {};  ///< its number there, where it covers some
     };
     /// An upright sheet with a picture that has an alpha.
     struct Veil {
@@ -300,11 +306,16 @@ private:
         return light;
     }
 
-    /// The share of the light that is lost on a surface where so much of the sun is seen.
-    float lostAt(const Vector3d& normal, float sun) const {
+    /// How much of the sky's light a place has; of a body it may lie on.
+    float skyAt(const Vector3d& place, const Vector3d& normal, std::optional<std::size_t> inSky = {}) const {
+        return sky_.isEmpty() ? 1 : 1 - float(look_.sun.skyShadow) * sky_.at(place, normal, inSky);
+    }
+
+    /// The share of the light that is lost on a surface where so much of the sun and of the sky is seen.
+    float lostAt(const Vector3d& normal, float sun, float sky) const {
         const auto strength = float(look_.sun.strength), slope = std::max(0.0F, float(normal.dot(sun_)));
         const float direct = strength * slope, all = direct + (1 - strength);
-        return all > 0 ? direct / all * (1 - sun) : 0;
+        return all > 0 ? (direct * (1 - sun) + (1 - strength) * (1 - sky)) / all : 0;
     }
 
     /// Of a share of light that is lost, the alpha of black over the plate in its own tones.
@@ -393,17 +404,19 @@ private:
         float left = 1;  // of what lies behind
         float nearest = kNearest;
         std::optional<Vector3d> ground;
-        if (look_.groundCatches && castsAny_ && ray.from.y() > look_.ground) ground = onLevel(ray, look_.ground);
+        if (look_.groundCatches && (castsAny_ || !sky_.isEmpty()) && ray.from.y() > look_.ground)
+            ground = onLevel(ray, look_.ground);
         const float groundFar = ground ? float((*ground - ray.from).norm()) : std::numeric_limits<float>::infinity();
         bool isGroundDone = !ground || groundFar > kFarthest;
         const auto over = [&](const Array4f& colour) {
             met.colour += left * colour;
             left *= 1 - colour[3];
         };
-        const auto darken = [&](const Vector3d& place, const Vector3d& normal, float distance, std::uint32_t sign) {
+        const auto darken = [&](const Vector3d& place, const Vector3d& normal, float distance, std::uint32_t sign,
+                                std::optional<std::size_t> inSky = {}) {
             bool isPartial = false;
             const float sun = sunAt(place, normal, double(distance), sample, samples, &isPartial);
-            const float lost = lostAt(normal, sun);
+            const float lost = lostAt(normal, sun, skyAt(place, normal, inSky));
             met.shadow += left * lost;
             over(Array4f(0, 0, 0, darkening(lost)));
             met.sign = met.sign * 31 + sign * 4 + (isPartial ? 3U : sun > 0 ? 1U : 2U);
@@ -431,7 +444,7 @@ private:
                 met.normal = surface.normal.cast<float>();
                 met.position = surface.place.cast<float>();
             }
-            if (standIn.catchesOnly) darken(surface.place, surface.normal, hit->distance, sign);
+            if (standIn.catchesOnly) darken(surface.place, surface.normal, hit->distance, sign, body.inSky);
             if (standIn.hides) {
                 met.sign = met.sign * 31 + sign;
                 left = 0;
@@ -453,7 +466,8 @@ private:
             if (isPartial) met.sign |= kOpen;
             if (body.mesh->normals.empty()) met.sign = met.sign * 31 + hit->triangle / 2;
             const auto strength = float(look_.sun.strength);
-            const float light = (1 - strength) * (0.65F + 0.35F * float(surface.normal.y())) +
+            const float light = (1 - strength) * (0.65F + 0.35F * float(surface.normal.y())) *
+                                    skyAt(surface.place, surface.normal, body.inSky) +
                                 strength * float(std::max(0.0, slope)) * sun;
             Array4f colour = surface.colour;
             colour.head<3>() *= light;
@@ -522,6 +536,7 @@ private:
     bool castsAny_ = false;
     std::vector<Body> bodies_;
     std::vector<Veil> veils_;
+    SkyCover sky_;
     std::unique_ptr<RayScene> seen_, casting_;
     std::vector<WorldEye::Row> rows_;
     std::shared_ptr<const PlaneTable> planes_;
@@ -539,6 +554,22 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
         GrowingBox seen;
         addEdges(seen, eye, corners);
         parts.push_back(seen.within(frame));
+        if (one.casts && look.groundCatches && one.kind != StandInKind::grid && look.sun.strength < 1 &&
+            look.sun.skyShadow > 0) {
+            // The ground about it, as far as it covers some of the sky there.
+            const Vector3d middle = 0.5 * (corners.front() + corners.back());
+            const double half = 0.5 * (corners.back() - corners.front()).norm(), height = middle.y() - look.ground;
+            const double square = std::pow(SkyCover::kReach * half, 2) - height * height;
+            if (square > 0) {
+                std::array<Vector3d, 8> about;
+                for (unsigned i = 0; i < 8; ++i)
+                    about[i] = Vector3d(middle.x() + ((i & 1U) != 0 ? 1 : -1) * std::sqrt(square), look.ground,
+                                        middle.z() + ((i & 4U) != 0 ? 1 : -1) * std::sqrt(square));
+                GrowingBox dark;
+                addEdges(dark, eye, about);
+                parts.push_back(dark.within(frame));
+            }
+        }
         if (!one.casts || !look.groundCatches || one.kind == StandInKind::grid || look.sun.strength <= 0 ||
             sun.y() <= 0)
             continue;

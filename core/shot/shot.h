@@ -13,6 +13,7 @@
 #include "shot/object.h"
 #include "steady/shake.h"
 #include "track/tracking.h"
+#include "world/scenewriting.h"
 #include "world/standin.h"
 #include "world/world.h"
 
@@ -166,6 +167,7 @@ struct Shot {
     SolveId nextSolve = 1;
     World world;
     SceneLook scene;  ///< what stands in it
+    SceneWriting sceneWriting;
     StandInId nextStandIn = 1;
     List<ShotObject> objects;
     ObjectId nextObject = 1;

@@ -55,6 +55,7 @@ json standInValue(const StandIn& one) {
     if (one.card.facesCamera) value["faces_camera"] = true;
     if (one.hidden) value["hidden"] = true;
     if (one.carrier != 0) value["object"] = one.carrier;
+    if (one.group != 0) value["group"] = one.group;
     if (one.frames) value["frames"] = {one.frames->first, one.frames->last};
     if (!one.keys.isEmpty()) {
         json& keys = value["keys"] = json::array();
@@ -96,6 +97,7 @@ StandIn takeStandIn(const json& entry, const std::string& where, int firstFrame)
     one.casts = flagOr(entry, "casts", true, where);
     one.hidden = flagOr(entry, "hidden", false, where);
     if (entry.contains("object")) one.carrier = whole(entry, "object", where);
+    if (entry.contains("group")) one.group = whole(entry, "group", where);
     if (entry.contains("frames")) {
         const json& frames = list(entry, "frames", where);
         if (frames.size() != 2) malformed(where + ".frames: has not a first and a last frame");
@@ -123,7 +125,8 @@ json sceneValue(const SceneLook& look) {
             {"sun",
              {{"towards", threeValues(look.sun.towards)},
               {"softness", look.sun.softness_deg},
-              {"strength", look.sun.strength}}},
+              {"strength", look.sun.strength},
+              {"sky_shadow", look.sun.skyShadow}}},
             {"ground", look.ground},
             {"ground_catches", look.groundCatches}};
 }
@@ -146,6 +149,7 @@ SceneLook takeScene(const json& object, const std::string& where, int firstFrame
         if (sun.contains("towards")) look.sun.towards = takeThree(sun, "towards", at, -kFarthest, kFarthest);
         look.sun.softness_deg = std::clamp(numberOr(sun, "softness", look.sun.softness_deg, at), 0.0, 90.0);
         look.sun.strength = std::clamp(numberOr(sun, "strength", look.sun.strength, at), 0.0, 1.0);
+        look.sun.skyShadow = std::clamp(numberOr(sun, "sky_shadow", look.sun.skyShadow, at), 0.0, 1.0);
     }
     look.ground = std::clamp(numberOr(object, "ground", 0, where.empty() ? "file" : where), -kFarthest, kFarthest);
     look.groundCatches = flagOr(object, "ground_catches", true, where.empty() ? "file" : where);

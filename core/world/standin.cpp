@@ -37,7 +37,7 @@ bool StandIn::operator==(const StandIn& other) const {
            card == other.card && stance == other.stance && keys.vector() == other.keys.vector() &&
            colour == other.colour && opacity == other.opacity && casts == other.casts &&
            catchesOnly == other.catchesOnly && hides == other.hides && hidden == other.hidden &&
-           carrier == other.carrier && frames == other.frames;
+           carrier == other.carrier && group == other.group && frames == other.frames;
 }
 
 Stance StandIn::at(double frame) const {
@@ -78,6 +78,8 @@ Vector3d usualSize(StandInKind kind) {
             return {1.5, 0.4, 1};
         case StandInKind::card:
             return {1, 1.75, 1};
+        case StandInKind::locator:
+            return {0.2, 0.2, 0.2};
         case StandInKind::mesh:
             break;  // as its file has it
     }

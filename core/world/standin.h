@@ -21,8 +21,9 @@ namespace pinion {
 
 using StandInId = std::int64_t;
 
-enum class StandInKind { board, box, cone, ball, figure, grid, text, mesh, card };
-inline constexpr std::array kStandInKinds{"board", "box", "cone", "ball", "figure", "grid", "text", "mesh", "card"};
+enum class StandInKind { board, box, cone, ball, figure, grid, text, mesh, card, locator };
+inline constexpr std::array kStandInKinds{"board", "box",  "cone", "ball", "figure",
+                                          "grid",  "text", "mesh", "card", "locator"};
 std::string_view toString(StandInKind kind);
 /// It has no depth and stands upright: a board, a card, text.
 bool isUprightSheet(StandInKind kind);
@@ -54,7 +55,8 @@ struct CardLook {
     bool operator==(const CardLook&) const = default;
 };
 
-/// A board, a card and text lie in x and y with their foot on the place, and a grid's lines in x and z.
+/// A board, a card and text lie in x and y with their foot on the place, and a grid's lines in x and z. A locator is a
+/// named place: it is handed on, and never rendered.
 struct StandIn {
     StandInId id = 0;
     std::string name;
@@ -72,6 +74,7 @@ struct StandIn {
     bool hidden = false;                             ///< it takes no part
     /// The solved object that carries it, by its id in the shot: its stances are then the object's; 0: the world's.
     std::int64_t carrier = 0;
+    std::int64_t group = 0;            ///< those of one are moved, turned and sized together; 0: by itself
     std::optional<FrameRange> frames;  ///< on which it is there; none: all
 
     bool operator==(const StandIn& other) const;
@@ -93,6 +96,7 @@ struct Sun {
     Eigen::Vector3d towards{0.5, 1, 0.6};  ///< from the scene to the sun; no unit vector needed
     double softness_deg = 1.0;             ///< across its disc: a shadow's edge
     double strength = 0.75;                ///< 0 to 1: how much of the light is the sun's, and darkens where it is lost
+    double skyShadow = 0;                  ///< 0 to 1: how much of the sky's, which is the rest, is lost under things
 
     bool operator==(const Sun&) const = default;
 };

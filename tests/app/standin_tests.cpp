@@ -6,6 +6,7 @@
 #include "canvas/sight.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/matteedits.h"
+#include "shot/edits/plateedits.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/file/shotfile.h"
 #include "scene/worldview.h"
@@ -17,6 +18,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QPainter>
 #include <QSpinBox>
 #include <QTemporaryDir>
@@ -87,6 +89,12 @@ struct Standing : Fixture {
     void putBox() {
         QTest::mouseClick(button("standInMake-box"), Qt::LeftButton);
         QTest::mouseClick(&canvas, Qt::LeftButton, {}, screenOf({0.3, 0, 1}).toPoint());
+        QTest::qWait(50);
+    }
+    void putBoxBeside() {
+        session.selection.set({});
+        QTest::mouseClick(button("standInMake-box"), Qt::LeftButton);
+        QTest::mouseClick(&canvas, Qt::LeftButton, {}, screenOf({-0.6, 0, 1}).toPoint());
         QTest::qWait(50);
     }
     StandInGrips grips() { return gripsOf(only(), *world.hand.stanceNow(), *world.hand.eye(), canvas.view()); }
@@ -606,6 +614,113 @@ TEST_CASE("the world as it was before is seen while a key or a button is held") 
     QTest::mouseRelease(before, Qt::LeftButton);
     CHECK(QLineF(placeOf(), after).length() < 1);
     CHECK(f.session.shot().world.turn_deg == 90);
+}
+
+TEST_CASE("those chosen in the list are grouped, and a drag of one takes the other along") {
+    Standing f;
+    f.putBox();
+    QTest::mouseClick(f.button("standInMake-ball"), Qt::LeftButton);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({-0.8, 0, 1}).toPoint());
+    QTest::qWait(50);
+    auto* list = f.window.findChild<QListWidget*>("standIns");
+    REQUIRE(list->count() == 2);
+    CHECK_FALSE(f.button("standInGroup")->isEnabled());
+    const auto click = [&](int row, Qt::KeyboardModifiers keys) {
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, keys,
+                          list->visualItemRect(list->item(row)).center() + QPoint(20, 0));
+    };
+    click(0, {});
+    click(1, Qt::ControlModifier);
+    REQUIRE(f.button("standInGroup")->isEnabled());
+    QTest::mouseClick(f.button("standInGroup"), Qt::LeftButton);
+    const auto& all = [&]() -> const List<StandIn>& { return f.session.shot().scene.standIns; };
+    REQUIRE(all()[0].group != 0);
+    CHECK(all()[1].group == all()[0].group);
+    const Vector3d apart = all()[1].stance.place - all()[0].stance.place;
+    const Vector3d before = all()[0].stance.place;
+    f.drag(f.screenOf(before), f.screenOf(before + Vector3d(0.5, 0, 0.5)));
+    CHECK((all()[0].stance.place - before).norm() > 0.3);
+    CHECK((all()[1].stance.place - all()[0].stance.place - apart).norm() < 1e-6);
+    f.session.document.undo();
+    CHECK(all()[0].stance.place == before);
+    QTest::mouseClick(f.button("standInUngroup"), Qt::LeftButton);
+    CHECK(all()[0].group == 0);
+    CHECK(all()[1].group == 0);
+}
+
+TEST_CASE("a locator stands at a solved point, is held by a click on its cross, and hands its name on") {
+    Standing f;
+    f.session.selection.set({2});
+    QTest::mouseClick(f.button("standInMake-locator"), Qt::LeftButton);
+    QTest::qWait(50);
+    CHECK(f.only().kind == StandInKind::locator);
+    CHECK((f.only().stance.place - Vector3d(1, 0.5, 0)).norm() < 1e-9);
+    CHECK(f.only().name == "locator 1");
+    f.putBoxBeside();
+    CHECK(f.world.hand.held()->kind == StandInKind::box);
+    QTest::mouseClick(&f.canvas, Qt::LeftButton, {}, f.screenOf({1, 0.5, 0}).toPoint());
+    CHECK(f.world.hand.held()->kind == StandInKind::locator);
+    const auto& deliverables = f.session.shot().deliverables;
+    CHECK(std::any_of(deliverables.begin(), deliverables.end(),
+                      [](const Deliverable& one) { return one.kind == DeliverableKind::scene; }));
+}
+
+TEST_CASE("the ground that is gripped turns the world about up with the cursor") {
+    Standing f;
+    QTest::mouseClick(f.button("worldMore"), Qt::LeftButton);
+    QTest::mouseClick(f.button("worldTurnTool"), Qt::LeftButton);
+    const QPointF from = f.screenOf({1.5, 0, 1.5}), to = f.screenOf({1.2, 0, 1.9});
+    f.drag(from, to);
+    const double turned = f.session.shot().world.turn_deg;
+    CHECK(std::abs(turned) > 5);
+    // What lay under the grip lies where it was let go: its heading in the new world is the old one's.
+    const auto ray = f.world.hand.eye()->rayThrough(*f.canvas.view().plateFromScreen(to));
+    REQUIRE(ray);
+    const auto met = onLevel(*ray, 0);
+    REQUIRE(met);
+    CHECK(std::atan2(met->x(), met->z()) == Approx(std::atan2(1.5, 1.5)).margin(0.02));
+    f.session.document.undo();
+    CHECK(f.session.shot().world.turn_deg == 0);
+    f.drag(from, to, Qt::ShiftModifier);
+    CHECK(std::fmod(std::abs(f.session.shot().world.turn_deg), 5) == Approx(0).margin(1e-9));
+}
+
+TEST_CASE("the scene is rendered from its card: a review over the plate, or alone with its passes") {
+    Standing f;
+    f.putBox();
+    QTemporaryDir folder;
+    Shot shot = withRange(f.session.shot(), {1003, 1005});
+    shot.deliveryFolder = folder.path().toStdString();
+    f.session.edit("Range", shot);
+    auto* place = f.window.findChild<QLineEdit*>("scenePlace");
+    auto* manner = f.window.findChild<QComboBox*>("sceneManner");
+    auto* mask = f.window.findChild<QCheckBox*>("scenePass-mask");
+    CHECK(place->text().endsWith(".scene.mp4"));
+    CHECK_FALSE(mask->isVisible());
+    const auto choose = [&](int index) {
+        manner->setCurrentIndex(index);
+        emit manner->activated(index);
+    };
+    const auto renderTo = [&](const QString& path) {
+        place->setText(path);
+        emit place->editingFinished();
+        QTest::mouseClick(f.button("sceneRender"), Qt::LeftButton);
+        REQUIRE(QTest::qWaitFor([&] { return f.said.contains("frames: "); }, 60000));
+        QTest::qWait(50);
+    };
+    choose(1);
+    CHECK(place->text().endsWith(".review.mp4"));
+    renderTo("r.####.png");
+    CHECK(f.said.startsWith("3 frames"));
+    CHECK(QFile::exists(folder.filePath("r.1005.png")));
+    f.said.clear();
+    choose(2);
+    CHECK(mask->isVisible());
+    QTest::mouseClick(mask, Qt::LeftButton);
+    f.window.findChild<QDoubleSpinBox*>("sceneShutter")->setValue(0.5);
+    CHECK(f.session.shot().sceneWriting == SceneWriting{{}, SceneManner::alone, {ScenePass::mask}, 0.5});
+    renderTo("a.####.exr");
+    CHECK(QFile::exists(folder.filePath("a.1003.exr")));
 }
 
 TEST_CASE("a card shows its picture in the 3D view, and the wire alone where that is asked") {

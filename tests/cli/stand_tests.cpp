@@ -189,6 +189,16 @@ TEST_CASE("passes, motion blur and the undistorted scene are asked for by words,
                  "'depths' is not known; there are shadow, depth, position, normal, mask");
     checkRefused(run(with + (scratch / "p.####.png").string() + " --alone --passes depth"), 2, "layers of EXR");
     checkRefused(run(with + (scratch / "p.####.exr").string() + " --undistorted"), 2, "alone");
+    REQUIRE(run(with + (scratch / "r.####.png").string() + " --review").status == 0);
+    checkRefused(run(with + (scratch / "r.####.png").string() + " --review --alone"), 2, "leave --alone away");
+    // Its foot is dark where the plate's is not.
+    const auto review = Plate::open(scratch / "r.1010.png"), filmed = Plate::open(kLanding);
+    REQUIRE((review && filmed));
+    const auto burnt = (*review)->read(1010), own = (*filmed)->read(1010);
+    REQUIRE((burnt && own));
+    const std::size_t foot = 3 * (std::size_t(717) * 1280 + 300), above = 3 * (std::size_t(690) * 1280 + 300);
+    CHECK((*burnt)->bytes[foot] < 0.5 * (*own)->bytes[foot]);
+    CHECK((*burnt)->bytes[above] == (*own)->bytes[above]);
 }
 
 TEST_CASE("a matte and a picture of one frame are thrown on to the ground, and refused by what they lack") {

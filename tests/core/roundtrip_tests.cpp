@@ -242,13 +242,17 @@ static Strings members(const CardLook& x) {
 }
 static Strings members(const StandIn& x) {
     const auto& [id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden,
-                 carrier, frames] = x;
+                 carrier, group, frames] = x;
     return all(id, name, kind, file, words, card, stance, keys, colour, opacity, casts, catches, hides, hidden, carrier,
-               frames);
+               group, frames);
 }
 static Strings members(const Sun& x) {
-    const auto& [towards, softness, strength] = x;
-    return all(towards, softness, strength);
+    const auto& [towards, softness, strength, sky] = x;
+    return all(towards, softness, strength, sky);
+}
+static Strings members(const SceneWriting& x) {
+    const auto& [place, manner, passes, shutter] = x;
+    return all(place, manner, passes, shutter);
 }
 static Strings members(const SceneLook& x) {
     const auto& [standIns, sun, ground, catches] = x;
@@ -336,12 +340,12 @@ static Strings members(const KeptSolve& x) {
 }
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, nextStandIn, objects, nextObject,
-                 locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
+                 solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, writing, nextStandIn, objects,
+                 nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
                  deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
-               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, nextStandIn, objects, nextObject,
-               locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
+               solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, writing, nextStandIn, objects,
+               nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
                deliverables, folder);
 }
 

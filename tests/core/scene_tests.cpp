@@ -7,6 +7,7 @@
 #include "render/meshfile.h"
 #include "render/rays.h"
 #include "render/scenerender.h"
+#include "render/skylight.h"
 #include "render/sunlight.h"
 #include "scratch.h"
 #include "shot/edits/sceneedits.h"
@@ -157,6 +158,47 @@ double edgeError(const SceneFrame& frame, const std::vector<double>& covered, in
 }
 
 }  // namespace
+
+TEST_CASE(
+    "under the sky alone the ground is darker by what a box covers of it, and the box by what the next one does") {
+    const Solve solve = filmed();
+    const WorldEye eye = eyeOf(solve, 1003);
+    SceneLook look = lookOf({standing(StandInKind::box, {{0.3, 0, 0.2}, {0, 30, 0}, {0.6, 0.9, 0.5}})});
+    look.groundCatches = true;
+    look.sun.strength = 0;
+    look.sun.skyShadow = 0.8;
+    SceneWish wish{.box = {0, 0, kWidth, kHeight}, .linear = true};
+    const SceneFrame dark = SceneRenderer(look).frame(eye, 1003, wish);
+    SkyCover cover;
+    cover.add(StandInKind::box, look.standIns[0].stance.worldFromUnit());
+    int looked = 0;
+    for (const Vector3d& place : {Vector3d(0.9, 0, 0.6), Vector3d(-0.5, 0, 0.9), Vector3d(0.3, 0, 1.1)}) {
+        const auto plate = eye.plateFromWorld(place);
+        REQUIRE(plate);
+        const Vector3d met = *onLevel(*eye.rayThrough({std::floor(plate->x()) + 0.5, std::floor(plate->y()) + 0.5}), 0);
+        const float* pixel = dark.layer.at(int(plate->x()), int(plate->y()));
+        CHECK(pixel[0] == 0);
+        CHECK(pixel[3] == Approx(0.8 * cover.at(met, {0, 1, 0})).margin(2e-3));
+        CHECK(pixel[3] > 0.02);
+        ++looked;
+    }
+    REQUIRE(looked == 3);
+    // Without it nothing lies on the ground.
+    look.sun.skyShadow = 0;
+    const SceneFrame plain = SceneRenderer(look).frame(eye, 1003, wish);
+    const Vector2d beside = *eye.plateFromWorld({0.9, 0, 0.6});
+    CHECK(plain.layer.at(int(beside.x()), int(beside.y()))[3] == 0);
+    // A second one covers some of what the first one's side sees of the sky.
+    const Vector2d side = *eye.plateFromWorld(look.standIns[0].stance.worldFromUnit() * Vector3d(0.1, 0.15, 0.5));
+    look.sun.skyShadow = 1;
+    const float alone = SceneRenderer(look).frame(eye, 1003, wish).layer.at(int(side.x()), int(side.y()))[0];
+    look.standIns = look.standIns.edited([](auto& all) {
+        all.push_back(standing(StandInKind::ball, {{0.05, 0, 0.95}, {0, 0, 0}, {0.6, 0.6, 0.6}}, 2));
+    });
+    const float beside2 = SceneRenderer(look).frame(eye, 1003, wish).layer.at(int(side.x()), int(side.y()))[0];
+    CHECK(beside2 < 0.97F * alone);
+    CHECK(beside2 > 0.3F * alone);
+}
 
 TEST_CASE("silhouettes of stand-ins lie where polygons taken to the plate by the camera lie, through a bent lens") {
     const std::vector<StandIn> all{standing(StandInKind::box, {{0.3, 0, 0}, {10, 33, -4}, {0.8, 1.1, 0.5}}),
@@ -576,6 +618,66 @@ TEST_CASE("the first stand-in brings its layer over the others, and the last one
     StandInId third = 0;
     withStandInAdded(none, box, &third);
     CHECK(third == 3);
+}
+
+TEST_CASE("a group is moved, turned about the one that is held, and sized with it") {
+    Shot shot;
+    StandInId box = 0, ball = 0, sign = 0;
+    StandIn made;
+    made.stance = {{1, 0, 0}, {0, 0, 0}, {1, 1, 1}};
+    shot = withStandInAdded(shot, made, &box);
+    made.stance = {{3, 0.5, 0}, {0, 10, 0}, {1, 2, 1}};
+    shot = withStandInAdded(shot, made, &ball);
+    made.stance = {{0, 0, 5}, {0, 0, 0}, {1, 1, 1}};
+    shot = withStandInAdded(shot, made, &sign);
+    CHECK(withStandInsGrouped(shot, {ball}).scene.standIns[1].group == 0);
+    shot = withStandInsGrouped(shot, {box, ball});
+    REQUIRE(shot.scene.standIns[0].group != 0);
+    REQUIRE(shot.scene.standIns[1].group == shot.scene.standIns[0].group);
+    // A quarter turn to the left, twice as large, and up by one.
+    const Shot moved = withWorldStance(shot, box, 1001, {{1, 1, 0}, {0, 90, 0}, {2, 2, 2}});
+    const Stance& beside = moved.scene.standIns[1].stance;
+    CHECK((beside.place - Vector3d(1, 2, -4)).norm() < 1e-9);
+    CHECK((beside.turn_deg - Vector3d(0, 100, 0)).norm() < 1e-9);
+    CHECK((beside.size - Vector3d(2, 4, 2)).norm() < 1e-9);
+    CHECK(moved.scene.standIns[2].stance == shot.scene.standIns[2].stance);
+    // Wider alone, the others stay as they are.
+    const Shot wide = withWorldStance(shot, box, 1001, {{1, 0, 0}, {0, 0, 0}, {2, 1, 1}});
+    CHECK(wide.scene.standIns[1].stance == shot.scene.standIns[1].stance);
+    // One that has keys gets one there, and is elsewhere as it was.
+    Shot keyed = withStanceKey(shot, ball, 1001);
+    keyed = withWorldStance(keyed, box, 1011, {{1, 0, 2}, {0, 0, 0}, {1, 1, 1}});
+    CHECK((keyed.scene.standIns[1].at(1011).place - Vector3d(3, 0.5, 2)).norm() < 1e-9);
+    CHECK((keyed.scene.standIns[1].at(1001).place - Vector3d(3, 0.5, 0)).norm() < 1e-9);
+
+    StandInId copy = 0;
+    const Shot copied = withStandInCopied(shot, ball, &copy);
+    REQUIRE(copied.scene.standIns.size() == 5);
+    CHECK(findStandIn(copied, copy)->stance == shot.scene.standIns[1].stance);
+    CHECK(findStandIn(copied, copy)->group != shot.scene.standIns[1].group);
+    CHECK(copied.scene.standIns[3].group == copied.scene.standIns[4].group);
+    // Into another group: what is left by itself is none.
+    const Shot other = withStandInsGrouped(shot, {ball, sign});
+    CHECK(other.scene.standIns[0].group == 0);
+    CHECK(other.scene.standIns[2].group == other.scene.standIns[1].group);
+    const Shot apart = withStandInsUngrouped(other, sign);
+    CHECK(apart.scene.standIns[1].group == 0);
+    CHECK(apart.scene.standIns[2].group == 0);
+}
+
+TEST_CASE("a locator is a named place: it is neither seen nor met by a ray, and goes with its name") {
+    const Solve solve = filmed();
+    const WorldEye eye = eyeOf(solve, 1003);
+    StandIn locator = standing(StandInKind::locator, {{0.2, 0.5, 0}, {0, 0, 0}, {0.2, 0.2, 0.2}});
+    locator.name = "lamp";
+    const SceneLook look = lookOf({locator});
+    const SceneFrame frame = wholeFrame(look, eye, 1003);
+    CHECK(std::all_of(frame.layer.rgba.begin(), frame.layer.rgba.end(), [](float value) { return value == 0; }));
+    CHECK(SceneRenderer(look).troubles().empty());
+    const auto plate = eye.plateFromWorld(locator.stance.place);
+    REQUIRE(plate);
+    const auto picked = pickedAt(look, eye, 1003, *plate);
+    CHECK((!picked || picked->standIn == 0));
 }
 
 TEST_CASE("where a stand-in stands is everywhere, or a key; the last key that goes leaves it where it was") {

@@ -97,7 +97,8 @@ TEST_CASE("passes are layers of the EXR, each the value of what a pixel's middle
     SceneLook look = boxed({{0, 0, 0}, {0, 30, 0}, {1, 1, 1}}, true);
     look.sun = {{0, 1, -0.8}, 0, 0.8};
     using enum ScenePass;
-    REQUIRE(f.stand(look, "p.####.exr", {.alone = true, .passes = {shadow, depth, position, normal, mask}}));
+    REQUIRE(
+        f.stand(look, "p.####.exr", {.manner = SceneManner::alone, .passes = {shadow, depth, position, normal, mask}}));
     const Exr exr(f.scratch / "p.1003.exr");
     CHECK(exr.width == kAcross);
     CHECK(exr.names.size() == 4 + 1 + 1 + 3 + 3 + 1);
@@ -120,11 +121,82 @@ TEST_CASE("passes are layers of the EXR, each the value of what a pixel's middle
         const auto report = f.stand(look, out, options);
         return report ? std::string() : report.error().message;
     };
-    CHECK(refused("p.####.png", {.alone = true, .passes = {depth}}).find("layers of EXR") != std::string::npos);
+    CHECK(refused("p.####.png", {.manner = SceneManner::alone, .passes = {depth}}).find("layers of EXR") !=
+          std::string::npos);
     CHECK(refused("p.####.exr", {.passes = {depth}}).find("alone") != std::string::npos);
-    CHECK(refused("p.####.exr", {.undistorted = true}).find("alone") != std::string::npos);
     f.solve.readout = {0.5, false};
-    CHECK(refused("p.####.exr", {.alone = true, .undistorted = true}).find("rows") != std::string::npos);
+    CHECK(refused("p.####.exr", {.manner = SceneManner::undistorted}).find("rows") != std::string::npos);
+}
+
+TEST_CASE("a review has the name, the frame and its error burnt in at its foot, and is else the same") {
+    Filmed f;
+    for (auto frame : {0, 1})
+        f.solve.frames = f.solve.frames.edited([&](auto& all) { all[std::size_t(frame)].rms_px = 0.25; });
+    const SceneLook look = boxed({{0.2, 0, 0}, {0, 20, 0}, {0.5, 0.6, 0.5}});
+    const auto both = [&](const std::string& out, const StandOptions& options) {
+        REQUIRE(runStand(*f.frames, {1001, 1002}, f.solve, {}, look, f.scratch / out, options));
+        const auto plate = Plate::open(f.scratch / out);
+        REQUIRE(plate);
+        return std::pair{*(*plate)->read(1001), *(*plate)->read(1002)};
+    };
+    const auto [plain, plain2] = both("o.####.png", {});
+    const auto [first, second] = both("r.####.png", {.manner = SceneManner::review, .name = "landing"});
+    const int top = kDown - 14;
+    int brightest = 0, differing = 0;
+    for (int y = 0; y < kDown; ++y)
+        for (int x = 0; x < kAcross; ++x) {
+            const std::size_t at = 3 * (std::size_t(y) * kAcross + std::size_t(x));
+            if (y < top) {
+                REQUIRE(first->bytes[at] == plain->bytes[at]);
+                continue;
+            }
+            // Dark, or the ink of a letter.
+            CHECK((first->bytes[at] < plain->bytes[at] || first->bytes[at] > 60));
+            if (first->bytes[at] > brightest) brightest = first->bytes[at];
+            // Between the frames the last figure differs, in the middle.
+            if (first->bytes[at] != second->bytes[at] && plain->bytes[at] == plain2->bytes[at]) {
+                ++differing;
+                CHECK(std::abs(x - kAcross / 2) < 25);
+            }
+        }
+    CHECK(brightest > 200);
+    CHECK(differing > 3);
+}
+
+TEST_CASE("a scene's sequence that was stopped goes on where it ended, and begins anew where anything differs") {
+    Filmed f;
+    SceneLook look = boxed({{0.2, 0, 0}, {0, 20, 0}, {0.5, 0.6, 0.5}});
+    const auto file = [&](int frame) { return f.scratch / fmt::format("s.{}.png", frame); };
+    const auto all = [&](const Progress& progress = Progress{}) {
+        auto report = runStand(*f.frames, {1001, 1005}, f.solve, {}, look, f.scratch / "s.####.png", {}, progress);
+        REQUIRE(report);
+        return *report;
+    };
+    std::optional<Progress> stopping;
+    stopping.emplace([&](double done, const std::string&) {
+        if (done > 0.3) stopping->stop();
+    });
+    const StandReport stopped = all(*stopping);
+    REQUIRE(stopped.render.stopped);
+    const int made = stopped.render.frames;
+    REQUIRE(made >= 1);
+    REQUIRE(made < 5);
+    CHECK(std::filesystem::exists(f.scratch / "s.unfinished.json"));
+    const auto written = std::filesystem::last_write_time(file(1001));
+    const StandReport rest = all();
+    CHECK(rest.kept == made);
+    CHECK(rest.render.frames == 5 - made);
+    CHECK(std::filesystem::last_write_time(file(1001)) == written);
+    CHECK_FALSE(std::filesystem::exists(f.scratch / "s.unfinished.json"));
+    // Whole, it is made again when it is asked for again.
+    CHECK(all().kept == 0);
+
+    stopping.emplace([&](double done, const std::string&) {
+        if (done > 0.3) stopping->stop();
+    });
+    REQUIRE(all(*stopping).render.stopped);
+    look.sun.strength = 0.2;
+    CHECK(all().kept == 0);
 }
 
 TEST_CASE("an open shutter blurs by the way of the camera and of keys: a ramp as long as that") {
@@ -133,7 +205,7 @@ TEST_CASE("an open shutter blurs by the way of the camera and of keys: a ramp as
     Stance stance{{0, 0.2, 1.5}, {0, 0, 0}, {0.6, 1.6, 1}};
     const SceneLook look = boxed(stance);
     const auto rampOf = [&](const SceneLook& scene, double shutter) {
-        REQUIRE(f.stand(scene, "s.####.exr", {.alone = true, .shutter = shutter}));
+        REQUIRE(f.stand(scene, "s.####.exr", {.manner = SceneManner::alone, .shutter = shutter}));
         const Exr exr(f.scratch / "s.1003.exr");
         // The first moment of the fall of alpha along a row: its width, as a box of that length has it.
         const Vector2d side = *f.eye().plateFromWorld({0.3, 1.0, 2.0});
@@ -178,8 +250,8 @@ TEST_CASE("a scene rendered without distortion, and bent by the lens, is the one
     ball.kind = StandInKind::ball;
     ball.stance = {{-1.3, 0, 0.8}, {0, 0, 0}, {0.9, 0.9, 0.9}};
     look.standIns = look.standIns.edited([&](auto& all) { all.push_back(ball); });
-    REQUIRE(f.stand(look, "through.####.exr", {.alone = true}));
-    REQUIRE(f.stand(look, "straight.####.exr", {.alone = true, .undistorted = true}));
+    REQUIRE(f.stand(look, "through.####.exr", {.manner = SceneManner::alone}));
+    REQUIRE(f.stand(look, "straight.####.exr", {.manner = SceneManner::undistorted}));
     const Exr straight(f.scratch / "straight.1003.exr"), through(f.scratch / "through.1003.exr");
     // A barrel's corners reach beyond the plate.
     CHECK(straight.x < 0);

@@ -4,13 +4,17 @@
 #include "shot/layers/layers.h"
 #include "stages/matteticks.h"
 #include "stages/shotform.h"
+#include "stages/world/scenerenderform.h"
 #include "stages/world/worldstage.h"
 #include "widgets/filedialogs.h"
 #include "widgets/orderedlist.h"
+#include "widgets/theme.h"
 
+#include <QCheckBox>
 #include <QColorDialog>
 #include <QComboBox>
 #include <QLineEdit>
+#include <QPainter>
 #include <QTimer>
 
 #include <algorithm>
@@ -33,6 +37,7 @@ public:
           session_(session),
           hand_(hand) {
         setDragDropMode(NoDragDrop);
+        setSelectionMode(ExtendedSelection);
         connect(this, &QListWidget::itemChanged, this, &NameList::take);
         connect(this, &QListWidget::currentRowChanged, this, [this](int row) {
             const auto& all = session_.shot().scene.standIns;
@@ -47,15 +52,46 @@ public:
             const StandIn& one = all[std::size_t(row)];
             item(row)->setText(text(one.name));
             item(row)->setCheckState(one.hidden ? Qt::Unchecked : Qt::Checked);
-            if (hand_.standIn() == one.id) setCurrentRow(row);
+            item(row)->setIcon(bracketOf(row));
+            if (hand_.standIn() == one.id && currentRow() != row)
+                setCurrentRow(row, QItemSelectionModel::ClearAndSelect);
         }
         filling_ = false;
+    }
+
+    std::vector<StandInId> chosen() const {
+        std::vector<StandInId> ids;
+        const auto& all = session_.shot().scene.standIns;
+        for (int row = 0; row < count(); ++row)
+            if (item(row)->isSelected() && std::size_t(row) < all.size()) ids.push_back(all[std::size_t(row)].id);
+        return ids;
     }
 
 protected:
     void moved(int, int) override {}
 
 private:
+    /// A bracket about what is grouped; nothing where no group is.
+    QIcon bracketOf(int row) const {
+        const auto& all = session_.shot().scene.standIns;
+        if (std::none_of(all.begin(), all.end(), [](const StandIn& one) { return one.group != 0; })) return {};
+        QPixmap drawn(10, 20);
+        drawn.fill(Qt::transparent);
+        const auto isIn = [&](int other, std::int64_t group) {
+            return other >= 0 && other < int(all.size()) && all[std::size_t(other)].group == group;
+        };
+        if (const std::int64_t group = all[std::size_t(row)].group; group != 0) {
+            bool before = false, after = false;
+            for (int other = 0; other < int(all.size()); ++other)
+                if (isIn(other, group)) (other < row ? before : after) |= other != row;
+            QPainter painter(&drawn);
+            painter.setPen(QPen(theme::kSlate, 1.5));
+            painter.drawLine(4, before ? 0 : 9, 4, after ? 20 : 9);
+            painter.drawLine(4, 9, 8, 9);
+        }
+        return QIcon(drawn);
+    }
+
     void take(QListWidgetItem* changed) {
         const auto& all = session_.shot().scene.standIns;
         const auto at = std::size_t(row(changed));
@@ -92,6 +128,7 @@ public:
         addFront();
         addThrowing();
         addSun();
+        wide(makeSceneRenderForm(session, stage));
         connect(&hand_, &StandInHand::changed, this, [this] { refresh(); });
         connect(&hand_, &StandInHand::moved, this, [this] { refresh(); });
         connect(&session.player, &Player::frameChanged, this, [this] {
@@ -121,10 +158,15 @@ private:
         }
         wide(buttonRow({buttons[0], buttons[1], buttons[2]}));
         wide(buttonRow({buttons[3], buttons[4], buttons[5]}));
+        auto* locator = named(new QPushButton("Locator"), "standInMake-locator",
+                              "A named place that is handed on: at a solved point, or where you click next");
         auto* mesh = named(new QPushButton("Mesh…"), "standInMake-mesh", "A mesh from a file: OBJ, PLY, glTF");
         auto* card = named(new QPushButton("Card…"), "standInMake-card",
                            "A still or a clip that stands in the scene; its flat backing is keyed out");
         wide(buttonRow({buttons.back(), mesh, card}));
+        wide(buttonRow({locator}));
+        onClick(locator, [this] { stage_.addStandIn(StandInKind::locator); });
+        buttons.push_back(locator);
         onClick(card, [this] {
             const QString path = askToOpen(FileKind::art, "A still, or a clip or sequence by one of its files", this);
             if (!path.isEmpty()) stage_.addCard(path.toStdString());
@@ -173,10 +215,31 @@ private:
         auto* down = named(new QPushButton("To the ground"), "standInDown", "Its lowest point on the ground");
         auto* buttons = buttonRow({copy, remove});
         auto* grounding = buttonRow({down});
+        auto* group = named(new QPushButton("Group"), "standInGroup",
+                            "Those chosen in the list (Ctrl adds) are moved, turned and sized together");
+        auto* ungroup = named(new QPushButton("Ungroup"), "standInUngroup");
+        auto* grouping = buttonRow({group, ungroup});
         auto* find = named(new QPushButton("Its file…"), "standInFind", "Its file at another place, or another one");
         auto* finding = buttonRow({find});
         wide(buttons);
+        wide(grouping);
         wide(grounding);
+        const auto showGrouping = [this, list, group, ungroup] {
+            group->setEnabled(session_.isReady() && list->chosen().size() > 1);
+            ungroup->setEnabled(session_.isReady() && hand_.held() && hand_.held()->group != 0);
+        };
+        connect(list, &QListWidget::itemSelectionChanged, this, showGrouping);
+        onRefresh([this, grouping, showGrouping] {
+            grouping->setVisible(session_.shot().scene.standIns.size() > 1);
+            showGrouping();
+        });
+        onClick(group, [this, list] {
+            if (hand_.mayEdit() && list->chosen().size() > 1)
+                session_.edit("Group", withStandInsGrouped(session_.shot(), list->chosen()));
+        });
+        onClick(ungroup, [this] {
+            if (hand_.mayEdit()) session_.edit("Ungroup", withStandInsUngrouped(session_.shot(), *hand_.standIn()));
+        });
         wide(finding);
         onRefresh([this, finding, find] {
             const StandIn* held = hand_.held();
@@ -499,8 +562,11 @@ private:
             named(spin(0, 100, " %"), "sunStrength", "How much of the light is the sun's, and is lost in its shadow");
         auto* headingLabel = row("Heading", heading);
         auto* heightLabel = row("Height", height);
+        auto* sky = named(spin(0, 100, " %"), "skyShadow",
+                          "How much of the sky's light is lost under and beside things, the ground among them");
         auto* softnessLabel = row("Softness", softness);
         auto* strengthLabel = row("Strength", strength);
+        auto* skyLabel = row("Sky shadow", sky);
         auto* byShadow = named(new QPushButton("By a shadow"), "sunByShadow",
                                "Click the foot of something upright in the plate, its top, and the tip of its shadow");
         auto* shadowRow = buttonRow({byShadow});
@@ -517,12 +583,14 @@ private:
             softness, "Softness of the sun", [](auto& shot) -> auto& { return shot.scene.sun.softness_deg; });
         bind(
             strength, "Strength of the sun", [](auto& shot) -> auto& { return shot.scene.sun.strength; }, 100);
+        bind(
+            sky, "Shadow of the sky", [](auto& shot) -> auto& { return shot.scene.sun.skyShadow; }, 100);
         onRefresh([this, heading, height] {
             setQuietly(heading, headingOf(session_.shot().scene.sun.towards));
             setQuietly(height, heightOf(session_.shot().scene.sun.towards));
         });
         showWhileHeld({title, heading, height, softness, strength, headingLabel, heightLabel, softnessLabel,
-                       strengthLabel, shadowRow});
+                       strengthLabel, sky, skyLabel, shadowRow});
     }
 
     WorldStage& stage_;

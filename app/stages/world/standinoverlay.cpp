@@ -1,10 +1,10 @@
 #include "stages/world/standinoverlay.h"
 
 #include "canvas/marks.h"
-#include "render/scenerender.h"
 #include "shot/stages/worldstage.h"
 #include "widgets/theme.h"
 
+#include <QLineF>
 #include <QPainter>
 
 #include <algorithm>
@@ -62,11 +62,45 @@ StandInGrips gripsOf(const StandIn& standIn, const Stance& stance, const WorldEy
     return grips;
 }
 
+std::optional<ScenePick> locatorNear(const SceneLook& look, int frame, const QPointF& at,
+                                     const ScreenOfWorld& screenOf) {
+    constexpr double kNear = 9;  // screen pixels
+    for (const StandIn& one : look.standIns) {
+        if (one.kind != StandInKind::locator || one.hidden || !one.isOn(frame)) continue;
+        const Vector3d place = one.at(frame).place;
+        if (const auto screen = screenOf(place); screen && QLineF(*screen, at).length() < kNear)
+            return ScenePick{one.id, place};
+    }
+    return std::nullopt;
+}
+
+void drawLocators(QPainter& painter, const SceneLook& look, int frame, const ScreenOfWorld& screenOf) {
+    for (const StandIn& one : look.standIns) {
+        if (one.kind != StandInKind::locator || one.hidden || !one.isOn(frame)) continue;
+        const auto at = screenOf(one.at(frame).place);
+        if (!at) continue;
+        overShadow(painter, theme::kBrass, 1.2, [&] {
+            drawCross(painter, *at, 5, true);
+            painter.drawEllipse(*at, 3.5, 3.5);
+        });
+        drawLabel(painter, *at + QPointF(8, -18), text(one.name));
+    }
+}
+
 void StandInOverlay::paint(QPainter& painter, const PlateView& view) {
     const StandIn* held = hand_.held();
     const QString looks = looked ? looked() : QString();
     if (!shown || !held || (looks != "plate" && looks != "stand-ins")) return;
     const auto eye = hand_.eye();
+    if (eye) {
+        painter.save();
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setClipRect(view.frameOnScreen(), Qt::IntersectClip);
+        painter.setBrush(Qt::NoBrush);
+        drawLocators(painter, hand_.lookNow(), session_.player.frame(),
+                     [&](const Vector3d& world) { return screenOf(world, *eye, view); });
+        painter.restore();
+    }
     auto stance = hand_.stanceNow();
     if (!eye || !stance) return;
     stance = held->facing(*stance, eye->place());
@@ -84,7 +118,7 @@ void StandInOverlay::paint(QPainter& painter, const PlateView& view) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(view.frameOnScreen(), Qt::IntersectClip);
     painter.setBrush(Qt::NoBrush);
-    overShadow(painter, theme::kBrass, 1.2, [&] { painter.drawPath(edges); });
+    if (held->kind != StandInKind::locator) overShadow(painter, theme::kBrass, 1.2, [&] { painter.drawPath(edges); });
     overShadow(painter, theme::kSlate, 1.0, [&] { painter.drawPath(ring); });
     const StandInGrips grips = gripsOf(*held, *stance, *eye, view);
     if (grips.rise && grips.foot) {

@@ -2,6 +2,7 @@
 
 #include "canvas/overlay.h"
 #include "canvas/plateview.h"
+#include "render/scenerender.h"
 #include "stages/world/standinhand.h"
 
 #include <functional>
@@ -13,6 +14,12 @@ struct StandInGrips {
     std::optional<QPointF> foot, rise, turn, size;
 };
 StandInGrips gripsOf(const StandIn& standIn, const Stance& stance, const WorldEye& eye, const PlateView& view);
+
+using ScreenOfWorld = std::function<std::optional<QPointF>(const Eigen::Vector3d&)>;
+/// The locators of a scene with their names, and the one under a place.
+void drawLocators(QPainter& painter, const SceneLook& look, int frame, const ScreenOfWorld& screenOf);
+std::optional<ScenePick> locatorNear(const SceneLook& look, int frame, const QPointF& at,
+                                     const ScreenOfWorld& screenOf);
 
 /// The held stand-in's box, bent as the lens bends it, a ring on the floor by which it is turned, and its grips; while
 /// it is dragged the numbers beside it.

@@ -78,7 +78,13 @@ void StandTool::press(const CanvasEvent& event) {
     if (!ray) return;
     std::optional<double> level;
     if (grip == StandGrip::none) {
-        const auto picked = pickedAt(hand_.lookNow(), *eye, session_.player.frame(), *event.plate);
+        const auto frame = session_.player.frame();
+        const auto locator =
+            locatorNear(hand_.lookNow(), frame, event.at, [&](const Vector3d& world) -> std::optional<QPointF> {
+                const auto plate = eye->plateFromWorld(world);
+                return plate ? canvas_.view().screenFromPlate(*plate) : std::nullopt;
+            });
+        const auto picked = locator ? locator : pickedAt(hand_.lookNow(), *eye, frame, *event.plate);
         if (!picked || picked->standIn == 0) return;
         hand_.hold(picked->standIn);
         grip = StandGrip::floor;

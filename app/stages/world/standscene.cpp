@@ -4,6 +4,7 @@
 #include "render/scenerender.h"
 #include "shot/stages/worldstage.h"
 #include "shot/edits/sceneedits.h"
+#include "stages/world/standinoverlay.h"
 #include "widgets/theme.h"
 
 #include <QLineF>
@@ -90,7 +91,10 @@ bool StandScene::press(const SceneEvent& event) {
     if (grip == StandGrip::none) {
         if (event.isOnPoint) return false;
         const auto eye = hand_.eye();
-        const auto picked = pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, session_.player.frame());
+        const auto frame = session_.player.frame();
+        const auto locator = locatorNear(hand_.lookNow(), frame, event.at,
+                                         [&](const Vector3d& world) { return event.sight.screenFromWorld(world); });
+        const auto picked = locator ? locator : pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, frame);
         if (!picked || picked->standIn == 0) return false;
         hand_.hold(picked->standIn);
         grip = StandGrip::floor;
@@ -135,6 +139,11 @@ std::vector<Vector3d> StandScene::held() const {
 }
 
 void StandScene::paint(QPainter& painter, const SceneSight& sight) const {
+    if (shown && session_.shot().solve) {
+        painter.setBrush(Qt::NoBrush);
+        drawLocators(painter, hand_.lookNow(), session_.player.frame(),
+                     [&](const Vector3d& world) { return sight.screenFromWorld(world); });
+    }
     const auto grips = this->grips(sight);
     if (!grips) return;
     const Stance stance = *this->stance();

@@ -106,6 +106,11 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     form->wide(headings);
     auto* turn = named(decimal(-360, 360, 1, 5, "°"), "worldTurn", "About up, on top of all that");
     auto* turnLabel = form->row("Turn", turn);
+    auto* byDrag =
+        named(button("Turn by a drag"), "worldTurnTool", "Grip the ground on the plate and turn it about up");
+    auto* byDragRow = buttonRow({byDrag});
+    form->wide(byDragRow);
+    ShotForm::onClick(byDrag, [&stage] { stage.takeTurnTool(); });
     auto* flip = named(new QCheckBox("Upside down"), "worldFlip", "What is up becomes down");
     form->wide(flip);
     form->bind(
@@ -132,7 +137,8 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
     auto* lengths = buttonRow({height, unscaled});
     form->wide(lengths);
     const auto showMore = [=](bool on) {
-        for (QWidget* part : std::initializer_list<QWidget*>{headings, turn, turnLabel, flip, beforeRow, lengths})
+        for (QWidget* part :
+             std::initializer_list<QWidget*>{headings, turn, turnLabel, byDragRow, flip, beforeRow, lengths})
             part->setVisible(on);
     };
     showMore(false);
@@ -184,6 +190,7 @@ QWidget* makeWorldCard(Session& session, WorldStage& stage) {
         stage.apply("Square to a wall", world);
     });
     ShotForm::onClick(clear, [&stage] { stage.apply("Clear world", World{}); });
+    form->enableIf({byDrag}, [](const Shot& shot) { return shot.solve != nullptr; });
     form->onRefresh([&session, &stage, before, hint, ground, origin, facing, wall, scale, height, unscaled, clear, turn,
                      flip, state] {
         const Shot& shot = session.shot();

@@ -16,6 +16,7 @@
 #include "stages/world/standscene.h"
 #include "stages/world/standintool.h"
 #include "stages/world/suntool.h"
+#include "stages/world/turntool.h"
 #include "stages/world/worldcard.h"
 #include "widgets/commands.h"
 #include "widgets/filedialogs.h"
@@ -58,9 +59,13 @@ void WorldStage::showBefore(bool on) {
         return;
     }
     isBeforeShown_ = on;
-    const std::optional<World> shown = on ? before_ : std::nullopt;
-    ground_->showInstead(shown);
-    if (inScene_) inScene_->instead = shown;
+    showWorld(on ? before_ : std::nullopt);
+}
+
+/// In place of the shot's; none: the shot's own.
+void WorldStage::showWorld(const std::optional<World>& world) {
+    ground_->showInstead(world);
+    if (inScene_) inScene_->instead = world;
     if (desk().scene) desk().scene->refresh();
     desk().canvas.update();
 }
@@ -119,6 +124,10 @@ void WorldStage::furnishStandIns(const Desk& desk) {
     auto sun = std::make_unique<SunTool>(session_, hand);
     sun_ = sun.get();
     canvas.addTool(std::move(sun));
+    auto turn = std::make_unique<TurnTool>(session_, hand);
+    turn->showInstead = [this](const std::optional<World>& world) { showWorld(world); };
+    turn->turned = [this](const World& world) { apply("Turn the world", world); };
+    canvas.addTool(std::move(turn));
     canvas.addSight(std::make_unique<StandInSight>(session_, hand));
     connect(&hand, &StandInHand::sceneChanged, &canvas, &Canvas::refreshView);
     connect(&hand, &StandInHand::moved, &canvas, &Canvas::refreshView);
@@ -167,6 +176,10 @@ void WorldStage::furnishStandIns(const Desk& desk) {
             return !whyNoScene().isEmpty() ? whyNoScene() : hand.held() ? QString() : QString("nothing stands there");
         });
     desk.commands.add(
+        "World", "Stand a locator in the scene", {}, [this] { addStandIn(StandInKind::locator); }, why);
+    desk.commands.add(
+        "World", "Turn the world by a drag", {}, [this] { takeTurnTool(); }, why);
+    desk.commands.add(
         "World", "Sun by a shadow", {}, [this] { takeSunTool(); }, why);
     desk.commands.add(
         "View", "With stand-ins", {}, [desk] { desk.show("stand-ins"); }, [this] { return whyNoPlate(session_); });
@@ -201,6 +214,42 @@ void WorldStage::takeSunTool() {
     if (shown() != "plate" && shown() != "stand-ins") show("plate");
     takeInHand("sun");
     session_.say(sun_->next());
+}
+
+void WorldStage::takeTurnTool() {
+    openOwnCard();
+    if (shown() != "plate" && shown() != "stand-ins") show("plate");
+    takeInHand("turn world");
+    session_.say("Drag the ground: the world turns about up. Shift goes in steps of 5°.");
+}
+
+void WorldStage::renderScene(const std::filesystem::path& pattern) {
+    if (!session_.isReady() || !session_.shot().solve) return;
+    const Shot shot = session_.shot();
+    const auto run = [shot, pattern, frames = session_.player.sharedFrames()](const JobLink& link) {
+        const SceneWriting& writing = shot.sceneWriting;
+        return runStand(*frames, shot.plate.range, *shot.solve, orientationOf(shot), sceneInWorld(shot), pattern,
+                        {.manner = writing.manner,
+                         .name = shot.name,
+                         .passes = writing.isAlone() ? writing.passes : std::vector<ScenePass>{},
+                         .shutter = writing.shutter},
+                        link.progress);
+    };
+    const auto merge = [this, pattern](StandReport& report) {
+        QString words = QString("%1%2 frames: %3")
+                            .arg(report.render.stopped ? "Stopped. " : "")
+                            .arg(report.render.frames + report.kept)
+                            .arg(text(pattern.string()));
+        if (report.render.stopped) words += ". Rendered again it goes on there.";
+        if (report.kept > 0) words += QString(" (%1 were there already)").arg(report.kept);
+        if (!report.unsolved.empty()) words += QString("\nNo camera on %1").arg(text(frameRanges(report.unsolved)));
+        for (const std::string& problem : report.problems) words += "\n" + text(problem);
+        if (!report.render.missing.empty())
+            words += QString("\nNot readable in the plate: %1").arg(text(frameRanges(report.render.missing)));
+        session_.say(words);
+    };
+    session_.jobs.start(Job<StandReport>{
+        .name = "Rendering the scene", .frames = shot.plate.range.count(), .run = run, .merge = merge});
 }
 
 void WorldStage::addStandIn(StandInKind kind) {
@@ -384,6 +433,8 @@ void WorldStage::putThere(const StandIn& made) {
     StandInId id = 0;
     Shot shot = withStandInAdded(session_.shot(), made, &id);
     shot.scene.ground = hand.floor();
+    // What nobody has lit yet stands in the sky's light as well, and darkens the ground about its foot.
+    if (session_.shot().scene.standIns.isEmpty() && shot.scene.sun == Sun{}) shot.scene.sun.skyShadow = 1;
     session_.edit(QString("Stand a %1 in the scene").arg(kStandInKinds[std::size_t(made.kind)]), shot);
     hand.hold(id);
     show("stand-ins");
@@ -442,14 +493,17 @@ void WorldStage::copyStandIn() {
     const StandIn held = *hand.held();
     StandInId id = 0;
     Shot shot = withStandInCopied(session_.shot(), held.id, &id);
-    // Beside it, so that both are seen.
-    shot = withStandInEdited(shot, id, [&](StandIn& one) {
-        const Vector3d aside = one.stance.rotation() * Vector3d(1.2 * one.stance.size.x(), 0, 0);
-        one.stance.place += aside;
-        one.keys = one.keys.edited([&](auto& keys) {
-            for (StanceKey& key : keys) key.stance.place += aside;
-        });
-    });
+    // Beside it, so that both are seen; a group all by the same.
+    const Vector3d aside = held.stance.rotation() * Vector3d(1.2 * held.stance.size.x(), 0, 0);
+    const std::int64_t group = findStandIn(shot, id)->group;
+    for (const StandIn& copied : shot.scene.standIns.vector())
+        if (copied.id == id || (group != 0 && copied.group == group))
+            shot = withStandInEdited(shot, copied.id, [&](StandIn& one) {
+                one.stance.place += aside;
+                one.keys = one.keys.edited([&](auto& keys) {
+                    for (StanceKey& key : keys) key.stance.place += aside;
+                });
+            });
     session_.edit("Copy " + text(held.name), shot);
     hand.hold(id);
 }

@@ -47,6 +47,10 @@ public:
     void gatherPicture(const std::filesystem::path& path);
     void copyStandIn();
     void takeSunTool();
+    /// The world turned about up by a drag of its ground.
+    void takeTurnTool();
+    /// What stands in the scene, rendered as the shot says.
+    void renderScene(const std::filesystem::path& pattern);
     /// Finds the plate's surface about the held one's foot again over the shot.
     void proveFoot();
     /// What that said, while it is still of the same.
@@ -65,6 +69,7 @@ private:
     QString whyNoScene() const;
 
     void watchWorld();
+    void showWorld(const std::optional<World>& world);
     std::uint64_t footKey() const;
 
     World now_;

@@ -14,6 +14,12 @@ namespace {
 bool isSceneLayer(const Insert& insert) { return insert.kind == kSceneLayer; }
 bool isScene(const Deliverable& deliverable) { return deliverable.kind == DeliverableKind::scene; }
 
+std::int64_t freeGroup(const Shot& shot) {
+    std::int64_t group = 1;
+    for (const StandIn& one : shot.scene.standIns) group = std::max(group, one.group + 1);
+    return group;
+}
+
 }  // namespace
 
 const StandIn* findStandIn(const Shot& shot, StandInId standIn) {
@@ -72,7 +78,46 @@ Shot withStandInRemoved(const Shot& shot, StandInId standIn) {
 
 Shot withStandInCopied(const Shot& shot, StandInId standIn, StandInId* id) {
     const StandIn* found = findStandIn(shot, standIn);
-    return found ? withStandInAdded(shot, *found, id) : shot;
+    if (!found) return shot;
+    if (found->group == 0) return withStandInAdded(shot, *found, id);
+    Shot result = shot;
+    const std::int64_t group = freeGroup(shot);
+    for (StandIn one : shot.scene.standIns)
+        if (one.group == found->group) {
+            const bool isAsked = one.id == standIn;
+            one.group = group;
+            StandInId own = 0;
+            result = withStandInAdded(result, one, &own);
+            if (isAsked && id) *id = own;
+        }
+    return result;
+}
+
+Shot withStandInsGrouped(const Shot& shot, const std::vector<StandInId>& standIns) {
+    if (standIns.size() < 2) return shot;
+    const std::int64_t group = freeGroup(shot);
+    Shot result = shot;
+    result.scene.standIns = shot.scene.standIns.edited([&](auto& all) {
+        for (StandIn& one : all)
+            if (std::find(standIns.begin(), standIns.end(), one.id) != standIns.end()) one.group = group;
+        // One that is left by itself is no group.
+        for (StandIn& one : all)
+            if (one.group != 0 && std::count_if(all.begin(), all.end(),
+                                                [&](const StandIn& other) { return other.group == one.group; }) < 2)
+                one.group = 0;
+    });
+    return result;
+}
+
+Shot withStandInsUngrouped(const Shot& shot, StandInId standIn) {
+    const StandIn* found = findStandIn(shot, standIn);
+    if (!found || found->group == 0) return shot;
+    Shot result = shot;
+    result.scene.standIns = shot.scene.standIns.edited([group = found->group](auto& all) {
+        for (StandIn& one : all)
+            if (one.group == group) one.group = 0;
+    });
+    return result;
 }
 
 Shot withStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance) {
@@ -101,10 +146,36 @@ void moveAll(StandIn& one, const Eigen::Isometry3d& by) {
 
 }  // namespace
 
-Shot withWorldStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance) {
+namespace {
+
+Shot withOwnWorldStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance) {
     const StandIn* found = findStandIn(shot, standIn);
     const auto pose = found && found->carrier != 0 ? objectPose(shot, found->carrier, frame) : std::nullopt;
     return withStance(shot, standIn, frame, pose ? moved(pose->inverse(), stance, found->at(frame).turn_deg) : stance);
+}
+
+}  // namespace
+
+Shot withWorldStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance) {
+    Shot result = withOwnWorldStance(shot, standIn, frame, stance);
+    const StandIn* found = findStandIn(shot, standIn);
+    if (!found || found->group == 0) return result;
+    const Stance before = worldStance(shot, *found, frame);
+    const Eigen::Matrix3d turn = stance.rotation() * before.rotation().transpose();
+    // Sized evenly the others are as well, about the same foot.
+    const Eigen::Array3d sizes = stance.size.array() / before.size.array().max(1e-9);
+    const double scale = sizes.maxCoeff() - sizes.minCoeff() < 1e-6 * sizes.maxCoeff() ? sizes.mean() : 1;
+    for (const StandIn& one : shot.scene.standIns) {
+        if (one.group != found->group || one.id == standIn) continue;
+        const Stance own = worldStance(shot, one, frame);
+        Eigen::Isometry3d turned = Eigen::Isometry3d::Identity();
+        turned.linear() = turn;
+        Stance now = moved(turned, own, own.turn_deg);
+        now.place = stance.place + scale * (turn * (own.place - before.place));
+        now.size = scale * own.size;
+        result = withOwnWorldStance(result, one.id, frame, now);
+    }
+    return result;
 }
 
 Shot withStandInCarried(const Shot& shot, StandInId standIn, ObjectId object, int frame) {

@@ -16,10 +16,16 @@ Shot withStandInEdited(const Shot& shot, StandInId standIn, const std::function<
 Shot withStandInRenamed(const Shot& shot, StandInId standIn, const std::string& name);
 /// The last one takes its layer and its deliverable with it.
 Shot withStandInRemoved(const Shot& shot, StandInId standIn);
+/// With all of its group, which make a new one.
 Shot withStandInCopied(const Shot& shot, StandInId standIn, StandInId* id = nullptr);
+/// They are moved, turned and sized together from here on; out of the groups that they were in. Of fewer than two
+/// nothing comes.
+Shot withStandInsGrouped(const Shot& shot, const std::vector<StandInId>& standIns);
+/// All of its group are by themselves again.
+Shot withStandInsUngrouped(const Shot& shot, StandInId standIn);
 /// Where it stands on a frame: of one with keys the key there, else everywhere.
 Shot withStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance);
-/// The same of one that an object may carry, by where that takes it: a stance of the world.
+/// The same of one that an object may carry, by where that takes it: a stance of the world. Its group goes along.
 Shot withWorldStance(const Shot& shot, StandInId standIn, int frame, const Stance& stance);
 /// Carried by a solved object from here on, 0: by none; on this frame it stays where it is. Its keys are carried along.
 Shot withStandInCarried(const Shot& shot, StandInId standIn, ObjectId object, int frame);
