@@ -29,7 +29,7 @@ install_missing() {
 configure_and_build() {
     local group=$1
     shift
-    if [ "$group" = test ]; then cmake -S . -B build -G Ninja -DPINION_TESTS=ON -DPINION_BENCH=ON >&2
+    if [ "$group" = test ]; then cmake -S . -B build -G Ninja -DPINION_TESTS=ON -DPINION_BENCH=OFF >&2
     elif [ ! -f build/build.ninja ]; then cmake -S . -B build -G Ninja -DPINION_TESTS=OFF -DPINION_BENCH=OFF >&2; fi
     cmake --build build -j 2 "$@" >&2
 }

@@ -146,6 +146,13 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
         one.stance.turn_deg.y() = 20;
         one.colour = {0.45, 0.55, 0.6};
     });
+    // A place that is handed on by its name.
+    world.addStandIn(StandInKind::locator);
+    settle(window);
+    clickAt(window, 905, 380);
+    settle(window);
+    if (world.hand.held())
+        session.edit("Name", withStandInRenamed(session.shot(), *world.hand.standIn(), "timetable"));
     // A lamp post on the deck, behind the trolley that passes.
     world.addMesh((plate.section('/', 0, -2) + "/.." + "/lamp-post.obj").toStdString());
     settle(window);

@@ -306,9 +306,20 @@ private:
         return light;
     }
 
-    /// How much of the sky's light a place has; of a body it may lie on.
-    float skyAt(const Vector3d& place, const Vector3d& normal, std::optional<std::size_t> inSky = {}) const {
-        return sky_.isEmpty() ? 1 : 1 - float(look_.sun.skyShadow) * sky_.at(place, normal, inSky);
+    /// The sky's light on what one pixel sees, worked out once for each surface: over a pixel it hardly changes.
+    struct SkyMemo {
+        std::array<std::pair<std::uint32_t, float>, 4> known;
+        std::size_t count = 0;
+    };
+    /// How much of the sky's light a place has; of a body it may lie on. `surface` names it.
+    float skyAt(const Vector3d& place, const Vector3d& normal, std::optional<std::size_t> inSky, std::uint32_t surface,
+                SkyMemo& memo) const {
+        if (sky_.isEmpty()) return 1;
+        for (std::size_t i = 0; i < memo.count; ++i)
+            if (memo.known[i].first == surface) return memo.known[i].second;
+        const float light = 1 - float(look_.sun.skyShadow) * sky_.at(place, normal, inSky);
+        if (memo.count < memo.known.size()) memo.known[memo.count++] = {surface, light};
+        return light;
     }
 
     /// The share of the light that is lost on a surface where so much of the sun and of the sky is seen.
@@ -395,7 +406,7 @@ private:
         *down = onSheet(here + planes_->at(x, y + 1) - planes_->at(x, y)) - middle;
     }
 
-    Met meet(int x, int y, const Vector2d& inside, int sample, int samples) const {
+    Met meet(int x, int y, const Vector2d& inside, int sample, int samples, SkyMemo& memo) const {
         Met met;
         bool isThere = false;
         const WorldRay ray = rayAt(x, y, inside, &isThere);
@@ -416,7 +427,7 @@ private:
                                 std::optional<std::size_t> inSky = {}) {
             bool isPartial = false;
             const float sun = sunAt(place, normal, double(distance), sample, samples, &isPartial);
-            const float lost = lostAt(normal, sun, skyAt(place, normal, inSky));
+            const float lost = lostAt(normal, sun, skyAt(place, normal, inSky, sign, memo));
             met.shadow += left * lost;
             over(Array4f(0, 0, 0, darkening(lost)));
             met.sign = met.sign * 31 + sign * 4 + (isPartial ? 3U : sun > 0 ? 1U : 2U);
@@ -466,8 +477,10 @@ private:
             if (isPartial) met.sign |= kOpen;
             if (body.mesh->normals.empty()) met.sign = met.sign * 31 + hit->triangle / 2;
             const auto strength = float(look_.sun.strength);
+            // Each side of what is not smooth by itself.
+            const std::uint32_t skySign = sign + (body.mesh->normals.empty() ? 64 * (1 + hit->triangle / 2) : 0);
             const float light = (1 - strength) * (0.65F + 0.35F * float(surface.normal.y())) *
-                                    skyAt(surface.place, surface.normal, body.inSky) +
+                                    skyAt(surface.place, surface.normal, body.inSky, skySign, memo) +
                                 strength * float(std::max(0.0, slope)) * sun;
             Array4f colour = surface.colour;
             colour.head<3>() *= light;
@@ -488,7 +501,10 @@ private:
         const auto isInside = [&](int x, int y) { return x >= box.x0 && x < box.x1 && y >= box.y0 && y < box.y1; };
         for (int y = top - 1; y <= bottom; ++y)
             for (int x = left - 1; x <= right; ++x)
-                if (isInside(x, y)) at(x, y) = meet(x, y, {0.5, 0.5}, 0, 1);
+                if (isInside(x, y)) {
+                    SkyMemo memo;
+                    at(x, y) = meet(x, y, {0.5, 0.5}, 0, 1, memo);
+                }
         for (int y = top; y < bottom; ++y)
             for (int x = left; x < right; ++x) {
                 const Met& own = at(x, y);
@@ -503,8 +519,9 @@ private:
                 if (passes && wish_.samples > 1) {
                     colour.setZero();
                     shadow = 0;
+                    SkyMemo memo;
                     for (int i = 0; i < wish_.samples; ++i) {
-                        const Met one = meet(x, y, spreadInPixel(i, wish_.samples), i, wish_.samples);
+                        const Met one = meet(x, y, spreadInPixel(i, wish_.samples), i, wish_.samples, memo);
                         colour += one.colour;
                         shadow += one.shadow;
                     }
@@ -557,14 +574,17 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
         if (one.casts && look.groundCatches && one.kind != StandInKind::grid && look.sun.strength < 1 &&
             look.sun.skyShadow > 0) {
             // The ground about it, as far as it covers some of the sky there.
-            const Vector3d middle = 0.5 * (corners.front() + corners.back());
-            const double half = 0.5 * (corners.back() - corners.front()).norm(), height = middle.y() - look.ground;
-            const double square = std::pow(SkyCover::kReach * half, 2) - height * height;
-            if (square > 0) {
+            const double reach = SkyCover::reachOf(one.at(number, eye.place()).worldFromUnit());
+            Vector3d low = corners.front(), high = low;
+            for (const Vector3d& corner : corners) {
+                low = low.cwiseMin(corner);
+                high = high.cwiseMax(corner);
+            }
+            if (low.y() - look.ground < reach && high.y() > look.ground) {
                 std::array<Vector3d, 8> about;
                 for (unsigned i = 0; i < 8; ++i)
-                    about[i] = Vector3d(middle.x() + ((i & 1U) != 0 ? 1 : -1) * std::sqrt(square), look.ground,
-                                        middle.z() + ((i & 4U) != 0 ? 1 : -1) * std::sqrt(square));
+                    about[i] = Vector3d((i & 1U) != 0 ? high.x() + reach : low.x() - reach, look.ground,
+                                        (i & 4U) != 0 ? high.z() + reach : low.z() - reach);
                 GrowingBox dark;
                 addEdges(dark, eye, about);
                 parts.push_back(dark.within(frame));

@@ -104,11 +104,10 @@ double coveredBy(const SkySide& side, const Vector3d& place, const Vector3d& nor
 std::size_t SkyCover::add(StandInKind kind, const Eigen::Affine3d& worldFromUnit, double opacity) {
     Body body;
     body.opacity = std::clamp(opacity, 0.0, 1.0);
-    body.middle = worldFromUnit * Vector3d(0, 0.5, 0);
-    const double depth = isUprightSheet(kind) ? 0 : 0.5;
-    for (const double x : {-0.5, 0.5})
-        for (const double z : {-depth, depth})
-            body.half = std::max(body.half, (worldFromUnit.linear() * Vector3d(x, 0.5, z)).norm());
+    body.world = worldFromUnit;
+    body.unitFromWorld = worldFromUnit.inverse();
+    body.depth = isUprightSheet(kind) ? 0 : 0.5;
+    body.reach = reachOf(worldFromUnit);
     if (kind != StandInKind::grid)
         for (const std::vector<SkySide>& unit : unitSides(kind)) {
             Part part;
@@ -126,18 +125,28 @@ std::size_t SkyCover::add(StandInKind kind, const Eigen::Affine3d& worldFromUnit
     return bodies_.size() - 1;
 }
 
+double SkyCover::reachOf(const Eigen::Affine3d& worldFromUnit) {
+    const Vector3d sizes = worldFromUnit.linear().colwise().norm();
+    const double side = sizes.prod() / std::max(1e-12, sizes.minCoeff());
+    return 3 * std::sqrt(side / std::numbers::pi);
+}
+
 float SkyCover::at(const Vector3d& place, const Vector3d& normal, std::optional<std::size_t> but) const {
     double open = 1;
     for (std::size_t i = 0; i < bodies_.size(); ++i) {
         const Body& body = bodies_[i];
-        const Vector3d towards = body.middle - place;
-        const double distance = towards.norm(), share = distance / body.half;
-        if (i == but || !(share < kReach) || towards.dot(normal) < -body.half) continue;
+        if (i == but) continue;
+        const Vector3d own = body.unitFromWorld * place;
+        const Vector3d nearest(std::clamp(own.x(), -0.5, 0.5), std::clamp(own.y(), 0.0, 1.0),
+                               std::clamp(own.z(), -body.depth, body.depth));
+        const double away = (body.world.linear() * (nearest - own)).norm() / body.reach;
+        if (!(away < 1)) continue;
         // It fades out on the way to its reach, so that no border shows.
-        const double weight = body.opacity * std::clamp((kReach - share) / (0.5 * kReach), 0.0, 1.0);
+        const double weight = body.opacity * std::clamp(2 * (1 - away), 0.0, 1.0);
+        const Vector3d towards = body.world * Vector3d(0, 0.5, 0) - place;
+        const double distance = towards.norm(), height = towards.dot(normal);
         for (const Part& part : body.parts) {
             double covered = 0;
-            const double height = towards.dot(normal);
             if (part.ball > 0 && height >= part.ball * (1 - 1e-6) && distance > part.ball) {
                 // The whole ball is above the horizon (Lambert 1760).
                 covered = part.ball * part.ball * height / (distance * distance * distance);

@@ -132,7 +132,7 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     shot.solve = std::make_shared<const Solve>(solve);
     for (const StandInKind kind :
          {StandInKind::board, StandInKind::box, StandInKind::cone, StandInKind::ball, StandInKind::figure,
-          StandInKind::grid, StandInKind::text, StandInKind::mesh, StandInKind::card}) {
+          StandInKind::grid, StandInKind::text, StandInKind::mesh, StandInKind::card, StandInKind::locator}) {
         StandIn one;
         one.kind = kind;
         one.stance = {{0.3 * double(kind), 0, 0}, {0, 15, 0}, usualSize(kind)};
@@ -154,6 +154,9 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     INFO(usd.err);
     REQUIRE(usd.status == 0);
     REQUIRE(run("deliver " + (scratch / "s.pinion").string() + " --only 'camera data'" + to).status == 0);
+    // A locator is a named place without a shape.
+    CHECK_THAT(*readFile(scratch / "landing.usda"), Catch::Contains("def Xform \"locator_1\""));
+    CHECK_THAT(*readFile(scratch / "landing.glb"), Catch::Contains("\"name\":\"locator 1\""));
     const std::string node = std::string(PINION_BINARY_DIR) + "/node",
                       tests = std::string(PINION_SOURCE_DIR) + "/tests/node/";
     const auto isRight = [&](const std::string& words) {

@@ -130,7 +130,8 @@ std::shared_ptr<const InsertScene> StandInHand::sceneNow() const {
     if (shown_ && shownOf_ == whole && shownWith_ == draft_ && shownSamples_ == samples) return shown_;
     auto scene = std::make_shared<InsertScene>(*whole);
     SceneLook look = lookNow();
-    if (isQuick()) look.sun.softness_deg = 0;  // a soft edge costs half of the time
+    // A soft edge costs half of the time, and so does the sky's.
+    if (isQuick()) look.sun.softness_deg = look.sun.skyShadow = 0;
     const auto source = sceneSource(session_.shot(), look, samples);
     for (InsertScene::One& one : scene->inserts)
         if (one.insert.kind == kSceneLayer) one.source = source;

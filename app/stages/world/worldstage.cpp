@@ -433,8 +433,8 @@ void WorldStage::putThere(const StandIn& made) {
     StandInId id = 0;
     Shot shot = withStandInAdded(session_.shot(), made, &id);
     shot.scene.ground = hand.floor();
-    // What nobody has lit yet stands in the sky's light as well, and darkens the ground about its foot.
-    if (session_.shot().scene.standIns.isEmpty() && shot.scene.sun == Sun{}) shot.scene.sun.skyShadow = 1;
+    // What is new stands in the sky's light as well, and darkens the ground about its foot.
+    if (session_.shot().scene.standIns.isEmpty()) shot.scene.sun.skyShadow = 1;
     session_.edit(QString("Stand a %1 in the scene").arg(kStandInKinds[std::size_t(made.kind)]), shot);
     hand.hold(id);
     show("stand-ins");
