@@ -46,6 +46,7 @@ int deliverCommand(const Console& console, const DeliverWords& w) {
         return fail({Fault::input, w.only.empty() ? fmt::format("{}: lists no deliverable", w.shot)
                                                   : fmt::format("--only {}: the shot has {}", w.only, names)});
     }
+    if (const auto note = writeDeliveryNote(*opened, w.folder); !note) return fail(note.error());
     say(console, {{"files", written}}, text);
     return 0;
 }

@@ -82,6 +82,7 @@ Expected<void> deliverStep(Work& work) {
         work.shot = withDelivered(work.shot, deliverable.name, work.shot);
         work.changed = true;
     }
+    if (const auto note = writeDeliveryNote(work.shot, to); !note) return tl::unexpected(note.error());
     work.figures["files"] = files;
     return {};
 }

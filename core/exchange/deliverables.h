@@ -23,7 +23,8 @@ struct UsualDeliverable {
 /// know of kinds: a new one is a new row.
 struct DeliverableRow {
     DeliverableKind kind;
-    const char* what;  ///< in messages: "a camera"
+    const char* what;   ///< in messages: "a camera is"
+    const char* about;  ///< what is in it, for whoever gets it
     std::vector<DeliverableFormat> formats;
     std::vector<UsualDeliverable> usual;
 

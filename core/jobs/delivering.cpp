@@ -1,7 +1,10 @@
 #include "jobs/delivering.h"
 
 #include "base/files.h"
+#include "camera/solve.h"
 #include "exchange/deliverables.h"
+#include "plate/framewriter.h"
+#include "shot/stages/worldstage.h"
 
 #include <algorithm>
 
@@ -43,6 +46,42 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
     }
     if (auto done = writeText(shot, deliverable, path); !done) return tl::unexpected(done.error());
     return DeliveryReport{deliverable.name, {path}};
+}
+
+Expected<fs::path> writeDeliveryNote(const Shot& shot, const fs::path& folder) {
+    std::string list;
+    for (const Deliverable& one : shot.deliverables) {
+        // The pictures of a pattern are there when any file of its folder is.
+        const fs::path place = folder / one.place;
+        std::error_code code;
+        const bool isThere =
+            fs::exists(place, code) || (isSequencePattern(place) && fs::exists(place.parent_path(), code));
+        if (!isThere) continue;
+        const bool hasAxes = one.kind == DeliverableKind::camera || one.kind == DeliverableKind::objects ||
+                             one.kind == DeliverableKind::scene;
+        list += fmt::format("\n{}\n    {}: {}{}\n", one.place, one.name, deliverableRow(one.kind).about,
+                            hasAxes ? fmt::format(" ({} up)", one.upAxis == UpAxis::z ? "z" : "y") : "");
+    }
+    if (list.empty()) return fs::path();
+    const PlateRef& plate = shot.plate;
+    std::string text = fmt::format("{}: what is in this folder\n\nPlate   {}, {} x {}, {} frames/s, frames {} to {}\n",
+                                   shot.name, plate.path.filename().string(), plate.width, plate.height,
+                                   toString(plate.fps), plate.range.first, plate.range.last);
+    if (shot.solve) {
+        const Solve& solve = *shot.solve;
+        text += fmt::format("Camera  {}, off its tracks by {:.2f} px, {}\n", toString(solve.motion), solve.rms_px,
+                            heldOutWords(solve, 2));
+        if (!solve.doubt.empty()) text += fmt::format("Doubt   {}\n", solve.doubt);
+        text += fmt::format("World   {}, right-handed; the camera looks along its -z\n",
+                            isInMetres(shot) ? "in metres" : "in a unit of its own: no length is known");
+    }
+    text +=
+        "Pixels  x to the right, y down from the top left corner unless a file says otherwise; the middle of the first "
+        "is 0.5, 0.5\n" +
+        list;
+    const fs::path path = folder / (shot.name + ".README.txt");
+    if (auto written = writeFile(path, text); !written) return tl::unexpected(written.error());
+    return path;
 }
 
 Shot withDelivered(const Shot& shot, const std::string& deliverableName, const Shot& written) {

@@ -18,6 +18,9 @@ struct Mesh {
     std::vector<Eigen::Vector3f> normals;  ///< of the places, where the surface is smooth; empty: it is flat
     std::vector<Eigen::Vector3f> colours;  ///< of the places, linear; empty: the stand-in's own
     std::vector<Eigen::Vector2f> sheet;    ///< of the places, (0, 0) top left to (1, 1); empty: no picture lies on it
+    /// Of each triangle, which of the file's pictures lies on it, from 1; 0: none. Empty: none on any. Beyond the sheet
+    /// they are repeated.
+    std::vector<std::uint16_t> pictureOf;
 
     /// Two places, and the triangles on its sides; a border has one of them twice.
     struct Edge {
@@ -34,8 +37,8 @@ struct Mesh {
 /// What is round has so many sides: a ball of 400 pixels misses its outline by 0.03 px at most.
 inline constexpr int kRoundSides = 256;
 
-/// The shape of a kind: x and z from -0.5 to 0.5, y from 0 to 1. A board lies in z = 0, a grid in y = 0; of a mesh and a
-/// locator it is their box. Made once.
+/// The shape of a kind: x and z from -0.5 to 0.5, y from 0 to 1. A board lies in z = 0, a grid in y = 0; of a mesh and
+/// of a locator it is their box. Made once.
 std::shared_ptr<const Mesh> unitMesh(StandInKind kind, int sides = kRoundSides);
 
 }  // namespace pinion

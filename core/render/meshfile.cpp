@@ -6,6 +6,9 @@
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 
+#include <OpenImageIO/filesystem.h>
+#include <OpenImageIO/imageio.h>
+
 #include <algorithm>
 #include <fstream>
 #include <limits>
@@ -21,18 +24,86 @@ namespace {
 constexpr std::size_t kMostWithEdges = 400000;                   // triangles: of more no wire is drawn
 constexpr std::uintmax_t kLargeFile = std::uintmax_t(40) << 20;  // bytes: as it is, without normals made for it
 
-/// The shape of a scene, its parts already in one space.
-Mesh meshOf(const aiScene& scene) {
+/// 8 bits a channel, with its alpha.
+std::shared_ptr<const SurfacePicture> pictureFrom(OIIO::ImageInput& input) {
+    const OIIO::ImageSpec& spec = input.spec();
+    const int width = spec.width, height = spec.height, channels = spec.nchannels;
+    if (width <= 0 || height <= 0 || channels <= 0) return nullptr;
+    const std::size_t count = std::size_t(width) * std::size_t(height), own = std::size_t(channels);
+    std::vector<std::uint8_t> read(count * own);
+    if (!input.read_image(0, 0, 0, channels, OIIO::TypeDesc::UINT8, read.data())) return nullptr;
+    Picture picture{width, height, Picture::Depth::bits8, false, {}, {}};
+    picture.bytes.resize(3 * count);
+    // Grey, and grey with an alpha, have one colour for all three.
+    const std::size_t colours = own < 3 ? 1 : 3;
+    const bool hasAlpha = own == 2 || own == 4;
+    ImageChannel alpha(hasAlpha ? width : 0, hasAlpha ? height : 0);
+    for (std::size_t i = 0; i < count; ++i) {
+        for (std::size_t c = 0; c < 3; ++c) picture.bytes[3 * i + c] = read[own * i + (colours == 1 ? 0 : c)];
+        if (hasAlpha) alpha.values[i] = float(read[own * i + own - 1]) / 255;
+    }
+    return std::make_shared<const SurfacePicture>(picture, hasAlpha ? &alpha : nullptr);
+}
+
+/// By the name that a material has for it: a file beside the mesh, or a part of the mesh's own file.
+std::shared_ptr<const SurfacePicture> pictureNamed(const aiScene& scene, const std::string& name,
+                                                   const std::filesystem::path& folder) {
+    if (const aiTexture* inside = scene.GetEmbeddedTexture(name.c_str())) {
+        if (inside->mHeight != 0) return nullptr;  // bare pixels; no format that is read has them
+        OIIO::Filesystem::IOMemReader memory(inside->pcData, inside->mWidth);
+        OIIO::ImageSpec config;
+        config["oiio:UnassociatedAlpha"] = 1;
+        OIIO::Filesystem::IOProxy* from = &memory;
+        config.attribute("oiio:ioproxy", OIIO::TypeDesc::PTR, &from);
+        const auto input = OIIO::ImageInput::open(std::string("inside.") + inside->achFormatHint, &config);
+        return input ? pictureFrom(*input) : nullptr;
+    }
+    std::string file = name;
+    std::replace(file.begin(), file.end(), '\\', '/');
+    OIIO::ImageSpec config;
+    config["oiio:UnassociatedAlpha"] = 1;
+    const auto input = OIIO::ImageInput::open((folder / file).string(), &config);
+    return input ? pictureFrom(*input) : nullptr;
+}
+
+/// The pictures of a scene's materials, each once; of each material which one, from 1.
+std::vector<std::uint16_t> takePictures(const aiScene& scene, const std::filesystem::path& path, MeshFile& file) {
+    std::vector<std::uint16_t> numbers(scene.mNumMaterials, 0);
+    std::vector<std::string> known;
+    for (unsigned m = 0; m < scene.mNumMaterials; ++m) {
+        aiString name;
+        if (scene.mMaterials[m]->GetTexture(aiTextureType_BASE_COLOR, 0, &name) != aiReturn_SUCCESS &&
+            scene.mMaterials[m]->GetTexture(aiTextureType_DIFFUSE, 0, &name) != aiReturn_SUCCESS)
+            continue;
+        auto at = std::find(known.begin(), known.end(), name.C_Str());
+        if (at == known.end()) {
+            at = known.insert(known.end(), name.C_Str());
+            file.pictures.push_back(pictureNamed(scene, name.C_Str(), path.parent_path()));
+            if (!file.pictures.back())
+                file.problems.push_back(
+                    fmt::format("{}: its picture {} cannot be read", path.filename().string(), name.C_Str()));
+        }
+        const auto number = std::size_t(at - known.begin());
+        if (file.pictures[number] && number < 0xFFFF) numbers[m] = std::uint16_t(number + 1);
+    }
+    return numbers;
+}
+
+/// The shape of a scene, its parts already in one space. `pictures`: of each material.
+Mesh meshOf(const aiScene& scene, const std::vector<std::uint16_t>& pictures) {
     Mesh mesh;
-    bool hasNormals = true, hasColours = false;
+    bool hasNormals = true, hasColours = false, hasPictures = false;
     for (unsigned m = 0; m < scene.mNumMeshes; ++m) {
         hasNormals = hasNormals && scene.mMeshes[m]->HasNormals();
         hasColours = hasColours || scene.mMeshes[m]->HasVertexColors(0) || scene.mNumMaterials > 1;
+        hasPictures =
+            hasPictures || (scene.mMeshes[m]->HasTextureCoords(0) && pictures[scene.mMeshes[m]->mMaterialIndex] != 0);
     }
     for (unsigned m = 0; m < scene.mNumMeshes; ++m) {
         const aiMesh& part = *scene.mMeshes[m];
         if ((part.mPrimitiveTypes & unsigned(aiPrimitiveType_TRIANGLE)) == 0) continue;
         const auto first = std::uint32_t(mesh.places.size());
+        const std::uint16_t picture = part.HasTextureCoords(0) ? pictures[part.mMaterialIndex] : std::uint16_t(0);
         aiColor4D tint(1, 1, 1, 1);
         scene.mMaterials[part.mMaterialIndex]->Get(AI_MATKEY_COLOR_DIFFUSE, tint);
         for (unsigned i = 0; i < part.mNumVertices; ++i) {
@@ -46,12 +117,16 @@ Mesh meshOf(const aiScene& scene) {
                 const aiColor4D colour = part.HasVertexColors(0) ? part.mColors[0][i] : tint;
                 mesh.colours.emplace_back(colour.r, colour.g, colour.b);
             }
+            if (hasPictures) {
+                const aiVector3D at = part.HasTextureCoords(0) ? part.mTextureCoords[0][i] : aiVector3D();
+                mesh.sheet.emplace_back(at.x, 1 - at.y);  // rows go up there
+            }
         }
         for (unsigned f = 0; f < part.mNumFaces; ++f) {
             const aiFace& face = part.mFaces[f];
-            if (face.mNumIndices == 3)
-                mesh.triangles.push_back(
-                    {first + face.mIndices[0], first + face.mIndices[1], first + face.mIndices[2]});
+            if (face.mNumIndices != 3) continue;
+            mesh.triangles.push_back({first + face.mIndices[0], first + face.mIndices[1], first + face.mIndices[2]});
+            if (hasPictures) mesh.pictureOf.push_back(picture);
         }
     }
     return mesh;
@@ -81,14 +156,16 @@ Expected<MeshFile> read(const std::filesystem::path& path) {
         return failure(Fault::input, "{}: is no mesh that can be read ({}); write it as OBJ, PLY or glTF",
                        path.string(), why.substr(0, why.find('\n')));
     }
-    auto mesh = std::make_shared<Mesh>(meshOf(*scene));
+    MeshFile file;
+    auto mesh = std::make_shared<Mesh>(meshOf(*scene, takePictures(*scene, path, file)));
     if (mesh->triangles.empty())
         return failure(Fault::input, "{}: holds no surface, only points or lines; write triangles", path.string());
     Eigen::AlignedBox3f box;
     for (const Vector3f& place : mesh->places) box.extend(place);
     if (!box.sizes().allFinite())
         return failure(Fault::input, "{}: has places that are no numbers; write it again", path.string());
-    MeshFile file{mesh, box.sizes().cast<double>()};
+    file.mesh = mesh;
+    file.extents = box.sizes().cast<double>();
     // What is flat has a thickness of nothing, and stays flat.
     const Vector3f size = box.sizes().cwiseMax(1e-9F);
     const Vector3f foot(box.center().x(), box.min().y(), box.center().z());

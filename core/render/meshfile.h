@@ -2,9 +2,12 @@
 
 #include "base/expected.h"
 #include "render/mesh.h"
+#include "render/surface.h"
 
 #include <filesystem>
 #include <memory>
+#include <string>
+#include <vector>
 
 namespace pinion {
 
@@ -13,6 +16,9 @@ namespace pinion {
 struct MeshFile {
     std::shared_ptr<const Mesh> mesh;
     Eigen::Vector3d extents{1, 1, 1};
+    /// Those that its materials name, beside it or within it; null where one cannot be read, which `problems` says.
+    std::vector<std::shared_ptr<const SurfacePicture>> pictures;
+    std::vector<std::string> problems;
 };
 
 /// Kept with the file's stamp, so that the same is not read twice; from any thread. Fails for a file that is not there,

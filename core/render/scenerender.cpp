@@ -89,6 +89,9 @@ std::optional<Vector3d> onLevel(const WorldRay& ray, double height) {
 SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
     for (const StandIn& one : look_.standIns) {
         shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
+        skins_.emplace_back();
+        if (shapes_.back() && !shapes_.back()->pictureOf.empty())
+            if (const auto file = readMesh(one.file)) skins_.back() = file->pictures;
         clips_.emplace_back();
         if (!one.hidden && one.showsPictures()) clips_.back() = cardClipOf(one.file);
         const Vector3d size = one.stance.size;
@@ -114,8 +117,9 @@ std::vector<std::string> SceneRenderer::troubles() const {
         words.emplace_back("the sun is below the horizon: nothing casts a shadow on the ground");
     for (std::size_t i = 0; i < look_.standIns.size(); ++i) {
         const StandIn& one = look_.standIns[i];
-        if (const auto mesh = !one.hidden && one.kind == StandInKind::mesh ? readMesh(one.file) : MeshFile{}; !mesh)
-            words.push_back(mesh.error().message);
+        const auto mesh = !one.hidden && one.kind == StandInKind::mesh ? readMesh(one.file) : MeshFile{};
+        if (mesh) words.insert(words.end(), mesh->problems.begin(), mesh->problems.end());
+        if (!mesh) words.push_back(mesh.error().message);
         else if (const auto& clip = clips_[i]; clip && !*clip)
             words.push_back(fmt::format("{}: {}", one.name, clip->error().message));
         else if (clip && (*clip)->alphaIsTaken)
@@ -364,11 +368,20 @@ private:
         surface.normal = normal;
         const StandIn& standIn = look_.standIns[body.index];
         const auto opacity = float(std::clamp(standIn.opacity, 0.0, 1.0));
-        if (const auto& picture = body.picture; picture && !mesh.sheet.empty()) {
-            const Vector2d at = mixed(mesh.sheet).template cast<double>();
+        const std::uint16_t skin = mesh.pictureOf.empty() ? std::uint16_t(0) : mesh.pictureOf[hit.triangle];
+        const SurfacePicture* picture =
+            skin != 0 ? renderer_.skins_[body.index][std::size_t(skin - 1)].get() : body.picture.get();
+        if (picture && !mesh.sheet.empty()) {
+            Vector2d at = mixed(mesh.sheet).template cast<double>();
             Vector2d across, down;
             footprint(body, corners, row, x, y, at, surface.place, flat.normalized(), &across, &down);
+            if (skin != 0) at -= at.array().floor().matrix();  // it repeats
             surface.colour = opacity * picture->at(at, across, down);
+            // A material's colour tints its picture.
+            if (skin != 0 && !mesh.colours.empty()) {
+                const Vector3f tint = mixed(mesh.colours);
+                for (int c = 0; c < 3; ++c) surface.colour[c] *= tint[c];
+            }
         } else {
             Vector3f own(body.colour[0], body.colour[1], body.colour[2]);
             if (!mesh.colours.empty()) own = mixed(mesh.colours);

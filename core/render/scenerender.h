@@ -64,6 +64,8 @@ private:
     std::vector<std::optional<Expected<CardClip>>> clips_;         ///< of each stand-in that shows a file's pictures
     std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
     std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
+    /// Of each stand-in that is a mesh with pictures of its own.
+    std::vector<std::vector<std::shared_ptr<const SurfacePicture>>> skins_;
     PlaneTables planes_;
 };
 

@@ -648,6 +648,32 @@ TEST_CASE("those chosen in the list are grouped, and a drag of one takes the oth
     CHECK(all()[1].group == 0);
 }
 
+TEST_CASE("a stand-in is there on the frames that were said, and on all again") {
+    Standing f;
+    f.putBox();
+    auto* some = f.window.findChild<QCheckBox*>("standInSomeFrames");
+    auto* first = f.window.findChild<QSpinBox*>("standInFirst");
+    auto* last = f.window.findChild<QSpinBox*>("standInLast");
+    CHECK_FALSE(first->isVisible());
+    QTest::mouseClick(some, Qt::LeftButton);
+    REQUIRE(f.only().frames);
+    CHECK(f.only().frames->first == 1001);
+    CHECK(f.only().frames->last == 1120);
+    REQUIRE(first->isVisible());
+    first->setValue(1010);
+    last->setValue(1030);
+    CHECK(f.only().frames->first == 1010);
+    CHECK(f.only().frames->last == 1030);
+    // An end that passes the other takes it along.
+    first->setValue(1050);
+    CHECK(f.only().frames->first == 1050);
+    CHECK(f.only().frames->last == 1050);
+    QTest::mouseClick(some, Qt::LeftButton);
+    CHECK_FALSE(f.only().frames);
+    for (int i = 0; i < 2; ++i) f.session.document.undo();
+    CHECK(f.only().frames->last == 1030);
+}
+
 TEST_CASE("a locator stands at a solved point, is held by a click on its cross, and hands its name on") {
     Standing f;
     f.session.selection.set({2});

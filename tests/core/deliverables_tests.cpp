@@ -1,5 +1,6 @@
 // The table of what can be handed on: every row keeps what the rest of the program builds on.
 
+#include "base/files.h"
 #include "exchange/deliverables.h"
 #include "exchange/newshot.h"
 #include "jobs/delivering.h"
@@ -87,6 +88,20 @@ TEST_CASE("what a full shot lists is delivered, read back, and fresh until what 
         shot = withDelivered(shot, item.name, shot);
     }
     CHECK(deliveryReport(shot).state == StageState::done);
+    // Beside them lies what each is: of those that are there.
+    const auto note = writeDeliveryNote(shot, scratch / "out");
+    REQUIRE(note);
+    const std::string about = *readFile(*note);
+    for (const Deliverable& item : listed) {
+        INFO(item.place);
+        CHECK(about.find("\n" + item.place + "\n    " + item.name + ": ") != std::string::npos);
+    }
+    CHECK(about.find(fmt::format("{} x {}", shot.plate.width, shot.plate.height)) != std::string::npos);
+    CHECK(about.find("in a unit of its own") != std::string::npos);
+    std::filesystem::remove(scratch / "out" / listed.front().place);
+    CHECK(readFile(*writeDeliveryNote(shot, scratch / "out"))->find("\n" + listed.front().place + "\n") ==
+          std::string::npos);
+    CHECK(writeDeliveryNote(shot, scratch / "nothing")->empty());
     const auto staleAfter = [&](const Shot& changed) {
         std::set<std::string> stale;
         for (const Deliverable& item : changed.deliverables)

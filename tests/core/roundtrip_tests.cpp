@@ -341,12 +341,12 @@ static Strings members(const KeptSolve& x) {
 static Strings members(const Shot& x) {
     const auto& [name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
                  solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, writing, nextStandIn, objects,
-                 nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
-                 deliverables, folder] = x;
+                 nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
+                 insertsAlone, deliverables, folder] = x;
     return all(name, plate, scatter, lens, settings, mattes, nextMatte, tracks, next, planes, nextPlane, solve,
                solvedKey, solveId, solvedWith, keptSolves, nextSolve, world, scene, writing, nextStandIn, objects,
-               nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath, insertsAlone,
-               deliverables, folder);
+               nextObject, locators, nextLocator, steady, clips, nextClip, inserts, nextInsert, insertsPath,
+               insertsAlone, deliverables, folder);
 }
 
 template <class T>

@@ -16,6 +16,7 @@
 #include <catch2/catch.hpp>
 
 #include <algorithm>
+#include <OpenImageIO/imageio.h>
 #include <nlohmann/json.hpp>
 #include <cmath>
 #include <numbers>
@@ -543,6 +544,115 @@ TEST_CASE("a mesh is read as OBJ and PLY, fills its unit, and has its own size a
     REQUIRE(post);
     CHECK(post->extents.y() == Approx(3.17).margin(1e-4));
     CHECK(post->mesh->colours.size() == post->mesh->places.size());
+}
+
+namespace {
+
+/// Red and green above, blue and white below; as PNG.
+void writeQuarters(const std::filesystem::path& path, int channels) {
+    constexpr int kSide = 64;
+    std::vector<std::uint8_t> pixels;
+    for (int y = 0; y < kSide; ++y)
+        for (int x = 0; x < kSide; ++x) {
+            const bool right = x >= kSide / 2, below = y >= kSide / 2;
+            const std::array<std::uint8_t, 4> colour{std::uint8_t(right == below ? 255 : 0),
+                                                     std::uint8_t(right ? 255 : 0), std::uint8_t(below ? 255 : 0),
+                                                     std::uint8_t(right || below ? 255 : 128)};
+            pixels.insert(pixels.end(), colour.begin(), colour.begin() + channels);
+        }
+    const auto output = OIIO::ImageOutput::create(path.string());
+    REQUIRE(output);
+    REQUIRE(output->open(path.string(), OIIO::ImageSpec(kSide, kSide, channels, OIIO::TypeDesc::UINT8)));
+    REQUIRE(output->write_image(OIIO::TypeDesc::UINT8, pixels.data()));
+    output->close();
+}
+
+std::string base64(const std::string& bytes) {
+    const std::string letters = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string text;
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        std::uint32_t word = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            word = word << 8U | (i + k < bytes.size() ? std::uint8_t(bytes[i + k]) : 0U);
+        for (std::size_t k = 0; k < 4; ++k) text += i + k <= bytes.size() ? letters[word >> (18 - 6 * k) & 63U] : '=';
+    }
+    return text;
+}
+
+}  // namespace
+
+TEST_CASE("a mesh shows the pictures of its materials, from beside it or from within, the right way up and repeated") {
+    const test::Scratch scratch;
+    writeQuarters(scratch / "tex.png", 3);
+    write(scratch / "q.mtl", "newmtl a\nKd 1 1 1\nmap_Kd tex.png\n");
+    const std::string faces = "mtllib q.mtl\nusemtl a\nv -1 0 0\nv 1 0 0\nv 1 2 0\nv -1 2 0\n";
+    write(scratch / "q.obj", faces + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n");
+    // The same twice across.
+    write(scratch / "w.obj", faces + "vt 0 0\nvt 2 0\nvt 2 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n");
+    const auto floats = [](std::initializer_list<float> values) {
+        return std::string(reinterpret_cast<const char*>(std::data(values)), sizeof(float) * values.size());
+    };
+    const std::string places = floats({-1, 0, 0, 1, 0, 0, 1, 2, 0, -1, 2, 0}), sheet = floats({0, 1, 1, 1, 1, 0, 0, 0});
+    const std::string corners{0, 0, 1, 0, 2, 0, 0, 0, 2, 0, 3, 0};
+    writeQuarters(scratch / "inside.png", 3);
+    write(scratch / "g.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+"meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"indices":2,"material":0}]}],
+"materials":[{"pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],"textures":[{"source":0}],
+"images":[{"mimeType":"image/png","uri":"data:image/png;base64,)" +
+                                  base64(*readFile(scratch / "inside.png")) + R"("}],
+"buffers":[{"byteLength":92,"uri":"data:application/octet-stream;base64,)" +
+                                  base64(places + sheet + corners) + R"("}],
+"bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":32},
+{"buffer":0,"byteOffset":80,"byteLength":12}],
+"accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3","min":[-1,0,0],"max":[1,2,0]},
+{"bufferView":1,"componentType":5126,"count":4,"type":"VEC2"},
+{"bufferView":2,"componentType":5123,"count":6,"type":"SCALAR"}]})");
+    const Solve solve = filmed();
+    const WorldEye eye = eyeOf(solve, 1003);
+    const auto seen = [&](const char* name, double x, double y) {
+        StandIn mesh = standing(StandInKind::mesh, {{0.1, 0, 0}, {0, 0, 0}, {1.6, 1.2, 1e-6}});
+        mesh.file = scratch / name;
+        SceneLook look = lookOf({mesh});
+        look.sun.strength = 0;
+        const SceneRenderer renderer(look);
+        for (const std::string& trouble : renderer.troubles()) FAIL_CHECK(trouble);
+        const SceneFrame frame = renderer.frame(eye, 1003, {.box = {0, 0, kWidth, kHeight}, .linear = true});
+        const auto plate = eye.plateFromWorld(mesh.stance.worldFromUnit() * Vector3d(x - 0.5, y, 0));
+        REQUIRE(plate);
+        const float* pixel = frame.layer.at(int(plate->x()), int(plate->y()));
+        return Eigen::Array4f(pixel[0], pixel[1], pixel[2], pixel[3]);
+    };
+    const auto isColour = [](const Eigen::Array4f& pixel, float r, float g, float b) {
+        INFO(pixel.transpose());
+        // By the sky alone, whose light an upright gets 0.65 of.
+        CHECK((pixel - Eigen::Array4f(0.65F * r, 0.65F * g, 0.65F * b, 1)).abs().maxCoeff() < 0.02F);
+    };
+    for (const char* name : {"q.obj", "g.gltf"}) {
+        INFO(name);
+        isColour(seen(name, 0.25, 0.75), 1, 0, 0);
+        isColour(seen(name, 0.75, 0.75), 0, 1, 0);
+        isColour(seen(name, 0.25, 0.25), 0, 0, 1);
+        isColour(seen(name, 0.75, 0.25), 1, 1, 1);
+    }
+    isColour(seen("w.obj", 0.125, 0.75), 1, 0, 0);
+    isColour(seen("w.obj", 0.625, 0.75), 1, 0, 0);
+    isColour(seen("w.obj", 0.875, 0.75), 0, 1, 0);
+    // Half clear where the picture is.
+    writeQuarters(scratch / "clear.png", 4);
+    write(scratch / "c.mtl", "newmtl a\nKd 1 1 1\nmap_Kd clear.png\n");
+    write(scratch / "c.obj",
+          "mtllib c.mtl\n" + faces.substr(13) + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n");
+    CHECK(seen("c.obj", 0.25, 0.75)[3] == Approx(128 / 255.0).margin(0.01));
+    CHECK(seen("c.obj", 0.75, 0.25)[3] == Approx(1).margin(0.01));
+    // One that is gone is told, and the mesh has its colour.
+    write(scratch / "n.mtl", "newmtl a\nKd 1 1 1\nmap_Kd gone.png\n");
+    write(scratch / "n.obj",
+          "mtllib n.mtl\n" + faces.substr(13) + "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n");
+    const auto none = readMesh(scratch / "n.obj");
+    REQUIRE(none);
+    REQUIRE(none->problems.size() == 1);
+    CHECK(none->problems[0].find("gone.png cannot be read") != std::string::npos);
+    CHECK(none->mesh->pictureOf.empty());
 }
 
 TEST_CASE("a file that is no mesh, holds none, or is not there is refused with its name and what to do") {

@@ -35,6 +35,8 @@ Delivered deliverAll(const Shot& shot, const std::vector<std::string>& names, co
             delivered.problems << text(report.error().message);
         }
     }
+    if (!delivered.done.empty())
+        if (const auto note = writeDeliveryNote(shot, folder); !note) delivered.problems << text(note.error().message);
     return delivered;
 }
 

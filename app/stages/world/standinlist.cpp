@@ -122,6 +122,7 @@ public:
         addNames();
         addPlace();
         addCarrier();
+        addFrames();
         addWords();
         addPictures();
         addLook();
@@ -389,6 +390,43 @@ private:
                 for (const auto& [name, id] : choices) carrier->addItem(name, id);
             }
             carrier->setCurrentIndex(carrier->findData(qlonglong(held->carrier)));
+        });
+    }
+
+    /// The frames on which it is there.
+    void addFrames() {
+        auto* some =
+            named(new QCheckBox("On some frames only"), "standInSomeFrames", "It is there from one frame to another");
+        wide(some);
+        auto* first = named(new QSpinBox, "standInFirst");
+        auto* last = named(new QSpinBox, "standInLast");
+        for (QSpinBox* box : {first, last}) box->setRange(-1000000, 10000000);
+        auto* both = columns({{"First", first}, {"Last", last}});
+        wide(both);
+        connect(some, &QCheckBox::clicked, this, [this](bool on) {
+            if (!hand_.mayEdit()) return;
+            const FrameRange range = session_.shot().plate.range;
+            hand_.edit("Frames of", [&](StandIn& one) { one.frames = on ? std::optional(range) : std::nullopt; });
+        });
+        const auto changed = [this, first, last](bool isFirst) {
+            const StandIn* held = hand_.held();
+            if (!held || !held->frames || !hand_.mayEdit()) return;
+            FrameRange range{first->value(), last->value()};
+            // What is typed counts, the other end goes along.
+            if (range.last < range.first) (isFirst ? range.last : range.first) = isFirst ? range.first : range.last;
+            hand_.edit("Frames of", [&](StandIn& one) { one.frames = range; });
+        };
+        connect(first, &QSpinBox::valueChanged, this, [changed] { changed(true); });
+        connect(last, &QSpinBox::valueChanged, this, [changed] { changed(false); });
+        onRefresh([this, some, first, last, both] {
+            const StandIn* held = hand_.held();
+            some->setVisible(held);
+            both->setVisible(held && held->frames);
+            if (!held) return;
+            some->setChecked(held->frames.has_value());
+            if (!held->frames) return;
+            setQuietly(first, held->frames->first);
+            setQuietly(last, held->frames->last);
         });
     }
 

@@ -60,6 +60,7 @@ void addCameraKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow cameraRow() {
     return {.kind = DeliverableKind::camera,
             .what = "a camera is",
+            .about = "the camera on every frame, and its lens; in USD also cloud, ground, objects and stand-ins",
             .formats = {DeliverableFormat::usda, DeliverableFormat::json},
             .usual = {{"camera for CG", DeliverableFormat::usda, ".usda"},
                       {"camera data", DeliverableFormat::json, ".camera.json"}},

@@ -31,6 +31,7 @@ void addLensKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow lensRow() {
     return {.kind = DeliverableKind::lens,
             .what = "a lens is",
+            .about = "the lens and its distortion",
             .formats = {DeliverableFormat::json, DeliverableFormat::yaml},
             .usual = {{"lens", DeliverableFormat::json, ".lens.json"}},
             .text = lensText,

@@ -38,6 +38,7 @@ void addObjectsKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow objectsRow() {
     return {.kind = DeliverableKind::objects,
             .what = "objects are",
+            .about = "the motion of solved objects, with their points",
             .formats = {DeliverableFormat::json},
             .usual = {},
             .text = objectsText,

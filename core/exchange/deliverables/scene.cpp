@@ -47,6 +47,7 @@ void addSceneKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow sceneRow() {
     return {.kind = DeliverableKind::scene,
             .what = "a scene is",
+            .about = "camera, cloud, ground, objects, stand-ins with materials, and the sun",
             .formats = {DeliverableFormat::glb, DeliverableFormat::ply},
             .usual = {},
             .write = writeScene,

@@ -41,6 +41,7 @@ void addStMapsKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow stMapsRow() {
     return {.kind = DeliverableKind::stMaps,
             .what = "ST maps are",
+            .about = "ST maps of the lens: the way to the plate without distortion, and back",
             .formats = {DeliverableFormat::exr},
             .usual = {{"ST maps", DeliverableFormat::exr, "stmaps", false}},
             .write = writeStMaps,

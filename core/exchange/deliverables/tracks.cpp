@@ -31,6 +31,7 @@ void addTracksKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow tracksRow() {
     return {.kind = DeliverableKind::tracks,
             .what = "tracks are",
+            .about = "where the tracks are, frame by frame, in pixels of the plate as filmed",
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
             .usual = {{"tracks", DeliverableFormat::json, ".tracks.json"},
                       {"tracks as a table", DeliverableFormat::csv, ".tracks.csv"}},

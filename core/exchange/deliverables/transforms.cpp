@@ -36,6 +36,7 @@ void addTransformsKey(Fingerprint& print, const Shot& shot, const Deliverable& d
 DeliverableRow transformsRow() {
     return {.kind = DeliverableKind::transforms,
             .what = "transforms are",
+            .about = "position, rotation and scale of a locator against its reference frame",
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
             .text = transformsText<transformsJson, transformsCsv>,
             .check = checkTransforms,
@@ -45,6 +46,7 @@ DeliverableRow transformsRow() {
 DeliverableRow cornerPinRow() {
     return {.kind = DeliverableKind::cornerPin,
             .what = "corner pins are",
+            .about = "four corners a frame",
             .formats = {DeliverableFormat::json, DeliverableFormat::csv},
             .text = transformsText<cornerPinJson, cornerPinCsv>,
             .check = checkTransforms,
