@@ -2,18 +2,24 @@
 
 #include "base/parallel.h"
 
+#include <algorithm>
 #include <limits>
 
 namespace pinion {
 
 using Eigen::Vector2d;
 
-std::shared_ptr<const PlaneTable> PlaneTables::of(const Lens& lens, const PixelBox& box) const {
+std::shared_ptr<const PlaneTable> PlaneTables::of(const Lens& lens, const PixelBox& wanted) const {
+    constexpr int kMore = 48;  // pixels on each side, where frame by frame another box is asked for
+    PixelBox box = wanted;
     {
         const std::lock_guard lock(mutex_);
-        if (last_ && last_->lens == lens && last_->box.x0 <= box.x0 && last_->box.y0 <= box.y0 &&
-            last_->box.x1 >= box.x1 && last_->box.y1 >= box.y1)
-            return last_;
+        if (last_ && last_->lens == lens) {
+            const PixelBox& had = last_->box;
+            if (had.x0 <= box.x0 && had.y0 <= box.y0 && had.x1 >= box.x1 && had.y1 >= box.y1) return last_;
+            box = {std::min(had.x0, box.x0 - kMore), std::min(had.y0, box.y0 - kMore), std::max(had.x1, box.x1 + kMore),
+                   std::max(had.y1, box.y1 + kMore)};
+        }
     }
     auto table = std::make_shared<PlaneTable>();
     table->lens = lens;

@@ -27,10 +27,10 @@ struct PlaneTable {
     }
 };
 
-/// The table that was asked for last is kept. From any thread.
+/// The table that was asked for last is kept; asked for more of the same lens it grows. From any thread.
 class PlaneTables {
 public:
-    std::shared_ptr<const PlaneTable> of(const Lens& lens, const PixelBox& box) const;
+    std::shared_ptr<const PlaneTable> of(const Lens& lens, const PixelBox& wanted) const;
 
 private:
     mutable std::mutex mutex_;
