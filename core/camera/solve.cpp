@@ -565,13 +565,20 @@ Answer finished(KeyReading reading, const Material& material, const std::vector<
                   std::move(found.reason), std::move(reading.doubt)};
 }
 
+/// Whether a camera that only turns explains nearly all that a travelling one does, and misses it by less though it has
+/// fewer freedoms: the walk was made of what moves.
+bool turnsRather(const TurnVote& vote, const Reconstruction& travelling, const Reconstruction& turning) {
+    constexpr double kNearlyAll = 0.85;
+    return vote.turning > kNearlyAll * vote.travelling && turning.noise() < travelling.noise();
+}
+
 /// The same with all frames placed: on the keyframes what moves may have been explained as well. The camera that turns
 /// starts where the travelling one stands.
 void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress,
                   const BundleWatch& watch) {
     if (answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
-    constexpr double kFewPairs = 0.35, kMost = 0.7, kTogether = 0.45;
-    if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kFewPairs) return;
+    constexpr double kManyPairs = 0.85, kMost = 0.7, kTogether = 0.45;
+    if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kManyPairs) return;
     Reconstruction turned = answer.scene;
     turned.turnOnly();
     for (int f = 0; f < int(turned.material().frames.size()); ++f)
@@ -586,8 +593,9 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
     if (vote.turning < 0.93 * vote.travelling) {
         // What alone speaks for a walk, and lies close together, moves rather than that all else is infinitely far.
         const Material& material = turned.material();
-        if (vote.turning < kMost * vote.travelling ||
-            double(partsCovered(material, vote.apart)) > kTogether * double(partsCovered(material, vote.both))) {
+        if (!turnsRather(vote, answer.scene, turned) &&
+            (vote.turning < kMost * vote.travelling ||
+             double(partsCovered(material, vote.apart)) > kTogether * double(partsCovered(material, vote.both)))) {
             answer.doubt = std::move(doubt);
             return;
         }
@@ -682,6 +690,9 @@ std::optional<ReadAnswer> otherSide(const Answer& answer, const Material& materi
     reading->continueOn(material);
     Answer other = ended(*reading, material, keys, options, progress, watch);
     if (other.scene.placedFrames() < answer.scene.placedFrames()) return std::nullopt;
+    if (answer.scene.turnsOnly() && !other.scene.turnsOnly() &&
+        turnsRather(voteOfTurning(other.scene, answer.scene), other.scene, answer.scene))
+        return std::nullopt;
     const double noise = std::max(std::min(answer.scene.noise(), other.scene.noise()), 0.08 * material.scale());
     const auto [ours, its] = compareSides(answer.scene, other.scene, material, frames, noise);
     const bool isWider = its.extent > kWider * ours.extent && its.share > kEnough && its.share > kNotLess * ours.share;

@@ -237,6 +237,14 @@ TEST_CASE("a true readout that was put aside, as what moves bends its reading, i
     CHECK(bench::verdictOf(shot, own, best, false) == bench::Verdict::good);
 }
 
+TEST_CASE("a pan that looked like a walk while its rows were not read turns once they are") {
+    const MadeShot shot = bench::make(bench::drawCrowd("rolling-pan", 1901));
+    const auto solve = solveCamera(shot.tracks, bench::optionsFor(shot, Knowledge::unknown));
+    REQUIRE(solve);
+    CHECK(solve->motion == CameraMotion::nodal);
+    CHECK(solve->readout.share == Approx(shot.readout.share).margin(0.04));
+}
+
 TEST_CASE("tracks are carried to the time of the middle row along their own paths") {
     // One point that goes round, read late where it is low.
     Track track;
