@@ -1,5 +1,6 @@
 #include "commands/command.h"
 #include "jobs/standing.h"
+#include "plate/framewriter.h"
 #include "plates.h"
 #include "standing.h"
 
@@ -31,7 +32,7 @@ int standCommand(const Console& console, const StandWords& w) {
                                    : w.alone     ? SceneManner::alone
                                    : w.review    ? SceneManner::review
                                                  : SceneManner::over,
-                         .name = std::filesystem::path(w.plate).stem().string(),
+                         .name = nameWithoutNumber(w.plate),
                          .shutter = w.shutter};
     for (const std::string& word : w.passes) {
         const auto found = std::find(kScenePasses.begin(), kScenePasses.end(), word);

@@ -308,10 +308,11 @@ std::string doubtsOf(Solve& solve, const Reconstruction& scene, const Evidence& 
             "is another; mask what moves",
             sharedError(scene, frames)));
     if (const int near = tracksOnlyNear(scene); near >= kFewNear)
-        doubts.push_back(fmt::format(
-            "{} tracks move by themselves, or stand so near before the lens that they are not believed, and "
-            "the camera is off: mask them, or track more at distances between",
-            near));
+        doubts.push_back(
+            fmt::format("{} tracks move by themselves, or stand so near before the lens that they are not believed and "
+                        "the camera is "
+                        "off: mask them, or track more at distances between",
+                        near));
     const Seam seam = weakestSeam(scene);
     if (isTornAt(seam))
         doubts.push_back(

@@ -566,10 +566,10 @@ Answer finished(KeyReading reading, const Material& material, const std::vector<
 }
 
 /// Whether a camera that only turns explains nearly all that a travelling one does, and misses it by less though it has
-/// fewer freedoms: the walk was made of what moves.
+/// fewer freedoms: the walk was made of what moves. Of a true walk the far tracks are missed by as much or more.
 bool turnsRather(const TurnVote& vote, const Reconstruction& travelling, const Reconstruction& turning) {
-    constexpr double kNearlyAll = 0.85;
-    return vote.turning > kNearlyAll * vote.travelling && turning.noise() < travelling.noise();
+    constexpr double kNearlyAll = 0.85, kClearlyLess = 0.95;
+    return vote.turning > kNearlyAll * vote.travelling && turning.noise() < kClearlyLess * travelling.noise();
 }
 
 /// The same with all frames placed: on the keyframes what moves may have been explained as well. The camera that turns
@@ -578,6 +578,7 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
                   const BundleWatch& watch) {
     if (answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
     constexpr double kManyPairs = 0.85, kMost = 0.7, kTogether = 0.45;
+    // Of a walk nearly all pairs show it; those of a pan that share little but what moves do as well.
     if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kManyPairs) return;
     Reconstruction turned = answer.scene;
     turned.turnOnly();

@@ -51,11 +51,10 @@ Expected<DeliveryReport> deliver(const Shot& shot, const Deliverable& deliverabl
 Expected<fs::path> writeDeliveryNote(const Shot& shot, const fs::path& folder) {
     std::string list;
     for (const Deliverable& one : shot.deliverables) {
-        // The pictures of a pattern are there when any file of its folder is.
         const fs::path place = folder / one.place;
         std::error_code code;
         const bool isThere =
-            fs::exists(place, code) || (isSequencePattern(place) && fs::exists(place.parent_path(), code));
+            fs::exists(isSequencePattern(place) ? frameFile(place, shot.plate.range.first) : place, code);
         if (!isThere) continue;
         const bool hasAxes = one.kind == DeliverableKind::camera || one.kind == DeliverableKind::objects ||
                              one.kind == DeliverableKind::scene;

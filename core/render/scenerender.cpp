@@ -88,10 +88,15 @@ std::optional<Vector3d> onLevel(const WorldRay& ray, double height) {
 
 SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
     for (const StandIn& one : look_.standIns) {
-        shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
         skins_.emplace_back();
-        if (shapes_.back() && !shapes_.back()->pictureOf.empty())
-            if (const auto file = readMesh(one.file)) skins_.back() = file->pictures;
+        if (one.kind == StandInKind::mesh && !one.hidden) {
+            // Shape and pictures of one reading: the file may be replaced meanwhile.
+            const auto file = readMesh(one.file);
+            shapes_.push_back(file ? file->mesh : nullptr);
+            if (file) skins_.back() = file->pictures;
+        } else {
+            shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
+        }
         clips_.emplace_back();
         if (!one.hidden && one.showsPictures()) clips_.back() = cardClipOf(one.file);
         const Vector3d size = one.stance.size;
@@ -491,7 +496,7 @@ private:
             if (body.mesh->normals.empty()) met.sign = met.sign * 31 + hit->triangle / 2;
             const auto strength = float(look_.sun.strength);
             // Each side of what is not smooth by itself.
-            const std::uint32_t skySign = sign + (body.mesh->normals.empty() ? 64 * (1 + hit->triangle / 2) : 0);
+            const std::uint32_t skySign = (sign << 20U) + (body.mesh->normals.empty() ? 1 + hit->triangle / 2 : 0);
             const float light = (1 - strength) * (0.65F + 0.35F * float(surface.normal.y())) *
                                     skyAt(surface.place, surface.normal, body.inSky, skySign, memo) +
                                 strength * float(std::max(0.0, slope)) * sun;
@@ -579,7 +584,7 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
     std::vector<PixelBox> parts;
     const Vector3d sun = look.sun.towards;
     for (const StandIn& one : look.standIns) {
-        if (one.hidden || !one.isOn(number)) continue;
+        if (one.hidden || !one.isOn(number) || one.kind == StandInKind::locator) continue;
         const auto corners = boxCorners(one.kind, one.at(number, eye.place()));
         GrowingBox seen;
         addEdges(seen, eye, corners);

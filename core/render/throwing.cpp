@@ -62,6 +62,8 @@ Expected<void> checkThrow(const ThrownOn& onto, std::span<const int> frames, con
     constexpr int kAcross = 32, kDown = 18;
     constexpr double kEdgeOn = 0.02;  // the sine of a degree
     const std::string what = onto.standIn ? onto.standIn->name : "the plane";
+    if (onto.standIn && onto.standIn->kind == StandInKind::locator)
+        return failure(Fault::input, "{}: is a place and no surface: throw on to the ground or another stand-in", what);
     for (const int frame : frames) {
         const auto eye = eyeOf(solve, orientation, frame);
         if (!eye) return tl::unexpected(eye.error());

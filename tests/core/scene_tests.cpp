@@ -770,6 +770,7 @@ TEST_CASE("a group is moved, turned about the one that is held, and sized with i
     const Shot other = withStandInsGrouped(shot, {ball, sign});
     CHECK(other.scene.standIns[0].group == 0);
     CHECK(other.scene.standIns[2].group == other.scene.standIns[1].group);
+    CHECK(withStandInRemoved(shot, ball).scene.standIns[0].group == 0);
     const Shot apart = withStandInsUngrouped(other, sign);
     CHECK(apart.scene.standIns[1].group == 0);
     CHECK(apart.scene.standIns[2].group == 0);

@@ -204,7 +204,7 @@ private:
         onRefresh([this, ground, held] {
             const bool may = session_.isReady() && session_.shot().solve;
             ground->setEnabled(may);
-            held->setEnabled(may && hand_.held());
+            held->setEnabled(may && hand_.held() && hand_.held()->kind != StandInKind::locator);
         });
     }
 
@@ -554,9 +554,15 @@ private:
                 hand_.edit("Colour", [&](StandIn& s) { s.colour = {picked.redF(), picked.greenF(), picked.blueF()}; });
         });
         showWhileHeld({casts, catches, hides, opacityLabel, opacity, colourRow});
+        onRefresh([this, casts, catches, hides, opacityLabel, opacity] {
+            // A locator is not seen.
+            if (hand_.held() && hand_.held()->kind == StandInKind::locator)
+                for (QWidget* part : std::initializer_list<QWidget*>{casts, catches, hides, opacityLabel, opacity})
+                    part->hide();
+        });
         onRefresh([this, colourRow] {
             colourRow->setVisible(hand_.held() && hand_.held()->kind != StandInKind::board &&
-                                  !hand_.held()->showsPictures());
+                                  hand_.held()->kind != StandInKind::locator && !hand_.held()->showsPictures());
         });
     }
 

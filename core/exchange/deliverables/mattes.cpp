@@ -109,7 +109,7 @@ void addMattesKey(Fingerprint& print, const Shot& shot, const Deliverable&) {
 DeliverableRow mattesRow() {
     return {.kind = DeliverableKind::mattes,
             .what = "mattes are",
-            .about = "mattes, white where they cover",
+            .about = "mattes; in pictures white where they cover",
             .formats = {DeliverableFormat::exr, DeliverableFormat::png, DeliverableFormat::tiff,
                         DeliverableFormat::json, DeliverableFormat::svg},
             .usual = {},

@@ -14,6 +14,15 @@ namespace {
 bool isSceneLayer(const Insert& insert) { return insert.kind == kSceneLayer; }
 bool isScene(const Deliverable& deliverable) { return deliverable.kind == DeliverableKind::scene; }
 
+/// One that is left by itself is no group.
+void endLoneGroups(std::vector<StandIn>& all) {
+    for (StandIn& one : all) {
+        const auto members =
+            std::count_if(all.begin(), all.end(), [&](const StandIn& other) { return other.group == one.group; });
+        if (members < 2) one.group = 0;
+    }
+}
+
 std::int64_t freeGroup(const Shot& shot) {
     std::int64_t group = 1;
     for (const StandIn& one : shot.scene.standIns) group = std::max(group, one.group + 1);
@@ -68,8 +77,10 @@ Shot withStandInRenamed(const Shot& shot, StandInId standIn, const std::string& 
 
 Shot withStandInRemoved(const Shot& shot, StandInId standIn) {
     Shot result = shot;
-    result.scene.standIns = shot.scene.standIns.edited(
-        [&](auto& all) { std::erase_if(all, [&](const StandIn& one) { return one.id == standIn; }); });
+    result.scene.standIns = shot.scene.standIns.edited([&](auto& all) {
+        std::erase_if(all, [&](const StandIn& one) { return one.id == standIn; });
+        endLoneGroups(all);
+    });
     if (!result.scene.standIns.isEmpty()) return result;
     result.inserts = shot.inserts.edited([](auto& all) { std::erase_if(all, isSceneLayer); });
     result.deliverables = shot.deliverables.edited([](auto& all) { std::erase_if(all, isScene); });
@@ -100,11 +111,7 @@ Shot withStandInsGrouped(const Shot& shot, const std::vector<StandInId>& standIn
     result.scene.standIns = shot.scene.standIns.edited([&](auto& all) {
         for (StandIn& one : all)
             if (std::find(standIns.begin(), standIns.end(), one.id) != standIns.end()) one.group = group;
-        // One that is left by itself is no group.
-        for (StandIn& one : all)
-            if (one.group != 0 && std::count_if(all.begin(), all.end(),
-                                                [&](const StandIn& other) { return other.group == one.group; }) < 2)
-                one.group = 0;
+        endLoneGroups(all);
     });
     return result;
 }
