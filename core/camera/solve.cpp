@@ -573,10 +573,9 @@ bool turnsRather(const TurnVote& vote, const Reconstruction& travelling, const R
 }
 
 /// The same with all frames placed: on the keyframes what moves may have been explained as well. The camera that turns
-/// starts where the travelling one stands.
-void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress,
-                  const BundleWatch& watch) {
-    if (answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
+/// starts where the travelling one stands. Nobody watches it: it is a trial that mostly is not taken.
+void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
+    if (progress.stopped() || answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
     constexpr double kManyPairs = 0.85, kMost = 0.7, kTogether = 0.45;
     // Of a walk nearly all pairs show it; those of a pan that share little but what moves do as well.
     if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kManyPairs) return;
@@ -588,7 +587,8 @@ void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptio
             turned.setPose(f, *pose);
         }
     turned.triangulateAll(0.004 * turned.material().width, true);
-    complete(turned, lensPlanOf(options), progress, watch);
+    complete(turned, lensPlanOf(options), progress);
+    if (progress.stopped()) return;
     const TurnVote vote = voteOfTurning(answer.scene, turned);
     std::string doubt = std::move(answer.doubt);
     if (vote.turning < 0.93 * vote.travelling) {
@@ -656,7 +656,7 @@ Answer ended(const KeyReading& reading, const Material& material, const std::vec
         }
         addWords(answer.doubt, open);
     }
-    turnInTheEnd(answer, keys, options, progress.part(0.84, 0.92), watch);
+    turnInTheEnd(answer, keys, options, progress.part(0.84, 0.92));
     return answer;
 }
 
@@ -1042,7 +1042,7 @@ Expected<Solve> solvedCamera(std::span<const Track> tracks, std::span<const Trac
             return solvedCamera(tracks, filmed, atOnce, progress, watch);
         }
         // Rows that were not read yet, or a guess of them, look like a walk.
-        turnInTheEnd(*answer, keys, decided, progress, watchBundle);
+        turnInTheEnd(*answer, keys, decided, progress);
     }
     const Reconstruction& scene = answer->scene;
     if (scene.placedFrames() < int(material.frames.size()) && progress.stopped())
