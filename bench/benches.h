@@ -58,6 +58,10 @@ void benchMattes(const std::filesystem::path& folder);
 /// a video and to sequences.
 void benchInserts(const std::filesystem::path& folder);
 
+/// Stand-ins on the deck of the landing plate rendered as the window and as a job does, beside a loop that tries every
+/// triangle.
+void benchStandIns(const Truth& truth);
+
 /// What *match* finds beside what 300 plates were made with, from seed `first` on: the whole insert as area, and a
 /// part.
 void benchMatching(unsigned first);

@@ -329,8 +329,9 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option("--only", only,
-                   "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, match, lens");
+    app.add_option(
+        "--only", only,
+        "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, stand-ins, match, lens");
     unsigned seed = 1;
     app.add_option("--seed", seed, "the first of the made-up lenses, and of the cases of match");
     CLI11_PARSE(app, argc, argv);
@@ -365,6 +366,7 @@ int main(int argc, char** argv) {
     if (wanted("render")) benchRender();
     if (wanted("mattes")) benchMattes(std::filesystem::path(platePath).parent_path());
     if (wanted("inserts")) benchInserts(std::filesystem::path(platePath).parent_path());
+    if (wanted("stand-ins")) benchStandIns(*truth);
     if (wanted("match")) benchMatching(seed);
     if (wanted("lens")) benchLens(std::filesystem::path(platePath).parent_path(), seed);
     if (wanted("scatter") || wanted("solve")) {

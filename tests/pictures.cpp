@@ -164,7 +164,7 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
     settle(window);
     shoot("28-stand-ins");
     // A puddle that was painted on this frame, seen from where the camera has gone to.
-    world.throwPicture((plate.section('/', 0, -2) + "/.." + "/puddle.png").toStdString(), true);
+    world.throwPictures({(plate.section('/', 0, -2) + "/.." + "/puddle.png").toStdString()}, true);
     settle(window);
     session.player.goTo(1046);
     settle(window);

@@ -47,10 +47,13 @@ Canvas::Canvas(Session& session, QWidget* parent)
         update();
         reportPointed();
     });
-    connect(&session.player, &Player::viewChanged, this, [this] {
+    const auto refresh = [this] {
         refreshImage();
         update();
-    });
+    };
+    connect(&session.player, &Player::viewChanged, this, refresh);
+    // What was left out while it played is shown where it stops.
+    connect(&session.player, &Player::playingChanged, this, refresh);
     connect(&session.player, &Player::plateChanged, this, [this] {
         pictures_.clear();
         image_ = {};

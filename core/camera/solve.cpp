@@ -575,7 +575,8 @@ bool turnsRather(const TurnVote& vote, const Reconstruction& travelling, const R
 /// The same with all frames placed: on the keyframes what moves may have been explained as well. The camera that turns
 /// starts where the travelling one stands. Nobody watches it: it is a trial that mostly is not taken.
 void turnInTheEnd(Answer& answer, const std::vector<int>& keys, const SolveOptions& options, const Progress& progress) {
-    if (progress.stopped() || answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms()) return;
+    if (progress.stopped() || answer.scene.turnsOnly() || answer.scene.isZoom() || options.motion || options.zooms())
+        return;
     constexpr double kManyPairs = 0.85, kMost = 0.7, kTogether = 0.45;
     // Of a walk nearly all pairs show it; those of a pan that share little but what moves do as well.
     if (shareOfParallax(answer.scene, keys, clearParallax(answer.scene)) > kManyPairs) return;

@@ -29,41 +29,86 @@ constexpr int kMostThrough = 12;    // surfaces behind one another, where they a
 constexpr float kClear = 0.002F;    // alpha below which nothing is there
 constexpr double kFarthest = 2000;  // that a shadow is followed over the ground
 
-/// A box that grows by points; everything once a point has no place.
-struct GrowingBox {
-    double x0 = 1e300, y0 = 1e300, x1 = -1e300, y1 = -1e300;
+/// The places where something is seen; everything once one of its points has no place.
+struct SeenPlaces {
+    std::vector<Vector2d> all;
     bool isAll = false;
     void add(const std::optional<Vector2d>& at) {
-        if (!at) {
-            isAll = true;
-            return;
-        }
-        x0 = std::min(x0, at->x());
-        y0 = std::min(y0, at->y());
-        x1 = std::max(x1, at->x());
-        y1 = std::max(y1, at->y());
-    }
-    PixelBox within(const PixelBox& frame) const {
-        if (isAll) return frame;
-        constexpr double kMargin = 2, kMost = 1e6;
-        if (x0 > x1) return {};
-        const auto side = [&](double at) { return int(std::floor(std::clamp(at, -kMost, kMost))); };
-        return {std::max(frame.x0, side(x0 - kMargin)), std::max(frame.y0, side(y0 - kMargin)),
-                std::min(frame.x1, side(x1 + kMargin) + 1), std::min(frame.y1, side(y1 + kMargin) + 1)};
+        if (at) all.push_back(*at);
+        else isAll = true;
     }
 };
+
+/// A part of the picture that something may touch: the pixels of a convex outline, within a box.
+struct Part {
+    enum Of : unsigned { body = 1, sunShadow = 2, skyShadow = 4 } of = body;
+    PixelBox box;
+    std::vector<Vector2d> outline;  ///< clockwise as seen, y down; empty: the whole box
+};
+
+/// The convex hull (Andrew 1979), clockwise as seen.
+std::vector<Vector2d> hullOf(std::vector<Vector2d> places) {
+    std::sort(places.begin(), places.end(),
+              [](const Vector2d& a, const Vector2d& b) { return a.x() != b.x() ? a.x() < b.x() : a.y() < b.y(); });
+    std::vector<Vector2d> hull;
+    const auto turns = [&](const Vector2d& next) {
+        const Vector2d &a = hull[hull.size() - 2], &b = hull.back();
+        return (b.x() - a.x()) * (next.y() - a.y()) - (b.y() - a.y()) * (next.x() - a.x()) > 0;
+    };
+    for (int side = 0; side < 2; ++side) {
+        const std::size_t start = hull.size();
+        for (const Vector2d& next : places) {
+            while (hull.size() >= start + 2 && !turns(next)) hull.pop_back();
+            hull.push_back(next);
+        }
+        hull.pop_back();  // the other side begins with it
+        std::reverse(places.begin(), places.end());
+    }
+    return hull;
+}
+
+/// `margin`: between two places that were looked at a lens may bend the edge by so much.
+Part partOf(Part::Of of, SeenPlaces seen, const PixelBox& frame, double margin = 2) {
+    if (seen.isAll) return {of, frame, {}};
+    if (seen.all.empty()) return {};
+    constexpr double kMost = 1e6;
+    Vector2d low = seen.all.front(), high = low;
+    for (const Vector2d& at : seen.all) {
+        low = low.cwiseMin(at);
+        high = high.cwiseMax(at);
+    }
+    const auto side = [&](double at) { return int(std::floor(std::clamp(at, -kMost, kMost))); };
+    const PixelBox box{std::max(frame.x0, side(low.x() - margin)), std::max(frame.y0, side(low.y() - margin)),
+                       std::min(frame.x1, side(high.x() + margin) + 1),
+                       std::min(frame.y1, side(high.y() + margin) + 1)};
+    return {of, box, hullOf(std::move(seen.all))};
+}
+
+/// Whether the pixels of `box` may lie in the outline or within `margin` of it: not where all lie beyond one side.
+bool mayTouch(const Part& part, const PixelBox& box, double margin = 2) {
+    const PixelBox& own = part.box;
+    if (box.x0 >= own.x1 || box.x1 <= own.x0 || box.y0 >= own.y1 || box.y1 <= own.y0) return false;
+    if (part.outline.size() < 3) return true;
+    for (std::size_t i = 0; i < part.outline.size(); ++i) {
+        const Vector2d &a = part.outline[i], &b = part.outline[(i + 1) % part.outline.size()];
+        const Vector2d inwards = Vector2d(a.y() - b.y(), b.x() - a.x());
+        const Vector2d nearest(inwards.x() > 0 ? box.x1 : box.x0, inwards.y() > 0 ? box.y1 : box.y0);
+        if ((nearest - a).dot(inwards) < -margin * inwards.norm()) return false;
+    }
+    return true;
+}
 
 bool isEmptyBox(const PixelBox& box) { return box.width() <= 0 || box.height() <= 0; }
 
 /// Adds where the edges of a box are seen, in pieces: a lens bends them.
-void addEdges(GrowingBox& grown, const WorldEye& eye, const std::array<Vector3d, 8>& corners) {
+void addEdges(SeenPlaces& seen, const WorldEye& eye, const std::array<Vector3d, 8>& corners) {
     constexpr int kPieces = 6;
     for (unsigned a = 0; a < 8; ++a)
         for (const unsigned bit : {1U, 2U, 4U}) {
             if ((a & bit) != 0) continue;
-            for (int i = 0; i <= kPieces && !grown.isAll; ++i) {
+            for (int i = 0; i <= kPieces && !seen.isAll; ++i) {
                 const double share = double(i) / kPieces;
-                grown.add(eye.plateFromWorld((1 - share) * corners[a] + share * corners[a | bit]));
+                seen.add(eye.plateFromWorld((1 - share) * corners[a] + share * corners[a | bit]));
             }
         }
 }
@@ -158,7 +203,12 @@ class SceneRenderer::Frame {
 public:
     Frame(const SceneRenderer& renderer, const WorldEye& eye, double number, const SceneWish& wish,
           std::vector<std::string>* problems)
-        : renderer_(renderer), look_(renderer.look_), eye_(eye), wish_(wish) {
+        : renderer_(renderer),
+          look_(renderer.look_),
+          eye_(eye),
+          wish_(wish),
+          place_(eye.place()),
+          forward_(eye.forward()) {
         sun_ = look_.sun.towards.norm() > 0 ? Vector3d(look_.sun.towards.normalized()) : Vector3d(0, 1, 0);
         const Vector3d other = std::abs(sun_.y()) < 0.9 ? Vector3d(0, 1, 0) : Vector3d(1, 0, 0);
         across_ = sun_.cross(other).normalized();
@@ -202,7 +252,7 @@ public:
         }
     }
 
-    SceneFrame rendered(const std::vector<PixelBox>& parts) {
+    SceneFrame rendered(const std::vector<Part>& parts) {
         const PixelBox box = wish_.box;
         SceneFrame result;
         result.layer.box = box;
@@ -217,21 +267,25 @@ public:
         }
         // Tiles that anything may touch.
         const int across = (box.width() + kTile - 1) / kTile, down = (box.height() + kTile - 1) / kTile;
-        std::vector<char> isTouched(std::size_t(across) * std::size_t(down), 0);
-        for (const PixelBox& part : parts) {
-            if (isEmptyBox(part)) continue;
-            for (int y = (part.y0 - box.y0) / kTile; y <= (part.y1 - 1 - box.y0) / kTile; ++y)
-                for (int x = (part.x0 - box.x0) / kTile; x <= (part.x1 - 1 - box.x0) / kTile; ++x)
-                    isTouched[std::size_t(y) * std::size_t(across) + std::size_t(x)] = 1;
-        }
-        std::vector<int> tiles;
-        for (int i = 0; i < across * down; ++i)
-            if (isTouched[std::size_t(i)]) tiles.push_back(i);
-        if (tiles.empty()) return result;
+        for (int y = 0; y < down; ++y)
+            for (int x = 0; x < across; ++x) {
+                Tile tile;
+                tile.x0 = box.x0 + x * kTile;
+                tile.y0 = box.y0 + y * kTile;
+                const PixelBox own{tile.x0, tile.y0, tile.x0 + kTile, tile.y0 + kTile};
+                for (const Part& part : parts)
+                    if ((tile.touched & part.of) == 0 && mayTouch(part, own)) tile.touched |= part.of;
+                if (tile.touched != 0) tiles_.push_back(tile);
+            }
+        if (tiles_.empty()) return result;
+        tileAt_.assign(std::size_t(across) * std::size_t(down), -1);
+        tilesAcross_ = across;
+        for (std::size_t i = 0; i < tiles_.size(); ++i)
+            tileAt_[std::size_t((tiles_[i].y0 - box.y0) / kTile) * std::size_t(across) +
+                    std::size_t((tiles_[i].x0 - box.x0) / kTile)] = int(i);
         planes_ = renderer_.planes_.of(eye_.lens(), box);
-        parallelFor(tiles.size(), [&](std::size_t i) {
-            renderTile(box.x0 + tiles[i] % across * kTile, box.y0 + tiles[i] / across * kTile, result);
-        });
+        parallelFor(tiles_.size(), [&](std::size_t i) { meetMiddles(tiles_[i]); });
+        parallelFor(tiles_.size(), [&](std::size_t i) { renderTile(tiles_[i], result); });
         return result;
     }
 
@@ -261,6 +315,12 @@ private:
         float mask = 0;
     };
 
+    struct Tile {
+        int x0 = 0, y0 = 0;
+        unsigned touched = 0;      ///< by what, of `Part::Of`
+        std::vector<Met> middles;  ///< what the middles of its pixels met, rows from the top
+    };
+
     WorldRay rayAt(int x, int y, const Vector2d& inside, bool* isThere) const {
         const Vector2d plane = planes_->at(x, y, inside);
         *isThere = std::isfinite(plane.x());
@@ -284,7 +344,7 @@ private:
         const auto seen = [&](const Vector3d& along) {
             return casting_->isBlocked(from, along, nearest) ? 0.0F : throughVeils(from, along, double(nearest));
         };
-        if (samples > 1) {
+        if (samples > 1 && disc_ > 0) {
             // Another order than that of the pixel's places, else the disc and the pixel would go together.
             const Vector2d at = spreadInPixel((sample * 37 + 11) % samples, samples);
             const double radius = std::sqrt(at.y()), angle = 2 * std::numbers::pi * at.x();
@@ -424,7 +484,7 @@ private:
         *down = onSheet(here + planes_->at(x, y + 1) - planes_->at(x, y)) - middle;
     }
 
-    Met meet(int x, int y, const Vector2d& inside, int sample, int samples, SkyMemo& memo) const {
+    Met meet(const Tile& tile, int x, int y, const Vector2d& inside, int sample, int samples, SkyMemo& memo) const {
         Met met;
         bool isThere = false;
         const WorldRay ray = rayAt(x, y, inside, &isThere);
@@ -444,18 +504,27 @@ private:
         const auto darken = [&](const Vector3d& place, const Vector3d& normal, float distance, std::uint32_t sign,
                                 std::optional<std::size_t> inSky = {}) {
             bool isPartial = false;
-            const float sun = sunAt(place, normal, double(distance), sample, samples, &isPartial);
-            const float lost = lostAt(normal, sun, skyAt(place, normal, inSky, sign, memo));
+            // Where no shadow reaches the ground no ray is sent.
+            const bool isGround = sign == kGroundSign;
+            const float sun = isGround && (tile.touched & Part::sunShadow) == 0
+                                  ? 1.0F
+                                  : sunAt(place, normal, double(distance), sample, samples, &isPartial);
+            const float sky =
+                isGround && (tile.touched & Part::skyShadow) == 0 ? 1.0F : skyAt(place, normal, inSky, sign, memo);
+            const float lost = lostAt(normal, sun, sky);
+            // As where nothing is.
+            if (lost < kNoLoss && !isPartial) return;
             met.shadow += left * lost;
             over(Array4f(0, 0, 0, darkening(lost)));
             met.sign = met.sign * 31 + sign * 4 + (isPartial ? 3U : sun > 0 ? 1U : 2U);
             if (isPartial) met.sign |= kOpen;
         };
         for (int through = 0; through < kMostThrough && left > 0.002F; ++through) {
-            const auto hit = bodies_.empty() ? std::nullopt : seen_->first(ray.from, ray.along, nearest);
+            const auto hit =
+                (tile.touched & Part::body) == 0 ? std::nullopt : seen_->first(ray.from, ray.along, nearest);
             if (!isGroundDone && (!hit || groundFar < hit->distance)) {
                 isGroundDone = true;
-                darken(*ground, {0, 1, 0}, groundFar, 1);
+                darken(*ground, {0, 1, 0}, groundFar, kGroundSign);
                 continue;
             }
             if (!hit) break;
@@ -469,7 +538,7 @@ private:
             if (body.picture && surface.colour[3] < kClear) continue;
             if (met.mask == 0) {
                 met.mask = float(body.index + 1);
-                met.depth = float((surface.place - eye_.place()).dot(eye_.forward()));
+                met.depth = float((surface.place - place_).dot(forward_));
                 met.normal = surface.normal.cast<float>();
                 met.position = surface.place.cast<float>();
             }
@@ -507,31 +576,47 @@ private:
         return met;
     }
 
-    void renderTile(int left, int top, SceneFrame& result) const {
+    void meetMiddles(Tile& tile) const {
         const PixelBox& box = wish_.box;
-        const int right = std::min(left + kTile, box.x1), bottom = std::min(top + kTile, box.y1);
-        // The middles of the tile's pixels, and of those beside it: an edge may pass between.
+        tile.middles.resize(std::size_t(kTile) * kTile);
+        for (int y = tile.y0; y < std::min(tile.y0 + kTile, box.y1); ++y)
+            for (int x = tile.x0; x < std::min(tile.x0 + kTile, box.x1); ++x) {
+                SkyMemo memo;
+                tile.middles[std::size_t(y - tile.y0) * kTile + std::size_t(x - tile.x0)] =
+                    meet(tile, x, y, {0.5, 0.5}, 0, 1, memo);
+            }
+    }
+    /// What the middle of a pixel of the box met; nothing where no tile is touched.
+    const Met& middle(int x, int y) const {
+        static const Met nothing;
+        const int across = x - wish_.box.x0, down = y - wish_.box.y0;
+        const int tile = tileAt_[std::size_t(down / kTile) * std::size_t(tilesAcross_) + std::size_t(across / kTile)];
+        if (tile < 0) return nothing;
+        return tiles_[std::size_t(tile)].middles[std::size_t(down % kTile) * kTile + std::size_t(across % kTile)];
+    }
+
+    void renderTile(const Tile& tile, SceneFrame& result) const {
+        const PixelBox& box = wish_.box;
+        const int right = std::min(tile.x0 + kTile, box.x1), bottom = std::min(tile.y0 + kTile, box.y1);
+        // With those beside it: an edge may pass between.
         constexpr int kWith = kTile + 2;
-        std::array<Met, std::size_t(kWith) * kWith> met;
-        const auto at = [&](int x, int y) -> Met& {
-            return met[std::size_t(y - top + 1) * kWith + std::size_t(x - left + 1)];
-        };
-        const auto isInside = [&](int x, int y) { return x >= box.x0 && x < box.x1 && y >= box.y0 && y < box.y1; };
-        for (int y = top - 1; y <= bottom; ++y)
-            for (int x = left - 1; x <= right; ++x)
-                if (isInside(x, y)) {
-                    SkyMemo memo;
-                    at(x, y) = meet(x, y, {0.5, 0.5}, 0, 1, memo);
-                }
-        for (int y = top; y < bottom; ++y)
-            for (int x = left; x < right; ++x) {
-                const Met& own = at(x, y);
+        std::array<const Met*, std::size_t(kWith) * kWith> about;
+        for (int y = tile.y0 - 1; y <= bottom; ++y)
+            for (int x = tile.x0 - 1; x <= right; ++x)
+                about[std::size_t(y - tile.y0 + 1) * kWith + std::size_t(x - tile.x0 + 1)] =
+                    &middle(std::clamp(x, box.x0, box.x1 - 1), std::clamp(y, box.y0, box.y1 - 1));
+        for (int y = tile.y0; y < bottom; ++y)
+            for (int x = tile.x0; x < right; ++x) {
+                const Met* const* first = &about[std::size_t(y - tile.y0) * kWith + std::size_t(x - tile.x0)];
+                const Met& own = *first[kWith + 1];
                 bool passes = (own.sign & kOpen) != 0;
-                for (int v = std::max(y - 1, box.y0); v <= std::min(y + 1, box.y1 - 1) && !passes; ++v)
-                    for (int u = std::max(x - 1, box.x0); u <= std::min(x + 1, box.x1 - 1); ++u)
+                for (int v = 0; v < 3 && !passes; ++v)
+                    for (int u = 0; u < 3; ++u) {
                         // A smooth body may have an edge before itself.
-                        passes = passes || at(u, v).sign != own.sign ||
-                                 (own.mask > 0 && at(u, v).normal.dot(own.normal) < 0.5F);
+                        const Met& other = *first[v * kWith + u];
+                        passes =
+                            passes || other.sign != own.sign || (own.mask > 0 && other.normal.dot(own.normal) < 0.5F);
+                    }
                 Array4f colour = own.colour;
                 float shadow = own.shadow;
                 if (passes && wish_.samples > 1) {
@@ -539,7 +624,7 @@ private:
                     shadow = 0;
                     SkyMemo memo;
                     for (int i = 0; i < wish_.samples; ++i) {
-                        const Met one = meet(x, y, spreadInPixel(i, wish_.samples), i, wish_.samples, memo);
+                        const Met one = meet(tile, x, y, spreadInPixel(i, wish_.samples), i, wish_.samples, memo);
                         colour += one.colour;
                         shadow += one.shadow;
                     }
@@ -560,12 +645,15 @@ private:
             }
     }
 
+    static constexpr std::uint32_t kGroundSign = 1;    ///< bodies' are from 2
+    static constexpr float kNoLoss = 1e-4F;            ///< of the light
     static constexpr std::uint32_t kOpen = 1U << 31U;  ///< a pixel that one ray does not tell
 
     const SceneRenderer& renderer_;
     const SceneLook& look_;
     const WorldEye& eye_;
     const SceneWish& wish_;
+    const Vector3d place_, forward_;  ///< of the eye
     Vector3d sun_, across_, down_;
     double disc_ = 0;
     bool castsAny_ = false;
@@ -575,20 +663,23 @@ private:
     std::unique_ptr<RayScene> seen_, casting_;
     std::vector<WorldEye::Row> rows_;
     std::shared_ptr<const PlaneTable> planes_;
+    std::vector<Tile> tiles_;
+    std::vector<int> tileAt_;  ///< by rows of `tilesAcross_`: which of `tiles_`; -1: none
+    int tilesAcross_ = 0;
 };
 
 namespace {
 
 /// Where each stand-in is seen, and its shadow on the ground.
-std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double number, const PixelBox& frame) {
-    std::vector<PixelBox> parts;
+std::vector<Part> partsOf(const SceneLook& look, const WorldEye& eye, double number, const PixelBox& frame) {
+    std::vector<Part> parts;
     const Vector3d sun = look.sun.towards;
     for (const StandIn& one : look.standIns) {
         if (one.hidden || !one.isOn(number) || one.kind == StandInKind::locator) continue;
         const auto corners = boxCorners(one.kind, one.at(number, eye.place()));
-        GrowingBox seen;
+        SeenPlaces seen;
         addEdges(seen, eye, corners);
-        parts.push_back(seen.within(frame));
+        parts.push_back(partOf(Part::body, std::move(seen), frame));
         if (one.casts && look.groundCatches && one.kind != StandInKind::grid && look.sun.strength < 1 &&
             look.sun.skyShadow > 0) {
             // The ground about it, as far as it covers some of the sky there.
@@ -603,16 +694,16 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
                 for (unsigned i = 0; i < 8; ++i)
                     about[i] = Vector3d((i & 1U) != 0 ? high.x() + reach : low.x() - reach, look.ground,
                                         (i & 4U) != 0 ? high.z() + reach : low.z() - reach);
-                GrowingBox dark;
+                SeenPlaces dark;
                 addEdges(dark, eye, about);
-                parts.push_back(dark.within(frame));
+                parts.push_back(partOf(Part::skyShadow, std::move(dark), frame));
             }
         }
         if (!one.casts || !look.groundCatches || one.kind == StandInKind::grid || look.sun.strength <= 0 ||
             sun.y() <= 0)
             continue;
         // The sun's disc widens a shadow by its height.
-        GrowingBox shadow;
+        SeenPlaces shadow;
         const double disc = std::tan(0.5 * look.sun.softness_deg * std::numbers::pi / 180);
         std::array<Vector3d, 8> fallen;
         double widest = 0;
@@ -626,7 +717,7 @@ std::vector<PixelBox> partsOf(const SceneLook& look, const WorldEye& eye, double
             for (Vector3d& corner : wide) corner += widest * way;
             addEdges(shadow, eye, wide);
         }
-        parts.push_back(shadow.within(frame));
+        parts.push_back(partOf(Part::sunShadow, std::move(shadow), frame));
     }
     return parts;
 }
@@ -641,7 +732,7 @@ SceneFrame SceneRenderer::frame(const WorldEye& eye, double number, const SceneW
 
 PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, const PixelBox& within) {
     PixelBox all;
-    for (const PixelBox& part : partsOf(look, eye, frame, within)) {
+    for (const auto& [of, part, outline] : partsOf(look, eye, frame, within)) {
         if (isEmptyBox(part)) continue;
         all = isEmptyBox(all) ? part
                               : PixelBox{std::min(all.x0, part.x0), std::min(all.y0, part.y0),

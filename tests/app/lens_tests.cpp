@@ -514,6 +514,26 @@ TEST_CASE("another lens makes another picture, and playing goes on in the undist
     CHECK(QTest::qWaitFor([&] { return f.canvas.renderedImage().size() == first; }, 30000));
 }
 
+TEST_CASE("where playing stops in the undistorted view, the plate as filmed is that of the frame as well") {
+    LensFixture f;
+    Shot shot = withLens(f.session.shot(), landingLens(), LensCard::Source::file);
+    shot.plate.range = {1001, 1004};
+    f.session.edit("Lens", shot);
+    f.key(Qt::Key_6, Qt::ControlModifier);
+    REQUIRE(QTest::qWaitFor([&] { return !f.canvas.renderedImage().isNull(); }, 30000));
+    // Round until every picture is made, so that none comes after the stop.
+    int rounds = 0;
+    int before = f.session.player.frame();
+    QObject::connect(&f.session.player, &Player::frameChanged, &f.window, [&] {
+        rounds += f.session.player.frame() < before;
+        before = f.session.player.frame();
+    });
+    f.session.player.setPlaying(true);
+    REQUIRE(QTest::qWaitFor([&] { return rounds >= 6 && f.session.player.frame() == 1003; }, 60000));
+    f.session.player.setPlaying(false);
+    f.waitForPicture();
+}
+
 TEST_CASE("the camera is handed on for the undistorted plate at a choice, and undo takes it back") {
     LensFixture f;
     f.window.docket().open("delivery");

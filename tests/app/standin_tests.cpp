@@ -446,10 +446,10 @@ TEST_CASE("a picture painted on one frame is thrown on to the ground, seen on an
     REQUIRE(paint.save(path));
     REQUIRE(paint.scaled(300, 300).save(small));
     const std::string before = f.session.document.history().undoName();
-    f.world.throwPicture(small.toStdString(), true);
+    f.world.throwPictures({small.toStdString()}, true);
     REQUIRE(QTest::qWaitFor([&] { return f.window.note().contains("does not fill a plate of 1280x720"); }, 10000));
     CHECK(f.session.shot().inserts.isEmpty());
-    f.world.throwPicture(path.toStdString(), true);
+    f.world.throwPictures({path.toStdString()}, true);
     REQUIRE(QTest::qWaitFor([&] { return f.session.shot().inserts.size() == 1; }, 10000));
     CHECK(f.session.shot().inserts[0].kind == "thrown");
     CHECK(f.window.note().contains("No ground is set yet"));
@@ -472,6 +472,45 @@ TEST_CASE("a picture painted on one frame is thrown on to the ground, seen on an
     f.session.document.undo();
     CHECK(f.session.shot().inserts.isEmpty());
     CHECK(f.session.document.history().undoName() == before);
+}
+
+TEST_CASE("pictures painted on several frames are thrown together, named by their frames") {
+    Standing f;
+    QTemporaryDir folder;
+    const auto painted = [&](const char* name, int left, const QColor& colour) {
+        QImage paint(1280, 720, QImage::Format_ARGB32);
+        paint.fill(Qt::transparent);
+        QPainter(&paint).fillRect(left, 500, 200, 100, colour);
+        const QString path = folder.filePath(name);
+        REQUIRE(paint.save(path));
+        return std::filesystem::path(path.toStdString());
+    };
+    const QColor pink(230, 30, 200), green(20, 240, 30);
+    const auto first = painted("patch.1001.png", 300, pink), second = painted("patch.1081.png", 640, green),
+               other = painted("another.1081.png", 640, green);
+    const Vector3d pinkPlace = [&] {
+        const auto ray = f.world.hand.eye()->rayThrough({400, 550});
+        return Vector3d(ray->from - ray->from.y() / ray->along.y() * ray->along);
+    }();
+    f.world.throwPictures({first, other}, true);
+    REQUIRE(QTest::qWaitFor([&] { return f.window.note().contains("another.1081.png: is of another name"); }, 10000));
+    CHECK(f.session.shot().inserts.isEmpty());
+    f.world.throwPictures({second, first}, true);
+    REQUIRE(QTest::qWaitFor([&] { return f.session.shot().inserts.size() == 1; }, 10000));
+    CHECK(f.window.note().contains("Thrown from frames 1001 and 1081 on to the ground"));
+    // Each lies where it was painted, on a frame that is neither's.
+    f.session.player.goTo(1081);
+    const auto ray = f.world.hand.eye()->rayThrough({740, 550});
+    const Vector3d greenPlace = ray->from - ray->from.y() / ray->along.y() * ray->along;
+    f.session.player.goTo(1041);
+    const auto isOf = [&](const Vector3d& place, const auto& asked) {
+        const auto at = f.world.hand.eye()->plateFromWorld(place);
+        return at && asked(f.seen(at->x(), at->y()));
+    };
+    const auto isPink = [](const QColor& c) { return c.red() > 1.5 * c.green() && c.blue() > 1.4 * c.green(); };
+    const auto isGreen = [](const QColor& c) { return c.green() > 1.5 * c.red() && c.green() > 1.5 * c.blue(); };
+    CHECK(QTest::qWaitFor([&] { return isOf(pinkPlace, isPink); }, 20000));
+    CHECK(QTest::qWaitFor([&] { return isOf(greenPlace, isGreen); }, 20000));
 }
 
 TEST_CASE("a board on the deck takes what the plate shows there as its picture") {

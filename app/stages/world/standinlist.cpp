@@ -190,17 +190,13 @@ private:
         wide(title);
         auto* ground = named(new QPushButton("On ground…"), "throwOnGround",
                              "A picture painted on this frame (as large as the plate, clear where nothing is): it lies "
-                             "on the ground on every frame");
+                             "on the ground on every frame. Several, named by their frames (patch.1010.png), "
+                             "are blended by angle");
         auto* held = named(new QPushButton("On this…"), "throwOnHeld",
                            "The same on to the stand-in that is held, whose motion it follows");
         wide(buttonRow({ground, held}));
-        const auto ask = [this](bool ontoGround) {
-            const QString path =
-                askToOpen(FileKind::art, "A picture painted on this frame, as large as the plate", this);
-            if (!path.isEmpty()) stage_.throwPicture(path.toStdString(), ontoGround);
-        };
-        onClick(ground, [ask] { ask(true); });
-        onClick(held, [ask] { ask(false); });
+        onClick(ground, [this] { stage_.askToThrow(true); });
+        onClick(held, [this] { stage_.askToThrow(false); });
         onRefresh([this, ground, held] {
             const bool may = session_.isReady() && session_.shot().solve;
             ground->setEnabled(may);

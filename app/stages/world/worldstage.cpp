@@ -163,15 +163,10 @@ void WorldStage::furnishStandIns(const Desk& desk) {
         desk.commands.add(
             "World", QString("Stand a %1 in the scene").arg(kStandInKinds[k]), {},
             [this, k] { addStandIn(StandInKind(k)); }, why);
-    const auto throwOn = [this](bool ontoGround) {
-        openOwnCard();
-        const QString path = askToOpen(FileKind::art, "A picture painted on this frame, as large as the plate");
-        if (!path.isEmpty()) throwPicture(path.toStdString(), ontoGround);
-    };
     desk.commands.add(
-        "World", "Throw a picture on to the ground…", {}, [throwOn] { throwOn(true); }, why);
+        "World", "Throw a picture on to the ground…", {}, [this] { askToThrow(true); }, why);
     desk.commands.add(
-        "World", "Throw a picture on to what is held…", {}, [throwOn] { throwOn(false); },
+        "World", "Throw a picture on to what is held…", {}, [this] { askToThrow(false); },
         [this] {
             return !whyNoScene().isEmpty() ? whyNoScene() : hand.held() ? QString() : QString("nothing stands there");
         });
@@ -296,7 +291,46 @@ void WorldStage::addCard(const std::filesystem::path& path) {
     session_.jobs.start(Job<CardFile>{.name = "Reading the picture", .run = run, .merge = merge});
 }
 
-void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround) {
+namespace {
+
+/// What is thrown, and from which frames.
+struct Throwing {
+    Clip clip;
+    std::vector<int> from;
+};
+
+Expected<Throwing> throwingOf(const std::vector<std::filesystem::path>& paths, int frame, const Solve& solve) {
+    const bool isSeveral = paths.size() > 1;
+    const auto pattern = isSeveral ? sequenceAround(paths.front()) : paths.front();
+    for (const auto& path : paths)
+        if (isSeveral && sequenceAround(path) != pattern)
+            return failure(Fault::input,
+                           "{}: is of another name than {}: pictures of several frames are numbered by them, as "
+                           "patch.1010.png and patch.1050.png",
+                           path.filename().string(), paths.front().filename().string());
+    auto clip = clipOf(pattern);
+    if (!clip) return tl::unexpected(clip.error());
+    ArtShelf shelf;
+    auto from = framesThrown(*clip, frame, solve, shelf);
+    if (!from) return tl::unexpected(from.error());
+    if (isSeveral && !clip->frames.holds(from->front()))
+        return failure(Fault::input, "{}: no picture has the number of a frame with a camera", pattern.string());
+    return Throwing{*std::move(clip), *std::move(from)};
+}
+
+}  // namespace
+
+void WorldStage::askToThrow(bool ontoGround) {
+    openOwnCard();
+    std::vector<std::filesystem::path> paths;
+    for (const QString& path :
+         askToOpenSome(FileKind::art, "A picture painted on this frame, or several numbered by their frames"))
+        paths.emplace_back(path.toStdString());
+    throwPictures(std::move(paths), ontoGround);
+}
+
+void WorldStage::throwPictures(std::vector<std::filesystem::path> paths, bool ontoGround) {
+    if (paths.empty()) return;
     if (const QString why = whyNoScene(); !why.isEmpty()) {
         session_.say(why.left(1).toUpper() + why.mid(1) + ".");
         return;
@@ -305,38 +339,42 @@ void WorldStage::throwPicture(const std::filesystem::path& path, bool ontoGround
     const int frame = session_.player.frame();
     const StandInId onto = ontoGround ? 0 : hand.standIn().value_or(0);
     // Refused here in words, not by a layer that shows nothing.
-    const auto run = [path, shot, frame, onto](const JobLink&) -> Expected<Clip> {
+    const auto run = [paths = std::move(paths), shot, frame, onto](const JobLink&) -> Expected<Throwing> {
         ThrownOn surface;
         surface.at.y() = shot.scene.ground;
         if (onto != 0)
             for (const StandIn& one : sceneInWorld(shot).standIns)
                 if (one.id == onto) surface.standIn = one;
-        const std::vector<int> from{frame};
-        if (auto checked = checkThrow(surface, from, *shot.solve, orientationOf(shot)); !checked)
+        auto throwing = throwingOf(paths, frame, *shot.solve);
+        if (!throwing) return throwing;
+        if (auto checked = checkThrow(surface, throwing->from, *shot.solve, orientationOf(shot)); !checked)
             return tl::unexpected(checked.error());
-        auto clip = clipOf(path);
-        if (!clip) return clip;
         ArtShelf shelf;
-        if (auto thrown = picturesThrown(*clip, from, *shot.solve, orientationOf(shot), shelf); !thrown)
+        if (auto thrown = picturesThrown(throwing->clip, throwing->from, *shot.solve, orientationOf(shot), shelf);
+            !thrown)
             return tl::unexpected(thrown.error());
-        return clip;
+        return throwing;
     };
-    const auto merge = [this, frame, onto](Clip& clip) {
+    const auto merge = [this, onto](Throwing& throwing) {
         const StandIn* held = findStandIn(session_.shot(), onto);
         if (onto != 0 && !held) {
             session_.say("What it was to be thrown on is gone.");
             return;
         }
-        session_.edit("Throw " + text(clip.name), withPictureThrown(session_.shot(), clip, frame, onto));
+        session_.edit("Throw " + text(throwing.clip.name),
+                      withPictureThrown(session_.shot(), throwing.clip, throwing.from.front(), onto));
         show("stand-ins");
         const bool isAssumed = onto == 0 && session_.shot().world.ground.isEmpty();
-        session_.say(QString("Thrown from frame %1 on to %2; its grade and what is in front of it are in the Inserts "
+        QStringList from;
+        for (const int one : throwing.from) from << QString::number(one);
+        session_.say(QString("Thrown from frame%1 on to %2; its grade and what is in front of it are in the Inserts "
                              "card.%3")
-                         .arg(frame)
+                         .arg(from.size() == 1 ? " " + from.front()
+                                               : "s " + from.mid(0, from.size() - 1).join(", ") + " and " + from.back())
                          .arg(onto == 0 ? QString("the ground") : text(held->name))
                          .arg(isAssumed ? " No ground is set yet: until it is, height 0 is taken for it." : ""));
     };
-    session_.jobs.start(Job<Clip>{.name = "Reading the picture", .run = run, .merge = merge});
+    session_.jobs.start(Job<Throwing>{.name = "Reading the pictures", .run = run, .merge = merge});
 }
 
 void WorldStage::gatherPicture(const std::filesystem::path& path) {

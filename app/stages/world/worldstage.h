@@ -41,8 +41,10 @@ public:
     void addCard(const std::filesystem::path& path);
     /// The held one's file, found again or another: of a mesh, or of what shows pictures.
     void replaceFile(const std::filesystem::path& path);
-    /// A picture that was painted on this frame, thrown on to the held stand-in, or the ground.
-    void throwPicture(const std::filesystem::path& path, bool ontoGround);
+    void askToThrow(bool ontoGround);
+    /// A picture that was painted on this frame, thrown on to the held stand-in, or the ground; several that are
+    /// numbered by their frames are thrown from each of them.
+    void throwPictures(std::vector<std::filesystem::path> paths, bool ontoGround);
     /// What the frames show of the held board, card or grid, as one picture, which it then shows.
     void gatherPicture(const std::filesystem::path& path);
     void copyStandIn();

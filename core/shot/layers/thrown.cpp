@@ -8,7 +8,8 @@
 namespace pinion {
 namespace {
 
-/// A picture of one frame thrown on to the ground or a stand-in, seen by the shot's camera.
+/// A picture of one frame, or a sequence with pictures of several, thrown on to the ground or a stand-in and seen by
+/// the shot's camera.
 class ThrownSource : public LayerSource {
 public:
     ThrownSource(std::shared_ptr<const Solve> solve, const Orientation& orientation, ThrownOn onto, Clip clip, int from)
@@ -38,15 +39,18 @@ public:
 private:
     /// Made again when its file shows something else.
     std::shared_ptr<const Projector> projectorFor(ArtShelf& shelf, std::vector<std::string>* problems) const {
-        const std::vector<int> frames{from_};
-        auto thrown = picturesThrown(clip_, frames, *solve_, orientation_, shelf);
+        const auto frames = framesThrown(clip_, from_, *solve_, shelf);
+        auto thrown =
+            frames ? picturesThrown(clip_, *frames, *solve_, orientation_, shelf) : tl::unexpected(frames.error());
         if (!thrown) {
             noteOnce(problems, thrown.error().message);
             return nullptr;
         }
+        std::vector<std::shared_ptr<const Art>> of;
+        for (const ThrownPicture& one : *thrown) of.push_back(one.art);
         const std::lock_guard lock(mutex_);
-        if (projector_ && of_ == thrown->front().art) return projector_;
-        of_ = thrown->front().art;
+        if (projector_ && of_ == of) return projector_;
+        of_ = std::move(of);
         projector_ =
             std::make_shared<const Projector>(*std::move(thrown), onto_, solve_->lens.width, solve_->lens.height);
         return projector_;
@@ -58,7 +62,7 @@ private:
     Clip clip_;
     int from_;
     mutable std::mutex mutex_;
-    mutable std::shared_ptr<const Art> of_;
+    mutable std::vector<std::shared_ptr<const Art>> of_;
     mutable std::shared_ptr<const Projector> projector_;
 };
 
