@@ -45,7 +45,7 @@ void placeEveryFrame(Reconstruction& scene, const LensPlan& plan, const Progress
 
 /// Adjusts all frames to the end, sorting tracks out in between.
 void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progress,
-            const std::function<void(const Bundle&)>& watch) {
+            const std::function<void(const Bundle&)>& watch, Ending ending) {
     const double trim = scene.options().trim_px;
     progress.report(0.5, "Adjusting");
     scene.adjust(plan.fine, lossWidth(scene), 8, progress, 1e-3, watch);
@@ -54,7 +54,8 @@ void finish(Reconstruction& scene, const LensPlan& plan, const Progress& progres
     placeEveryFrame(scene, plan, progress);
     progress.report(0.7, "Adjusting");
     scene.adjust(plan.fine, lossWidth(scene), 20, progress, 1e-4, watch);
-    for (int pass = 0; pass < 3 && !progress.stopped(); ++pass) {
+    const int passes = ending == Ending::rough ? 0 : 3;
+    for (int pass = 0; pass < passes && !progress.stopped(); ++pass) {
         const int changed = sortOut(scene, trim);
         weigh(scene);
         progress.report(0.78 + 0.04 * pass, "Adjusting");
@@ -73,11 +74,11 @@ void forgetWeakFrames(Reconstruction& scene) {
 }  // namespace
 
 void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progress,
-              const std::function<void(const Bundle&)>& watch) {
+              const std::function<void(const Bundle&)>& watch, Ending ending) {
     progress.report(0.45, "Placing all frames");
     placeEveryFrame(scene, plan, progress);
     if (progress.stopped()) return;
-    finish(scene, plan, progress, watch);
+    finish(scene, plan, progress, watch, ending);
     forgetWeakFrames(scene);
 }
 
@@ -111,7 +112,7 @@ void polishBest(std::vector<Attempt>& candidates, const std::vector<int>& keys, 
 }
 
 Winner decided(std::vector<Attempt>& candidates, const LensPlan& plan, const Progress& progress,
-               const std::function<void(const Bundle&)>& watch) {
+               const std::function<void(const Bundle&)>& watch, Ending ending) {
     const Material& material = candidates.front().scene.material();
     std::vector<std::size_t> contenders{0};
     for (std::size_t i = 1; i < candidates.size() && contenders.size() < kContenders; ++i) {
@@ -124,7 +125,7 @@ Winner decided(std::vector<Attempt>& candidates, const LensPlan& plan, const Pro
     std::vector<Reconstruction> scenes;
     for (const std::size_t i : contenders) {
         scenes.push_back(candidates[i].scene);
-        complete(scenes.back(), plan, progress, i == 0 ? watch : std::function<void(const Bundle&)>{});
+        complete(scenes.back(), plan, progress, i == 0 ? watch : std::function<void(const Bundle&)>{}, ending);
         if (progress.stopped()) break;
     }
     std::vector<int> frames(material.frames.size());

@@ -14,10 +14,13 @@ namespace pinion::solving {
 void polishBest(std::vector<Attempt>& candidates, const std::vector<int>& keys, const LensPlan& plan,
                 const Progress& progress);
 
+/// Whether a scene is adjusted until nothing more is found, or as far as it takes to see which tracks contradict it.
+enum class Ending { whole, rough };
+
 /// Brings a scene to its end on all frames: places frames until none is left, adjusts, sorts tracks out. Frames that
 /// too few tracks hold are left without a camera.
 void complete(Reconstruction& scene, const LensPlan& plan, const Progress& progress,
-              const std::function<void(const Bundle&)>& watch = {});
+              const std::function<void(const Bundle&)>& watch = {}, Ending ending = Ending::whole);
 
 /// A clearly different path that was brought to its end as well.
 struct Rival {
@@ -32,6 +35,6 @@ struct Winner {
     std::vector<Rival> rivals;
 };
 Winner decided(std::vector<Attempt>& candidates, const LensPlan& plan, const Progress& progress,
-               const std::function<void(const Bundle&)>& watch);
+               const std::function<void(const Bundle&)>& watch, Ending ending = Ending::whole);
 
 }  // namespace pinion::solving

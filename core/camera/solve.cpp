@@ -544,7 +544,7 @@ void takeAllTracks(Reconstruction& scene, const Material& material, const LensPl
 
 /// A reading brought to its end on all frames.
 Answer finished(KeyReading reading, const Material& material, const std::vector<int>& keys, const Progress& progress,
-                const BundleWatch& watch) {
+                const BundleWatch& watch, Ending ending = Ending::whole) {
     // What moves has no vote when the other frames are placed: on some there may be little else.
     Material voting;
     if (const auto moving = trailsOnMovers(reading.scene(), material, keys); !moving.empty()) {
@@ -554,11 +554,11 @@ Answer finished(KeyReading reading, const Material& material, const std::vector<
     Found& found = reading.found;
     const LensPlan plan = lensPlanOf(sceneOf(found).options());
     if (found.turning) {
-        complete(*found.turning, plan, progress, watch);
+        complete(*found.turning, plan, progress, watch, ending);
         takeAllTracks(*found.turning, material, plan, progress);
         return Answer{std::move(*found.turning), {}, {}, std::move(found.reason), std::move(reading.doubt)};
     }
-    Winner winner = decided(found.candidates, plan, progress, watch);
+    Winner winner = decided(found.candidates, plan, progress, watch, ending);
     takeAllTracks(winner.scene, material, plan, progress);
     for (Attempt& candidate : found.candidates) candidate.scene.continueOn(material);
     return Answer{std::move(winner.scene), std::move(found.candidates), std::move(winner.rivals),
@@ -736,7 +736,7 @@ Expected<Answer> searchedCamera(Expected<KeyReading> reading, const Material& ma
     // Asked at once where the keyframes hint at it: looking for each thing that moves takes long.
     constexpr double kHint = 0.15;
     if (looks && told.empty() && reading && otherSideOf(reading->scene(), material, keys).share > kHint)
-        if (auto other = heard(finished(*reading, material, keys, progress, watch)))
+        if (auto other = heard(finished(*reading, material, keys, progress, watch, Ending::rough)))
             return withoutMovers(*std::move(other), material, options, zooming, frames, progress, watch);
     if (!told.empty()) readToldScene(reading, material, told, keys, options, zooming, progress);
     else if (looks) lookForMovers(reading, material, keys, options, zooming, progress);

@@ -741,24 +741,57 @@ PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, co
     return all;
 }
 
-std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Vector2d& plate) {
-    const auto ray = eye.rayThrough(plate);
-    return ray ? pickedAlong(look, *ray, eye.place(), frame) : std::nullopt;
+namespace {
+
+/// What a sheet shows on a frame, where that can be clear in places; null: it is solid, or its picture cannot be read.
+std::shared_ptr<const SurfacePicture> pictureForPick(const StandIn& one, int frame, const PickSight& sight) {
+    if (one.kind == StandInKind::text)
+        return textPicture(one.words, one.stance.size.x() / one.stance.size.y(), one.colour);
+    if (!one.showsPictures() || !sight.shelf) return nullptr;
+    const auto clip = cardClipOf(one.file);
+    if (!clip) return nullptr;
+    const auto number = clipFrameAt(one.card.time, clip->clip, frame, sight.fps);
+    const auto art =
+        number ? sight.shelf->art(clip->clip, *number, true, one.card.key) : Expected<std::shared_ptr<const Art>>{};
+    return art && *art ? std::make_shared<const SurfacePicture>(*art) : nullptr;
 }
 
-std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Vector3d& eye, int frame) {
+}  // namespace
+
+std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Vector2d& plate,
+                                  const PickSight& sight) {
+    const auto ray = eye.rayThrough(plate);
+    return ray ? pickedAlong(look, *ray, eye.place(), frame, sight) : std::nullopt;
+}
+
+std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Vector3d& eye, int frame,
+                                     const PickSight& sight) {
+    constexpr float kSolid = 0.05F;  // alpha from which a hand takes hold
     std::vector<RayScene::Body> bodies;
-    std::vector<StandInId> ids;
+    std::vector<const StandIn*> standIns;
     for (const StandIn& one : look.standIns) {
         const Stance stance = one.at(frame, eye);
         if (one.hidden || !one.isOn(frame) || stance.size.minCoeff() <= 0) continue;
         auto shape = shapeOf(one);
         if (!shape) continue;
         bodies.push_back({std::move(shape), stance.worldFromUnit()});
-        ids.push_back(one.id);
+        standIns.push_back(&one);
     }
-    const auto hit = bodies.empty() ? std::nullopt : RayScene(bodies, ray.from).first(ray.from, ray.along, kNearest);
-    if (hit) return ScenePick{ids[hit->body], ray.from + double(hit->distance) * ray.along};
+    const RayScene scene(bodies, ray.from);
+    float nearest = kNearest;
+    for (int through = 0; through < kMostThrough && !bodies.empty(); ++through) {
+        const auto hit = scene.first(ray.from, ray.along, nearest);
+        if (!hit) break;
+        nearest = std::nextafter(hit->distance * (1 + 2e-6F), std::numeric_limits<float>::infinity());
+        const Mesh& mesh = *bodies[hit->body].mesh;
+        if (const auto picture = mesh.sheet.empty() ? nullptr : pictureForPick(*standIns[hit->body], frame, sight)) {
+            const Mesh::Triangle& corners = mesh.triangles[hit->triangle];
+            const Eigen::Vector2f at = (1 - hit->u - hit->v) * mesh.sheet[corners[0]] +
+                                       hit->u * mesh.sheet[corners[1]] + hit->v * mesh.sheet[corners[2]];
+            if (picture->at(at.cast<double>(), {0, 0}, {0, 0})[3] < kSolid) continue;
+        }
+        return ScenePick{standIns[hit->body]->id, ray.from + double(hit->distance) * ray.along};
+    }
     const auto ground = onLevel(ray, look.ground);
     if (!ground) return std::nullopt;
     return ScenePick{0, *ground};

@@ -80,9 +80,17 @@ struct ScenePick {
     StandInId standIn = 0;  ///< 0: the ground
     Eigen::Vector3d world{0, 0, 0};
 };
-std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Eigen::Vector2d& plate);
+/// Where the pictures of cards come from, for which of their places are clear and let through what is behind; without a
+/// shelf they are solid.
+struct PickSight {
+    ArtShelf* shelf = nullptr;
+    FrameRate fps;  ///< of the plate
+};
+std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Eigen::Vector2d& plate,
+                                  const PickSight& sight = {});
 /// The same by any ray; cards face `eye`.
-std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Eigen::Vector3d& eye, int frame);
+std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Eigen::Vector3d& eye, int frame,
+                                     const PickSight& sight = {});
 
 /// Where a ray meets the level at a height; none when it does not before the camera.
 std::optional<Eigen::Vector3d> onLevel(const WorldRay& ray, double height);

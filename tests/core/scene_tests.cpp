@@ -431,6 +431,34 @@ TEST_CASE("a click finds what stands under it, or the ground") {
     CHECK_FALSE(pickedAt(look, eye, 1005, {320, 2}));  // the sky
 }
 
+TEST_CASE("a click goes through what is clear of a card, to what stands behind it") {
+    const Solve solve = filmed();
+    const WorldEye eye = eyeOf(solve, 1005);
+    const test::Scratch scratch;
+    {
+        std::vector<std::uint8_t> rgba(std::size_t(40) * 40 * 4, 200);
+        for (std::size_t y = 0; y < 40; ++y)
+            for (std::size_t x = 0; x < 20; ++x) rgba[(y * 40 + x) * 4 + 3] = 0;
+        const auto file = OIIO::ImageOutput::create((scratch / "half.png").string());
+        REQUIRE(file);
+        REQUIRE(file->open((scratch / "half.png").string(), OIIO::ImageSpec(40, 40, 4, OIIO::TypeDesc::UINT8)));
+        REQUIRE(file->write_image(OIIO::TypeDesc::UINT8, rgba.data()));
+        REQUIRE(file->close());
+    }
+    StandIn card;
+    card.id = 77;
+    card.kind = StandInKind::card;
+    card.file = scratch / "half.png";
+    card.stance = {{0.4, 0, 1}, {0, 0, 0}, {1, 1, 1}};
+    const SceneLook look = lookOf({standing(StandInKind::ball, {{0.2, 0, 0}, {0, 0, 0}, {0.8, 0.8, 0.8}}, 4), card});
+    ArtShelf shelf;
+    const PickSight sight{&shelf, {24, 1}};
+    const auto left = *eye.plateFromWorld({0.2, 0.4, 1}), right = *eye.plateFromWorld({0.6, 0.4, 1});
+    CHECK(pickedAt(look, eye, 1005, left)->standIn == 77);  // solid without its pictures
+    CHECK(pickedAt(look, eye, 1005, left, sight)->standIn == 4);
+    CHECK(pickedAt(look, eye, 1005, right, sight)->standIn == 77);
+}
+
 TEST_CASE("what stands on a height touches it with its lowest point, however it is turned") {
     for (const StandInKind kind : {StandInKind::box, StandInKind::ball, StandInKind::board}) {
         const Stance stance = standingAt({{1, 5, 2}, {30, 40, -20}, {0.8, 1.2, 0.5}}, kind, 0.25);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "render/scenerender.h"
 #include "session/derived.h"
 #include "session/session.h"
 #include "shot/layers/layers.h"
@@ -52,6 +53,8 @@ public:
     /// Fewer rays, while it has to be quick.
     bool isQuick() const { return isDragged() || session_.player.isPlaying(); }
     const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
+    /// A click goes through what is clear of a card's picture.
+    PickSight pickSight() const { return {shelf_.get(), session_.shot().plate.fps}; }
 
 signals:
     void changed();       ///< another one is held

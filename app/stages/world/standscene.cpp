@@ -94,7 +94,9 @@ bool StandScene::press(const SceneEvent& event) {
         const auto frame = session_.player.frame();
         const auto locator = locatorNear(hand_.lookNow(), frame, event.at,
                                          [&](const Vector3d& world) { return event.sight.screenFromWorld(world); });
-        const auto picked = locator ? locator : pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, frame);
+        const auto picked =
+            locator ? locator
+                    : pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, frame, hand_.pickSight());
         if (!picked || picked->standIn == 0) return false;
         hand_.hold(picked->standIn);
         grip = StandGrip::floor;
