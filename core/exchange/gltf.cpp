@@ -15,7 +15,7 @@ using namespace jsonfile;
 
 // Numbers of the standard.
 constexpr int kFloat = 5126, kUnsigned = 5125, kPoints = 0, kLines = 1, kTriangles = 4, kArrayBuffer = 34962,
-              kElementBuffer = 34963, kClamp = 33071;
+              kElementBuffer = 34963, kClamp = 33071, kRepeat = 10497;
 constexpr std::uint32_t kMagic = 0x46546C67, kJsonChunk = 0x4E4F534A, kBinChunk = 0x004E4942;
 
 constexpr std::size_t kMostTriangles = 2000000;  // of a mesh that goes into the file
@@ -69,12 +69,17 @@ public:
                              {"type", "SCALAR"}});
         return int(accessors.size()) - 1;
     }
-    int addPng(const std::string& png) {
+    /// Beyond its sides the picture is held (`kClamp`) or repeated.
+    int addPng(const std::string& png, int beyond = kClamp) {
         views.push_back({{"buffer", 0}, {"byteOffset", bytes.size()}, {"byteLength", png.size()}});
         bytes += png;
         while (bytes.size() % 4 != 0) bytes.push_back('\0');
         images.push_back({{"bufferView", views.size() - 1}, {"mimeType", "image/png"}});
-        textures.push_back({{"source", images.size() - 1}, {"sampler", 0}});
+        const json sampler{{"wrapS", beyond}, {"wrapT", beyond}};
+        const auto known = std::find(wraps.begin(), wraps.end(), sampler);
+        const auto number = known - wraps.begin();
+        if (known == wraps.end()) wraps.push_back(sampler);
+        textures.push_back({{"source", images.size() - 1}, {"sampler", number}});
         return int(textures.size()) - 1;
     }
     int addMesh(const std::string& name, json attributes, int mode, int material = -1, int indices = -1) {
@@ -84,6 +89,14 @@ public:
         if (indices >= 0) primitive["indices"] = indices;
         meshes.push_back({{"name", name}, {"primitives", {std::move(primitive)}}});
         return int(meshes.size()) - 1;
+    }
+    /// More triangles of the same places.
+    void addPart(int mesh, int material, int indices) {
+        json& primitives = meshes[std::size_t(mesh)]["primitives"];
+        json primitive = primitives.front();
+        primitive["material"] = material;
+        primitive["indices"] = indices;
+        primitives.push_back(std::move(primitive));
     }
     int addNode(json node, bool isRoot = true) {
         nodes.push_back(std::move(node));
@@ -117,7 +130,7 @@ public:
     std::string bytes;
     json views = json::array(), accessors = json::array(), images = json::array(), textures = json::array(),
          materials = json::array(), meshes = json::array(), nodes = json::array(), roots = json::array(),
-         channels = json::array(), samplers = json::array();
+         channels = json::array(), samplers = json::array(), wraps = json::array();
     bool usesUnlit = false;
 };
 
@@ -188,6 +201,20 @@ int addMaterial(Parts& parts, const StandIn& one) {
     return int(parts.materials.size()) - 1;
 }
 
+/// A picture of the mesh's own materials.
+int addSkin(Parts& parts, const StandIn& one, const std::string& png, std::size_t number) {
+    json surface{{"metallicFactor", 0.0},
+                 {"roughnessFactor", 0.9},
+                 {"baseColorFactor", {1.0, 1.0, 1.0, one.opacity}},
+                 {"baseColorTexture", {{"index", parts.addPng(png, kRepeat)}}}};
+    json material{{"name", fmt::format("{} {}", one.name, number)}, {"pbrMetallicRoughness", std::move(surface)}};
+    if (one.opacity < 1) material["alphaMode"] = "BLEND";
+    // What is cut out of a leaf is clear in its picture.
+    else material["alphaMode"] = "MASK";
+    parts.materials.push_back(std::move(material));
+    return int(parts.materials.size()) - 1;
+}
+
 int addShape(Parts& parts, const StandIn& one, const Mesh& mesh) {
     json attributes{{"POSITION", parts.add(valuesOf(mesh.places), 3, true, true)}};
     if (!mesh.normals.empty()) {
@@ -204,8 +231,23 @@ int addShape(Parts& parts, const StandIn& one, const Mesh& mesh) {
     }
     StandIn material = one;
     if (!mesh.colours.empty()) material.colour = {1, 1, 1};
-    return parts.addMesh(one.name, std::move(attributes), kTriangles, addMaterial(parts, material),
-                         parts.addCorners(mesh.triangles));
+    if (mesh.pictureOf.empty())
+        return parts.addMesh(one.name, std::move(attributes), kTriangles, addMaterial(parts, material),
+                             parts.addCorners(mesh.triangles));
+    const auto skins = handedOnSkins(one);
+    int made = -1;
+    for (std::size_t number = 0; number <= skins.size(); ++number) {
+        std::vector<Mesh::Triangle> triangles;
+        for (std::size_t i = 0; i < mesh.triangles.size(); ++i)
+            if (mesh.pictureOf[i] == number) triangles.push_back(mesh.triangles[i]);
+        if (triangles.empty()) continue;
+        const auto png = number > 0 ? pngOf(*skins[number - 1]) : tl::unexpected(Error{});
+        const int look = png ? addSkin(parts, one, *png, number) : addMaterial(parts, material);
+        const int corners = parts.addCorners(triangles);
+        if (made < 0) made = parts.addMesh(one.name, attributes, kTriangles, look, corners);
+        else parts.addPart(made, look, corners);
+    }
+    return made;
 }
 
 void addStandIn(Parts& parts, const CameraFile& file, const StandIn& one) {
@@ -306,7 +348,7 @@ std::string cameraGlb(const CameraFile& file, const std::string& name, std::span
         if (!one.hidden && one.stance.size.minCoeff() > 0) addStandIn(parts, file, one);
     if (!file.scene.standIns.isEmpty()) addSun(parts, document, file.scene.sun);
     if (parts.usesUnlit) document["extensionsUsed"].push_back("KHR_materials_unlit");
-    if (!parts.textures.empty()) document["samplers"] = {{{"wrapS", kClamp}, {"wrapT", kClamp}}};
+    if (!parts.wraps.empty()) document["samplers"] = parts.wraps;
     if (!parts.channels.empty())
         document["animations"] = {{{"name", name}, {"samplers", parts.samplers}, {"channels", parts.channels}}};
     for (const auto& [word, values] : {std::pair{"bufferViews", &parts.views},

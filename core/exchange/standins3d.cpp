@@ -20,6 +20,33 @@ cairo_status_t append(void* to, const unsigned char* bytes, unsigned count) {
     return CAIRO_STATUS_SUCCESS;
 }
 
+/// `shown`: of a pixel, as shown and premultiplied.
+template <class Shown>
+Expected<std::string> pngFrom(int width, int height, const Shown& shown) {
+    const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
+        cairo_image_surface_create(CAIRO_FORMAT_ARGB32, width, height), &cairo_surface_destroy);
+    unsigned char* bytes = cairo_image_surface_get_data(surface.get());
+    if (!bytes) return failure(Fault::system, "a picture of {}x{} cannot be written as PNG", width, height);
+    const int stride = cairo_image_surface_get_stride(surface.get());
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const Eigen::Array4f from = shown(x, y);
+            const auto byte = [](float value) {
+                return std::uint32_t(std::lround(255 * std::clamp(value, 0.0F, 1.0F)));
+            };
+            const std::uint32_t alpha = byte(from[3]);
+            // Premultiplied, which a colour cannot exceed; one word, whatever its bytes' order.
+            std::uint32_t word = alpha << 24U;
+            for (unsigned c = 0; c < 3; ++c) word |= std::min(byte(from[c]), alpha) << (16U - 8U * c);
+            std::memcpy(bytes + std::ptrdiff_t(y) * stride + 4 * x, &word, 4);
+        }
+    cairo_surface_mark_dirty(surface.get());
+    std::string png;
+    if (cairo_surface_write_to_png_stream(surface.get(), append, &png) != CAIRO_STATUS_SUCCESS)
+        return failure(Fault::system, "a picture of {}x{} cannot be written as PNG", width, height);
+    return png;
+}
+
 }  // namespace
 
 std::shared_ptr<const Mesh> handedOnShape(const StandIn& standIn, std::size_t most) {
@@ -55,33 +82,37 @@ std::shared_ptr<const Art> handedOnPicture(const StandIn& standIn) {
     return art ? std::make_shared<const Art>(*std::move(art)) : nullptr;
 }
 
+std::vector<std::shared_ptr<const SurfacePicture>> handedOnSkins(const StandIn& standIn) {
+    if (standIn.kind != StandInKind::mesh) return {};
+    const auto file = readMesh(standIn.file);
+    return file ? file->pictures : std::vector<std::shared_ptr<const SurfacePicture>>{};
+}
+
+std::vector<std::filesystem::path> filesOfSkins(const StandIn& standIn) {
+    if (standIn.kind != StandInKind::mesh) return {};
+    const auto file = readMesh(standIn.file);
+    return file ? file->pictureFiles : std::vector<std::filesystem::path>{};
+}
+
 Expected<std::string> pngOf(const Art& art, int most) {
     std::size_t i = 0;
     while (i + 1 < art.levelCount() && std::max(art.level(i).width, art.level(i).height) > most) ++i;
     const Art::Pixels pixels = art.level(i);
-    const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
-        cairo_image_surface_create(CAIRO_FORMAT_ARGB32, pixels.width, pixels.height), &cairo_surface_destroy);
-    unsigned char* bytes = cairo_image_surface_get_data(surface.get());
-    if (!bytes)
-        return failure(Fault::system, "a picture of {}x{} cannot be written as PNG", pixels.width, pixels.height);
-    const int stride = cairo_image_surface_get_stride(surface.get());
-    for (int y = 0; y < pixels.height; ++y)
-        for (int x = 0; x < pixels.width; ++x) {
-            const float* from = &pixels.rgba[4 * (std::size_t(y) * std::size_t(pixels.width) + std::size_t(x))];
-            const auto byte = [](float value) {
-                return std::uint32_t(std::lround(255 * std::clamp(value, 0.0F, 1.0F)));
-            };
-            const std::uint32_t alpha = byte(from[3]);
-            // Premultiplied, which a colour cannot exceed; one word, whatever its bytes' order.
-            std::uint32_t word = alpha << 24U;
-            for (unsigned c = 0; c < 3; ++c) word |= std::min(byte(from[c]), alpha) << (16U - 8U * c);
-            std::memcpy(bytes + std::ptrdiff_t(y) * stride + 4 * x, &word, 4);
-        }
-    cairo_surface_mark_dirty(surface.get());
-    std::string png;
-    if (cairo_surface_write_to_png_stream(surface.get(), append, &png) != CAIRO_STATUS_SUCCESS)
-        return failure(Fault::system, "a picture of {}x{} cannot be written as PNG", pixels.width, pixels.height);
-    return png;
+    return pngFrom(pixels.width, pixels.height, [&](int x, int y) {
+        return Eigen::Map<const Eigen::Array4f>(
+                   &pixels.rgba[4 * (std::size_t(y) * std::size_t(pixels.width) + std::size_t(x))])
+            .eval();
+    });
+}
+
+Expected<std::string> pngOf(const SurfacePicture& picture, int most) {
+    std::size_t i = 0;
+    while (i + 1 < picture.levelCount() && std::max(picture.width(i), picture.height(i)) > most) ++i;
+    return pngFrom(picture.width(i), picture.height(i), [&](int x, int y) {
+        Eigen::Array4f texel = picture.texel(x, y, i);
+        for (int c = 0; c < 3 && texel[3] > 0; ++c) texel[c] = encodeSrgb(texel[c] / texel[3]) * texel[3];
+        return texel;
+    });
 }
 
 }  // namespace pinion

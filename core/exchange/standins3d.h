@@ -3,7 +3,9 @@
 #include "comp/art.h"
 #include "exchange/formats.h"
 #include "render/mesh.h"
+#include "render/surface.h"
 
+#include <filesystem>
 #include <memory>
 #include <string>
 #include <utility>
@@ -24,7 +26,13 @@ std::vector<std::pair<int, Stance>> handedOnStances(const CameraFile& file, cons
 /// cannot be read.
 std::shared_ptr<const Art> handedOnPicture(const StandIn& standIn);
 
+/// The pictures of a mesh's own materials; `pictureOf` of its shape numbers them. Empty where it has none.
+std::vector<std::shared_ptr<const SurfacePicture>> handedOnSkins(const StandIn& standIn);
+/// The files that they lie in, beside the mesh; empty where one lies within it.
+std::vector<std::filesystem::path> filesOfSkins(const StandIn& standIn);
+
 /// The art as PNG, its alpha straight, with no side longer than `most` pixels. Fails where it cannot be made.
 Expected<std::string> pngOf(const Art& art, int most = 2048);
+Expected<std::string> pngOf(const SurfacePicture& picture, int most = 2048);
 
 }  // namespace pinion

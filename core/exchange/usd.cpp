@@ -2,10 +2,13 @@
 
 #include "base/files.h"
 #include "base/units.h"
-
+#include "comp/insertion.h"
 #include "exchange/standins3d.h"
 #include "picture/picture.h"
+#include "plate/framewriter.h"
+#include "plate/plate.h"
 #include "plate/still.h"
+#include "render/cardfile.h"
 
 #include <cctype>
 #include <cstdlib>
@@ -202,21 +205,26 @@ Matrix4d stanceInFile(const Stance& stance, bool zUp) {
 
 constexpr std::size_t kMostTriangles = 200000;  // of a mesh that goes into the text
 
-/// Its colour, or the still that it shows, as a surface (openusd.org, "UsdPreviewSurface Specification"). Of a clip the
-/// colour alone: what reads this would not know which frame is shown when.
-std::string lookText(const StandIn& one, const std::string& path) {
+/// What lies on a surface: a picture's file, or, of a sequence, one for each frame; none: a plain colour.
+struct PictureFiles {
+    std::vector<std::pair<int, std::filesystem::path>> byFrame;
+    bool repeats = false;  ///< beyond its sides
+};
+
+/// A colour or a picture as a surface (openusd.org, "UsdPreviewSurface Specification").
+std::string lookText(const StandIn& one, const std::string& path, const std::string& name, const PictureFiles& files) {
     const std::string in = "            ";
-    const bool shows = one.showsPictures() && isStillPicture(one.file);
-    std::string out = "\n        def Material \"Look\"\n        {\n";
-    out += in + "token outputs:surface.connect = <" + path + "/Look/Surface.outputs:surface>\n\n";
+    const bool shows = !files.byFrame.empty();
+    std::string out = "\n        def Material \"" + name + "\"\n        {\n";
+    out += in + "token outputs:surface.connect = <" + path + "/" + name + "/Surface.outputs:surface>\n\n";
     out += in + "def Shader \"Surface\"\n" + in + "{\n";
     out += in + "    uniform token info:id = \"UsdPreviewSurface\"\n";
     // A card's light was filmed with it.
     const char* colour = one.kind == StandInKind::card ? "emissiveColor" : "diffuseColor";
     if (one.kind == StandInKind::card) out += in + "    color3f inputs:diffuseColor = (0, 0, 0)\n";
     if (shows) {
-        out += fmt::format("{}    color3f inputs:{}.connect = <{}/Look/Picture.outputs:rgb>\n", in, colour, path);
-        out += fmt::format("{}    float inputs:opacity.connect = <{}/Look/Picture.outputs:a>\n", in, path);
+        out += fmt::format("{}    color3f inputs:{}.connect = <{}/{}/Picture.outputs:rgb>\n", in, colour, path, name);
+        out += fmt::format("{}    float inputs:opacity.connect = <{}/{}/Picture.outputs:a>\n", in, path, name);
     } else {
         out += fmt::format("{}    color3f inputs:{} = ({:.6g}, {:.6g}, {:.6g})\n", in, colour,
                            decodeSrgb(float(one.colour[0])), decodeSrgb(float(one.colour[1])),
@@ -227,11 +235,19 @@ std::string lookText(const StandIn& one, const std::string& path) {
     if (shows) {
         out += "\n" + in + "def Shader \"Picture\"\n" + in + "{\n";
         out += in + "    uniform token info:id = \"UsdUVTexture\"\n";
-        out += in + "    asset inputs:file = @" + one.file.string() + "@\n";
-        out += in + "    float2 inputs:st.connect = <" + path + "/Look/Place.outputs:result>\n";
+        // The first also stands where nothing plays.
+        out += in + "    asset inputs:file = @" + files.byFrame.front().second.string() + "@\n";
+        if (files.byFrame.size() > 1) {
+            out += in + "    asset inputs:file.timeSamples = {\n";
+            for (const auto& [frame, file] : files.byFrame)
+                out += fmt::format("{}        {}: @{}@,\n", in, frame, file.string());
+            out += in + "    }\n";
+        }
+        out += in + "    float2 inputs:st.connect = <" + path + "/" + name + "/Place.outputs:result>\n";
         out += in + "    token inputs:sourceColorSpace = \"sRGB\"\n";
         if (one.opacity < 1) out += fmt::format("{}    float4 inputs:scale = (1, 1, 1, {:.6g})\n", in, one.opacity);
-        out += in + "    token inputs:wrapS = \"clamp\"\n" + in + "    token inputs:wrapT = \"clamp\"\n";
+        const std::string wrap = files.repeats ? "\"repeat\"\n" : "\"clamp\"\n";
+        out += in + "    token inputs:wrapS = " + wrap + in + "    token inputs:wrapT = " + wrap;
         out += in + "    float3 outputs:rgb\n" + in + "    float outputs:a\n" + in + "}\n";
         out += "\n" + in + "def Shader \"Place\"\n" + in + "{\n";
         out += in + "    uniform token info:id = \"UsdPrimvarReader_float2\"\n";
@@ -240,11 +256,51 @@ std::string lookText(const StandIn& one, const std::string& path) {
     return out + "        }\n";
 }
 
+/// The still that it shows, or the pictures of a sequence on the camera's frames. Of a video none: a surface here takes
+/// pictures alone.
+PictureFiles filesShown(const CameraFile& file, const StandIn& one) {
+    PictureFiles files;
+    if (!one.showsPictures()) return files;
+    if (isStillPicture(one.file)) {
+        files.byFrame.emplace_back(0, one.file);
+        return files;
+    }
+    if (!isSequencePattern(one.file)) return files;
+    const auto card = cardClipOf(one.file);
+    const auto pictures = Plate::open(one.file);
+    if (!card || !pictures) return files;
+    for (const CameraFile::Frame& frame : file.frames) {
+        const auto number = clipFrameAt(one.card.time, card->clip, frame.frame, file.fps);
+        const auto wanted = number ? (*pictures)->fileOf(*number) : std::filesystem::path();
+        if (!wanted.empty() && (files.byFrame.empty() || files.byFrame.back().second != wanted))
+            files.byFrame.emplace_back(frame.frame, wanted);
+    }
+    return files;
+}
+
 /// `path`: of the prim that it lies in.
-std::string shapeText(const StandIn& one, const std::string& path) {
+std::string shapeText(const CameraFile& file, const StandIn& one, const std::string& path) {
     const auto shape = handedOnShape(one, kMostTriangles);
     if (!shape) return {};
     const auto vector = [](const Eigen::Vector3f& v) { return pointText(v.cast<double>()); };
+    // The pictures of its own materials, each on its triangles.
+    std::vector<std::pair<std::string, PictureFiles>> skins;
+    std::string subsets;
+    const auto skinFiles = shape->pictureOf.empty() ? std::vector<std::filesystem::path>{} : filesOfSkins(one);
+    for (std::size_t number = 1; number <= skinFiles.size(); ++number) {
+        std::vector<std::size_t> faces;
+        for (std::size_t i = 0; i < shape->pictureOf.size(); ++i)
+            if (shape->pictureOf[i] == number) faces.push_back(i);
+        if (faces.empty() || skinFiles[number - 1].empty()) continue;
+        skins.emplace_back(fmt::format("Look{}", number), PictureFiles{{{0, skinFiles[number - 1]}}, true});
+        subsets += fmt::format(
+            "\n            def GeomSubset \"Part{0}\" (\n"
+            "                prepend apiSchemas = [\"MaterialBindingAPI\"]\n            )\n            {{\n"
+            "                uniform token elementType = \"face\"\n"
+            "                uniform token familyName = \"materialBind\"\n                int[] indices = {2}\n"
+            "                rel material:binding = <{1}/Look{0}>\n            }}\n",
+            number, path, listText(faces, [](std::size_t face) { return std::to_string(face); }));
+    }
     // Colours of its own say more than a look of one.
     const bool hasLook = shape->colours.empty();
     std::string out = "\n        def Mesh \"Shape\"";
@@ -279,7 +335,11 @@ std::string shapeText(const StandIn& one, const std::string& path) {
                : "            color3f[] primvars:displayColor = " + listText(shape->colours, vector) +
                      " (\n                interpolation = \"vertex\"\n            )\n";
     if (one.opacity < 1) out += fmt::format("            float[] primvars:displayOpacity = [{:.6g}]\n", one.opacity);
-    return out + "        }\n" + (hasLook ? lookText(one, path) : "");
+    if (!subsets.empty())
+        out += "            uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"\n";
+    out += subsets + "        }\n" + (hasLook ? lookText(one, path, "Look", filesShown(file, one)) : "");
+    for (const auto& [name, picture] : skins) out += lookText(one, path, name, picture);
+    return out;
 }
 
 std::string standInsText(const CameraFile& file, const UsdOptions& options) {
@@ -305,7 +365,7 @@ std::string standInsText(const CameraFile& file, const UsdOptions& options) {
         if (one.hasFile()) out += fmt::format("        custom asset pinion:file = @{}@\n", one.file.string());
         if (one.catchesOnly) out += "        custom bool pinion:catchesShadowOnly = 1\n";
         if (one.hides) out += "        custom bool pinion:hides = 1\n";
-        out += shapeText(one, fmt::format("/{}/{}", identifier(options.name), name)) + "    }\n";
+        out += shapeText(file, one, fmt::format("/{}/{}", identifier(options.name), name)) + "    }\n";
     }
     return out;
 }

@@ -45,9 +45,15 @@ std::shared_ptr<const SurfacePicture> pictureFrom(OIIO::ImageInput& input) {
     return std::make_shared<const SurfacePicture>(picture, hasAlpha ? &alpha : nullptr);
 }
 
+/// The file beside a mesh that its material names.
+std::filesystem::path fileNamed(std::string name, const std::filesystem::path& mesh) {
+    std::replace(name.begin(), name.end(), '\\', '/');
+    return mesh.parent_path() / name;
+}
+
 /// By the name that a material has for it: a file beside the mesh, or a part of the mesh's own file.
 std::shared_ptr<const SurfacePicture> pictureNamed(const aiScene& scene, const std::string& name,
-                                                   const std::filesystem::path& folder) {
+                                                   const std::filesystem::path& mesh) {
     if (const aiTexture* inside = scene.GetEmbeddedTexture(name.c_str())) {
         if (inside->mHeight != 0) return nullptr;  // bare pixels; no format that is read has them
         OIIO::Filesystem::IOMemReader memory(inside->pcData, inside->mWidth);
@@ -58,11 +64,9 @@ std::shared_ptr<const SurfacePicture> pictureNamed(const aiScene& scene, const s
         const auto input = OIIO::ImageInput::open(std::string("inside.") + inside->achFormatHint, &config);
         return input ? pictureFrom(*input) : nullptr;
     }
-    std::string file = name;
-    std::replace(file.begin(), file.end(), '\\', '/');
     OIIO::ImageSpec config;
     config["oiio:UnassociatedAlpha"] = 1;
-    const auto input = OIIO::ImageInput::open((folder / file).string(), &config);
+    const auto input = OIIO::ImageInput::open(fileNamed(name, mesh).string(), &config);
     return input ? pictureFrom(*input) : nullptr;
 }
 
@@ -78,7 +82,9 @@ std::vector<std::uint16_t> takePictures(const aiScene& scene, const std::filesys
         auto at = std::find(known.begin(), known.end(), name.C_Str());
         if (at == known.end()) {
             at = known.insert(known.end(), name.C_Str());
-            file.pictures.push_back(pictureNamed(scene, name.C_Str(), path.parent_path()));
+            file.pictures.push_back(pictureNamed(scene, name.C_Str(), path));
+            file.pictureFiles.push_back(scene.GetEmbeddedTexture(name.C_Str()) ? std::filesystem::path()
+                                                                               : fileNamed(name.C_Str(), path));
             if (!file.pictures.back())
                 file.problems.push_back(
                     fmt::format("{}: its picture {} cannot be read", path.filename().string(), name.C_Str()));

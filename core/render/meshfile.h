@@ -18,6 +18,7 @@ struct MeshFile {
     Eigen::Vector3d extents{1, 1, 1};
     /// Those that its materials name, beside it or within it; null where one cannot be read, which `problems` says.
     std::vector<std::shared_ptr<const SurfacePicture>> pictures;
+    std::vector<std::filesystem::path> pictureFiles;  ///< theirs; empty: it lies within the mesh's own file
     std::vector<std::string> problems;
 };
 

@@ -22,6 +22,16 @@ public:
     /// within a footprint whose sides are `across` and `down`.
     Eigen::Array4f at(const Eigen::Vector2d& at, const Eigen::Vector2d& across, const Eigen::Vector2d& down) const;
 
+    /// Each level half as large as the one before; its pixels as `at` has them.
+    std::size_t levelCount() const { return levels_.size(); }
+    int width(std::size_t level = 0) const { return levels_[level].width; }
+    int height(std::size_t level = 0) const { return levels_[level].height; }
+    Eigen::Array4f texel(int x, int y, std::size_t level = 0) const {
+        const Level& own = levels_[level];
+        return Eigen::Map<const Eigen::Array4f>(
+            own.rgba + 4 * (std::size_t(y) * std::size_t(own.width) + std::size_t(x)));
+    }
+
 private:
     struct Level {
         int width = 0, height = 0;

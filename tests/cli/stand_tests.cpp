@@ -9,6 +9,7 @@
 #include "shot/file/shotfile.h"
 #include "plate/plate.h"
 
+#include <OpenImageIO/imageio.h>
 #include <nlohmann/json.hpp>
 
 using namespace pinion;
@@ -145,6 +146,29 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
         one.opacity = kind == StandInKind::ball ? 0.5 : 1;
         shot = withStandInAdded(shot, one);
     }
+    // A mesh of two pictures and a plain part, and a card that shows numbered pictures.
+    for (const char* name : {"planks.png", "tar.png", "walk.0001.png", "walk.0002.png", "walk.0004.png"}) {
+        const auto file = OIIO::ImageOutput::create((scratch / name).string());
+        REQUIRE((file && file->open((scratch / name).string(), OIIO::ImageSpec(8, 8, 3, OIIO::TypeDesc::UINT8))));
+        REQUIRE(file->write_image(OIIO::TypeDesc::UINT8, std::vector<std::uint8_t>(8 * 8 * 3, 120).data()));
+        REQUIRE(file->close());
+    }
+    REQUIRE(writeFile(scratch / "crate.mtl",
+                      "newmtl a\nmap_Kd planks.png\nnewmtl b\nmap_Kd tar.png\nnewmtl c\nKd 1 0 0\n"));
+    REQUIRE(writeFile(scratch / "crate.obj",
+                      "mtllib crate.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nvt 0 0\nvt 2 0\nvt 2 2\n"
+                      "usemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 1/1 3/2 4/3\nusemtl c\nf 1/1 5/2 6/3\n"));
+    StandIn crate;
+    crate.kind = StandInKind::mesh;
+    crate.name = "crate";
+    crate.file = scratch / "crate.obj";
+    shot = withStandInAdded(shot, crate);
+    StandIn walker;
+    walker.kind = StandInKind::card;
+    walker.name = "walker";
+    walker.file = scratch / "walk.####.png";
+    walker.card.time.start = 1003;
+    shot = withStandInAdded(shot, walker);
     REQUIRE(saveShot(shot, scratch / "s.pinion"));
     const std::string to = " --out-dir " + scratch.path().string();
     const Outcome glb = run("deliver " + (scratch / "s.pinion").string() + " --only 'scene for CG'" + to);
@@ -156,7 +180,19 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     REQUIRE(run("deliver " + (scratch / "s.pinion").string() + " --only 'camera data'" + to).status == 0);
     // A locator is a named place without a shape.
     CHECK_THAT(*readFile(scratch / "landing.usda"), Catch::Contains("def Xform \"locator_1\""));
-    CHECK_THAT(*readFile(scratch / "landing.glb"), Catch::Contains("\"name\":\"locator 1\""));
+    const std::string glbText = *readFile(scratch / "landing.glb"), usdText = *readFile(scratch / "landing.usda");
+    CHECK_THAT(glbText, Catch::Contains("\"name\":\"locator 1\""));
+    // Each picture lies on its own triangles, and is repeated.
+    CHECK_THAT(glbText, Catch::Contains("\"name\":\"crate 1\"") && Catch::Contains("\"name\":\"crate 2\"") &&
+                            Catch::Contains("\"wrapS\":10497"));
+    CHECK_THAT(usdText, Catch::Contains("asset inputs:file = @" + (scratch / "planks.png").string() + "@") &&
+                            Catch::Contains("asset inputs:file = @" + (scratch / "tar.png").string() + "@") &&
+                            Catch::Contains("def GeomSubset \"Part2\"") && Catch::Contains("wrapS = \"repeat\""));
+    // The third picture is not there: the second stays until the fourth.
+    CHECK_THAT(usdText, Catch::Contains("1003: @" + (scratch / "walk.0001.png").string() + "@") ||
+                            Catch::Contains("1001: @" + (scratch / "walk.0001.png").string() + "@"));
+    CHECK_THAT(usdText, Catch::Contains("1004: @" + (scratch / "walk.0002.png").string() + "@") &&
+                            Catch::Contains("1006: @" + (scratch / "walk.0004.png").string() + "@"));
     const std::string node = std::string(PINION_BINARY_DIR) + "/node",
                       tests = std::string(PINION_SOURCE_DIR) + "/tests/node/";
     const auto isRight = [&](const std::string& words) {
@@ -168,7 +204,7 @@ TEST_CASE("a shot's scene is delivered as glTF and USD that other readers find r
     }
     CHECK(isRight("check_gltf.mjs " + (scratch / "landing.glb").string()));
     CHECK(isRight("check_usd.mjs " + (scratch / "landing.usda").string() + " " +
-                  (scratch / "landing.camera.json").string() + " 9"));
+                  (scratch / "landing.camera.json").string() + " 11"));
 }
 
 TEST_CASE("passes, motion blur and the undistorted scene are asked for by words, and refused by what they lack") {

@@ -44,6 +44,13 @@ for (const shape of shapes) {
     if (indices.some((index) => index < 0 || index >= points.length / 3)) fail(`indices of ${shape}`);
     const place = specs[path.posix.dirname(shape) + '.xformOp:transform'].fields;
     if (!place.default && !place.timeSamples) fail(`place of ${shape}`);
+    // Parts of it with a look of their own: faces that it has, and a look that is there.
+    for (const part of Object.keys(specs).filter((name) => name.startsWith(shape + '/') && !name.includes('.'))) {
+        const faces = specs[part + '.indices'].fields.default;
+        if (!faces.length || faces.some((face) => face < 0 || face >= counts.length)) fail(`faces of ${part}`);
+        const look = specs[part + '.material:binding']?.fields.targetPaths?.[0];
+        if (specs[look]?.fields.typeName !== 'Material') fail(`material of ${part}`);
+    }
     // What it is bound to is there, and every input of it comes from a number or from an output of a part that is there
     // (the reader keeps no outputs, which have no values).
     const bound = specs[shape + '.material:binding']?.fields.targetPaths?.[0];
