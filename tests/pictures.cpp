@@ -37,7 +37,12 @@ void settle(MainWindow& window, int longest = 60000) {
     for (int waited = 0; waited < longest && (window.session().isBusy() || window.session().ties.isTracking());
          waited += 50)
         QTest::qWait(50);
-    QTest::qWait(400);
+    // What a sight shows is worked out from the shot, and then made.
+    for (int quiet = 0; quiet < 8 && longest > 0; longest -= 50) {
+        QTest::qWait(50);
+        const bool isShown = !window.session().hasPlate() || window.canvas().isUpToDate();
+        quiet = isShown ? quiet + 1 : 0;
+    }
 }
 
 TrackId nearest(const Shot& shot, int frame, double x, double y, bool solvedOnly) {

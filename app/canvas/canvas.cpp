@@ -181,6 +181,12 @@ void Canvas::refreshImage() {
     }
 }
 
+bool Canvas::isUpToDate() const {
+    const Player& player = session_.player;
+    if (imageFrame_ != player.frame()) return false;
+    return !rendering_ || !pictures_.peek(player.picture(), player.view(), rendering_).isNull();
+}
+
 /// Where playing is quicker than a sight can follow, the latest that it has made.
 QImage Canvas::lastRendered() const {
     for (const auto& [picture, rendering] : before_)

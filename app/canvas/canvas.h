@@ -55,6 +55,8 @@ public:
     /// The picture that is shown, ready for the screen.
     const QImage& image() const { return image_; }
     int imageFrame() const { return imageFrame_; }
+    /// Whether what is shown is of the player's frame, and as the sight would have it: nothing is still being made.
+    bool isUpToDate() const;
     /// What the sight that is looked at has made of it; null while it is being made, or where it makes none.
     const QImage& renderedImage() const { return rendered_; }
     QPointF wipeHandle() const { return {wipe_ * width(), height() / 2.0}; }
