@@ -11,6 +11,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
+#include <set>
 
 namespace pinion {
 namespace {
@@ -121,7 +123,7 @@ void placeObjects(SceneGeometry& scene, const Shot& shot, int frame) {
 }
 
 void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
-                   const std::function<bool(StandInId)>& hasPicture) {
+                   const std::function<bool(StandInId, int skin)>& hasPicture) {
     scene.solids.clear();
     scene.pictured.clear();
     scene.wires.clear();
@@ -145,20 +147,37 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
             return world * mesh->places[corner].cast<double>();
         };
         const bool isDrawn = !one.catchesOnly && !one.hides && one.kind != StandInKind::grid;
-        const bool isPictured = isDrawn && !mesh->sheet.empty() && hasPicture(one.id);
-        if (isPictured) scene.pictured.push_back({one.id, {}});
+        // The triangles of each picture lie together.
+        std::map<int, std::vector<SceneVertex>*> drawn;
+        const auto picturedBy = [&](std::size_t triangle) -> std::vector<SceneVertex>* {
+            if (mesh->sheet.empty()) return nullptr;
+            const int skin = mesh->pictureOf.empty() ? 0 : int(mesh->pictureOf[triangle]);
+            if (skin == 0 && one.kind == StandInKind::mesh) return nullptr;
+            return drawn[skin];
+        };
+        if (isDrawn && !mesh->sheet.empty()) {
+            std::set<int> skins(mesh->pictureOf.begin(), mesh->pictureOf.end());
+            if (one.kind == StandInKind::mesh) skins.erase(0);
+            else skins = {0};
+            std::erase_if(skins, [&](int skin) { return !hasPicture(one.id, skin); });
+            for (const int skin : skins) scene.pictured.push_back({one.id, skin, {}});
+            std::size_t at = scene.pictured.size() - skins.size();
+            for (const int skin : skins) drawn[skin] = &scene.pictured[at++].triangles;
+        }
         if (isDrawn)
-            for (const Mesh::Triangle& triangle : mesh->triangles) {
+            for (std::size_t t = 0; t < mesh->triangles.size(); ++t) {
+                const Mesh::Triangle& triangle = mesh->triangles[t];
+                std::vector<SceneVertex>* const pictured = picturedBy(t);
                 const std::array corners{placeOf(triangle[0]), placeOf(triangle[1]), placeOf(triangle[2])};
                 const Vector3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
                 const double light = 0.45 + 0.55 * std::abs(normal.dot(sun));
                 for (std::size_t k = 0; k < 3; ++k) {
-                    if (isPictured) {
+                    if (pictured) {
                         SceneVertex vertex = sceneVertex(corners[k], QColor(), float(one.opacity));
                         vertex.r = mesh->sheet[triangle[k]].x();
                         vertex.g = mesh->sheet[triangle[k]].y();
                         vertex.b = float(light);
-                        scene.pictured.back().triangles.push_back(vertex);
+                        pictured->push_back(vertex);
                         continue;
                     }
                     const auto tone = [&](int c) {

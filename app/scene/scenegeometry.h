@@ -29,6 +29,7 @@ struct SceneGeometry {
     /// Triangles of what shows a picture: their colours are the place in it and how light it is.
     struct Pictured {
         StandInId of = 0;
+        int skin = 0;  ///< of a mesh, which of its materials' pictures, from 1; 0: what the stand-in itself shows
         std::vector<SceneVertex> triangles;
     };
     std::vector<Pictured> pictured;
@@ -47,7 +48,8 @@ SceneGeometry geometryOf(const Shot& shot, const ColourOfTrack& colourOf);
 
 /// What stands in the scene, where it is on a frame; shaded, but for those that `hasPicture` says a picture is there
 /// of.
-void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame, const std::function<bool(StandInId)>& hasPicture);
+void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
+                   const std::function<bool(StandInId, int skin)>& hasPicture);
 /// The points of the shot's objects where they are on a frame.
 void placeObjects(SceneGeometry& scene, const Shot& shot, int frame);
 

@@ -101,19 +101,19 @@ QOpenGLTexture& ScenePainter::textureOf(const QImage& picture) {
     }
     auto texture = std::make_unique<QOpenGLTexture>(picture, QOpenGLTexture::DontGenerateMipMaps);
     texture->setMinMagFilters(QOpenGLTexture::Linear, QOpenGLTexture::Linear);
-    texture->setWrapMode(QOpenGLTexture::ClampToEdge);
     textures_.push_front({picture.cacheKey(), std::move(texture)});
     if (textures_.size() > kTextures) textures_.pop_back();
     return *textures_.front().texture;
 }
 
 void ScenePainter::drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld,
-                               const QImage& picture) {
+                               const QImage& picture, bool repeats) {
     if (picture.isNull()) return;
     QOpenGLTexture& texture = textureOf(picture);
     bind(*pictureProgram_, triangles, clipFromWorld);
     pictureProgram_->setUniformValue("size", 1.0F);
     texture.bind(0);
+    texture.setWrapMode(repeats ? QOpenGLTexture::Repeat : QOpenGLTexture::ClampToEdge);
     pictureProgram_->setUniformValue("plate", 0);
     glDrawArrays(GL_TRIANGLES, 0, GLsizei(triangles.size()));
     texture.release();

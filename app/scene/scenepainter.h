@@ -24,7 +24,9 @@ public:
     void clear(const QColor& ground);
     void draw(const std::vector<SceneVertex>& vertices, GLenum mode, const QMatrix4x4& clipFromWorld, float size = 1);
     /// Triangles whose colour's first two parts are the place in the picture, the third how light it is.
-    void drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld, const QImage& picture);
+    /// Beyond its sides it is held, or repeated.
+    void drawPicture(const std::vector<SceneVertex>& triangles, const QMatrix4x4& clipFromWorld, const QImage& picture,
+                     bool repeats = false);
 
 private:
     QOpenGLTexture& textureOf(const QImage& picture);

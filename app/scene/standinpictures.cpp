@@ -8,7 +8,8 @@ namespace {
 constexpr int kMost = 1024;  // pixels of a side
 
 bool hasPicture(const StandIn& one) {
-    return !one.hidden && (one.showsPictures() || one.kind == StandInKind::board || one.kind == StandInKind::text);
+    return !one.hidden && (one.showsPictures() || one.kind == StandInKind::board || one.kind == StandInKind::text ||
+                           one.kind == StandInKind::mesh);
 }
 
 /// What its picture is made of, and nothing of where it stands.
@@ -24,9 +25,9 @@ StandIn looksOf(StandIn one) {
 StandInPictures::StandInPictures(Session& session, std::function<void()> changed)
     : session_(session), pictures_(session.jobs, std::move(changed)) {}
 
-QImage StandInPictures::of(StandInId standIn) const {
+QImage StandInPictures::of(StandInId standIn, int skin) const {
     if (!pictures_.value()) return {};
-    const auto found = pictures_.value()->find(standIn);
+    const auto found = pictures_.value()->find({standIn, skin});
     return found == pictures_.value()->end() ? QImage() : found->second;
 }
 
@@ -39,9 +40,17 @@ void StandInPictures::want() {
         Pictures pictures;
         for (const StandIn& one : shown) {
             if (progress.stopped()) break;
-            const auto art = handedOnPicture(one);
-            const auto png = art ? pngOf(*art, kMost) : failure(Fault::system, "");
-            if (png) pictures[one.id] = QImage::fromData(reinterpret_cast<const uchar*>(png->data()), int(png->size()));
+            const auto keep = [&](int skin, const Expected<std::string>& png) {
+                if (!png) return;
+                const QImage image = QImage::fromData(reinterpret_cast<const uchar*>(png->data()), int(png->size()));
+                pictures[{one.id, skin}] = image;
+            };
+            if (const auto art = handedOnPicture(one)) keep(0, pngOf(*art, kMost));
+            int skin = 0;
+            for (const auto& picture : handedOnSkins(one)) {
+                ++skin;
+                if (picture) keep(skin, pngOf(*picture, kMost));
+            }
         }
         return Expected<Pictures>(std::move(pictures));
     });

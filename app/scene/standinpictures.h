@@ -17,11 +17,12 @@ public:
     StandInPictures(Session& session, std::function<void()> changed);
     /// Of the present shot, unless that is done.
     void want();
-    /// Null while it is not there.
-    QImage of(StandInId standIn) const;
+    /// What it shows itself, or of a mesh the picture of that number, from 1, of its materials. Null while it is not
+    /// there.
+    QImage of(StandInId standIn, int skin) const;
 
 private:
-    using Pictures = std::map<StandInId, QImage>;
+    using Pictures = std::map<std::pair<StandInId, int>, QImage>;
 
     Session& session_;
     Derived<Pictures, std::vector<StandIn>> pictures_;

@@ -258,11 +258,11 @@ void WorldView::paintGL() {
     if (!live_) {
         standInPictures_.want();
         placeStandIns(scene_, shotNow(), session_.player.frame(),
-                      [this](StandInId id) { return !standInPictures_.of(id).isNull(); });
+                      [this](StandInId id, int skin) { return !standInPictures_.of(id, skin).isNull(); });
         if (!wire_) {
             painter_.draw(scene_.solids, GL_TRIANGLES, clip);
             for (const SceneGeometry::Pictured& one : scene_.pictured)
-                painter_.drawPicture(one.triangles, clip, standInPictures_.of(one.of));
+                painter_.drawPicture(one.triangles, clip, standInPictures_.of(one.of, one.skin), one.skin > 0);
         }
         painter_.draw(scene_.wires, GL_LINES, clip);
     }

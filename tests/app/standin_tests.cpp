@@ -816,3 +816,48 @@ TEST_CASE("a card shows its picture in the 3D view, and the wire alone where tha
     QTest::mouseClick(wire, Qt::LeftButton);
     CHECK(QTest::qWaitFor([&] { return colour().red() < 2 * colour().green() + 20; }, 5000));
 }
+
+TEST_CASE("a mesh shows the pictures of its materials in the 3D view, each on its own triangles, repeated") {
+    Standing f;
+    if (!f.window.worldView()) return;
+    WorldView& view = *f.window.worldView();
+    QTemporaryDir folder;
+    const auto paint = [&](const char* name, const QColor& left, const QColor& right) {
+        QImage image(64, 64, QImage::Format_RGB32);
+        image.fill(left);
+        QPainter(&image).fillRect(32, 0, 32, 64, right);
+        REQUIRE(image.save(folder.filePath(name)));
+    };
+    paint("a.png", QColor(220, 20, 30), QColor(20, 30, 220));
+    paint("b.png", QColor(20, 210, 30), QColor(20, 210, 30));
+    const auto write = [&](const char* name, const char* words) {
+        QFile file(folder.filePath(name));
+        REQUIRE(file.open(QIODevice::WriteOnly));
+        file.write(words);
+    };
+    write("wall.mtl", "newmtl a\nmap_Kd a.png\nnewmtl b\nmap_Kd b.png\n");
+    // The left half of the wall has the first picture two times side by side, the right half the second.
+    write("wall.obj",
+          "mtllib wall.mtl\nv 0 0 0\nv 1 0 0\nv 1 2 0\nv 0 2 0\nv 2 0 0\nv 2 2 0\nvt 0 0\nvt 2 0\nvt 2 1\nvt 0 1\n"
+          "usemtl a\nf 1/1 2/2 3/3 4/4\nusemtl b\nf 2/1 5/2 6/3 3/4\n");
+    StandIn wall;
+    wall.kind = StandInKind::mesh;
+    wall.file = folder.filePath("wall.obj").toStdString();
+    wall.stance = {{0, 0, 1}, {0, 0, 0}, {4, 2, 0.01}};
+    f.session.edit("Wall", withStandInAdded(f.session.shot(), wall));
+    f.window.show("3d");
+    view.setLook(SceneCamera::Look::front);
+    const auto colour = [&](double x) {
+        const QImage shown = view.grabFramebuffer();
+        const QPointF at = *view.sight().screenFromWorld({x, 1.2, 1});
+        const double ratio = double(shown.width()) / view.width();
+        return shown.pixelColor(int(at.x() * ratio), int(at.y() * ratio));
+    };
+    const auto isRed = [](const QColor& c) { return c.red() > 3 * c.green() && c.red() > 3 * c.blue(); };
+    const auto isBlue = [](const QColor& c) { return c.blue() > 3 * c.green() && c.blue() > 3 * c.red(); };
+    const auto isGreen = [](const QColor& c) { return c.green() > 3 * c.red() && c.green() > 3 * c.blue(); };
+    CHECK(QTest::qWaitFor([&] { return isRed(colour(-1.75)) && isGreen(colour(1)); }, 20000));
+    CHECK(isBlue(colour(-1.25)));
+    CHECK(isRed(colour(-0.75)));  // it begins again
+    CHECK(isBlue(colour(-0.25)));
+}
