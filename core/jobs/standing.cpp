@@ -8,6 +8,7 @@
 #include "jobs/lensing.h"
 #include "planar/surface.h"
 #include "plate/filestamp.h"
+#include "render/meshfile.h"
 #include "shot/ingredients.h"
 #include "track/matcher.h"
 
@@ -44,7 +45,7 @@ StandIn withPictures(StandIn standIn, const CardFile& file) {
 
 void addFilesOf(Fingerprint& print, const SceneLook& look, ArtShelf& shelf) {
     for (const StandIn& one : look.standIns)
-        if (one.kind == StandInKind::mesh) print.add(stampOf(one.file));
+        if (one.kind == StandInKind::mesh) print.add(stampOfMesh(one.file));
         else if (const auto clip = one.showsPictures() ? clipOf(one.file) : tl::unexpected(Error{}))
             if (const auto plate = shelf.open(*clip)) print.add(stampOf(**plate, clip->frames));
 }

@@ -1,5 +1,6 @@
 #include "render/meshfile.h"
 
+#include "base/fingerprint.h"
 #include "plate/filestamp.h"
 
 #include <assimp/Importer.hpp>
@@ -184,7 +185,7 @@ Expected<MeshFile> read(const std::filesystem::path& path) {
 
 struct Kept {
     std::filesystem::path path;
-    std::uint64_t stamp;
+    std::uint64_t stamp, picturesStamp;
     Expected<MeshFile> file;  ///< what cannot be read is not read again and again either
 };
 std::mutex& keptMutex() {
@@ -196,10 +197,13 @@ std::list<Kept>& keptMeshes() {
     return kept;
 }
 
+std::uint64_t stampOfPictures(const Expected<MeshFile>& file) { return file ? stampOf(file->pictureFiles) : 0; }
+
 std::optional<Expected<MeshFile>> keptOf(const std::filesystem::path& path, std::uint64_t stamp) {
     auto& kept = keptMeshes();
-    const auto found =
-        std::find_if(kept.begin(), kept.end(), [&](const Kept& one) { return one.path == path && one.stamp == stamp; });
+    const auto found = std::find_if(kept.begin(), kept.end(), [&](const Kept& one) {
+        return one.path == path && one.stamp == stamp && one.picturesStamp == stampOfPictures(one.file);
+    });
     if (found == kept.end()) return std::nullopt;
     kept.splice(kept.begin(), kept, found);
     return kept.front().file;
@@ -216,9 +220,15 @@ Expected<MeshFile> readMesh(const std::filesystem::path& path) {
     auto file = read(path);
     constexpr std::size_t kMost = 12;
     const std::lock_guard lock(keptMutex());
-    keptMeshes().push_front({path, stamp, file});
+    keptMeshes().push_front({path, stamp, stampOfPictures(file), file});
     if (keptMeshes().size() > kMost) keptMeshes().pop_back();
     return file;
+}
+
+std::uint64_t stampOfMesh(const std::filesystem::path& path) {
+    Fingerprint print;
+    print.add(stampOf(path)).add(stampOfPictures(readMesh(path)));
+    return print.value();
 }
 
 std::shared_ptr<const Mesh> knownMesh(const std::filesystem::path& path) {

@@ -681,6 +681,16 @@ TEST_CASE("a mesh shows the pictures of its materials, from beside it or from wi
     REQUIRE(none->problems.size() == 1);
     CHECK(none->problems[0].find("gone.png cannot be read") != std::string::npos);
     CHECK(none->mesh->pictureOf.empty());
+    // Once it is there it is seen, and once it is another that is.
+    const auto before = stampOfMesh(scratch / "n.obj");
+    writeQuarters(scratch / "gone.png", 3);
+    const auto there = stampOfMesh(scratch / "n.obj");
+    CHECK(there != before);
+    CHECK(readMesh(scratch / "n.obj")->problems.empty());
+    isColour(seen("n.obj", 0.25, 0.75), 1, 0, 0);
+    writeQuarters(scratch / "gone.png", 4);
+    CHECK(stampOfMesh(scratch / "n.obj") != there);
+    CHECK(seen("n.obj", 0.25, 0.75)[3] == Approx(128 / 255.0).margin(0.01));
 }
 
 TEST_CASE("a file that is no mesh, holds none, or is not there is refused with its name and what to do") {
