@@ -241,13 +241,16 @@ int addShape(Parts& parts, const StandIn& one, const Mesh& mesh) {
         for (std::size_t i = 0; i < mesh.triangles.size(); ++i)
             if (mesh.pictureOf[i] == number) triangles.push_back(mesh.triangles[i]);
         if (triangles.empty()) continue;
-        const auto png = number > 0 ? pngOf(*skins[number - 1]) : tl::unexpected(Error{});
+        const auto png = number > 0 && skins[number - 1] ? pngOf(*skins[number - 1]) : tl::unexpected(Error{});
         const int look = png ? addSkin(parts, one, *png, number) : addMaterial(parts, material);
         const int corners = parts.addCorners(triangles);
         if (made < 0) made = parts.addMesh(one.name, attributes, kTriangles, look, corners);
         else parts.addPart(made, look, corners);
     }
-    return made;
+    // The file was replaced meanwhile: its shape without pictures.
+    return made >= 0 ? made
+                     : parts.addMesh(one.name, std::move(attributes), kTriangles, addMaterial(parts, material),
+                                     parts.addCorners(mesh.triangles));
 }
 
 void addStandIn(Parts& parts, const CameraFile& file, const StandIn& one) {

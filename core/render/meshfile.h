@@ -22,8 +22,8 @@ struct MeshFile {
     std::vector<std::string> problems;
 };
 
-/// Kept with the stamps of the file and of the pictures beside it, so that the same is not read twice; from any thread. Fails for a file that is not there,
-/// is no mesh, or has no triangles, with what to do.
+/// Kept with the stamps of the file and of the pictures beside it, so that the same is not read twice; from any thread.
+/// Fails for a file that is not there, is no mesh, or has no triangles, with what to do.
 Expected<MeshFile> readMesh(const std::filesystem::path& path);
 /// Another one once the file or a picture of its materials is.
 std::uint64_t stampOfMesh(const std::filesystem::path& path);

@@ -948,10 +948,12 @@ TEST_CASE("the plate is steadied on all tracks, compared by a wipe, and rendered
     CHECK(f.canvas.wipeHandle().x() < handle.x() - 150);
     // Left of the line the plate as it was, right of it the held one.
     f.session.player.goTo(1020);
-    QTest::qWait(300);
+    REQUIRE(QTest::qWaitFor([&] { return f.canvas.isUpToDate(); }, 30000));
+    QTest::qWait(100);
     const QImage wiped = f.canvas.grab().toImage();
     f.window.show("plate");
     f.canvas.setOverlays(false);
+    REQUIRE(QTest::qWaitFor([&] { return f.canvas.isUpToDate(); }, 30000));
     QTest::qWait(100);
     const QImage plain = f.canvas.grab().toImage();
     f.canvas.setOverlays(true);
