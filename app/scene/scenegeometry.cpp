@@ -11,8 +11,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <map>
-#include <set>
 
 namespace pinion {
 namespace {
@@ -147,37 +145,30 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
             return world * mesh->places[corner].cast<double>();
         };
         const bool isDrawn = !one.catchesOnly && !one.hides && one.kind != StandInKind::grid;
-        // The triangles of each picture lie together.
-        std::map<int, std::vector<SceneVertex>*> drawn;
-        const auto picturedBy = [&](std::size_t triangle) -> std::vector<SceneVertex>* {
-            if (mesh->sheet.empty()) return nullptr;
-            const int skin = mesh->pictureOf.empty() ? 0 : int(mesh->pictureOf[triangle]);
-            if (skin == 0 && one.kind == StandInKind::mesh) return nullptr;
-            return drawn[skin];
-        };
-        if (isDrawn && !mesh->sheet.empty()) {
-            std::set<int> skins(mesh->pictureOf.begin(), mesh->pictureOf.end());
-            if (one.kind == StandInKind::mesh) skins.erase(0);
-            else skins = {0};
-            std::erase_if(skins, [&](int skin) { return !hasPicture(one.id, skin); });
-            for (const int skin : skins) scene.pictured.push_back({one.id, skin, {}});
-            std::size_t at = scene.pictured.size() - skins.size();
-            for (const int skin : skins) drawn[skin] = &scene.pictured[at++].triangles;
+        // The triangles of each picture lie together; 0 is what the stand-in itself shows, which a mesh does not.
+        const std::size_t skins =
+            mesh->pictureOf.empty() ? 0 : *std::max_element(mesh->pictureOf.begin(), mesh->pictureOf.end());
+        std::vector<SceneGeometry::Pictured> pictured(1 + skins);
+        std::vector<char> has(1 + skins, 0);
+        for (std::size_t skin = 0; skin <= skins; ++skin) {
+            pictured[skin] = {one.id, int(skin), {}};
+            has[skin] = isDrawn && !mesh->sheet.empty() && (skin > 0 || one.kind != StandInKind::mesh) &&
+                        hasPicture(one.id, int(skin));
         }
         if (isDrawn)
             for (std::size_t t = 0; t < mesh->triangles.size(); ++t) {
                 const Mesh::Triangle& triangle = mesh->triangles[t];
-                std::vector<SceneVertex>* const pictured = picturedBy(t);
+                const std::size_t skin = mesh->pictureOf.empty() ? 0 : mesh->pictureOf[t];
                 const std::array corners{placeOf(triangle[0]), placeOf(triangle[1]), placeOf(triangle[2])};
                 const Vector3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
                 const double light = 0.45 + 0.55 * std::abs(normal.dot(sun));
                 for (std::size_t k = 0; k < 3; ++k) {
-                    if (pictured) {
+                    if (has[skin]) {
                         SceneVertex vertex = sceneVertex(corners[k], QColor(), float(one.opacity));
                         vertex.r = mesh->sheet[triangle[k]].x();
                         vertex.g = mesh->sheet[triangle[k]].y();
                         vertex.b = float(light);
-                        pictured->push_back(vertex);
+                        pictured[skin].triangles.push_back(vertex);
                         continue;
                     }
                     const auto tone = [&](int c) {
@@ -189,6 +180,8 @@ void placeStandIns(SceneGeometry& scene, const Shot& shot, int frame,
                     scene.solids.push_back(sceneVertex(corners[k], colour, float(one.opacity)));
                 }
             }
+        for (SceneGeometry::Pictured& part : pictured)
+            if (!part.triangles.empty()) scene.pictured.push_back(std::move(part));
         for (const Mesh::Edge& line : mesh->edges)
             if (line.isSharp)
                 for (const std::uint32_t end : line.ends)

@@ -1,6 +1,7 @@
 #include "scene/standinpictures.h"
 
 #include "exchange/standins3d.h"
+#include "render/meshfile.h"
 
 namespace pinion {
 namespace {
@@ -47,7 +48,7 @@ void StandInPictures::want() {
             };
             if (const auto art = handedOnPicture(one)) keep(0, pngOf(*art, kMost));
             int skin = 0;
-            for (const auto& picture : handedOnSkins(one)) {
+            for (const auto& [picture, file] : skinsOf(one)) {
                 ++skin;
                 if (picture) keep(skin, pngOf(*picture, kMost));
             }

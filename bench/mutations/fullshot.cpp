@@ -105,6 +105,7 @@ Insert fullInsert() {
     i.colour = {0.25, 0.75, 0.125};
     i.kind = "balloon";
     i.of = 3;
+    i.thrownFrom = std::vector<int>{1004, 1011};
     i.ride = Ride{"tracks", {7}, 1004, MotionKind::position, {"lost"}};
     i.wholeFrame = i.onSurface = true;
     i.carrier = {Eigen::Vector2d(10, 10), {80, 12}, {82, 60}, {11, 61.5}};

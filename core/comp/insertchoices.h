@@ -91,6 +91,8 @@ struct Insert {
     std::string name;
     std::string kind = "art";  ///< the kind of layer, by its word in the table (shot/layers)
     std::int64_t of = 0;       ///< of a layer that is no art: the id of what it shows
+    /// Of a thrown layer whose clip has pictures of several frames of the plate: those; none: of `time.start` alone.
+    List<int> thrownFrom;
     Shows shows = Shows::clip;
     ClipId clip = 0;
     std::array<double, 3> colour{0.5, 0.5, 0.5};  ///< red, green, blue as shown

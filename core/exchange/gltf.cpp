@@ -3,6 +3,7 @@
 #include "exchange/standins3d.h"
 #include "lens/lensjson.h"
 #include "picture/picture.h"
+#include "render/meshfile.h"
 
 #include <Eigen/Geometry>
 #include <algorithm>
@@ -234,14 +235,15 @@ int addShape(Parts& parts, const StandIn& one, const Mesh& mesh) {
     if (mesh.pictureOf.empty())
         return parts.addMesh(one.name, std::move(attributes), kTriangles, addMaterial(parts, material),
                              parts.addCorners(mesh.triangles));
-    const auto skins = handedOnSkins(one);
+    const auto skins = skinsOf(one);
     int made = -1;
     for (std::size_t number = 0; number <= skins.size(); ++number) {
         std::vector<Mesh::Triangle> triangles;
         for (std::size_t i = 0; i < mesh.triangles.size(); ++i)
             if (mesh.pictureOf[i] == number) triangles.push_back(mesh.triangles[i]);
         if (triangles.empty()) continue;
-        const auto png = number > 0 && skins[number - 1] ? pngOf(*skins[number - 1]) : tl::unexpected(Error{});
+        const auto png =
+            number > 0 && skins[number - 1].picture ? pngOf(*skins[number - 1].picture) : tl::unexpected(Error{});
         const int look = png ? addSkin(parts, one, *png, number) : addMaterial(parts, material);
         const int corners = parts.addCorners(triangles);
         if (made < 0) made = parts.addMesh(one.name, attributes, kTriangles, look, corners);

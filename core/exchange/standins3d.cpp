@@ -82,18 +82,6 @@ std::shared_ptr<const Art> handedOnPicture(const StandIn& standIn) {
     return art ? std::make_shared<const Art>(*std::move(art)) : nullptr;
 }
 
-std::vector<std::shared_ptr<const SurfacePicture>> handedOnSkins(const StandIn& standIn) {
-    if (standIn.kind != StandInKind::mesh) return {};
-    const auto file = readMesh(standIn.file);
-    return file ? file->pictures : std::vector<std::shared_ptr<const SurfacePicture>>{};
-}
-
-std::vector<std::filesystem::path> filesOfSkins(const StandIn& standIn) {
-    if (standIn.kind != StandInKind::mesh) return {};
-    const auto file = readMesh(standIn.file);
-    return file ? file->pictureFiles : std::vector<std::filesystem::path>{};
-}
-
 Expected<std::string> pngOf(const Art& art, int most) {
     std::size_t i = 0;
     while (i + 1 < art.levelCount() && std::max(art.level(i).width, art.level(i).height) > most) ++i;

@@ -5,7 +5,6 @@
 #include "render/mesh.h"
 #include "render/surface.h"
 
-#include <filesystem>
 #include <memory>
 #include <string>
 #include <utility>
@@ -25,11 +24,6 @@ std::vector<std::pair<int, Stance>> handedOnStances(const CameraFile& file, cons
 /// As shown, premultiplied, with what is keyed out of it; of a clip its first picture. Null: it has none, or its file
 /// cannot be read.
 std::shared_ptr<const Art> handedOnPicture(const StandIn& standIn);
-
-/// The pictures of a mesh's own materials; `pictureOf` of its shape numbers them. Empty where it has none.
-std::vector<std::shared_ptr<const SurfacePicture>> handedOnSkins(const StandIn& standIn);
-/// The files that they lie in, beside the mesh; empty where one lies within it.
-std::vector<std::filesystem::path> filesOfSkins(const StandIn& standIn);
 
 /// The art as PNG, its alpha straight, with no side longer than `most` pixels. Fails where it cannot be made.
 Expected<std::string> pngOf(const Art& art, int most = 2048);

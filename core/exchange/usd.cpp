@@ -9,6 +9,7 @@
 #include "plate/plate.h"
 #include "plate/still.h"
 #include "render/cardfile.h"
+#include "render/meshfile.h"
 
 #include <cctype>
 #include <cstdlib>
@@ -284,15 +285,16 @@ std::string shapeText(const CameraFile& file, const StandIn& one, const std::str
     if (!shape) return {};
     const auto vector = [](const Eigen::Vector3f& v) { return pointText(v.cast<double>()); };
     // The pictures of its own materials, each on its triangles.
-    std::vector<std::pair<std::string, PictureFiles>> skins;
+    std::vector<std::pair<std::string, PictureFiles>> looks;
     std::string subsets;
-    const auto skinFiles = shape->pictureOf.empty() ? std::vector<std::filesystem::path>{} : filesOfSkins(one);
-    for (std::size_t number = 1; number <= skinFiles.size(); ++number) {
+    const auto skins = skinsOf(one);
+    for (std::size_t number = 1; number <= skins.size(); ++number) {
         std::vector<std::size_t> faces;
         for (std::size_t i = 0; i < shape->pictureOf.size(); ++i)
             if (shape->pictureOf[i] == number) faces.push_back(i);
-        if (faces.empty() || skinFiles[number - 1].empty()) continue;
-        skins.emplace_back(fmt::format("Look{}", number), PictureFiles{{{0, skinFiles[number - 1]}}, true});
+        const std::filesystem::path& picture = skins[number - 1].file;
+        if (faces.empty() || picture.empty()) continue;
+        looks.emplace_back(fmt::format("Look{}", number), PictureFiles{{{0, picture}}, true});
         subsets += fmt::format(
             "\n            def GeomSubset \"Part{0}\" (\n"
             "                prepend apiSchemas = [\"MaterialBindingAPI\"]\n            )\n            {{\n"
@@ -338,7 +340,7 @@ std::string shapeText(const CameraFile& file, const StandIn& one, const std::str
     if (!subsets.empty())
         out += "            uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"\n";
     out += subsets + "        }\n" + (hasLook ? lookText(one, path, "Look", filesShown(file, one)) : "");
-    for (const auto& [name, picture] : skins) out += lookText(one, path, name, picture);
+    for (const auto& [name, picture] : looks) out += lookText(one, path, name, picture);
     return out;
 }
 

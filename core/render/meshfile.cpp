@@ -83,15 +83,15 @@ std::vector<std::uint16_t> takePictures(const aiScene& scene, const std::filesys
         auto at = std::find(known.begin(), known.end(), name.C_Str());
         if (at == known.end()) {
             at = known.insert(known.end(), name.C_Str());
-            file.pictures.push_back(pictureNamed(scene, name.C_Str(), path));
-            file.pictureFiles.push_back(scene.GetEmbeddedTexture(name.C_Str()) ? std::filesystem::path()
-                                                                               : fileNamed(name.C_Str(), path));
-            if (!file.pictures.back())
+            const bool isInside = scene.GetEmbeddedTexture(name.C_Str()) != nullptr;
+            file.skins.push_back({pictureNamed(scene, name.C_Str(), path),
+                                  isInside ? std::filesystem::path() : fileNamed(name.C_Str(), path)});
+            if (!file.skins.back().picture)
                 file.problems.push_back(
                     fmt::format("{}: its picture {} cannot be read", path.filename().string(), name.C_Str()));
         }
         const auto number = std::size_t(at - known.begin());
-        if (file.pictures[number] && number < 0xFFFF) numbers[m] = std::uint16_t(number + 1);
+        if (file.skins[number].picture && number < 0xFFFF) numbers[m] = std::uint16_t(number + 1);
     }
     return numbers;
 }
@@ -197,7 +197,12 @@ std::list<Kept>& keptMeshes() {
     return kept;
 }
 
-std::uint64_t stampOfPictures(const Expected<MeshFile>& file) { return file ? stampOf(file->pictureFiles) : 0; }
+std::uint64_t stampOfPictures(const Expected<MeshFile>& file) {
+    Fingerprint print;
+    if (file)
+        for (const MeshFile::Skin& skin : file->skins) print.add(stampOf(skin.file));
+    return print.value();
+}
 
 std::optional<Expected<MeshFile>> keptOf(const std::filesystem::path& path, std::uint64_t stamp) {
     auto& kept = keptMeshes();
@@ -243,6 +248,11 @@ std::shared_ptr<const Mesh> shapeOf(const StandIn& standIn, int sides) {
     if (standIn.kind != StandInKind::mesh) return unitMesh(standIn.kind, sides);
     const auto file = readMesh(standIn.file);
     return file ? file->mesh : nullptr;
+}
+
+std::vector<MeshFile::Skin> skinsOf(const StandIn& standIn) {
+    const auto file = standIn.kind == StandInKind::mesh ? readMesh(standIn.file) : MeshFile{};
+    return file ? file->skins : std::vector<MeshFile::Skin>{};
 }
 
 }  // namespace pinion

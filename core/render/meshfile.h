@@ -16,9 +16,12 @@ namespace pinion {
 struct MeshFile {
     std::shared_ptr<const Mesh> mesh;
     Eigen::Vector3d extents{1, 1, 1};
-    /// Those that its materials name, beside it or within it; null where one cannot be read, which `problems` says.
-    std::vector<std::shared_ptr<const SurfacePicture>> pictures;
-    std::vector<std::filesystem::path> pictureFiles;  ///< theirs; empty: it lies within the mesh's own file
+    /// One that its materials name.
+    struct Skin {
+        std::shared_ptr<const SurfacePicture> picture;  ///< null where it cannot be read, which `problems` says
+        std::filesystem::path file;                     ///< empty: it lies within the mesh's own
+    };
+    std::vector<Skin> skins;
     std::vector<std::string> problems;
 };
 
@@ -27,6 +30,8 @@ struct MeshFile {
 Expected<MeshFile> readMesh(const std::filesystem::path& path);
 /// Another one once the file or a picture of its materials is.
 std::uint64_t stampOfMesh(const std::filesystem::path& path);
+/// Of a stand-in that is a mesh; none of others, or where it cannot be read.
+std::vector<MeshFile::Skin> skinsOf(const StandIn& standIn);
 /// Only where it has been read already.
 std::shared_ptr<const Mesh> knownMesh(const std::filesystem::path& path);
 

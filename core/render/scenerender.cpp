@@ -33,9 +33,21 @@ constexpr double kFarthest = 2000;  // that a shadow is followed over the ground
 struct SeenPlaces {
     std::vector<Vector2d> all;
     bool isAll = false;
-    void add(const std::optional<Vector2d>& at) {
-        if (at) all.push_back(*at);
-        else isAll = true;
+    double bend = 0;  ///< pixels: how far a place lies off the line between those before and behind it on its edge
+
+    /// An edge in pieces: a lens, or the rows, bend it.
+    void add(const std::vector<std::optional<Vector2d>>& edge) {
+        for (std::size_t i = 0; i < edge.size(); ++i) {
+            if (!edge[i]) {
+                isAll = true;
+                return;
+            }
+            all.push_back(*edge[i]);
+            if (i < 2) continue;
+            const Vector2d chord = *edge[i] - *edge[i - 2], off = *edge[i - 1] - *edge[i - 2];
+            const double length = chord.norm();
+            bend = std::max(bend, length > 0 ? std::abs(chord.x() * off.y() - chord.y() * off.x()) / length : 0);
+        }
     }
 };
 
@@ -44,6 +56,7 @@ struct Part {
     enum Of : unsigned { body = 1, sunShadow = 2, skyShadow = 4 } of = body;
     PixelBox box;
     std::vector<Vector2d> outline;  ///< clockwise as seen, y down; empty: the whole box
+    double margin = 0;              ///< pixels about the outline
 };
 
 /// The convex hull (Andrew 1979), clockwise as seen.
@@ -67,10 +80,11 @@ std::vector<Vector2d> hullOf(std::vector<Vector2d> places) {
     return hull;
 }
 
-/// `margin`: between two places that were looked at a lens may bend the edge by so much.
-Part partOf(Part::Of of, SeenPlaces seen, const PixelBox& frame, double margin = 2) {
+Part partOf(Part::Of of, SeenPlaces seen, const PixelBox& frame) {
     if (seen.isAll) return {of, frame, {}};
     if (seen.all.empty()) return {};
+    // Between two places an edge bends by a quarter of what it does at the one between their neighbours.
+    const double margin = 2 + seen.bend;
     constexpr double kMost = 1e6;
     Vector2d low = seen.all.front(), high = low;
     for (const Vector2d& at : seen.all) {
@@ -81,11 +95,11 @@ Part partOf(Part::Of of, SeenPlaces seen, const PixelBox& frame, double margin =
     const PixelBox box{std::max(frame.x0, side(low.x() - margin)), std::max(frame.y0, side(low.y() - margin)),
                        std::min(frame.x1, side(high.x() + margin) + 1),
                        std::min(frame.y1, side(high.y() + margin) + 1)};
-    return {of, box, hullOf(std::move(seen.all))};
+    return {of, box, hullOf(std::move(seen.all)), margin};
 }
 
-/// Whether the pixels of `box` may lie in the outline or within `margin` of it: not where all lie beyond one side.
-bool mayTouch(const Part& part, const PixelBox& box, double margin = 2) {
+/// Whether the pixels of `box` may lie in the outline or its margin: not where all lie beyond one side.
+bool mayTouch(const Part& part, const PixelBox& box) {
     const PixelBox& own = part.box;
     if (box.x0 >= own.x1 || box.x1 <= own.x0 || box.y0 >= own.y1 || box.y1 <= own.y0) return false;
     if (part.outline.size() < 3) return true;
@@ -93,23 +107,25 @@ bool mayTouch(const Part& part, const PixelBox& box, double margin = 2) {
         const Vector2d &a = part.outline[i], &b = part.outline[(i + 1) % part.outline.size()];
         const Vector2d inwards = Vector2d(a.y() - b.y(), b.x() - a.x());
         const Vector2d nearest(inwards.x() > 0 ? box.x1 : box.x0, inwards.y() > 0 ? box.y1 : box.y0);
-        if ((nearest - a).dot(inwards) < -margin * inwards.norm()) return false;
+        if ((nearest - a).dot(inwards) < -part.margin * inwards.norm()) return false;
     }
     return true;
 }
 
 bool isEmptyBox(const PixelBox& box) { return box.width() <= 0 || box.height() <= 0; }
 
-/// Adds where the edges of a box are seen, in pieces: a lens bends them.
+/// Adds where the edges of a box are seen.
 void addEdges(SeenPlaces& seen, const WorldEye& eye, const std::array<Vector3d, 8>& corners) {
     constexpr int kPieces = 6;
     for (unsigned a = 0; a < 8; ++a)
         for (const unsigned bit : {1U, 2U, 4U}) {
-            if ((a & bit) != 0) continue;
-            for (int i = 0; i <= kPieces && !seen.isAll; ++i) {
+            if ((a & bit) != 0 || seen.isAll) continue;
+            std::vector<std::optional<Vector2d>> edge;
+            for (int i = 0; i <= kPieces; ++i) {
                 const double share = double(i) / kPieces;
-                seen.add(eye.plateFromWorld((1 - share) * corners[a] + share * corners[a | bit]));
+                edge.push_back(eye.plateFromWorld((1 - share) * corners[a] + share * corners[a | bit]));
             }
+            seen.add(edge);
         }
 }
 
@@ -138,7 +154,7 @@ SceneRenderer::SceneRenderer(SceneLook look) : look_(std::move(look)) {
             // Shape and pictures of one reading: the file may be replaced meanwhile.
             const auto file = readMesh(one.file);
             shapes_.push_back(file ? file->mesh : nullptr);
-            if (file) skins_.back() = file->pictures;
+            if (file) skins_.back() = file->skins;
         } else {
             shapes_.push_back(one.hidden ? nullptr : shapeOf(one));
         }
@@ -180,6 +196,20 @@ std::vector<std::string> SceneRenderer::troubles() const {
     return words;
 }
 
+namespace {
+
+/// What a card shows of its clip then; none: the clip has not begun, or is over.
+std::optional<Expected<std::shared_ptr<const SurfacePicture>>> shownBy(const StandIn& one, const Clip& clip,
+                                                                       double number, const CardPictures& cards) {
+    const auto frame = clipFrameAt(one.card.time, clip, int(std::floor(number + 0.5)), cards.fps);
+    if (!frame) return std::nullopt;
+    const auto art = cards.shelf->art(clip, *frame, true, one.card.key);
+    if (!art) return tl::unexpected(art.error());
+    return std::make_shared<const SurfacePicture>(*art);
+}
+
+}  // namespace
+
 std::optional<std::shared_ptr<const SurfacePicture>> SceneRenderer::pictureOf(
     std::size_t i, double number, const SceneWish& wish, std::vector<std::string>* problems) const {
     const StandIn& one = look_.standIns[i];
@@ -189,12 +219,10 @@ std::optional<std::shared_ptr<const SurfacePicture>> SceneRenderer::pictureOf(
         noteOnce(problems, fmt::format("{}: {}", one.name, clip->error().message));
         return pictures_[i];
     }
-    const Clip& shown = (*clip)->clip;
-    const auto frame = clipFrameAt(one.card.time, shown, int(std::floor(number + 0.5)), wish.fps);
-    if (!frame) return std::nullopt;
-    const auto art = wish.shelf->art(shown, *frame, true, one.card.key);
-    if (art) return std::make_shared<const SurfacePicture>(*art);
-    noteOnce(problems, fmt::format("{}: {}", one.name, art.error().message));
+    const auto shown = shownBy(one, (*clip)->clip, number, {wish.shelf, wish.fps});
+    if (!shown) return std::nullopt;
+    if (*shown) return **shown;
+    noteOnce(problems, fmt::format("{}: {}", one.name, shown->error().message));
     return pictures_[i];
 }
 
@@ -435,7 +463,7 @@ private:
         const auto opacity = float(std::clamp(standIn.opacity, 0.0, 1.0));
         const std::uint16_t skin = mesh.pictureOf.empty() ? std::uint16_t(0) : mesh.pictureOf[hit.triangle];
         const SurfacePicture* picture =
-            skin != 0 ? renderer_.skins_[body.index][std::size_t(skin - 1)].get() : body.picture.get();
+            skin != 0 ? renderer_.skins_[body.index][std::size_t(skin - 1)].picture.get() : body.picture.get();
         if (picture && !mesh.sheet.empty()) {
             Vector2d at = mixed(mesh.sheet).template cast<double>();
             Vector2d across, down;
@@ -732,7 +760,8 @@ SceneFrame SceneRenderer::frame(const WorldEye& eye, double number, const SceneW
 
 PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, const PixelBox& within) {
     PixelBox all;
-    for (const auto& [of, part, outline] : partsOf(look, eye, frame, within)) {
+    for (const Part& one : partsOf(look, eye, frame, within)) {
+        const PixelBox& part = one.box;
         if (isEmptyBox(part)) continue;
         all = isEmptyBox(all) ? part
                               : PixelBox{std::min(all.x0, part.x0), std::min(all.y0, part.y0),
@@ -741,42 +770,39 @@ PixelBox boxOfScene(const SceneLook& look, const WorldEye& eye, double frame, co
     return all;
 }
 
-namespace {
-
-/// What a sheet shows on a frame, where that can be clear in places; null: it is solid, or its picture cannot be read.
-std::shared_ptr<const SurfacePicture> pictureForPick(const StandIn& one, int frame, const PickSight& sight) {
-    if (one.kind == StandInKind::text)
-        return textPicture(one.words, one.stance.size.x() / one.stance.size.y(), one.colour);
-    if (!one.showsPictures() || !sight.shelf) return nullptr;
-    const auto clip = cardClipOf(one.file);
-    if (!clip) return nullptr;
-    const auto number = clipFrameAt(one.card.time, clip->clip, frame, sight.fps);
-    const auto art =
-        number ? sight.shelf->art(clip->clip, *number, true, one.card.key) : Expected<std::shared_ptr<const Art>>{};
-    return art && *art ? std::make_shared<const SurfacePicture>(*art) : nullptr;
-}
-
-}  // namespace
-
 std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Vector2d& plate,
-                                  const PickSight& sight) {
+                                  const CardPictures& cards) {
     const auto ray = eye.rayThrough(plate);
-    return ray ? pickedAlong(look, *ray, eye.place(), frame, sight) : std::nullopt;
+    return ray ? pickedAlong(look, *ray, eye.place(), frame, cards) : std::nullopt;
 }
 
 std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Vector3d& eye, int frame,
-                                     const PickSight& sight) {
+                                     const CardPictures& cards) {
     constexpr float kSolid = 0.05F;  // alpha from which a hand takes hold
     std::vector<RayScene::Body> bodies;
     std::vector<const StandIn*> standIns;
+    std::vector<std::optional<Clip>> clips;  // of what shows pictures
     for (const StandIn& one : look.standIns) {
         const Stance stance = one.at(frame, eye);
         if (one.hidden || !one.isOn(frame) || stance.size.minCoeff() <= 0) continue;
         auto shape = shapeOf(one);
         if (!shape) continue;
+        std::optional<Clip> clip;
+        if (one.showsPictures() && cards.shelf)
+            if (const auto known = cardClipOf(one.file)) clip = known->clip;
+        // It has not begun, or is over: it is not there.
+        if (clip && !clipFrameAt(one.card.time, *clip, frame, cards.fps)) continue;
         bodies.push_back({std::move(shape), stance.worldFromUnit()});
         standIns.push_back(&one);
+        clips.push_back(std::move(clip));
     }
+    const auto pictureOf = [&](std::size_t i) -> std::shared_ptr<const SurfacePicture> {
+        const StandIn& one = *standIns[i];
+        if (one.kind == StandInKind::text)
+            return textPicture(one.words, one.stance.size.x() / one.stance.size.y(), one.colour);
+        const auto shown = clips[i] ? shownBy(one, *clips[i], frame, cards) : std::nullopt;
+        return shown && *shown ? **shown : nullptr;
+    };
     const RayScene scene(bodies, ray.from);
     float nearest = kNearest;
     for (int through = 0; through < kMostThrough && !bodies.empty(); ++through) {
@@ -784,7 +810,7 @@ std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray,
         if (!hit) break;
         nearest = std::nextafter(hit->distance * (1 + 2e-6F), std::numeric_limits<float>::infinity());
         const Mesh& mesh = *bodies[hit->body].mesh;
-        if (const auto picture = mesh.sheet.empty() ? nullptr : pictureForPick(*standIns[hit->body], frame, sight)) {
+        if (const auto picture = mesh.sheet.empty() ? nullptr : pictureOf(hit->body)) {
             const Mesh::Triangle& corners = mesh.triangles[hit->triangle];
             const Eigen::Vector2f at = (1 - hit->u - hit->v) * mesh.sheet[corners[0]] +
                                        hit->u * mesh.sheet[corners[1]] + hit->v * mesh.sheet[corners[2]];

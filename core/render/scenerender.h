@@ -3,6 +3,7 @@
 #include "comp/artshelf.h"
 #include "render/cardfile.h"
 #include "render/mesh.h"
+#include "render/meshfile.h"
 #include "render/planetable.h"
 #include "render/surface.h"
 #include "world/eye.h"
@@ -65,7 +66,7 @@ private:
     std::vector<std::shared_ptr<const Mesh>> shapes_;              ///< of each stand-in; null: it cannot be shown
     std::vector<std::shared_ptr<const SurfacePicture>> pictures_;  ///< of each stand-in; null: none
     /// Of each stand-in that is a mesh with pictures of its own.
-    std::vector<std::vector<std::shared_ptr<const SurfacePicture>>> skins_;
+    std::vector<std::vector<MeshFile::Skin>> skins_;
     PlaneTables planes_;
 };
 
@@ -80,17 +81,16 @@ struct ScenePick {
     StandInId standIn = 0;  ///< 0: the ground
     Eigen::Vector3d world{0, 0, 0};
 };
-/// Where the pictures of cards come from, for which of their places are clear and let through what is behind; without a
-/// shelf they are solid.
-struct PickSight {
+/// Where cards have their pictures from: a click goes through what is clear of them. Without a shelf they are solid.
+struct CardPictures {
     ArtShelf* shelf = nullptr;
     FrameRate fps;  ///< of the plate
 };
 std::optional<ScenePick> pickedAt(const SceneLook& look, const WorldEye& eye, int frame, const Eigen::Vector2d& plate,
-                                  const PickSight& sight = {});
+                                  const CardPictures& cards = {});
 /// The same by any ray; cards face `eye`.
 std::optional<ScenePick> pickedAlong(const SceneLook& look, const WorldRay& ray, const Eigen::Vector3d& eye, int frame,
-                                     const PickSight& sight = {});
+                                     const CardPictures& cards = {});
 
 /// Where a ray meets the level at a height; none when it does not before the camera.
 std::optional<Eigen::Vector3d> onLevel(const WorldRay& ray, double height);

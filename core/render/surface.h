@@ -28,8 +28,8 @@ public:
     int height(std::size_t level = 0) const { return levels_[level].height; }
     Eigen::Array4f texel(int x, int y, std::size_t level = 0) const {
         const Level& own = levels_[level];
-        return Eigen::Map<const Eigen::Array4f>(
-            own.rgba + 4 * (std::size_t(y) * std::size_t(own.width) + std::size_t(x)));
+        return Eigen::Map<const Eigen::Array4f>(own.rgba +
+                                                4 * (std::size_t(y) * std::size_t(own.width) + std::size_t(x)));
     }
 
 private:

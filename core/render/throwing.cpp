@@ -2,7 +2,6 @@
 
 #include "matte/coverage.h"
 #include "picture/picture.h"
-#include "plate/framewriter.h"
 
 #include <algorithm>
 #include <cmath>
@@ -40,19 +39,6 @@ Expected<std::vector<ThrownPicture>> picturesThrown(const Clip& clip, std::span<
         thrown.push_back({frame, *std::move(eye), std::make_shared<const SurfacePicture>(*art), *art});
     }
     return thrown;
-}
-
-Expected<std::vector<int>> framesThrown(const Clip& clip, int frame, const Solve& solve, ArtShelf& shelf) {
-    if (clip.still || !isSequencePattern(clip.path)) return std::vector<int>{frame};
-    const auto pictures = shelf.open(clip);
-    if (!pictures) return tl::unexpected(pictures.error());
-    const auto& missing = (*pictures)->facts().missing;
-    std::vector<int> frames;
-    for (const SolvedFrame& solved : solve.frames)
-        if (clip.frames.holds(solved.frame) && !std::binary_search(missing.begin(), missing.end(), solved.frame))
-            frames.push_back(solved.frame);
-    if (frames.empty()) frames.push_back(frame);
-    return frames;
 }
 
 Expected<std::vector<ThrownPicture>> mattesThrown(std::span<const Matte> mattes, std::span<const int> frames,

@@ -14,9 +14,6 @@ namespace pinion {
 /// first. Fails for a frame without a camera, and for pictures of another shape than the plate's, with what to do.
 Expected<std::vector<ThrownPicture>> picturesThrown(const Clip& clip, std::span<const int> frames, const Solve& solve,
                                                     const Orientation& orientation, ArtShelf& shelf);
-/// The frames that a clip's pictures were made on: of a numbered sequence each that it has a picture of and the solve a
-/// camera; of anything else, and of a sequence of other numbers, `frame`.
-Expected<std::vector<int>> framesThrown(const Clip& clip, int frame, const Solve& solve, ArtShelf& shelf);
 /// White where the mattes (without rides) cover the frame.
 Expected<std::vector<ThrownPicture>> mattesThrown(std::span<const Matte> mattes, std::span<const int> frames,
                                                   const Solve& solve, const Orientation& orientation);

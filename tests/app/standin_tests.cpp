@@ -493,11 +493,15 @@ TEST_CASE("pictures painted on several frames are thrown together, named by thei
         return Vector3d(ray->from - ray->from.y() / ray->along.y() * ray->along);
     }();
     f.world.throwPictures({first, other}, true);
-    REQUIRE(QTest::qWaitFor([&] { return f.window.note().contains("another.1081.png: is of another name"); }, 10000));
+    REQUIRE(QTest::qWaitFor(
+        [&] { return f.window.note().contains("another.1081.png: is no other frame of patch.1001.png"); }, 10000));
     CHECK(f.session.shot().inserts.isEmpty());
+    // One beside them that was not chosen is not thrown.
+    (void)painted("patch.1061.png", 300, QColor(20, 30, 240));
     f.world.throwPictures({second, first}, true);
     REQUIRE(QTest::qWaitFor([&] { return f.session.shot().inserts.size() == 1; }, 10000));
     CHECK(f.window.note().contains("Thrown from frames 1001 and 1081 on to the ground"));
+    CHECK(f.session.shot().inserts[0].thrownFrom.vector() == std::vector{1001, 1081});
     // Each lies where it was painted, on a frame that is neither's.
     f.session.player.goTo(1081);
     const auto ray = f.world.hand.eye()->rayThrough({740, 550});

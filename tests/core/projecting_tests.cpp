@@ -384,7 +384,7 @@ TEST_CASE(
     REQUIRE((*writer)->finish());
     const auto clip = clipOf(scratch / "patch.0001.png");
     REQUIRE(clip);
-    Shot shot = withPictureThrown(filmed(solve), *clip, 1004, 0);
+    Shot shot = withPictureThrown(filmed(solve), *clip, {1004}, 0);
     REQUIRE(shot.inserts.size() == 1);
     CHECK(shot.inserts[0].name == clip->name);
     const auto layerOn = [&](const Shot& of, int frame, std::vector<std::string>* notes = nullptr) {
@@ -425,7 +425,7 @@ TEST_CASE(
     box.stance = {{0, 0, 1}, {0, 30, 0}, {1, 1, 1}};
     Shot onBox = withStandInAdded(filmed(solve), box, &id);
     onBox.inserts = {};
-    onBox = withPictureThrown(onBox, *clip, 1004, id);
+    onBox = withPictureThrown(onBox, *clip, {1004}, id);
     const Vector3d top(0.05, 1, 0.1);
     const auto seenTop = [&](const Shot& of, int frame) {
         const Stance stance = of.scene.standIns[0].at(frame);

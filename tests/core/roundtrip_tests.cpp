@@ -329,10 +329,10 @@ static Strings members(const OpacityKey& x) {
     return all(frame, opacity);
 }
 static Strings members(const Insert& x) {
-    const auto& [id, name, kind, of, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look,
-                 shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
-    return all(id, name, kind, of, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key, look,
-               shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden);
+    const auto& [id, name, kind, of, from, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key,
+                 look, shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden] = x;
+    return all(id, name, kind, of, from, shows, clip, colour, ride, whole, onSurface, carrier, placing, shape, key,
+               look, shutter, heldOut, within, time, frames, opacityKeys, turns, lost, fade, hidden);
 }
 static Strings members(const KeptSolve& x) {
     const auto& [id, solve, key, settings] = x;

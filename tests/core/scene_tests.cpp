@@ -431,6 +431,38 @@ TEST_CASE("a click finds what stands under it, or the ground") {
     CHECK_FALSE(pickedAt(look, eye, 1005, {320, 2}));  // the sky
 }
 
+TEST_CASE("nothing of a body is left out where a lens bends its edges outwards, on a large plate") {
+    // Its edge between the places that are looked at runs some pixels beside the line between them.
+    Solve solve = filmed();
+    const double scale = 7680.0 / solve.lens.width;
+    solve.lens = pinholeLens(7680, int(std::lround(solve.lens.height * scale)), solve.lens.focal_px * scale);
+    solve.lens.k1 = -0.25;
+    solve.frames = solve.frames.edited([&](auto& all) {
+        for (SolvedFrame& frame : all) frame.focal_px = solve.lens.focal_px;
+    });
+    const WorldEye eye = eyeOf(solve, 1005);
+    const Vector3d before = eye.place() + 1.5 * eye.forward();
+    const double top = before.y() + 0.25;
+    const SceneLook look =
+        lookOf({standing(StandInKind::board, {{before.x(), top - 1, before.z()}, {0, 8, 0}, {2.2, 1, 0.3}})});
+    const auto corners = boxCorners(StandInKind::board, look.standIns[0].stance);
+    // The strip of the picture about its upper edge.
+    std::vector<Vector2d> edge;
+    for (int i = 0; i <= 8000; ++i) {
+        const auto at = eye.plateFromWorld(corners[2] + i / 8000.0 * (corners[3] - corners[2]));
+        REQUIRE(at);
+        if (at->x() > 2 && at->y() > 2 && at->x() < solve.lens.width - 2) edge.push_back(*at);
+    }
+    REQUIRE(edge.size() > 5000);
+    const auto [high, low] = std::minmax_element(edge.begin(), edge.end(),
+                                                 [](const Vector2d& a, const Vector2d& b) { return a.y() < b.y(); });
+    const PixelBox strip{0, std::max(0, int(high->y()) - 20), solve.lens.width, int(low->y()) + 20};
+    const SceneFrame frame = SceneRenderer(look).frame(eye, 1005, {.box = strip, .samples = 4, .fps = {24, 1}});
+    int missing = 0;
+    for (const Vector2d& at : edge) missing += frame.layer.at(int(at.x()), int(at.y()) + 1)[3] <= 0;
+    CHECK(missing == 0);
+}
+
 TEST_CASE("a click goes through what is clear of a card, to what stands behind it") {
     const Solve solve = filmed();
     const WorldEye eye = eyeOf(solve, 1005);
@@ -452,11 +484,11 @@ TEST_CASE("a click goes through what is clear of a card, to what stands behind i
     card.stance = {{0.4, 0, 1}, {0, 0, 0}, {1, 1, 1}};
     const SceneLook look = lookOf({standing(StandInKind::ball, {{0.2, 0, 0}, {0, 0, 0}, {0.8, 0.8, 0.8}}, 4), card});
     ArtShelf shelf;
-    const PickSight sight{&shelf, {24, 1}};
+    const CardPictures cards{&shelf, {24, 1}};
     const auto left = *eye.plateFromWorld({0.2, 0.4, 1}), right = *eye.plateFromWorld({0.6, 0.4, 1});
     CHECK(pickedAt(look, eye, 1005, left)->standIn == 77);  // solid without its pictures
-    CHECK(pickedAt(look, eye, 1005, left, sight)->standIn == 4);
-    CHECK(pickedAt(look, eye, 1005, right, sight)->standIn == 77);
+    CHECK(pickedAt(look, eye, 1005, left, cards)->standIn == 4);
+    CHECK(pickedAt(look, eye, 1005, right, cards)->standIn == 77);
 }
 
 TEST_CASE("what stands on a height touches it with its lowest point, however it is turned") {

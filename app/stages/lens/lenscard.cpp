@@ -391,7 +391,8 @@ private:
                           kEdit, [](auto& s) -> auto& { return s.lens.filter; }));
         auto* needed = words("lensNeeded");
         auto* undistort = named(button("Undistort…"), "lensRender", "The plate without its distortion, as pictures");
-        auto* redistort = named(button("Put back…"), "lensPutBack", "The distortion put into pictures made without it");
+        auto* redistort =
+            named(button("Put back…"), "lensPutBack", "The distortion is put into pictures made without it");
         wide(buttonRow({undistort, redistort}));
         onClick(undistort, [this] {
             const Shot& shot = session_.shot();

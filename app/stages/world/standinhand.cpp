@@ -1,5 +1,6 @@
 #include "stages/world/standinhand.h"
 
+#include "render/scenerender.h"
 #include "shot/edits/sceneedits.h"
 #include "shot/stages/worldstage.h"
 #include "stages/reasons.h"
@@ -117,6 +118,8 @@ bool StandInHand::floorIsAssumed() const {
 }
 
 double StandInHand::floor() const { return floorIsAssumed() ? -kEyeHeight : session_.shot().scene.ground; }
+
+CardPictures StandInHand::cardPictures() const { return {shelf_.get(), session_.shot().plate.fps}; }
 
 SceneLook StandInHand::lookNow() const {
     const Shot& shot = session_.shot();

@@ -1,6 +1,5 @@
 #pragma once
 
-#include "render/scenerender.h"
 #include "session/derived.h"
 #include "session/session.h"
 #include "shot/layers/layers.h"
@@ -14,6 +13,8 @@
 #include <optional>
 
 namespace pinion {
+
+struct CardPictures;
 
 /// What the tools and views of stand-ins hold: one of them, or how it is while it is dragged; and the layers that show
 /// them. It never holds what is gone from the shot.
@@ -53,8 +54,8 @@ public:
     /// Fewer rays, while it has to be quick.
     bool isQuick() const { return isDragged() || session_.player.isPlaying(); }
     const std::shared_ptr<ArtShelf>& shelf() const { return shelf_; }
-    /// A click goes through what is clear of a card's picture.
-    PickSight pickSight() const { return {shelf_.get(), session_.shot().plate.fps}; }
+    /// For clicks on what stands in the scene.
+    CardPictures cardPictures() const;
 
 signals:
     void changed();       ///< another one is held

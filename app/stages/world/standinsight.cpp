@@ -20,7 +20,7 @@ QString StandInSight::words(int frame) const {
     if (const QString problem = problemAt(frame); !problem.isEmpty()) return problem;
     if (!hand_.scene()) return "working out the scene…";
     if (!hand_.scene()->notes.empty()) return text(hand_.scene()->notes.front());
-    return hand_.isQuick() ? "with stand-ins · hard shadows, fewer rays at the edges while it moves" : "with stand-ins";
+    return hand_.isQuick() ? "with stand-ins · hard shadows and fewer rays while it moves" : "with stand-ins";
 }
 
 }  // namespace pinion

@@ -84,7 +84,8 @@ void StandTool::press(const CanvasEvent& event) {
                 const auto plate = eye->plateFromWorld(world);
                 return plate ? canvas_.view().screenFromPlate(*plate) : std::nullopt;
             });
-        const auto picked = locator ? locator : pickedAt(hand_.lookNow(), *eye, frame, *event.plate, hand_.pickSight());
+        const auto picked =
+            locator ? locator : pickedAt(hand_.lookNow(), *eye, frame, *event.plate, hand_.cardPictures());
         if (!picked || picked->standIn == 0) return;
         hand_.hold(picked->standIn);
         grip = StandGrip::floor;

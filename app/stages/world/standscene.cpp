@@ -96,7 +96,7 @@ bool StandScene::press(const SceneEvent& event) {
                                          [&](const Vector3d& world) { return event.sight.screenFromWorld(world); });
         const auto picked =
             locator ? locator
-                    : pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, frame, hand_.pickSight());
+                    : pickedAlong(hand_.lookNow(), ray, eye ? eye->place() : ray.from, frame, hand_.cardPictures());
         if (!picked || picked->standIn == 0) return false;
         hand_.hold(picked->standIn);
         grip = StandGrip::floor;

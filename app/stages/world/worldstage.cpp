@@ -299,23 +299,31 @@ struct Throwing {
     std::vector<int> from;
 };
 
-Expected<Throwing> throwingOf(const std::vector<std::filesystem::path>& paths, int frame, const Solve& solve) {
-    const bool isSeveral = paths.size() > 1;
-    const auto pattern = isSeveral ? sequenceAround(paths.front()) : paths.front();
+Expected<Throwing> throwingOf(const std::vector<std::filesystem::path>& paths, int frame) {
+    constexpr std::size_t kMost = 24;  // all of them are kept in memory, and each is looked at in every pixel
+    if (paths.size() > kMost)
+        return failure(Fault::input, "{} pictures were chosen: throw from {} frames at most", paths.size(), kMost);
+    if (paths.size() == 1) {
+        auto clip = clipOf(paths.front());
+        if (!clip) return tl::unexpected(clip.error());
+        return Throwing{*std::move(clip), {frame}};
+    }
+    const auto pattern = sequenceAround(paths.front());
     for (const auto& path : paths)
-        if (isSeveral && sequenceAround(path) != pattern)
+        if (pattern.empty() || sequenceAround(path) != pattern)
             return failure(Fault::input,
-                           "{}: is of another name than {}: pictures of several frames are numbered by them, as "
+                           "{}: is no other frame of {}: number pictures of several frames by them, as "
                            "patch.1010.png and patch.1050.png",
                            path.filename().string(), paths.front().filename().string());
     auto clip = clipOf(pattern);
+    const auto pictures = Plate::open(pattern);
     if (!clip) return tl::unexpected(clip.error());
-    ArtShelf shelf;
-    auto from = framesThrown(*clip, frame, solve, shelf);
-    if (!from) return tl::unexpected(from.error());
-    if (isSeveral && !clip->frames.holds(from->front()))
-        return failure(Fault::input, "{}: no picture has the number of a frame with a camera", pattern.string());
-    return Throwing{*std::move(clip), *std::move(from)};
+    if (!pictures) return tl::unexpected(pictures.error());
+    Throwing throwing{*std::move(clip), {}};
+    for (int number = throwing.clip.frames.first; number <= throwing.clip.frames.last; ++number)
+        if (std::find(paths.begin(), paths.end(), (*pictures)->fileOf(number)) != paths.end())
+            throwing.from.push_back(number);
+    return throwing;
 }
 
 }  // namespace
@@ -345,7 +353,7 @@ void WorldStage::throwPictures(std::vector<std::filesystem::path> paths, bool on
         if (onto != 0)
             for (const StandIn& one : sceneInWorld(shot).standIns)
                 if (one.id == onto) surface.standIn = one;
-        auto throwing = throwingOf(paths, frame, *shot.solve);
+        auto throwing = throwingOf(paths, frame);
         if (!throwing) return throwing;
         if (auto checked = checkThrow(surface, throwing->from, *shot.solve, orientationOf(shot)); !checked)
             return tl::unexpected(checked.error());
@@ -362,7 +370,7 @@ void WorldStage::throwPictures(std::vector<std::filesystem::path> paths, bool on
             return;
         }
         session_.edit("Throw " + text(throwing.clip.name),
-                      withPictureThrown(session_.shot(), throwing.clip, throwing.from.front(), onto));
+                      withPictureThrown(session_.shot(), throwing.clip, throwing.from, onto));
         show("stand-ins");
         const bool isAssumed = onto == 0 && session_.shot().world.ground.isEmpty();
         QStringList from;

@@ -214,13 +214,14 @@ Shot withStanceKeyRemoved(const Shot& shot, StandInId standIn, int frame) {
     });
 }
 
-Shot withPictureThrown(const Shot& shot, const Clip& clip, int frame, StandInId onto) {
+Shot withPictureThrown(const Shot& shot, const Clip& clip, const std::vector<int>& from, StandInId onto) {
     Insert layer;
     Shot result = withClipAdded(shot, clip, &layer.clip);
     layer.id = result.nextInsert++;
     layer.kind = kThrownLayer;
     layer.of = onto;
-    layer.time.start = frame;
+    layer.time.start = from.front();
+    if (from.size() > 1) layer.thrownFrom = from;
     layer.name = freeName(result.inserts, layer.id, clip.name, "thrown");
     result.inserts = result.inserts.edited([&](auto& all) { all.push_back(std::move(layer)); });
     return result;

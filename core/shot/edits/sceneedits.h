@@ -37,7 +37,7 @@ Shot withSun(const Shot& shot, const Sun& sun);
 
 /// A picture that was made on `frame`, thrown through that frame's camera on to a stand-in, 0: the ground; above the
 /// other layers.
-Shot withPictureThrown(const Shot& shot, const Clip& clip, int frame, StandInId onto);
+Shot withPictureThrown(const Shot& shot, const Clip& clip, const std::vector<int>& from, StandInId onto);
 
 /// The mattes of what passes before the stand-ins.
 Shot withSceneHeldOut(const Shot& shot, const List<MatteId>& mattes);

@@ -154,6 +154,7 @@ json insertValue(const Insert& insert) {
                {"fade_frames", insert.fadeFrames}};
     if (insert.kind != Insert{}.kind) entry["kind"] = insert.kind;
     if (insert.of != 0) entry["of"] = insert.of;
+    if (!insert.thrownFrom.isEmpty()) entry["thrown_from"] = insert.thrownFrom.vector();
     if (insert.clip != 0) entry["clip"] = insert.clip;
     if (insert.colour != Insert{}.colour) entry["colour"] = insert.colour;
     if (insert.wholeFrame) entry["whole_frame"] = true;
@@ -184,6 +185,17 @@ List<OpacityKey> takeOpacityKeys(const json& entry, const std::string& where) {
     return List<OpacityKey>(std::move(keys));
 }
 
+List<int> takeFrames(const json& entry, const char* name, const std::string& where) {
+    std::vector<int> frames;
+    for (const json& value : list(entry, name, where)) {
+        const std::string place = fmt::format("{}.{}[{}]", where, name, frames.size());
+        const int frame = whole(value, place);
+        if (!frames.empty() && frame <= frames.back()) malformed(place + ": frames have to rise, each once");
+        frames.push_back(frame);
+    }
+    return List<int>(std::move(frames));
+}
+
 Insert takeInsert(const json& entry, const std::string& where, const Shot& shot) {
     Insert insert;
     insert.id = InsertId(key(entry, "id", where));
@@ -193,6 +205,7 @@ Insert takeInsert(const json& entry, const std::string& where, const Shot& shot)
     if (entry.contains("of")) insert.of = std::int64_t(key(entry, "of", where));
     if ((insert.shows == Insert::Shows::clip && insert.kind == "art") || entry.contains("clip"))
         insert.clip = ClipId(key(entry, "clip", where));
+    if (entry.contains("thrown_from")) insert.thrownFrom = takeFrames(entry, "thrown_from", where);
     if (entry.contains("colour")) insert.colour = numbers<3, double>(entry, "colour", where);
     if (entry.contains("ride")) insert.ride = takeRide(entry["ride"], where + ".ride");
     insert.wholeFrame = flagOr(entry, "whole_frame", false, where);

@@ -8,16 +8,17 @@
 namespace pinion {
 namespace {
 
-/// A picture of one frame, or a sequence with pictures of several, thrown on to the ground or a stand-in and seen by
+/// A picture of one frame, or pictures of several, thrown on to the ground or a stand-in and seen by
 /// the shot's camera.
 class ThrownSource : public LayerSource {
 public:
-    ThrownSource(std::shared_ptr<const Solve> solve, const Orientation& orientation, ThrownOn onto, Clip clip, int from)
+    ThrownSource(std::shared_ptr<const Solve> solve, const Orientation& orientation, ThrownOn onto, Clip clip,
+                 std::vector<int> from)
         : solve_(std::move(solve)),
           orientation_(orientation),
           onto_(std::move(onto)),
           clip_(std::move(clip)),
-          from_(from) {}
+          from_(std::move(from)) {}
 
     Layer laid(const LayerWish& wish, ArtShelf& shelf, std::vector<std::string>* problems) const override {
         const auto eye = WorldEye::of(*solve_, orientation_, wish.frame);
@@ -39,9 +40,7 @@ public:
 private:
     /// Made again when its file shows something else.
     std::shared_ptr<const Projector> projectorFor(ArtShelf& shelf, std::vector<std::string>* problems) const {
-        const auto frames = framesThrown(clip_, from_, *solve_, shelf);
-        auto thrown =
-            frames ? picturesThrown(clip_, *frames, *solve_, orientation_, shelf) : tl::unexpected(frames.error());
+        auto thrown = picturesThrown(clip_, from_, *solve_, orientation_, shelf);
         if (!thrown) {
             noteOnce(problems, thrown.error().message);
             return nullptr;
@@ -60,7 +59,7 @@ private:
     Orientation orientation_;
     ThrownOn onto_;
     Clip clip_;
-    int from_;
+    std::vector<int> from_;
     mutable std::mutex mutex_;
     mutable std::vector<std::shared_ptr<const Art>> of_;
     mutable std::shared_ptr<const Projector> projector_;
@@ -80,11 +79,12 @@ void makeThrownLayer(const Shot& shot, InsertScene::One& one, std::vector<std::s
             if (standIn.id == insert.of) onto.standIn = standIn;
         if (!onto.standIn) return refuse("what it is thrown on is gone");
     }
-    const std::vector<int> from{insert.time.start};
+    std::vector<int> from = insert.thrownFrom.vector();
+    if (from.empty()) from.push_back(insert.time.start);
     const Orientation orientation = orientationOf(shot);
     if (const auto checked = checkThrow(onto, from, *shot.solve, orientation); !checked)
         return refuse(checked.error().message);
-    one.source = std::make_shared<const ThrownSource>(shot.solve, orientation, std::move(onto), *clip, from.front());
+    one.source = std::make_shared<const ThrownSource>(shot.solve, orientation, std::move(onto), *clip, std::move(from));
 }
 
 }  // namespace
