@@ -5,6 +5,7 @@
 #include "exchange/formats.h"
 #include "plate/videowriter.h"
 #include "chart.h"
+#include "deckhand.h"
 #include "artwork.h"
 #include "painted.h"
 #include "render.h"
@@ -254,7 +255,7 @@ int main(int argc, char** argv) {
         "landing, mooring, breakwater, pan, zoom, board, bollard, ferry, van, telephone, chart (stills; --out is their "
         "folder), "
         "painted (a patch for the mooring.mp4 that is here), timetable (a picture for the board), "
-        "or lamp (a clip with alpha; --out is its folder)");
+        "deckhand (a clip before a green cloth) or lamp (a clip with alpha; --out is its folder)");
     app.add_option(
         "--out", out,
         "a video (SHOT.mp4 by default), or a sequence (name.####.png); the truth goes beside it as .truth.json");
@@ -285,6 +286,11 @@ int main(int argc, char** argv) {
     if (name == "lamp") {
         if (drawLamp(out.empty() ? "lamp" : out)) return 0;
         fmt::print(stderr, "{}: the lamp cannot be written there\n", out);
+        return 1;
+    }
+    if (name == "deckhand") {
+        if (filmDeckhand(out.empty() ? "deckhand.mp4" : out)) return 0;
+        fmt::print(stderr, "{}: the deckhand cannot be written there\n", out);
         return 1;
     }
     if (name == "chart") {

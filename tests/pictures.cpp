@@ -163,6 +163,11 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
     settle(window);
     clickAt(window, 470, 600);
     settle(window);
+    // An actor before a green cloth.
+    world.addCard((plate.section('/', 0, -2) + "/.." + "/deckhand.mp4").toStdString());
+    settle(window);
+    clickAt(window, 900, 560);
+    settle(window);
     if (!session.shot().mattes.isEmpty())
         session.edit("In front",
                      withSceneHeldOut(session.shot(), std::vector<MatteId>{session.shot().mattes.front().id}));

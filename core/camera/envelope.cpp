@@ -1,6 +1,7 @@
 #include "camera/envelope.h"
 
 #include "base/parallel.h"
+#include "camera/kernels.h"
 
 #include <Eigen/Cholesky>
 #include <Eigen/Geometry>
@@ -63,11 +64,13 @@ bool Envelope::factorise() {
     const auto subtractLeft = [&](int i, int j) {
         const int from = std::max(firsts_[std::size_t(i)], firsts_[std::size_t(j)]);
         if (from >= j) return;
-        const Index width = Index(j - from) * panelSize_;
-        const auto left = panels_[std::size_t(i)].middleCols(Index(from - firsts_[std::size_t(i)]) * panelSize_, width);
-        const auto right =
-            panels_[std::size_t(j)].middleCols(Index(from - firsts_[std::size_t(j)]) * panelSize_, width);
-        panel(i, j).noalias() -= left * right.transpose();
+        const auto rowsFrom = [&](int row, int column) {
+            const auto at = std::size_t(row);
+            Rows& rows = panels_[at];
+            return solving::RowsOf{rows.data() + Index(column - firsts_[at]) * panelSize_, rows.cols()};
+        };
+        solving::subtractTransposed(rowsFrom(i, j), rowsFrom(i, from), rowsFrom(j, from), panelSize_, panelSize_,
+                                    (j - from) * panelSize_);
     };
     for (int j = 0; j < count; ++j) {
         subtractLeft(j, j);

@@ -71,6 +71,13 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
         material.frames.push_back(frame);
     }
     const std::set<TrackId> measured = measuredTracks(options);
+    // What an earlier solve held out stays held out: both are measured by the same tracks.
+    std::set<TrackId> earlier, heldThen;
+    if (options.start)
+        for (const SolvedTrack& track : options.start->tracks) {
+            earlier.insert(track.track);
+            if (track.role == TrackRole::heldOut) heldThen.insert(track.track);
+        }
     std::size_t halvable = 0;
     for (const std::size_t i : eligible) {
         Trail trail{i, {}, tracks[i].byHand ? options.byHandWeight : 1.0, false};
@@ -83,7 +90,7 @@ Expected<Material> gather(std::span<const Track> tracks, const SolveOptions& opt
         // Every tenth of those long enough to be halved; scattered tracks come in no spatial order, so this is a fair
         // draw.
         if (options.holdOut && trail.seen.size() >= 8 && !tracks[i].byHand && !measured.contains(tracks[i].id))
-            trail.heldOut = halvable++ % 10 == 5;
+            trail.heldOut = earlier.contains(tracks[i].id) ? heldThen.contains(tracks[i].id) : halvable++ % 10 == 5;
         material.trails.push_back(std::move(trail));
     }
     // Too few to spare any.

@@ -1,7 +1,7 @@
 #include "camera/normalequations.h"
 
-#include "base/cloned.h"
 #include "base/parallel.h"
+#include "camera/kernels.h"
 #include "camera/logsum.h"
 
 #include <Eigen/Geometry>
@@ -14,20 +14,10 @@ namespace pinion::bundling {
 
 namespace {
 
-/// target (rows x columns, `stride` apart) -= tall (rows x 3) * flat (3 x columns), all row-major: the innermost loop.
-PINION_CLONED
-void subtractProduct6(const double* __restrict tall, const double* __restrict flat, double* __restrict target,
-                      Eigen::Index stride) {
-    for (int r = 0; r < 6; ++r)
-        for (int c = 0; c < 6; ++c)
-            target[r * stride + c] -=
-                tall[r * 3] * flat[c] + tall[r * 3 + 1] * flat[6 + c] + tall[r * 3 + 2] * flat[12 + c];
-}
-
 template <int B>
 void subtractProduct(const double* tall, const double* flat, double* target, Eigen::Index stride) {
     if constexpr (B == 6) {
-        subtractProduct6(tall, flat, target, stride);
+        solving::subtractProduct6({target, stride}, tall, flat);
     } else {
         for (int r = 0; r < B; ++r)
             for (int c = 0; c < B; ++c)
@@ -527,9 +517,15 @@ void NormalEquations<Places, Zoom>::eliminate(std::size_t p, double damping, Env
             if (lens > 0)
                 matrix.border().template middleCols<B>(at).noalias() +=
                     row.byLens.transpose().lazyProduct(part.byCamera);
-            for (std::size_t b = 0; b <= a; ++b)
-                Square{matrix.at(part.camera, parts[b].camera), B, B, Eigen::OuterStride<>(matrix.stride(part.camera))}
-                    .noalias() += part.byCamera.transpose() * parts[b].byCamera;
+            const Eigen::Index stride = matrix.stride(part.camera);
+            for (std::size_t b = 0; b <= a; ++b) {
+                double* pair = matrix.at(part.camera, parts[b].camera);
+                if constexpr (B == 6)
+                    solving::addSquare6({pair, stride}, part.byCamera.data(), parts[b].byCamera.data());
+                else
+                    Square{pair, B, B, Eigen::OuterStride<>(stride)}.noalias() +=
+                        part.byCamera.transpose() * parts[b].byCamera;
+            }
         }
         if (lens > 0) {
             matrix.corner() += row.byLens.transpose().lazyProduct(row.byLens);

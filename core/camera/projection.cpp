@@ -1,5 +1,6 @@
 #include "camera/bundle.h"
 
+#include "base/cloned.h"
 #include "camera/rowposes.h"
 
 #include <Eigen/Geometry>
@@ -49,6 +50,7 @@ void moveTerm(Bundle& bundle, LensTerm term, double step) {
     else termOf(bundle.lens, term) += step;
 }
 
+PINION_CLONED
 Projection project(const Lens& lens, const Matrix3d& rotation, const Vector3d& translation, const Vector4d& point,
                    Derived derived, double logZoom, double k1Slope) {
     Projection result;

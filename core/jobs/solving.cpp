@@ -34,14 +34,19 @@ ObjectSolve undone(ObjectSolve object, const Orientation& orientation) {
 
 }  // namespace
 
-Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveRun& run) {
-    if (shot.tracks.isEmpty())
-        return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
+std::vector<Track> solvableTracks(const Shot& shot) {
     const auto onObjects = tracksOnObjects(shot);
     const std::set<TrackId> apart(onObjects.begin(), onObjects.end());
     std::vector<Track> tracks;
     for (const Track& track : shot.tracks)
         if (!track.setAside && !apart.contains(track.id)) tracks.push_back(solvable(shot, track));
+    return tracks;
+}
+
+Expected<Solve> runSolve(const Shot& shot, const Progress& progress, const SolveRun& run) {
+    if (shot.tracks.isEmpty())
+        return failure(Fault::outcome, "there are no tracks to solve from; scatter features first");
+    const std::vector<Track> tracks = solvableTracks(shot);
     SolveOptions options = solveOptionsOf(shot);
     options.trim_px = run.trim_px;
     if (run.refines) options.start = shot.solve;

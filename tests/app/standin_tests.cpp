@@ -532,7 +532,7 @@ TEST_CASE("a board on the deck takes what the plate shows there as its picture")
     QTemporaryDir folder;
     const std::filesystem::path path = folder.filePath("deck.png").toStdString();
     f.world.gatherPicture(path);
-    REQUIRE(QTest::qWaitFor([&] { return f.only().file == path; }, 60000));
+    REQUIRE(QTest::qWaitFor([&] { return f.only().file == path; }, 300000));
     CHECK(f.window.note().contains("deck.png: "));
     const QImage gathered(QString::fromStdString(path.string()));
     REQUIRE_FALSE(gathered.isNull());

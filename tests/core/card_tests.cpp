@@ -171,6 +171,36 @@ TEST_CASE("a flat backing is found and keyed out of a card; what has none, or an
     CHECK(readCard(scratch / "none.png").error().message.find("none.png") != std::string::npos);
 }
 
+TEST_CASE(
+    "a filmed actor is keyed through grain and compression, whole on each frame, and nothing of his cloth is left") {
+    const auto file = readCard(std::string(PINION_SOURCE_DIR) + "/demo/deckhand.mp4");
+    REQUIRE(file);
+    REQUIRE(file->key);
+    StandIn card = withPictures(cardOf({}, {{0, 0, 0}, {0, 0, 0}, {1, 2, 1}}), *file);
+    CHECK(card.stance.size.x() == Approx(1.4));
+    const Solve solve = walked();
+    const WorldEye eye = eyeOn(solve, 1002);
+    const auto placeOf = [](double x, double y) { return Vector3d((x - 280) / 560 * 1.4, (800 - y) / 800 * 2, 0); };
+    for (int picture = 0; picture < 72; picture += 13) {
+        INFO("picture " << picture);
+        card.card.time.start = 1002 - picture;
+        Shown shown({card});
+        shown.look.groundCatches = false;
+        const Layer layer = shown.on(solve, 1002);
+        CHECK(shown.problems.empty());
+        for (const auto& [x, y] : {std::pair{250, 420}, {310, 480}, {315, 760}, {246, 760}, {285, 330}})
+            CHECK(seenAt(layer, eye, placeOf(x, y))[3] > 0.98F);
+        for (const auto& [x, y] : {std::pair{60, 80}, {80, 400}, {480, 600}, {40, 770}, {280, 700}})
+            CHECK(seenAt(layer, eye, placeOf(x, y))[3] < 0.02F);
+        // Nothing greener than it is red or blue, not at his edges either.
+        float green = 0;
+        for (int y = 0; y < kHigh; ++y)
+            for (int x = 0; x < kWide; ++x)
+                green = std::max(green, layer.at(x, y)[1] - std::max(layer.at(x, y)[0], layer.at(x, y)[2]));
+        CHECK(green < 0.03F);
+    }
+}
+
 TEST_CASE("a card that faces the camera is as wide on every frame, stays on its place, and another turns away") {
     const Solve solve = walked();
     StandIn card = cardOf({}, {{0.4, 0, 0.5}, {0, 35, 0}, {1, 2, 1}});

@@ -6,6 +6,7 @@
 #include "stages/camera/moverlist.h"
 #include "stages/camera/objectlist.h"
 #include "stages/camera/solvefigures.h"
+#include "stages/camera/suspectlist.h"
 #include "stages/shotfields.h"
 #include "stages/shotform.h"
 
@@ -177,6 +178,9 @@ private:
         });
         wide(makeMoverList(session_, stage_));
         wide(makeObjectList(session_, stage_));
+        auto* suspects = makeSuspectList(session_, stage_);
+        wide(suspects);
+        showIf({suspects}, [](const Shot& shot) { return shot.solve != nullptr; });
         auto* histogram = new ErrorHistogram(session_, stage_);
         wide(histogram);
         auto* aside = button("Set aside", "quiet");

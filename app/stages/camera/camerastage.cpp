@@ -5,13 +5,16 @@
 #include "jobs/solving.h"
 #include "scene/worldview.h"
 #include "sheet/curves.h"
+#include "sheet/threadsheet.h"
 #include "shot/edits/cameraedits.h"
 #include "shot/edits/objectedits.h"
 #include "shot/edits/trackedits.h"
 #include "shot/objects.h"
 #include "shot/stages/camerastage.h"
 #include "stages/camera/cameracard.h"
+#include "stages/camera/errorarrows.h"
 #include "stages/camera/erroroverlay.h"
+#include "stages/camera/errorstrip.h"
 #include "stages/camera/focalcurve.h"
 #include "stages/reasons.h"
 #include "widgets/commands.h"
@@ -23,7 +26,7 @@
 
 namespace pinion {
 
-CameraStage::CameraStage(Session& session) : Stage(session) {
+CameraStage::CameraStage(Session& session) : Stage(session), looker(session) {
     connect(&session.document, &Document::replaced, this, [this] { setTrimPreview(0); });
 }
 
@@ -33,6 +36,9 @@ QWidget* CameraStage::makeCard() { return makeCameraCard(session_, *this); }
 
 void CameraStage::furnish(const Desk& desk) {
     desk.canvas.addOverlay(std::make_unique<ErrorOverlay>(session_, *this));
+    desk.canvas.addOverlay(std::make_unique<ErrorArrows>(session_, looker));
+    desk.sheet.addStrip(std::make_unique<ErrorStrip>(session_, looker));
+    connect(&looker, &SolveLooker::changed, this, [this] { redraw(); });
     connect(this, &CameraStage::trimPreviewChanged, &desk.canvas, [canvas = &desk.canvas] { canvas->update(); });
     desk.curves.addCurve(std::make_unique<FocalCurve>(session_));
     if (WorldView* scene = desk.scene)
@@ -44,6 +50,13 @@ void CameraStage::furnish(const Desk& desk) {
             startSolve();
         },
         [this] { return whyNoTracks(session_); });
+    const auto whyNoSolve = [this] { return session_.shot().solve ? QString() : QString("nothing is solved yet"); };
+    using Arrows = SolveLooker::Arrows;
+    for (const auto& [name, arrows] :
+         {std::pair("Errors on this frame", Arrows::frame), std::pair("Errors of the whole shot", Arrows::gathered)})
+        desk.commands.add(
+            "Solve", name, {}, [this, arrows] { looker.showArrows(looker.arrows() == arrows ? Arrows::none : arrows); },
+            whyNoSolve);
 }
 
 void CameraStage::takeLive(std::shared_ptr<const SolveView> view) {
@@ -104,6 +117,13 @@ void CameraStage::setWorstAside() {
     if (tracks.empty()) return;
     session_.edit(QString("Set %1 tracks aside").arg(tracks.size()), withSetAside(session_.shot(), tracks, true));
     setTrimPreview(0);
+}
+
+void CameraStage::setSuspectsAside() {
+    if (!looker.held()) return;
+    const auto tracks = looker.suspects(*looker.held());
+    if (tracks.empty()) return;
+    session_.edit(QString("Set %1 suspects aside").arg(tracks.size()), withSetAside(session_.shot(), tracks, true));
 }
 
 void CameraStage::maskMover(std::size_t place) {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "shot/object.h"
+#include "stages/camera/solvelooker.h"
 #include "stages/stage.h"
 
 #include <memory>
@@ -20,7 +21,11 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
-    void leave() override { setTrimPreview(0); }
+    void enter() override { looker.setOpen(true); }
+    void leave() override {
+        setTrimPreview(0);
+        looker.setOpen(false);
+    }
 
     /// `refines`: from the present solve on, without a search.
     void startSolve(bool refines = false);
@@ -32,6 +37,8 @@ public:
     void setTrimPreview(double error_px);
     std::vector<TrackId> tracksAbove(double error_px) const;
     void setWorstAside();
+    /// The tracks of the reason that is held.
+    void setSuspectsAside();
     /// A matte about the tracks of what the solve told apart as moving, by its place in the list.
     void maskMover(std::size_t place);
     /// Solves for the camera that sees these tracks stand still.
@@ -40,6 +47,8 @@ public:
     /// These tracks as a thing of their own, solved against the camera.
     void addObject(const std::vector<TrackId>& tracks);
     void startObject(ObjectId object);
+
+    SolveLooker looker;
 
 signals:
     void liveChanged();

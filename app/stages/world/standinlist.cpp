@@ -168,10 +168,7 @@ private:
         wide(buttonRow({locator}));
         onClick(locator, [this] { stage_.addStandIn(StandInKind::locator); });
         buttons.push_back(locator);
-        onClick(card, [this] {
-            const QString path = askToOpen(FileKind::art, "A still, or a clip or sequence by one of its files", this);
-            if (!path.isEmpty()) stage_.addCard(path.toStdString());
-        });
+        onClick(card, [this] { stage_.askForCard(); });
         buttons.push_back(card);
         onClick(mesh, [this] {
             const QString path = askToOpen(FileKind::mesh, "A mesh: OBJ, PLY, glTF", this);

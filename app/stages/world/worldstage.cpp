@@ -159,6 +159,8 @@ void WorldStage::furnishStandIns(const Desk& desk) {
             if (!path.isEmpty()) addMesh(path.toStdString());
         },
         why);
+    desk.commands.add(
+        "World", "Stand a card in the scene…", {}, [this] { askForCard(); }, why);
     for (std::size_t k = 0; k < std::size_t(StandInKind::mesh); ++k)
         desk.commands.add(
             "World", QString("Stand a %1 in the scene").arg(kStandInKinds[k]), {},
@@ -270,6 +272,12 @@ void WorldStage::addMesh(const std::filesystem::path& path) {
         begin(std::move(made));
     };
     session_.jobs.start(Job<MeshFile>{.name = "Reading the mesh", .run = run, .merge = merge});
+}
+
+void WorldStage::askForCard() {
+    openOwnCard();
+    const QString path = askToOpen(FileKind::art, "A still, or a clip or sequence by one of its files");
+    if (!path.isEmpty()) addCard(path.toStdString());
 }
 
 void WorldStage::addCard(const std::filesystem::path& path) {

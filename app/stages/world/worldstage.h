@@ -39,6 +39,7 @@ public:
     void addMesh(const std::filesystem::path& path);
     /// A card of a still or a clip, read beside the interface; a flat backing is keyed out.
     void addCard(const std::filesystem::path& path);
+    void askForCard();
     /// The held one's file, found again or another: of a mesh, or of what shows pictures.
     void replaceFile(const std::filesystem::path& path);
     void askToThrow(bool ontoGround);

@@ -1,0 +1,80 @@
+#include "stages/camera/errorarrows.h"
+
+#include "canvas/marks.h"
+#include "canvas/plateview.h"
+
+#include <QPainter>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace pinion {
+namespace {
+
+constexpr double kFrameTimes = 20, kGatheredTimes = 200;
+constexpr int kAcross = 16, kDown = 9;
+constexpr int kFewest = 12;  // errors in a part before their mean says anything
+
+/// From a place of the plate along a vector of it; what fits recedes.
+void drawArrow(QPainter& painter, const PlateView& view, const Eigen::Vector2d& from, const Eigen::Vector2d& along,
+               const QColor& colour) {
+    const auto a = view.screenFromPlate(from), b = view.screenFromPlate(from + along);
+    if (!a || !b) return;
+    const QPointF way = *b - *a;
+    const double length = std::hypot(way.x(), way.y());
+    if (length < 1.5) return;
+    const QPointF unit = way / length, side(-unit.y(), unit.x());
+    const double head = std::min(4.0, 0.5 * length);
+    overShadow(painter, colour, 1.3, [&] {
+        painter.drawLine(*a, *b);
+        painter.drawLine(*b, *b - head * unit + 0.6 * head * side);
+        painter.drawLine(*b, *b - head * unit - 0.6 * head * side);
+    });
+}
+
+QColor shadeOf(double error_px, double usual_px) {
+    return error_px > 4 * usual_px ? theme::kCoral : error_px > 2 * usual_px ? theme::kSand : theme::kSlate;
+}
+
+}  // namespace
+
+void ErrorArrows::paint(QPainter& painter, const PlateView& view) {
+    const SolveLook* look = looker_.look();
+    const Shot& shot = session_.shot();
+    if (!look || !shot.solve || looker_.arrows() == SolveLooker::Arrows::none) return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    const double usual = std::max(0.02, shot.solve->noise_px * std::sqrt(2.0));
+    if (looker_.arrows() == SolveLooker::Arrows::frame) {
+        const int frame = session_.player.frame();
+        for (const TrackErrors& track : look->errors) {
+            const auto at = std::lower_bound(track.of.begin(), track.of.end(), frame,
+                                             [](const TrackErrors::Error& one, int f) { return one.frame < f; });
+            if (at == track.of.end() || at->frame != frame) continue;
+            drawArrow(painter, view, at->at, kFrameTimes * at->error, shadeOf(at->error.norm(), usual));
+        }
+    } else {
+        struct Part {
+            Eigen::Vector2d sum{0, 0};
+            int count = 0;
+        };
+        std::map<std::pair<int, int>, Part> parts;
+        const double wide = double(shot.plate.width) / kAcross, high = double(shot.plate.height) / kDown;
+        for (const TrackErrors& track : look->errors) {
+            if (track.role != TrackRole::used && track.role != TrackRole::heldOut) continue;
+            for (const TrackErrors::Error& one : track.of) {
+                Part& part = parts[{int(std::floor(one.at.x() / wide)), int(std::floor(one.at.y() / high))}];
+                part.sum += one.error;
+                ++part.count;
+            }
+        }
+        for (const auto& [place, part] : parts) {
+            if (part.count < kFewest) continue;
+            const Eigen::Vector2d mean = part.sum / part.count;
+            drawArrow(painter, view, {(place.first + 0.5) * wide, (place.second + 0.5) * high}, kGatheredTimes * mean,
+                      shadeOf(mean.norm(), 0.15 * usual));
+        }
+    }
+}
+
+}  // namespace pinion
