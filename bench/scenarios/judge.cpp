@@ -1,10 +1,12 @@
 #include "scenarios/judge.h"
 
 #include "camera/bundle.h"
+#include "camera/suspects.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 namespace pinion::bench {
 
@@ -261,6 +263,25 @@ Verdict verdictOf(const MadeShot& shot, const Judgement& own, const Judgement& b
         ((own.truth_px > 2 && own.truth_px > 2 * best.truth_px) || own.path > std::max(0.05, 1.3 * best.path)))
         return Verdict::wrong;
     return Verdict::fair;
+}
+
+Suspected suspected(const MadeShot& shot, const Solve& solve) {
+    std::set<TrackId> listed;
+    for (const Suspect& one : suspectsOf(solve, errorsOf(solve, shot.tracks)))
+        if (isHarmful(one.reason)) listed.insert(one.track);
+    Suspected result;
+    for (const SolvedTrack& track : solve.tracks) {
+        const MadeTrack& truth = shot.truth[std::size_t(track.track - 1)];
+        const bool isListed = listed.contains(track.track);
+        if (truth.good) {
+            ++result.good;
+            result.goodListed += isListed;
+        } else if (truth.wrongBy_px >= 2 * shot.plan.width / 1920.0) {
+            ++result.wrong;
+            result.wrongListed += isListed;
+        }
+    }
+    return result;
 }
 
 SortedOut sortedOut(const MadeShot& shot, const Solve& solve) {

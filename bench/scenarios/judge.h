@@ -44,6 +44,12 @@ struct SortedOut {
 };
 SortedOut sortedOut(const MadeShot& shot, const Solve& solve);
 
+/// How many of the tracks that are wrong by 2 px or more, and of the good ones, are suspected of doing harm.
+struct Suspected {
+    int wrong = 0, wrongListed = 0, good = 0, goodListed = 0;
+};
+Suspected suspected(const MadeShot& shot, const Solve& solve);
+
 SolveOptions optionsFor(const MadeShot& shot, Knowledge focal);
 
 }  // namespace pinion::bench

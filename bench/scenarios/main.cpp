@@ -142,6 +142,7 @@ int main(int argc, char** argv) {
             const Verdict verdict =
                 misread ? (doubtful ? Verdict::fair : Verdict::wrong) : verdictOf(shot, own, best, doubtful);
             const SortedOut sorted = sortedOut(shot, *solve);
+            const Suspected listed = suspected(shot, *solve);
             double positionRatio = 0;
             int positionCount = 0;
             if (own.positionErrors.size() == solve->frames.size())
@@ -191,12 +192,14 @@ int main(int argc, char** argv) {
                 fmt::print(
                     "{}{} {}: truth {:.2f} px (attainable {:.2f}), path {:.2f} % ({:.2f}), focal {:.2f} % ({:.2f}, ± "
                     "{:.2f}, ratio {:.2f}); rms {:.2f}, held {:.2f} of {:.2f}; {} of {} frames; wrong {}/{}, good lost "
-                    "{}/{}; movers {} of {} in {}, {} beside; ± ratio {:.2f}; {:.1f} s{}{}{}\n",
+                    "{}/{}; suspects {}/{}, good {}/{}; movers {} of {} in {}, {} beside; ± ratio {:.2f}; {:.1f} "
+                    "s{}{}{}\n",
                     line, toString(verdict), toString(solve->motion), own.truth_px, best.truth_px, 100 * own.path,
                     100 * best.path, 100 * own.focal, 100 * best.focal,
                     100 * solve->focalDeviation_mm.value_or(0) / plan.focal_mm, std::sqrt(focalRatio), solve->rms_px,
                     solve->heldOutRms_px, own.seen_px, own.frames, plan.frames, sorted.wrongApart, sorted.wrong,
-                    sorted.goodApart, sorted.good, apart.found, apart.onMovers, apart.bodies, apart.beside,
+                    sorted.goodApart, sorted.good, listed.wrongListed, listed.wrong, listed.goodListed, listed.good,
+                    apart.found, apart.onMovers, apart.bodies, apart.beside,
                     positionCount > 0 ? std::sqrt(positionRatio / positionCount) : 0.0, seconds,
                     solve->readout.isRolling() || shot.readout.isRolling()
                         ? fmt::format("; readout {:.3f} ({:.3f}) ± {:.3f}", solve->readout.share, shot.readout.share,

@@ -2,6 +2,7 @@
 
 #include "base/linear.h"
 #include "base/median.h"
+#include "camera/result.h"
 
 #include <algorithm>
 #include <cmath>

@@ -232,15 +232,10 @@ std::vector<std::size_t> doublesOf(const std::vector<TrackErrors>& all, const Ne
 }  // namespace
 
 std::string_view wordsOf(SuspectReason reason) {
-    static constexpr std::array<std::string_view, kSuspectReasons> kWords{"behind the camera",
-                                                                          "jump",
-                                                                          "move by themselves",
-                                                                          "sit where two depths cross",
-                                                                          "slide or drift",
-                                                                          "stray",
-                                                                          "lie far beyond",
-                                                                          "double another",
-                                                                          "seen over too narrow an angle"};
+    static constexpr std::array<std::string_view, kSuspectReasons> kWords{
+        "behind the camera",      "jump",           "move by themselves",
+        "where two depths cross", "slide or drift", "stray",
+        "lie far beyond",         "double another", "at too narrow an angle"};
     return kWords[std::size_t(reason)];
 }
 
@@ -288,13 +283,16 @@ std::vector<Suspect> suspectsOf(const Solve& solve, const std::vector<TrackError
     std::vector<Suspect> found;
     for (std::size_t t = 0; t < errors.size(); ++t) {
         const TrackErrors& own = errors[t];
-        if (own.of.empty()) continue;
         const auto tell = [&](SuspectReason reason, double by_px = 0) -> Suspect& {
             found.push_back({own.track, reason, by_px});
             return found.back();
         };
-        if (std::any_of(own.of.begin(), own.of.end(), [](const auto& one) { return one.distance < 0; })) {
+        if (own.isBehind) {
             tell(SuspectReason::behind);
+            continue;
+        }
+        if (own.of.empty()) {
+            if (own.role == TrackRole::disagreed) tell(SuspectReason::strays);
             continue;
         }
         const auto about = neighbours.about(t);
@@ -319,7 +317,9 @@ std::vector<Suspect> suspectsOf(const Solve& solve, const std::vector<TrackError
             }
             continue;
         }
-        if (own.point[3] > 0 && isBeyond(errors, t, about)) {
+        if (own.role == TrackRole::disagreed) {  // the solve found reason enough
+            tell(SuspectReason::strays, lasting[t]);
+        } else if (own.point[3] > 0 && isBeyond(errors, t, about)) {
             tell(SuspectReason::beyond);
         } else if (doubled[t] < errors.size()) {
             tell(SuspectReason::doubles).other = errors[doubled[t]].track;

@@ -184,6 +184,7 @@ std::vector<TrackErrors> errorsOf(const Solve& solve, std::span<const Track> tra
             own.angleDegrees = own.point[3] != 0 ? parallaxOf(seen, own.point) : spreadOf(seen);
             for (const Sighting& one : seen) {
                 const Projection projection = seenBy(one, own.point, Derived::nothing);
+                own.isBehind |= !projection.inFront;
                 if (!projection.inFront) continue;
                 const Vector3d away =
                     one.view.pose.rotation * own.point.head<3>() + one.view.pose.translation * own.point[3];

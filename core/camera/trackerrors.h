@@ -38,6 +38,7 @@ struct TrackErrors {
     TrackRole role = TrackRole::unplaced;
     Eigen::Vector4d point{0, 0, 0, 0};  ///< homogeneous, of length 1; the last is 0 for a mere direction
     double angleDegrees = 0;            ///< how wide its rays spread
+    bool isBehind = false;              ///< a camera that sees it has its place behind itself
     std::vector<Error> of;              ///< by rising frame; empty where no place could be told
     double rms_px() const;
 };

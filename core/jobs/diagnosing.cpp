@@ -14,8 +14,6 @@ namespace {
 
 constexpr int kAcross = 8, kDown = 6;
 
-bool counts(TrackRole role) { return role == TrackRole::used || role == TrackRole::heldOut; }
-
 /// The errors of the held-out tracks that `both` name, over all their frames.
 double heldOutOf(const Solve& solve, const std::set<TrackId>& both) {
     double squares = 0, frames = 0;
@@ -76,13 +74,17 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
     if (progress.stopped()) return failure(Fault::stopped, "stopped");
     look.suspects = suspectsOf(*shot.solve, look.errors);
     std::map<int, std::pair<double, int>> sums;
-    for (const TrackErrors& track : look.errors)
-        if (counts(track.role))
-            for (const TrackErrors::Error& one : track.of) {
-                auto& [squares, count] = sums[one.frame];
-                squares += one.error.squaredNorm();
-                ++count;
-            }
+    for (std::size_t t = 0; t < look.errors.size(); ++t) {
+        const SolvedTrack& solved = shot.solve->tracks[t];
+        if (solved.role != TrackRole::used) continue;
+        for (const TrackErrors::Error& one : look.errors[t].of) {
+            if (solved.goodFrames && (one.frame < solved.goodFrames->first || one.frame > solved.goodFrames->second))
+                continue;
+            auto& [squares, count] = sums[one.frame];
+            squares += one.error.squaredNorm();
+            ++count;
+        }
+    }
     for (const auto& [frame, sum] : sums) look.byFrame[frame] = std::sqrt(sum.first / sum.second);
     return look;
 }

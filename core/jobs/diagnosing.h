@@ -16,7 +16,7 @@ namespace pinion {
 struct SolveLook {
     std::vector<TrackErrors> errors;  ///< in the order of the solve's tracks
     std::vector<Suspect> suspects;    ///< of tracks that count
-    /// RMS of the tracks that agree, a frame, in pixels.
+    /// RMS of the tracks that were used, a frame, in pixels.
     std::map<int, double> byFrame;
 };
 /// What the look depends on.

@@ -1,5 +1,6 @@
 #include "jobs/planing.h"
 
+#include "planar/surface.h"
 #include "shot/stages/lensstage.h"
 #include "shot/stages/mattesstage.h"
 #include "shot/stages/planesstage.h"

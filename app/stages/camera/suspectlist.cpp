@@ -2,11 +2,13 @@
 
 #include "shot/edits/trackedits.h"
 #include "stages/shotform.h"
+#include "widgets/theme.h"
 
 #include <QListWidget>
 
 #include <algorithm>
 #include <array>
+#include <span>
 #include <string>
 
 namespace pinion {
@@ -129,12 +131,18 @@ private:
             if (one.reason == *looker_.held()) worst.push_back(&one);
         std::stable_sort(worst.begin(), worst.end(),
                          [](const Suspect* a, const Suspect* b) { return a->by_px > b->by_px; });
-        if (worst.size() > 3) worst.resize(3);
         QStringList lines;
-        for (const Suspect* one : worst) {
+        // What differs from one to the next is told of the first three, else they are named.
+        const bool differ = worst.size() > 0 && (worst.front()->by_px > 0 || worst.front()->other != 0) &&
+                            worst.front()->reason != SuspectReason::crosses;
+        for (const Suspect* one : std::span(worst).first(std::min<std::size_t>(worst.size(), 3))) {
             const Track* track = findTrack(session_.shot(), one->track);
             const Track* other = findTrack(session_.shot(), one->other);
-            if (track) lines << text(wordsOf(*one, track->name, other ? other->name : ""));
+            if (track) lines << text(differ ? wordsOf(*one, track->name, other ? other->name : "") : track->name);
+        }
+        if (!differ) {
+            const QString rest = worst.size() > 3 ? QString(" and %1 more").arg(worst.size() - 3) : QString();
+            return lines.join(", ") + rest;
         }
         return lines.join("\n");
     }
