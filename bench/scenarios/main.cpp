@@ -2,6 +2,7 @@
 
 #include "base/units.h"
 #include "scenarios/crowdedshot.h"
+#include "jobs/diagnosing.h"
 #include "scenarios/judge.h"
 
 #include <CLI/CLI.hpp>
@@ -63,6 +64,28 @@ struct Totals {
     double heldWorst = 0;
 };
 
+/// The camera before and after what a solve is better off without was set aside, in words.
+std::string weeded(const MadeShot& made, const Solve& solve, Knowledge knowledge) {
+    Shot shot;
+    shot.plate.width = made.plan.width;
+    shot.plate.height = made.plan.height;
+    shot.plate.range = {1001, 1000 + made.plan.frames};
+    shot.tracks = List<Track>(made.tracks);
+    shot.solve = std::make_shared<const Solve>(solve);
+    static_cast<SolveSettings&>(shot.solveSettings) = optionsFor(made, knowledge);
+    const double before = now();
+    const auto weeding = setAsideWhileItGains(shot);
+    if (!weeding) return weeding.error().message;
+    int wrong = 0;
+    for (const TrackId track : weeding->aside) wrong += !made.truth[std::size_t(track - 1)].good;
+    const Judgement was = judge(made, camerasOf(made, solve)), is = judge(made, camerasOf(made, weeding->solve));
+    return fmt::format(
+        "weeded: truth {:.3f} px, was {:.3f}; path {:.3f} %, was {:.3f}; held out {:.3f} px, was {:.3f}; "
+        "{} aside, {} of them wrong, in {} steps; {:.1f} s",
+        is.truth_px, was.truth_px, 100 * is.path, 100 * was.path, weeding->heldOutThen_px, weeding->heldOut_px,
+        weeding->aside.size(), wrong, weeding->steps.size(), now() - before);
+}
+
 void print(const std::string& name, const Totals& t) {
     const auto share = [](int a, int b) { return b > 0 ? 100.0 * a / b : 0.0; };
     fmt::print("| {} | {} | {} | {} | {} | {} | {} | {:.1f} % | {:.1f} % | {:.2f} | {:.2f} | {:.3f} | {:.1f} |\n", name,
@@ -80,7 +103,7 @@ int main(int argc, char** argv) {
                                    "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false, crowded = false;
-    bool fixed = false;
+    bool fixed = false, weeds = false;
     int told = 0;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
@@ -91,6 +114,7 @@ int main(int argc, char** argv) {
     app.add_option("--told", told, "so many tracks of the scene, the longest, are said to be of it");
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
+    app.add_flag("--weed", weeds, "then sets aside while it gains, and judges the camera of what is left");
     CLI11_PARSE(app, argc, argv);
     if (crowded && app.count("--kinds") == 0) kinds = crowdKinds();
     int first = 1, last = 3;
@@ -207,6 +231,7 @@ int main(int argc, char** argv) {
                         : "",
                     doubtful ? " DOUBT: " + solve->doubt : "",
                     stages ? "\n    " + solve->reason + "\n    " + stageText : "");
+                if (weeds) fmt::print("    {}\n", weeded(shot, *solve, knowledge));
                 std::fflush(stdout);
             }
         }

@@ -6,7 +6,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 #include <set>
+#include <string>
 #include <unordered_map>
 
 namespace pinion {
@@ -89,30 +91,110 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
     return look;
 }
 
+namespace {
+
+/// What a solve of fewer tracks is against one of more; `all` are the tracks of the first.
+Without comparedWith(const Solve& now, const Solve& then, const std::set<TrackId>& gone, const Shot& shot,
+                     std::span<const Track> all) {
+    std::set<TrackId> held, both;
+    for (const SolvedTrack& track : now.tracks)
+        if (track.role == TrackRole::heldOut && !gone.contains(track.track)) held.insert(track.track);
+    for (const SolvedTrack& track : then.tracks)
+        if (track.role == TrackRole::heldOut && held.contains(track.track)) both.insert(track.track);
+    const Spread before = spreadOf(now, all, shot.plate.width, shot.plate.height),
+                 after = spreadOf(then, all, shot.plate.width, shot.plate.height);
+    return Without{.tracks = gone.size(),
+                   .heldOut_px = heldOutOf(now, both),
+                   .heldOutThen_px = heldOutOf(then, both),
+                   .rms_px = now.rms_px,
+                   .rmsThen_px = then.rms_px,
+                   .fewest = before.fewest,
+                   .fewestThen = after.fewest,
+                   .fewestFrame = after.frame,
+                   .covered = before.covered,
+                   .coveredThen = after.covered};
+}
+
+/// The used tracks with the largest errors, one in fifty.
+std::vector<TrackId> worstOf(const Solve& solve) {
+    std::vector<std::pair<double, TrackId>> used;
+    for (const SolvedTrack& track : solve.tracks)
+        if (track.role == TrackRole::used) used.emplace_back(-track.rms_px, track.track);
+    std::sort(used.begin(), used.end());
+    std::vector<TrackId> worst;
+    for (const auto& [error, track] : std::span(used).first(used.size() / 50)) worst.push_back(track);
+    return worst;
+}
+
+}  // namespace
+
 Expected<Without> solveWithout(const Shot& shot, std::span<const TrackId> tracks, const Progress& progress) {
     if (!shot.solve) return failure(Fault::outcome, "nothing is solved yet; solve the camera first");
-    Shot less = withSetAside(shot, std::vector<TrackId>(tracks.begin(), tracks.end()), true);
-    const std::set<TrackId> gone(tracks.begin(), tracks.end());
-    auto solved = runSolve(less, progress, {.refines = true});
+    const Shot less = withSetAside(shot, std::vector<TrackId>(tracks.begin(), tracks.end()), true);
+    const auto solved = runSolve(less, progress, {.refines = true});
     if (!solved) return tl::unexpected(solved.error());
-    std::set<TrackId> held, both;
-    for (const SolvedTrack& track : shot.solve->tracks)
-        if (track.role == TrackRole::heldOut && !gone.contains(track.track)) held.insert(track.track);
-    for (const SolvedTrack& track : solved->tracks)
-        if (track.role == TrackRole::heldOut && held.contains(track.track)) both.insert(track.track);
+    return comparedWith(*shot.solve, *solved, {tracks.begin(), tracks.end()}, shot, solvableTracks(shot));
+}
+
+Expected<Weeding> setAsideWhileItGains(const Shot& shot, const Progress& progress) {
+    if (!shot.solve) return failure(Fault::outcome, "nothing is solved yet; solve the camera first");
+    constexpr int kRounds = 12, kTries = 24;
+    constexpr double kGain = 0.995, kKept = 0.5, kUncovered = 0.03;
+    // Settled first, so that nothing is taken for a gain that a few steps more would have given.
+    auto settled = runSolve(shot, progress, {.refines = true});
+    if (!settled) return tl::unexpected(settled.error());
+    if (settled->heldOut == 0)
+        return failure(Fault::outcome, "there are too few tracks to hold any out, so no gain can be measured");
+    Shot held = shot;
+    held.solve = std::make_shared<const Solve>(*settled);
+    const Solve first = *settled;
     const std::vector<Track> all = solvableTracks(shot);
-    const Spread now = spreadOf(*shot.solve, all, shot.plate.width, shot.plate.height),
-                 then = spreadOf(*solved, all, shot.plate.width, shot.plate.height);
-    return Without{.tracks = gone.size(),
-                   .heldOut_px = heldOutOf(*shot.solve, both),
-                   .heldOutThen_px = heldOutOf(*solved, both),
-                   .rms_px = shot.solve->rms_px,
-                   .rmsThen_px = solved->rms_px,
-                   .fewest = now.fewest,
-                   .fewestThen = then.fewest,
-                   .fewestFrame = then.frame,
-                   .covered = now.covered,
-                   .coveredThen = then.covered};
+    Weeding weeding;
+    std::set<TrackId> gone;
+    std::set<std::vector<TrackId>> refused;
+    bool goesOn = true;
+    for (int round = 0, tries = 0; round < kRounds && goesOn; ++round) {
+        const auto look = lookAtSolve(held, progress);
+        if (!look) break;
+        std::vector<std::pair<std::string, std::vector<TrackId>>> steps;
+        for (std::size_t reason = 0; reason < kSuspectReasons; ++reason) {
+            if (!isHarmful(SuspectReason(reason))) continue;
+            std::vector<TrackId> tracks;
+            for (const Suspect& one : look->suspects)
+                if (one.reason == SuspectReason(reason)) tracks.push_back(one.track);
+            steps.emplace_back(wordsOf(SuspectReason(reason)), std::move(tracks));
+        }
+        steps.emplace_back("have the largest errors", worstOf(*held.solve));
+        goesOn = false;
+        for (auto& [words, tracks] : steps) {
+            if (tracks.empty() || refused.contains(tracks) || ++tries > kTries) continue;
+            progress.report(double(round) / kRounds, fmt::format("Without {} that {}", tracks.size(), words));
+            const Shot less = withSetAside(held, tracks, true);
+            auto solved =
+                runSolve(less, progress.part(double(round) / kRounds, double(round + 1) / kRounds), {.refines = true});
+            if (progress.stopped()) break;
+            if (solved) {
+                const Without step = comparedWith(*held.solve, *solved, {tracks.begin(), tracks.end()}, shot, all);
+                if (step.heldOutThen_px > 0 && step.heldOutThen_px < kGain * step.heldOut_px &&
+                    step.fewestThen >= std::max(8.0, kKept * step.fewest) &&
+                    step.coveredThen >= step.covered - kUncovered) {
+                    gone.insert(tracks.begin(), tracks.end());
+                    weeding.steps.push_back(fmt::format("{} that {}", tracks.size(), words));
+                    held = less;
+                    held.solve = std::make_shared<const Solve>(std::move(*solved));
+                    goesOn = true;
+                    break;
+                }
+            }
+            refused.insert(std::move(tracks));
+        }
+    }
+    const Without whole = comparedWith(first, *held.solve, gone, shot, all);
+    weeding.aside.assign(gone.begin(), gone.end());
+    weeding.heldOut_px = whole.heldOut_px;
+    weeding.heldOutThen_px = whole.heldOutThen_px;
+    weeding.solve = *held.solve;
+    return weeding;
 }
 
 }  // namespace pinion

@@ -8,6 +8,7 @@
 #include <cstdint>
 #include <map>
 #include <span>
+#include <string>
 #include <vector>
 
 namespace pinion {
@@ -38,5 +39,18 @@ struct Without {
 /// The shot is not changed. Fails where too little would be left.
 Expected<Without> solveWithout(const Shot& shot, std::span<const TrackId> tracks,
                                const Progress& progress = Progress{});
+
+/// Suspects and worst tracks set aside as long as the error on held-out tracks falls by it.
+struct Weeding {
+    std::vector<TrackId> aside;
+    double heldOut_px = 0, heldOutThen_px = 0;  ///< of the held-out tracks that stay, adjusted alike before and after
+    std::vector<std::string> steps;             ///< what was set aside, in words
+    Solve solve;                                ///< of what is left
+};
+/// Tries each reason's suspects, then the worst one in fifty, adjusting anew from where the solve stands; keeps a step
+/// that lowers the held-out error by half a per cent, leaves each frame half of its tracks (and eight) and the picture
+/// covered, and stops when none does. The shot is not changed; stopped, it gives what it has. Fails where nothing is
+/// solved, or too few tracks are there to hold any out.
+Expected<Weeding> setAsideWhileItGains(const Shot& shot, const Progress& progress = Progress{});
 
 }  // namespace pinion

@@ -1,6 +1,7 @@
 #include "stages/camera/camerastage.h"
 
 #include "canvas/canvas.h"
+#include "jobs/diagnosing.h"
 #include "jobs/proposing.h"
 #include "jobs/solving.h"
 #include "scene/worldview.h"
@@ -18,6 +19,8 @@
 #include "stages/camera/focalcurve.h"
 #include "stages/reasons.h"
 #include "widgets/commands.h"
+
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <chrono>
@@ -50,6 +53,13 @@ void CameraStage::furnish(const Desk& desk) {
             startSolve();
         },
         [this] { return whyNoTracks(session_); });
+    desk.commands.add(
+        "Solve", "Set aside while it gains", {}, [this] { startSettingAside(); },
+        [this] {
+            return !session_.shot().solve ? QString("nothing is solved yet")
+                   : session_.isBusy()    ? QString("another job runs")
+                                          : QString();
+        });
     const auto whyNoSolve = [this] { return session_.shot().solve ? QString() : QString("nothing is solved yet"); };
     using Arrows = SolveLooker::Arrows;
     for (const auto& [name, arrows] :
@@ -124,6 +134,28 @@ void CameraStage::setSuspectsAside() {
     const auto tracks = looker.suspects(*looker.held());
     if (tracks.empty()) return;
     session_.edit(QString("Set %1 suspects aside").arg(tracks.size()), withSetAside(session_.shot(), tracks, true));
+}
+
+void CameraStage::startSettingAside() {
+    const Shot shot = session_.shot();
+    const auto run = [shot](const JobLink& link) { return setAsideWhileItGains(shot, link.progress); };
+    const auto merge = [this, shot](Weeding& weeding) {
+        if (weeding.aside.empty()) {
+            session_.say(QString("Nothing is gained by setting tracks aside: held out stays %1 px.")
+                             .arg(weeding.heldOut_px, 0, 'f', 3));
+            return;
+        }
+        const Shot less = withSetAside(session_.shot(), weeding.aside, true);
+        const Shot asked = withSetAside(shot, weeding.aside, true);
+        session_.edit(QString("Set %1 tracks aside while it gains").arg(weeding.aside.size()),
+                      withSolve(less, weeding.solve, asked));
+        session_.say(QString("Held out %1 px, was %2, without %3 tracks: %4.")
+                         .arg(weeding.heldOutThen_px, 0, 'f', 3)
+                         .arg(weeding.heldOut_px, 0, 'f', 3)
+                         .arg(weeding.aside.size())
+                         .arg(text(fmt::format("{}", fmt::join(weeding.steps, ", ")))));
+    };
+    session_.jobs.start(Job<Weeding>{.name = "Setting aside while it gains", .run = run, .merge = merge});
 }
 
 void CameraStage::maskMover(std::size_t place) {

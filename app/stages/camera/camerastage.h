@@ -39,6 +39,9 @@ public:
     void setWorstAside();
     /// The tracks of the reason that is held.
     void setSuspectsAside();
+    /// Suspects and worst tracks, as long as the error on held-out tracks falls by it; one edit, with the solve of what
+    /// is left.
+    void startSettingAside();
     /// A matte about the tracks of what the solve told apart as moving, by its place in the list.
     void maskMover(std::size_t place);
     /// Solves for the camera that sees these tracks stand still.

@@ -85,13 +85,17 @@ private:
         auto* aside = named(new QPushButton("Set aside"), "suspectsAside",
                             "Take these tracks out of the solve; solve "
                             "or refine to see it");
-        auto* buttons = buttonRow({aside});
-        wide(buttons);
+        auto* gains = named(new QPushButton("While it gains"), "whileItGains",
+                            "Sets suspects and the worst tracks aside as long as the error on held-out tracks falls by "
+                            "it, frames keep their tracks and the picture stays covered; stops by itself");
+        wide(buttonRow({aside, gains}));
         onClick(aside, [this] { stage_.setSuspectsAside(); });
-        onRefresh([this, words, aside, buttons] {
+        onClick(gains, [this] { stage_.startSettingAside(); });
+        onRefresh([this, words, aside, gains] {
             const auto tracks = looker_.held() ? looker_.suspects(*looker_.held()) : std::vector<TrackId>{};
             words->setVisible(!tracks.empty());
-            buttons->setVisible(!tracks.empty());
+            aside->setVisible(!tracks.empty());
+            gains->setEnabled(!session_.isBusy() && looker_.look());
             if (tracks.empty()) return;
             aside->setText(QString("Set %1 aside").arg(tracks.size()));
             aside->setEnabled(!session_.isBusy());
