@@ -25,6 +25,7 @@ enum class Errand {
     showShapes,  ///< mattes, to look at and change
     drawShape,   ///< a new one, round what passes in front
     steady,      ///< the picture held still
+    layGround,   ///< under the solved scene
     handOn       ///< what can be delivered
 };
 

@@ -191,8 +191,14 @@ bool isBeyond(const std::vector<TrackErrors>& all, std::size_t track,
 
 /// Of each track the one it doubles: on the same place on nearly all frames that both have. The longer one stays.
 std::vector<std::size_t> doublesOf(const std::vector<TrackErrors>& all, const Neighbours& neighbours, double same_px) {
+    // Of long shots some of the frames say it as well.
+    constexpr std::size_t kAsked = 1'000'000;
+    std::size_t samples = 0;
+    for (const TrackErrors& one : all) samples += one.of.size();
+    const int step = int(1 + samples / kAsked);
     std::map<std::pair<std::size_t, std::size_t>, int> together;
     for (const auto& [frame, seen] : neighbours.frames()) {
+        if (frame % step != 0) continue;
         std::map<std::pair<int, int>, std::vector<std::size_t>> cells;
         const auto cellOf = [&](const Vector2d& at) {
             return std::pair(int(std::floor(at.x() / same_px)), int(std::floor(at.y() / same_px)));
@@ -218,7 +224,8 @@ std::vector<std::size_t> doublesOf(const std::vector<TrackErrors>& all, const Ne
         auto [a, b] = pair;
         const int from = std::max(all[a].of.front().frame, all[b].of.front().frame),
                   to = std::min(all[a].of.back().frame, all[b].of.back().frame);
-        if (count < kStays || count < 0.8 * (to - from + 1)) continue;
+        const int asked = to / step - (from - 1) / step;
+        if (count * step < kStays || count < 0.8 * asked) continue;
         const auto isBetter = [&](std::size_t one, std::size_t two) {
             return std::pair(all[one].of.size(), two) > std::pair(all[two].of.size(), one);
         };

@@ -10,6 +10,7 @@
 #include <set>
 #include <string>
 #include <unordered_map>
+#include <utility>
 
 namespace pinion {
 namespace {
@@ -76,6 +77,10 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
     if (progress.stopped()) return failure(Fault::stopped, "stopped");
     look.suspects = suspectsOf(*shot.solve, look.errors);
     std::map<int, std::pair<double, int>> sums;
+    constexpr int kWide = 16, kHigh = 9;
+    std::vector<SolveLook::Part> parts(kWide * kHigh);
+    std::vector<std::size_t> last(parts.size(), look.errors.size());
+    const double wide = double(shot.plate.width) / kWide, high = double(shot.plate.height) / kHigh;
     for (std::size_t t = 0; t < look.errors.size(); ++t) {
         const SolvedTrack& solved = shot.solve->tracks[t];
         if (solved.role != TrackRole::used) continue;
@@ -85,8 +90,20 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
             auto& [squares, count] = sums[one.frame];
             squares += one.error.squaredNorm();
             ++count;
+            const int x = std::clamp(int(one.at.x() / wide), 0, kWide - 1),
+                      y = std::clamp(int(one.at.y() / high), 0, kHigh - 1);
+            const auto at = std::size_t(y * kWide + x);
+            parts[at].middle = {(x + 0.5) * wide, (y + 0.5) * high};
+            parts[at].mean += one.error;
+            ++parts[at].errors;
+            parts[at].tracks += std::exchange(last[at], t) != t;
         }
     }
+    for (SolveLook::Part& part : parts)
+        if (part.errors > 0) {
+            part.mean /= part.errors;
+            look.parts.push_back(part);
+        }
     for (const auto& [frame, sum] : sums) look.byFrame[frame] = std::sqrt(sum.first / sum.second);
     return look;
 }

@@ -99,6 +99,10 @@ TEST_CASE("suspects are listed by their reason, a click chooses them and tells w
     CHECK(f.rows() == QStringList{"1 jump", "1 slide or drift"});
     CHECK(f.list->isVisible());
     CHECK_FALSE(f.words->isVisible());
+    // Nothing else stands out, so the ground comes next.
+    auto* next = f.button("nextStep");
+    CHECK(next->text() == "Open World");
+    CHECK(f.window.findChild<QLabel*>("nextStepWords")->text().contains("the ground"));
     f.click(0);
     CHECK(f.session.selection.list() == std::vector<TrackId>{1});
     CHECK(f.words->text().contains("p1 jumps by"));
@@ -121,7 +125,8 @@ TEST_CASE("suspects are listed by their reason, a click chooses them and tells w
     REQUIRE(f.waitForLook());
     CHECK(f.rows() == QStringList{"1 jump", "1 slide or drift"});
     // Another card is opened: nothing is held any more, and nothing is worked out.
-    f.window.docket().open("tracks");
+    QTest::mouseClick(next, Qt::LeftButton);
+    CHECK(f.window.docket().openStage() == "world");
     CHECK_FALSE(f.camera.looker.held());
     CHECK_FALSE(f.camera.looker.look());
 }

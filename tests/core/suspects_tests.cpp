@@ -1,14 +1,18 @@
 // A solve that is looked at: every track's errors, and which tracks are suspected of what. Cameras and points are made
 // up, and so are the ways in which tracks go wrong.
 
+#include "camera/cloudpick.h"
 #include "camera/suspects.h"
 #include "camera/trackerrors.h"
 #include "jobs/diagnosing.h"
+#include "jobs/nextstep.h"
 #include "scenarios/judge.h"
+#include "shot/stages/camerastage.h"
 
 #include <catch2/catch.hpp>
 
 #include <Eigen/Geometry>
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -208,6 +212,87 @@ TEST_CASE("what the solve told apart as a mover is suspected of that, and a narr
     REQUIRE(suspectOf(found, looked.tracks[narrow].id));
     CHECK(suspectOf(found, looked.tracks[narrow].id)->reason == SuspectReason::narrow);
     CHECK(found.size() == 3);
+}
+
+TEST_CASE(
+    "the next step names the likeliest cause: what changed, what moves, where it is thin, the lens, suspects, ground") {
+    Looked looked;
+    looked.solve.motion = CameraMotion::travelling;
+    Shot shot;
+    shot.plate.width = 1920;
+    shot.plate.height = 1080;
+    shot.plate.range = {kFirst, kFirst + kFrames - 1};
+    const auto stepOf = [&] {
+        looked.solve.tracks = List<SolvedTrack>(looked.solved);
+        shot.tracks = List<Track>(looked.tracks);
+        shot.solve = std::make_shared<const Solve>(looked.solve);
+        shot.solvedKey = solveKey(shot);
+        return nextStepOf(shot, *lookAtSolve(shot));
+    };
+    CHECK(stepOf().kind == NextStep::Kind::layGround);
+    shot.world.ground = List<TrackId>({1, 2, 3});
+    CHECK(stepOf().kind == NextStep::Kind::none);
+    shot.solvedKey += 1;
+    CHECK(nextStepOf(shot, *lookAtSolve(shot)).kind == NextStep::Kind::solveAgain);
+    // A twentieth of the tracks slides.
+    const Looked good = looked;
+    for (std::size_t t = 0; t < 6; ++t) {
+        looked.bend(t, [](int f) { return Vector2d(0.02 * f, 0.16 * f); });
+        looked.solved[t].role = TrackRole::used;
+    }
+    NextStep step = stepOf();
+    CHECK(step.kind == NextStep::Kind::setAside);
+    CHECK(step.words.find("6 of 90 used tracks") != std::string::npos);
+    // The lens bends otherwise than it was found to: all lean outwards near the corners.
+    looked = good;
+    looked.solve.lens.k1 -= 0.02;
+    step = stepOf();
+    CHECK(step.kind == NextStep::Kind::freeLens);
+    shot.solveSettings.distortion = SolveSettings::Distortion::full;
+    CHECK(stepOf().kind != NextStep::Kind::freeLens);
+    shot.solveSettings = {};
+    looked = good;
+    looked.solve.focalRange_mm = {25, 61};
+    step = stepOf();
+    CHECK(step.kind == NextStep::Kind::guessFocal);
+    CHECK(step.focal_mm == Approx(36 * 1700 / 1920.0));
+    CHECK(step.words.find("25 to 61 mm") != std::string::npos);
+    looked.solve.frames = looked.solve.frames.edited([](auto& frames) { frames[12].tracks = 9; });
+    step = stepOf();
+    CHECK(step.kind == NextStep::Kind::goThere);
+    CHECK(step.frame == kFirst + 12);
+    looked.solve.frames = looked.solve.frames.edited([](auto& frames) { frames.erase(frames.begin() + 30); });
+    step = stepOf();
+    CHECK(step.frame == kFirst + 30);
+    CHECK(step.words.find("1 frame has no camera") != std::string::npos);
+    looked.solve.movers =
+        List<MovingTracks>({{{50, 51}, {kFirst, kFirst + 9}}, {{10, 11, 12, 13}, {kFirst + 2, kFirst + 30}}});
+    step = stepOf();
+    CHECK(step.kind == NextStep::Kind::maskMover);
+    CHECK(step.mover == 1);
+    looked.tracks[10].setAside = looked.tracks[11].setAside = true;
+    CHECK(stepOf().kind == NextStep::Kind::goThere);
+}
+
+TEST_CASE("points are chosen by where they lie: those far beyond the rest, and the neighbours of some") {
+    Looked looked;
+    const std::size_t far = looked.add({20, 2, -60}), direction = looked.add({1, 2, -8});
+    looked.solved[direction].direction = Vector3d(0, 0, -1);
+    looked.solved[direction].xyz.reset();
+    // Two clumps, apart from each other and from the rest.
+    std::vector<TrackId> left, right;
+    for (int i = 0; i < 9; ++i) {
+        left.push_back(looked.tracks[looked.add({-30 + 0.2 * (i % 3), 0.2 * (i / 3), -7})].id);
+        right.push_back(looked.tracks[looked.add({30 + 0.2 * (i % 3), 0.2 * (i / 3), -7})].id);
+    }
+    looked.solve.tracks = List<SolvedTrack>(looked.solved);
+    CHECK(beyond(looked.solve, 6) == std::vector<TrackId>{looked.tracks[far].id, looked.tracks[direction].id});
+    CHECK(beyond(looked.solve, 0).size() == looked.tracks.size());
+    auto found = grown(looked.solve, {left[4]});
+    std::sort(found.begin(), found.end());
+    CHECK(found == left);
+    CHECK(grown(looked.solve, {}).empty());
+    CHECK(grown(Solve{}, {7}) == std::vector<TrackId>{7});
 }
 
 TEST_CASE("a solve without some tracks is measured by the same held-out tracks, and says what is left where") {

@@ -4,6 +4,7 @@
 #include "stages/camera/errorhistogram.h"
 #include "stages/camera/measurestable.h"
 #include "stages/camera/moverlist.h"
+#include "stages/camera/nextstepline.h"
 #include "stages/camera/objectlist.h"
 #include "stages/camera/solvefigures.h"
 #include "stages/camera/suspectlist.h"
@@ -176,6 +177,9 @@ private:
             solves->setCurrentIndex(solves->findData(shot.solveId));
             solves->setEnabled(!session_.isBusy());
         });
+        auto* next = makeNextStepLine(session_, stage_);
+        wide(next);
+        showIf({next}, [](const Shot& shot) { return shot.solve != nullptr; });
         wide(makeMoverList(session_, stage_));
         wide(makeObjectList(session_, stage_));
         auto* suspects = makeSuspectList(session_, stage_);

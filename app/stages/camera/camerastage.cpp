@@ -1,7 +1,9 @@
 #include "stages/camera/camerastage.h"
 
+#include "camera/cloudpick.h"
 #include "canvas/canvas.h"
 #include "jobs/diagnosing.h"
+#include "jobs/nextstep.h"
 #include "jobs/proposing.h"
 #include "jobs/solving.h"
 #include "scene/worldview.h"
@@ -24,6 +26,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <set>
 #include <span>
 
@@ -67,6 +70,32 @@ void CameraStage::furnish(const Desk& desk) {
         desk.commands.add(
             "Solve", name, {}, [this, arrows] { looker.showArrows(looker.arrows() == arrows ? Arrows::none : arrows); },
             whyNoSolve);
+}
+
+void CameraStage::addChoosing(const Desk& desk) {
+    constexpr double kFar = 4;  // times the median
+    const auto whyNoSolve = [this] { return session_.shot().solve ? QString() : QString("nothing is solved yet"); };
+    desk.commands.add(
+        "Solve", "Select their neighbours in space", {},
+        [this] {
+            const auto tracks = grown(*session_.shot().solve, session_.selection.tracks());
+            session_.selection.set({tracks.begin(), tracks.end()});
+        },
+        [this, whyNoSolve] {
+            return !whyNoSolve().isEmpty()        ? whyNoSolve()
+                   : session_.selection.isEmpty() ? QString("no track is selected")
+                                                  : QString();
+        });
+    desk.commands.add(
+        "Solve", "Select what is far, beyond 4 times the median", {},
+        [this] {
+            const auto tracks = beyond(*session_.shot().solve, kFar);
+            session_.selection.set({tracks.begin(), tracks.end()});
+            session_.say(QString("%1 tracks are farther away than %2 times the median, or directions alone.")
+                             .arg(tracks.size())
+                             .arg(kFar));
+        },
+        whyNoSolve);
 }
 
 void CameraStage::takeLive(std::shared_ptr<const SolveView> view) {
@@ -156,6 +185,39 @@ void CameraStage::startSettingAside() {
                          .arg(text(fmt::format("{}", fmt::join(weeding.steps, ", ")))));
     };
     session_.jobs.start(Job<Weeding>{.name = "Setting aside while it gains", .run = run, .merge = merge});
+}
+
+void CameraStage::takeStep(const NextStep& step) {
+    if (session_.isBusy()) return;
+    const auto solveWith = [this](const QString& name, const auto& change) {
+        Shot shot = session_.shot();
+        change(shot.solveSettings);
+        session_.edit(name, std::move(shot));
+        startSolve();
+    };
+    switch (step.kind) {
+        case NextStep::Kind::solveAgain:
+            return startSolve(true);
+        case NextStep::Kind::goThere:
+            return session_.player.goTo(step.frame);
+        case NextStep::Kind::maskMover:
+            return maskMover(step.mover);
+        case NextStep::Kind::guessFocal:
+            return solveWith("Guess the focal length", [&](SolveSettings& settings) {
+                settings.focal = Knowledge::guessed;
+                settings.focal_mm = std::round(step.focal_mm);
+                settings.focalSigma_mm = std::max(1.0, 0.05 * settings.focal_mm);
+            });
+        case NextStep::Kind::freeLens:
+            return solveWith("Find all terms of the lens",
+                             [](SolveSettings& settings) { settings.distortion = SolveSettings::Distortion::full; });
+        case NextStep::Kind::setAside:
+            return startSettingAside();
+        case NextStep::Kind::layGround:
+            return desk().ask(Errand::layGround);
+        case NextStep::Kind::none:
+            break;
+    }
 }
 
 void CameraStage::maskMover(std::size_t place) {

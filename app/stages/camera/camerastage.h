@@ -9,6 +9,7 @@
 
 namespace pinion {
 
+struct NextStep;
 struct SolveView;
 
 /// The camera: solved from the tracks, and the line that sets the worst of them aside.
@@ -42,6 +43,8 @@ public:
     /// Suspects and worst tracks, as long as the error on held-out tracks falls by it; one edit, with the solve of what
     /// is left.
     void startSettingAside();
+    /// Does what was said to be next.
+    void takeStep(const NextStep& step);
     /// A matte about the tracks of what the solve told apart as moving, by its place in the list.
     void maskMover(std::size_t place);
     /// Solves for the camera that sees these tracks stand still.
@@ -59,6 +62,7 @@ signals:
 
 private:
     void takeLive(std::shared_ptr<const SolveView> view);
+    void addChoosing(const Desk& desk);
 
     std::shared_ptr<const SolveView> live_;
     double trimPreview_ = 0.0;

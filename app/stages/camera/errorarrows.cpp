@@ -7,13 +7,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 namespace pinion {
 namespace {
 
 constexpr double kFrameTimes = 20, kGatheredTimes = 200;
-constexpr int kAcross = 16, kDown = 9;
 constexpr int kFewest = 12;  // errors in a part before their mean says anything
 
 /// From a place of the plate along a vector of it; what fits recedes.
@@ -54,26 +52,10 @@ void ErrorArrows::paint(QPainter& painter, const PlateView& view) {
             drawArrow(painter, view, at->at, kFrameTimes * at->error, shadeOf(at->error.norm(), usual));
         }
     } else {
-        struct Part {
-            Eigen::Vector2d sum{0, 0};
-            int count = 0;
-        };
-        std::map<std::pair<int, int>, Part> parts;
-        const double wide = double(shot.plate.width) / kAcross, high = double(shot.plate.height) / kDown;
-        for (const TrackErrors& track : look->errors) {
-            if (track.role != TrackRole::used && track.role != TrackRole::heldOut) continue;
-            for (const TrackErrors::Error& one : track.of) {
-                Part& part = parts[{int(std::floor(one.at.x() / wide)), int(std::floor(one.at.y() / high))}];
-                part.sum += one.error;
-                ++part.count;
-            }
-        }
-        for (const auto& [place, part] : parts) {
-            if (part.count < kFewest) continue;
-            const Eigen::Vector2d mean = part.sum / part.count;
-            drawArrow(painter, view, {(place.first + 0.5) * wide, (place.second + 0.5) * high}, kGatheredTimes * mean,
-                      shadeOf(mean.norm(), 0.15 * usual));
-        }
+        for (const SolveLook::Part& part : look->parts)
+            if (part.errors >= kFewest)
+                drawArrow(painter, view, part.middle, kGatheredTimes * part.mean,
+                          shadeOf(part.mean.norm(), 0.15 * usual));
     }
     const bool isFrame = looker_.arrows() == SolveLooker::Arrows::frame;
     drawLabel(painter, QPointF(12, painter.viewport().height() - 34),

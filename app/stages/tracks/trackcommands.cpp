@@ -247,6 +247,15 @@ void TracksStage::addListCommands(const Desk& desk) {
         },
         plate);
     c.add(
+        "Edit", "Select all others", {},
+        [=, this] {
+            std::set<TrackId> others;
+            for (const Track& track : session_.shot().tracks)
+                if (!session_.selection.contains(track.id)) others.insert(track.id);
+            session_.selection.set(others);
+        },
+        plate);
+    c.add(
         "Track", "Duplicate", {K("Ctrl+Shift+D")},
         [=, this] {
             std::vector<TrackId> copies;

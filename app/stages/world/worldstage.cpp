@@ -70,6 +70,12 @@ void WorldStage::showWorld(const std::optional<World>& world) {
     desk().canvas.update();
 }
 
+bool WorldStage::take(Errand errand) {
+    if (errand != Errand::layGround) return false;
+    openOwnCard();
+    return true;
+}
+
 bool WorldStage::keyHeld(const QKeySequence& key, bool isDown) {
     // Let go, the modifier may be up before the key.
     const bool isOurs = isDown ? key == QKeySequence("Shift+Q") && session_.shot().solve : isBeforeShown_;

@@ -22,6 +22,7 @@ public:
     StageReport report() const override;
     QWidget* makeCard() override;
     void furnish(const Desk& desk) override;
+    bool take(Errand errand) override;
     void enter() override;
     bool keyHeld(const QKeySequence& key, bool isDown) override;
     /// The world as it was before it was last set, while a key or a button is held.
