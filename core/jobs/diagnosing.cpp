@@ -1,5 +1,6 @@
 #include "jobs/diagnosing.h"
 
+#include "base/median.h"
 #include "jobs/solving.h"
 #include "shot/edits/trackedits.h"
 #include "shot/ingredients.h"
@@ -10,7 +11,6 @@
 #include <set>
 #include <string>
 #include <unordered_map>
-#include <utility>
 
 namespace pinion {
 namespace {
@@ -78,8 +78,12 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
     look.suspects = suspectsOf(*shot.solve, look.errors);
     std::map<int, std::pair<double, int>> sums;
     constexpr int kWide = 16, kHigh = 9;
-    std::vector<SolveLook::Part> parts(kWide * kHigh);
-    std::vector<std::size_t> last(parts.size(), look.errors.size());
+    struct Crossing {
+        std::size_t track = 0;
+        Eigen::Vector2d sum{0, 0};
+        int count = 0;
+    };
+    std::vector<std::vector<Crossing>> parts(kWide * kHigh);
     const double wide = double(shot.plate.width) / kWide, high = double(shot.plate.height) / kHigh;
     for (std::size_t t = 0; t < look.errors.size(); ++t) {
         const SolvedTrack& solved = shot.solve->tracks[t];
@@ -92,18 +96,23 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
             ++count;
             const int x = std::clamp(int(one.at.x() / wide), 0, kWide - 1),
                       y = std::clamp(int(one.at.y() / high), 0, kHigh - 1);
-            const auto at = std::size_t(y * kWide + x);
-            parts[at].middle = {(x + 0.5) * wide, (y + 0.5) * high};
-            parts[at].mean += one.error;
-            ++parts[at].errors;
-            parts[at].tracks += std::exchange(last[at], t) != t;
+            std::vector<Crossing>& part = parts[std::size_t(y * kWide + x)];
+            if (part.empty() || part.back().track != t) part.push_back({.track = t});
+            part.back().sum += one.error;
+            ++part.back().count;
         }
     }
-    for (SolveLook::Part& part : parts)
-        if (part.errors > 0) {
-            part.mean /= part.errors;
-            look.parts.push_back(part);
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        if (parts[i].empty()) continue;
+        std::vector<double> across, down;
+        for (const Crossing& one : parts[i]) {
+            across.push_back(one.sum.x() / one.count);
+            down.push_back(one.sum.y() / one.count);
         }
+        look.parts.push_back({{(double(i % kWide) + 0.5) * wide, (double(i / kWide) + 0.5) * high},
+                              {median(std::move(across)), median(std::move(down))},
+                              int(parts[i].size())});
+    }
     for (const auto& [frame, sum] : sums) look.byFrame[frame] = std::sqrt(sum.first / sum.second);
     return look;
 }

@@ -19,12 +19,13 @@ struct SolveLook {
     std::vector<Suspect> suspects;    ///< of tracks that count
     /// RMS of the tracks that were used, a frame, in pixels.
     std::map<int, double> byFrame;
-    /// The mean error of used tracks in each part of the picture (16 across, 9 down) over the whole shot: what many
-    /// share there is the lens, not they. Parts that no track crosses are none of these.
+    /// The usual error of used tracks in each part of the picture (16 across, 9 down) over the whole shot, the median
+    /// of what each is off there in the mean: what most share is the lens, not they. Parts that no track crosses are
+    /// none.
     struct Part {
         Eigen::Vector2d middle{0, 0};
-        Eigen::Vector2d mean{0, 0};
-        int errors = 0, tracks = 0;
+        Eigen::Vector2d usual{0, 0};
+        int tracks = 0;
     };
     std::vector<Part> parts;
 };

@@ -65,7 +65,7 @@ NextStep lensPattern(const Shot& shot, const SolveLook& look) {
     int told = 0;
     for (const SolveLook::Part& part : look.parts)
         if (part.tracks >= 6) {
-            squares += part.mean.squaredNorm();
+            squares += part.usual.squaredNorm();
             ++told;
         }
     if (told < 20) return {};

@@ -125,6 +125,8 @@ TEST_CASE("suspects are listed by their reason, a click chooses them and tells w
     REQUIRE(f.waitForLook());
     CHECK(f.rows() == QStringList{"1 jump", "1 slide or drift"});
     // Another card is opened: nothing is held any more, and nothing is worked out.
+    CHECK(next->text() == "Open World");
+    CHECK(next->isEnabled());
     QTest::mouseClick(next, Qt::LeftButton);
     CHECK(f.window.docket().openStage() == "world");
     CHECK_FALSE(f.camera.looker.held());

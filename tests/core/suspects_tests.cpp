@@ -241,12 +241,14 @@ TEST_CASE(
         looked.solved[t].role = TrackRole::used;
     }
     NextStep step = stepOf();
+    for (std::size_t t = 0; t < 6; ++t) CHECK(suspectOf(looked.suspects(), looked.tracks[t].id));
     CHECK(step.kind == NextStep::Kind::setAside);
     CHECK(step.words.find("6 of 90 used tracks") != std::string::npos);
     // The lens bends otherwise than it was found to: all lean outwards near the corners.
     looked = good;
     looked.solve.lens.k1 -= 0.02;
     step = stepOf();
+    INFO(step.words);
     CHECK(step.kind == NextStep::Kind::freeLens);
     shot.solveSettings.distortion = SolveSettings::Distortion::full;
     CHECK(stepOf().kind != NextStep::Kind::freeLens);

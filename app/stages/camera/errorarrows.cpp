@@ -12,7 +12,7 @@ namespace pinion {
 namespace {
 
 constexpr double kFrameTimes = 20, kGatheredTimes = 200;
-constexpr int kFewest = 12;  // errors in a part before their mean says anything
+constexpr int kFewest = 3;  // tracks in a part before they say anything
 
 /// From a place of the plate along a vector of it; what fits recedes.
 void drawArrow(QPainter& painter, const PlateView& view, const Eigen::Vector2d& from, const Eigen::Vector2d& along,
@@ -53,13 +53,13 @@ void ErrorArrows::paint(QPainter& painter, const PlateView& view) {
         }
     } else {
         for (const SolveLook::Part& part : look->parts)
-            if (part.errors >= kFewest)
-                drawArrow(painter, view, part.middle, kGatheredTimes * part.mean,
-                          shadeOf(part.mean.norm(), 0.15 * usual));
+            if (part.tracks >= kFewest)
+                drawArrow(painter, view, part.middle, kGatheredTimes * part.usual,
+                          shadeOf(part.usual.norm(), 0.15 * usual));
     }
     const bool isFrame = looker_.arrows() == SolveLooker::Arrows::frame;
     drawLabel(painter, QPointF(12, painter.viewport().height() - 34),
-              isFrame ? "errors on this frame, 20 times" : "mean errors of the whole shot, 200 times", theme::kDim);
+              isFrame ? "errors on this frame, 20 times" : "usual errors of the whole shot, 200 times", theme::kDim);
 }
 
 }  // namespace pinion

@@ -27,7 +27,7 @@ public:
 private:
     void addArrows() {
         auto* arrows = named(choice({"not shown", "on this frame", "whole shot"}), "errorArrows",
-                             "Where tracks lie beside their points: an arrow each, 20 times as long; or their mean in "
+                             "Where tracks lie beside their points: an arrow each, 20 times as long; or what is usual in "
                              "each part of the picture, 200 times: a lens that is wrong shows as a pattern");
         row("Errors", arrows);
         connect(arrows, &QComboBox::activated, this,
