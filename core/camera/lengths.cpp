@@ -182,6 +182,7 @@ private:
     }
 
     void apply(const Equations& equations, const VectorXd& steps, const std::vector<Vector3d>& pointSteps) {
+        const Bundle before = bundle_;
         for (std::size_t i = 0; i < bundle_.cameras.size(); ++i) {
             const Index at = Index(i) * B;
             const Vector3d turn = steps.segment<3>(at);
@@ -196,8 +197,14 @@ private:
             const double step = steps[Index(bundle_.cameras.size()) * B + Index(c)];
             moveTerm(bundle_, equations.terms()[c], step);
         }
-        for (std::size_t p = 0; p < bundle_.points.size(); ++p)
-            bundle_.points[p] = (bundle_.points[p] + equations.tangent(p) * pointSteps[p]).normalized();
+        // What its sightings hardly determine (short, far, or gone astray) would be thrown across the picture by a
+        // whole step; those that are measured follow their measures.
+        equations.settlePoints(bundle_, before, pointSteps);
+        for (const KnownLength& known : lengths_)
+            for (const int point : {known.a, known.b}) {
+                const auto p = std::size_t(point);
+                bundle_.points[p] = (before.points[p] + equations.tangent(p) * pointSteps[p]).normalized();
+            }
     }
 
     Bundle& bundle_;
