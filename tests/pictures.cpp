@@ -156,8 +156,7 @@ void standThings(MainWindow& window, const QString& plate, const Shoot& shoot) {
     settle(window);
     clickAt(window, 905, 380);
     settle(window);
-    if (world.hand.held())
-        session.edit("Name", withStandInRenamed(session.shot(), *world.hand.standIn(), "timetable"));
+    if (world.hand.held()) session.edit("Name", withStandInRenamed(session.shot(), *world.hand.standIn(), "timetable"));
     // A lamp post on the deck, behind the trolley that passes.
     world.addMesh((plate.section('/', 0, -2) + "/.." + "/lamp-post.obj").toStdString());
     settle(window);

@@ -26,9 +26,10 @@ public:
 
 private:
     void addArrows() {
-        auto* arrows = named(choice({"not shown", "on this frame", "whole shot"}), "errorArrows",
-                             "Where tracks lie beside their points: an arrow each, 20 times as long; or what is usual in "
-                             "each part of the picture, 200 times: a lens that is wrong shows as a pattern");
+        auto* arrows =
+            named(choice({"not shown", "on this frame", "whole shot"}), "errorArrows",
+                  "Where tracks lie beside their points: an arrow each, 20 times as long; or what is usual in "
+                  "each part of the picture, 200 times: a lens that is wrong shows as a pattern");
         row("Errors", arrows);
         connect(arrows, &QComboBox::activated, this,
                 [this](int index) { looker_.showArrows(SolveLooker::Arrows(index)); });
