@@ -14,7 +14,7 @@ namespace {
 
 constexpr int kThin = 20;          // tracks on a frame, below which a camera wanders
 constexpr double kPattern = 0.45;  // of the noise: a mean that many tracks share is no noise
-constexpr double kHarmful = 0.04;  // share of the used tracks
+constexpr double kHarmful = 0.1;   // share of the used tracks; a rendered plate's good solve has 0.06
 
 /// A frame without a camera, or the one with the fewest tracks where those are few.
 NextStep thinFrame(const Shot& shot) {
