@@ -140,7 +140,7 @@ std::optional<Vector4d> placeOf(const std::vector<Sighting>& seen, double noise_
 SolvedViews::SolvedViews(const Solve& solve) : noise_px_(solve.noise_px) {
     if (solve.frames.isEmpty()) return;
     first_ = solve.frames.front().frame;
-    rows_.resize(std::size_t(solve.frames.back().frame - first_ + 1));
+    rows_.resize(std::size_t(solve.frames.back().frame - first_) + 1);
     parallelFor(
         rows_.size(), [&](std::size_t i) { rows_[i] = FrameRows::of(solve, first_ + int(i)); }, 16);
 }

@@ -96,7 +96,7 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
             ++count;
             const int x = std::clamp(int(one.at.x() / wide), 0, kWide - 1),
                       y = std::clamp(int(one.at.y() / high), 0, kHigh - 1);
-            std::vector<Crossing>& part = parts[std::size_t(y * kWide + x)];
+            std::vector<Crossing>& part = parts[std::size_t(y) * kWide + std::size_t(x)];
             if (part.empty() || part.back().track != t) part.push_back({.track = t});
             part.back().sum += one.error;
             ++part.back().count;
@@ -109,7 +109,8 @@ Expected<SolveLook> lookAtSolve(const Shot& shot, const Progress& progress) {
             across.push_back(one.sum.x() / one.count);
             down.push_back(one.sum.y() / one.count);
         }
-        look.parts.push_back({{(double(i % kWide) + 0.5) * wide, (double(i / kWide) + 0.5) * high},
+        const std::size_t column = i % kWide, row = i / kWide;
+        look.parts.push_back({{(double(column) + 0.5) * wide, (double(row) + 0.5) * high},
                               {median(std::move(across)), median(std::move(down))},
                               int(parts[i].size())});
     }
