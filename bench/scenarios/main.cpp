@@ -3,7 +3,9 @@
 #include "base/units.h"
 #include "scenarios/crowdedshot.h"
 #include "jobs/diagnosing.h"
+#include "jobs/nextstep.h"
 #include "scenarios/judge.h"
+#include "shot/stages/camerastage.h"
 
 #include <CLI/CLI.hpp>
 #include <chrono>
@@ -64,8 +66,8 @@ struct Totals {
     double heldWorst = 0;
 };
 
-/// The camera before and after what a solve is better off without was set aside, in words.
-std::string weeded(const MadeShot& made, const Solve& solve, Knowledge knowledge) {
+/// The made shot with its solve, as an artist has it.
+Shot shotOf(const MadeShot& made, const Solve& solve, Knowledge knowledge) {
     Shot shot;
     shot.plate.width = made.plan.width;
     shot.plate.height = made.plan.height;
@@ -73,6 +75,19 @@ std::string weeded(const MadeShot& made, const Solve& solve, Knowledge knowledge
     shot.tracks = List<Track>(made.tracks);
     shot.solve = std::make_shared<const Solve>(solve);
     static_cast<SolveSettings&>(shot.solveSettings) = optionsFor(made, knowledge);
+    shot.solvedKey = solveKey(shot);
+    return shot;
+}
+
+/// What the card would say is next.
+std::string nextOf(const Shot& shot) {
+    const auto look = lookAtSolve(shot);
+    return look ? nextStepOf(shot, *look).words : look.error().message;
+}
+
+/// The camera before and after what a solve is better off without was set aside, in words.
+std::string weeded(const MadeShot& made, const Solve& solve, Knowledge knowledge) {
+    const Shot shot = shotOf(made, solve, knowledge);
     const double before = now();
     const auto weeding = setAsideWhileItGains(shot);
     if (!weeding) return weeding.error().message;
@@ -103,7 +118,7 @@ int main(int argc, char** argv) {
                                    "short-tracks", "crop", "small",     "short-move", "far",     "pan-walk", "slide"};
     std::string seeds = "1-3", focal = "unknown";
     bool quiet = false, stages = false, crowded = false;
-    bool fixed = false, weeds = false;
+    bool fixed = false, weeds = false, tellsNext = false;
     int told = 0;
     app.add_option("--kinds", kinds, "kinds of shots")->delimiter(',');
     app.add_option("--seeds", seeds, "A-B");
@@ -114,6 +129,7 @@ int main(int argc, char** argv) {
     app.add_option("--told", told, "so many tracks of the scene, the longest, are said to be of it");
     app.add_flag("--quiet", quiet, "only the table");
     app.add_flag("--stages", stages, "seconds of each stage");
+    app.add_flag("--next", tellsNext, "what the Camera card would say is next");
     app.add_flag("--weed", weeds, "then sets aside while it gains, and judges the camera of what is left");
     CLI11_PARSE(app, argc, argv);
     if (crowded && app.count("--kinds") == 0) kinds = crowdKinds();
@@ -231,6 +247,7 @@ int main(int argc, char** argv) {
                         : "",
                     doubtful ? " DOUBT: " + solve->doubt : "",
                     stages ? "\n    " + solve->reason + "\n    " + stageText : "");
+                if (tellsNext) fmt::print("    next: {}\n", nextOf(shotOf(shot, *solve, knowledge)));
                 if (weeds) fmt::print("    {}\n", weeded(shot, *solve, knowledge));
                 std::fflush(stdout);
             }

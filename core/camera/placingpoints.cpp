@@ -6,6 +6,7 @@
 #include "base/linear.h"
 #include "base/median.h"
 #include "base/parallel.h"
+#include "camera/placing.h"
 
 #include <Eigen/Geometry>
 #include <Eigen/LU>
@@ -24,16 +25,19 @@ namespace {
 constexpr double kNearest = 50;    // times nearer than the median point: not believed
 constexpr double kDepthShown = 6;  // rise of the log-likelihood that shows a depth
 
-/// One sighting of a point that is being placed.
-struct View {
-    Matrix3d rotation;
-    Vector3d translation;
-    Vector2d plane, plate;
-    Lens lens;
-};
+using View = PlateSighting;
 
-/// The homogeneous point nearest to all rays in the image's terms: the smallest singular vector, depths from the round
-/// before as weights (Hartley and Sturm 1997).
+double costOfPlace(const Vector4d& at, const std::vector<View>& views, double width) {
+    LogSum cost;
+    for (const View& view : views) {
+        const Projection p = project(view.lens, view.rotation, view.translation, at, Derived::nothing);
+        cost.add((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
+    }
+    return cost.value();
+}
+
+}  // namespace
+
 std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
     std::vector<double> weights(views.size(), 1.0);
     Vector4d point;
@@ -63,16 +67,6 @@ std::optional<Vector4d> linearPlace(const std::vector<View>& views) {
     return point;
 }
 
-double costOfPlace(const Vector4d& at, const std::vector<View>& views, double width) {
-    LogSum cost;
-    for (const View& view : views) {
-        const Projection p = project(view.lens, view.rotation, view.translation, at, Derived::nothing);
-        cost.add((p.inFront ? (p.plate - view.plate).squaredNorm() : 1e6) / (width * width));
-    }
-    return cost.value();
-}
-
-/// Robust Gauss-Newton on the plate.
 Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double width, int rounds) {
     double cost = costOfPlace(point, views, width), damping = 1e-6;
     for (int round = 0; round < rounds; ++round) {
@@ -110,7 +104,9 @@ Vector4d refinedPlace(Vector4d point, const std::vector<View>& views, double wid
     return point;
 }
 
-/// The same for a point that stays at infinity.
+namespace {
+
+/// As `refinedPlace`, for a point that stays at infinity.
 Vector4d refinedDirection(const Vector4d& first, const std::vector<View>& views, double width) {
     Vector3d direction = first.head<3>().normalized();
     for (int round = 0; round < 6; ++round) {

@@ -1,6 +1,7 @@
 #include "camera/suspects.h"
 
 #include "base/median.h"
+#include "camera/sortingout.h"
 
 #include <Eigen/Core>
 #include <algorithm>
@@ -18,7 +19,7 @@ using Eigen::Vector2d;
 
 namespace {
 
-constexpr int kStays = 5;         // frames over which noise averages out and a drift does not
+constexpr int kStays = 5;         // frames that say more than one
 constexpr double kClearly = 5.5;  // times the noise
 constexpr double kThin = 3.0;     // longer than wide by so much: along a line
 constexpr double kNear_px = 70;   // about a track, on a plate of 1920
@@ -36,13 +37,11 @@ Vector2d medianOf(const Errors& errors, std::size_t from, std::size_t to) {
     return {median(std::move(x)), median(std::move(y))};
 }
 
-/// The largest error that lasts over `kStays` frames.
-double lastingOf(const Errors& errors) {
-    const std::size_t length = std::min<std::size_t>(kStays, errors.size());
-    double most = 0;
-    for (std::size_t i = 0; length > 0 && i + length <= errors.size(); ++i)
-        most = std::max(most, medianOf(errors, i, i + length).norm());
-    return most;
+/// The largest error that lasts for some frames.
+double lastingOf(const Errors& errors, double noise_px, double scale) {
+    std::vector<Vector2d> all;
+    for (const auto& one : errors) all.push_back(one.error);
+    return solving::agreementOf(all, noise_px, scale).drift_px;
 }
 
 struct Jump {
@@ -282,7 +281,7 @@ std::vector<Suspect> suspectsOf(const Solve& solve, const std::vector<TrackError
     std::set<TrackId> movers;
     for (const MovingTracks& mover : solve.movers) movers.insert(mover.tracks.begin(), mover.tracks.end());
     std::vector<double> lasting(errors.size(), 0.0);
-    for (std::size_t t = 0; t < errors.size(); ++t) lasting[t] = lastingOf(errors[t].of);
+    for (std::size_t t = 0; t < errors.size(); ++t) lasting[t] = lastingOf(errors[t].of, noise, scale);
     const auto doubled = doublesOf(errors, neighbours, kSame_px * scale);
     std::unordered_map<TrackId, const SolvedTrack*> solved;
     for (const SolvedTrack& one : solve.tracks) solved[one.track] = &one;

@@ -2,10 +2,9 @@
 
 #include "base/parallel.h"
 #include "camera/bundle.h"
+#include "camera/placing.h"
 
-#include <Eigen/Cholesky>
 #include <Eigen/Geometry>
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -13,122 +12,66 @@
 
 namespace pinion {
 
-using Eigen::Matrix3d;
-using Eigen::Vector2d;
 using Eigen::Vector3d;
 using Eigen::Vector4d;
 
 namespace {
 
+/// A sighting with its frame, and the ray to it: of length 1, in the world.
 struct Sighting {
-    FrameRows::View view;
     int frame = 0;
-    Vector2d at;
-    Vector3d ray;  ///< of length 1, in the world
+    Vector3d ray, eye;
+};
+struct Sightings {
+    std::vector<Sighting> seen;
+    std::vector<solving::PlateSighting> views;  ///< of the same order
 };
 
-std::vector<Sighting> sightingsOf(const SolvedViews& views, const Track& track) {
-    std::vector<Sighting> seen;
+Sightings sightingsOf(const SolvedViews& views, const Track& track) {
+    Sightings all;
     for (const Sample& sample : track.samples) {
         const FrameRows* rows = views.on(sample.frame);
         if (!rows) continue;
-        Sighting one{rows->at(sample.at), sample.frame, sample.at, {}};
-        const auto plane = planeFromPlate(one.view.lens, sample.at);
+        const FrameRows::View view = rows->at(sample.at);
+        const auto plane = planeFromPlate(view.lens, sample.at);
         if (!plane) continue;
-        one.ray = (one.view.pose.rotation.conjugate() * plane->homogeneous()).normalized();
-        seen.push_back(std::move(one));
+        all.views.push_back(
+            {view.pose.rotation.toRotationMatrix(), view.pose.translation, *plane, sample.at, view.lens});
+        all.seen.push_back(
+            {sample.frame, (view.pose.rotation.conjugate() * plane->homogeneous()).normalized(), view.pose.centre()});
     }
-    return seen;
+    return all;
 }
 
-Projection seenBy(const Sighting& one, const Vector4d& point, Derived derived) {
-    return project(one.view.lens, one.view.pose.rotation.toRotationMatrix(), one.view.pose.translation, point, derived);
-}
-
-double spreadOf(const std::vector<Sighting>& seen) {
-    if (seen.empty()) return 0;
+/// How wide directions spread, in degrees: against the first and the last, of which over a way that goes on the widest
+/// is one.
+double spreadOf(const std::vector<Vector3d>& directions) {
     double least = 1;
-    // Against the first ray and the last: over a way that goes on, the widest is one of these.
-    for (const Sighting& one : seen)
-        least = std::min({least, one.ray.dot(seen.front().ray), one.ray.dot(seen.back().ray)});
+    for (const Vector3d& one : directions)
+        least = std::min({least, one.dot(directions.front()), one.dot(directions.back())});
     return std::acos(std::clamp(least, -1.0, 1.0)) * 180 / std::numbers::pi;
 }
-
-/// How wide the rays to a place spread, as the cameras stand.
-double parallaxOf(const std::vector<Sighting>& seen, const Vector4d& point) {
-    std::vector<Vector3d> towards;
-    for (const Sighting& one : seen)
-        towards.push_back((point.head<3>() - point[3] * one.view.pose.centre()).normalized());
-    double least = 1;
-    for (const Vector3d& one : towards) least = std::min({least, one.dot(towards.front()), one.dot(towards.back())});
-    return towards.empty() ? 0 : std::acos(std::clamp(least, -1.0, 1.0)) * 180 / std::numbers::pi;
+/// From the cameras to a place; to a mere direction the rays themselves.
+std::vector<Vector3d> towards(const Sightings& all, const Vector4d& point) {
+    std::vector<Vector3d> directions;
+    for (const Sighting& one : all.seen)
+        directions.push_back(point[3] != 0 ? (point.head<3>() - point[3] * one.eye).normalized() : one.ray);
+    return directions;
 }
 
-Vector4d startOf(const std::vector<Sighting>& seen) {
-    Matrix3d normal = Matrix3d::Zero();
-    Vector3d right = Vector3d::Zero(), mean = Vector3d::Zero();
-    for (const Sighting& one : seen) {
-        const Matrix3d across = Matrix3d::Identity() - one.ray * one.ray.transpose();
-        normal += across;
-        right += across * one.view.pose.centre();
-        mean += one.ray;
-    }
-    const Vector4d far = Vector4d(mean.x(), mean.y(), mean.z(), 0).normalized();
-    if (std::abs(normal.determinant()) < 1e-12 * std::pow(double(seen.size()), 3)) return far;
-    const Vector3d near = normal.inverse() * right;
-    double before = 0;
-    for (const Sighting& one : seen) before += one.ray.dot(near - one.view.pose.centre()) > 0 ? 1 : -1;
-    return near.allFinite() && before > 0 ? near.homogeneous().normalized().eval() : far;
-}
-
-double costOf(const std::vector<Sighting>& seen, const Vector4d& point, double width_px) {
-    double cost = 0;
-    for (const Sighting& one : seen) {
-        const Projection projection = seenBy(one, point, Derived::nothing);
-        cost += projection.inFront ? std::log1p((projection.plate - one.at).squaredNorm() / (width_px * width_px)) : 30;
-    }
-    return cost;
-}
-
-Vector4d refined(const std::vector<Sighting>& seen, Vector4d point, double width_px) {
-    double cost = costOf(seen, point, width_px), damping = 1e-4;
-    for (int round = 0; round < 12; ++round) {
-        const auto tangent = tangentOf(point);
-        Matrix3d normal = Matrix3d::Zero();
-        Vector3d right = Vector3d::Zero();
-        for (const Sighting& one : seen) {
-            const Projection projection = seenBy(one, point, Derived::byPoint);
-            if (!projection.inFront) continue;
-            const Vector2d error = projection.plate - one.at;
-            const double weight = 1 / (1 + error.squaredNorm() / (width_px * width_px));
-            const Eigen::Matrix<double, 2, 3> slope = projection.byPoint * tangent;
-            normal += weight * slope.transpose() * slope;
-            right -= weight * slope.transpose() * error;
-        }
-        normal.diagonal() *= 1 + damping;
-        normal.diagonal().array() += 1e-12 * normal.trace() + 1e-300;
-        const Vector4d moved = (point + tangent * (normal.inverse() * right)).normalized();
-        const double movedCost = moved.allFinite() ? costOf(seen, moved, width_px) : cost;
-        if (movedCost < cost) {
-            const bool settled = cost - movedCost < 1e-6 * cost;
-            point = moved;
-            cost = movedCost;
-            damping *= 0.2;
-            if (settled) break;
-        } else {
-            damping = std::max(1e-6, damping) * 10;
-            if (damping > 1e4) break;
-        }
-    }
-    return point;
-}
-
-std::optional<Vector4d> placeOf(const std::vector<Sighting>& seen, double noise_px) {
-    if (seen.size() < 2) return std::nullopt;
+std::optional<Vector4d> placeOf(const Sightings& all, double noise_px) {
+    if (all.views.size() < 2) return std::nullopt;
     const double width = 3 * std::max(0.05, noise_px);
+    auto start = solving::linearPlace(all.views);
+    if (!start) {  // behind some: as far as can be
+        Vector3d mean = Vector3d::Zero();
+        for (const Sighting& one : all.seen) mean += one.ray;
+        start = Vector4d(mean.x(), mean.y(), mean.z(), 0).normalized();
+    }
     // A wide loss finds what a narrow one then settles.
-    Vector4d point = refined(seen, refined(seen, startOf(seen), 20 * width), width);
-    if (point[3] < 0) {  // rays that part: as far as can be
+    Vector4d point =
+        solving::refinedPlace(solving::refinedPlace(*start, all.views, 20 * width, 12), all.views, width, 12);
+    if (point[3] < 0) {  // rays that part
         point[3] = 0;
         point.normalize();
     }
@@ -164,36 +107,37 @@ std::vector<TrackErrors> errorsOf(const Solve& solve, std::span<const Track> tra
     std::unordered_map<TrackId, const Track*> byId;
     for (const Track& track : tracks) byId[track.id] = &track;
     const SolvedViews views(solve);
-    std::vector<TrackErrors> all(solve.tracks.size());
+    std::vector<TrackErrors> result(solve.tracks.size());
     parallelFor(
-        all.size(),
+        result.size(),
         [&](std::size_t t) {
             const SolvedTrack& solved = solve.tracks[t];
-            TrackErrors& own = all[t];
+            TrackErrors& own = result[t];
             own.track = solved.track;
             own.role = solved.role;
             const auto found = byId.find(solved.track);
             if (found == byId.end() || progress.stopped()) return;
-            const auto seen = sightingsOf(views, *found->second);
+            const Sightings all = sightingsOf(views, *found->second);
             const auto place = solved.xyz         ? std::optional(Vector4d(solved.xyz->homogeneous().normalized()))
                                : solved.direction ? std::optional(solved.direction->homogeneous().eval())
-                                                  : placeOf(seen, solve.noise_px);
-            if (!place || seen.empty()) return;
+                                                  : placeOf(all, solve.noise_px);
+            if (!place || all.seen.empty()) return;
             own.point = *place;
             if (!solved.xyz && solved.direction) own.point[3] = 0;
-            own.angleDegrees = own.point[3] != 0 ? parallaxOf(seen, own.point) : spreadOf(seen);
-            for (const Sighting& one : seen) {
-                const Projection projection = seenBy(one, own.point, Derived::nothing);
+            own.angleDegrees = spreadOf(towards(all, own.point));
+            for (std::size_t i = 0; i < all.seen.size(); ++i) {
+                const solving::PlateSighting& view = all.views[i];
+                const Projection projection =
+                    project(view.lens, view.rotation, view.translation, own.point, Derived::nothing);
                 own.isBehind |= !projection.inFront;
                 if (!projection.inFront) continue;
-                const Vector3d away =
-                    one.view.pose.rotation * own.point.head<3>() + one.view.pose.translation * own.point[3];
-                own.of.push_back({one.frame, one.at, one.at - projection.plate,
-                                  own.point[3] > 1e-12 ? away.z() / own.point[3] : 1e12});
+                const double away = view.rotation.row(2).dot(own.point.head<3>()) + view.translation.z() * own.point[3];
+                own.of.push_back({all.seen[i].frame, view.plate, view.plate - projection.plate,
+                                  own.point[3] > 1e-12 ? away / own.point[3] : 1e12});
             }
         },
         8);
-    return all;
+    return result;
 }
 
 }  // namespace pinion

@@ -170,6 +170,7 @@ Expected<Weeding> setAsideWhileItGains(const Shot& shot, const Progress& progres
     // Settled first, so that nothing is taken for a gain that a few steps more would have given.
     auto settled = runSolve(shot, progress, {.refines = true});
     if (!settled) return tl::unexpected(settled.error());
+    if (progress.stopped()) return failure(Fault::stopped, "stopped before anything was tried");
     if (settled->heldOut == 0)
         return failure(Fault::outcome, "there are too few tracks to hold any out, so no gain can be measured");
     Shot held = shot;
@@ -216,6 +217,7 @@ Expected<Weeding> setAsideWhileItGains(const Shot& shot, const Progress& progres
             refused.insert(std::move(tracks));
         }
     }
+    if (progress.stopped() && gone.empty()) return failure(Fault::stopped, "stopped before anything was gained");
     const Without whole = comparedWith(first, *held.solve, gone, shot, all);
     weeding.aside.assign(gone.begin(), gone.end());
     weeding.heldOut_px = whole.heldOut_px;

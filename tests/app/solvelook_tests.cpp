@@ -165,6 +165,24 @@ TEST_CASE("errors are drawn as arrows on the frame, as a pattern of the whole sh
     CHECK(gathered != bare);
     CHECK(gathered != onFrame);
     CHECK(choose(0) == bare);
+    // Selections by where points lie are commands as well, and say so when there is none to begin with.
+    f.session.selection.set({});
+    QAction* neighbours = f.window.commands().action("Select their neighbours in space");
+    QAction* far = f.window.commands().action("Select what is far, beyond 4 times the median");
+    QAction* others = f.window.commands().action("Select all others");
+    REQUIRE(neighbours);
+    REQUIRE(far);
+    REQUIRE(others);
+    f.session.selection.set({3});
+    neighbours->trigger();
+    CHECK(f.session.selection.list().size() > 1);
+    CHECK(f.session.selection.contains(3));
+    const std::size_t near = f.session.selection.list().size();
+    others->trigger();
+    CHECK(f.session.selection.list().size() == 90 - near);
+    CHECK_FALSE(f.session.selection.contains(3));
+    far->trigger();
+    CHECK(f.session.selection.isEmpty());
     // The strip stands over the sheet while the card is open.
     auto* sheet = f.window.findChild<ThreadSheet*>();
     REQUIRE(sheet);

@@ -22,7 +22,7 @@
 #include "stages/reasons.h"
 #include "widgets/commands.h"
 
-#include <fmt/ranges.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
@@ -70,6 +70,7 @@ void CameraStage::furnish(const Desk& desk) {
         desk.commands.add(
             "Solve", name, {}, [this, arrows] { looker.showArrows(looker.arrows() == arrows ? Arrows::none : arrows); },
             whyNoSolve);
+    addChoosing(desk);
 }
 
 void CameraStage::addChoosing(const Desk& desk) {

@@ -62,6 +62,8 @@ private:
         for (const bool harmful : {true, false})
             for (std::size_t r = 0; r < kSuspectReasons; ++r)
                 if (counts[r] > 0 && isHarmful(SuspectReason(r)) == harmful) reasons.push_back(SuspectReason(r));
+        title_->setVisible(session_.shot().solve != nullptr);
+        title_->setText(looker_.isLooking() ? "Suspects: looking…" : reasons.empty() ? "Suspects: none" : "Suspects");
         list_->clear();
         for (const SuspectReason reason : reasons) {
             auto* item = new QListWidgetItem(
@@ -74,8 +76,6 @@ private:
         const int rows = int(reasons.size());
         list_->setFixedHeight(rows * list_->sizeHintForRow(0) + 2 * list_->frameWidth() + 2);
         list_->setVisible(rows > 0);
-        title_->setVisible(session_.shot().solve != nullptr);
-        title_->setText(looker_.isLooking() ? "Suspects: looking…" : rows > 0 ? "Suspects" : "Suspects: none");
     }
 
     void addWords() {

@@ -477,6 +477,8 @@ void WorldStage::begin(StandIn made) {
     if (!points.empty()) {
         const Vector3d eye = orientation.apply(Vector3d(shot.solve->frames.front().worldFromCamera.translation()));
         made.stance = standingOn(made.stance, made.kind, points, eye);
+        // It faces the camera; should it not any more, it stands upright.
+        if (made.card.facesCamera) made.stance.turn_deg.setZero();
         putThere(made);
         return;
     }
