@@ -1,10 +1,12 @@
 #pragma once
 
+#include "plate/plate.h"
 #include "truth.h"
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <memory>
 #include <vector>
 
 namespace pinion::bench {
@@ -12,20 +14,6 @@ namespace pinion::bench {
 inline double now() {
     return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
-
-struct Errors {
-    std::vector<double> values;
-    double at(double share) {
-        if (values.empty()) return 0;
-        std::sort(values.begin(), values.end());
-        return values[std::min(values.size() - 1, std::size_t(share * double(values.size())))];
-    }
-    double rms() const {
-        double sum = 0;
-        for (double v : values) sum += v * v;
-        return values.empty() ? 0 : std::sqrt(sum / double(values.size()));
-    }
-};
 
 inline void printErrors(const char* name, Errors errors) {
     fmt::print("  {:<34} {:6} samples   median {:.3f}   95 % {:.3f}   99 % {:.3f}   RMS {:.3f} px\n", name,
@@ -65,5 +53,9 @@ void benchStandIns(const Truth& truth);
 /// What *match* finds beside what 300 plates were made with, from seed `first` on: the whole insert as area, and a
 /// part.
 void benchMatching(unsigned first);
+
+/// The second sweep over a plate's scattered tracks: their lengths and errors, and those of the camera, before and
+/// after.
+void benchLengthening(const std::shared_ptr<const Plate>& plate, const Truth& truth);
 
 }  // namespace pinion::bench

@@ -213,34 +213,8 @@ std::vector<Track> benchScatter(const std::shared_ptr<const Plate>& plate, const
         lengths.empty() ? 0 : lengths[lengths.size() / 2], least);
     for (const auto& [reason, count] : reasons) fmt::print("   {}: {}\n", toString(reason), count);
     if (truth && !result->tracks.empty()) {
-        // Each track's point by intersecting its rays with the true cameras; what is left is the tracker's error (or a
-        // mover).
-        Errors errors;
         std::size_t movers = 0;
-        for (const Track& track : result->tracks) {
-            Eigen::Matrix3d normal = Eigen::Matrix3d::Zero();
-            Vector3d right = Vector3d::Zero();
-            for (const Sample& sample : track.samples) {
-                const auto plane = planeFromPlate(truth->lens, sample.at);
-                const Eigen::Isometry3d& pose = truth->cameras.at(sample.frame);
-                const Vector3d direction = (pose.linear() * Vector3d(plane->x(), -plane->y(), -1)).normalized();
-                const Eigen::Matrix3d across = Eigen::Matrix3d::Identity() - direction * direction.transpose();
-                normal += across;
-                right += across * pose.translation();
-            }
-            const Vector3d point = normal.inverse() * right;
-            Errors own;
-            for (const Sample& sample : track.samples) {
-                const Vector3d seen = truth->cameras.at(sample.frame).inverse() * point;
-                if (const auto at = plateFromPlane(truth->lens, {seen.x() / -seen.z(), seen.y() / seen.z()}))
-                    own.values.push_back((*at - sample.at).norm());
-            }
-            if (own.rms() > 2) {
-                ++movers;
-            } else {
-                errors.values.insert(errors.values.end(), own.values.begin(), own.values.end());
-            }
-        }
+        const Errors errors = againstTrueCameras(result->tracks, *truth, &movers);
         printErrors("against the true cameras", errors);
         fmt::print("  {} tracks off by more than 2 px RMS (movers, slides, water)\n", movers);
     }
@@ -286,37 +260,10 @@ void benchSolve(std::vector<Track> tracks, const Truth& truth, Knowledge focal, 
     fmt::print("  {}; axis off the middle by {:.2f} +- {:.2f}, {:.2f} +- {:.2f} px; noise {:.3f} px{}\n", solve->reason,
                solve->lens.cx - 0.5 * options.width, solve->axisDeviation_px.x(), solve->lens.cy - 0.5 * options.height,
                solve->axisDeviation_px.y(), solve->noise_px, solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
-    std::vector<Vector3d> found, real;
-    double length = 0;
-    for (const SolvedFrame& frame : solve->frames) {
-        found.push_back(frame.worldFromCamera.translation());
-        real.push_back(truth.cameras.at(frame.frame).translation());
-        if (real.size() > 1) length += (real.back() - real[real.size() - 2]).norm();
-    }
-    Eigen::Affine3d realFromFound = bench::similarityBetween(found, real);
-    // A walk is nearly a line and leaves the turn about it open: the cameras' axes, a metre long, join the comparison.
-    const double scale = std::cbrt(realFromFound.linear().determinant());
-    for (const SolvedFrame& frame : solve->frames)
-        for (int axis = 0; axis < 3; ++axis) {
-            found.push_back(frame.worldFromCamera.translation() + frame.worldFromCamera.linear().col(axis) / scale);
-            real.push_back(truth.cameras.at(frame.frame).translation() +
-                           truth.cameras.at(frame.frame).linear().col(axis));
-        }
-    realFromFound = bench::similarityBetween(found, real);
-    found.resize(solve->frames.size());
-    double squares = 0;
-    for (std::size_t i = 0; i < found.size(); ++i) squares += (realFromFound * found[i] - real[i]).squaredNorm();
-    const double pathError = std::sqrt(squares / double(found.size()));
-    fmt::print("  path: RMS {:.4f} m over {:.2f} m, {:.3f} % of its length\n", pathError, length,
-               100 * pathError / length);
-    // The true points through the found camera.
-    Errors errors;
-    const Eigen::Affine3d foundFromReal = realFromFound.inverse();
-    for (const auto& point : truth.points)
-        for (const auto& [frame, at] : point.visible)
-            if (const auto plate = projected(*solve, frame, foundFromReal * point.xyz))
-                errors.values.push_back((*plate - at).norm());
-    printErrors("truth points reprojected", errors);
+    const CameraErrors camera = againstTruth(*solve, truth);
+    fmt::print("  path: RMS {:.4f} m over {:.2f} m, {:.3f} % of its length\n", camera.path_m, camera.length_m,
+               100 * camera.path_m / camera.length_m);
+    printErrors("truth points reprojected", camera.points);
 }
 
 }  // namespace
@@ -329,9 +276,9 @@ int main(int argc, char** argv) {
     std::vector<std::string> only;
     app.add_option("plate", platePath, "the plate");
     app.add_option("--truth", truthPath, "its truth; by default beside it");
-    app.add_option(
-        "--only", only,
-        "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, stand-ins, match, lens");
+    app.add_option("--only", only,
+                   "hand, speed, scatter, solve, conditions, steady, holds, render, mattes, inserts, stand-ins, match, "
+                   "lens, lengthen");
     unsigned seed = 1;
     app.add_option("--seed", seed, "the first of the made-up lenses, and of the cases of match");
     CLI11_PARSE(app, argc, argv);
@@ -369,6 +316,7 @@ int main(int argc, char** argv) {
     if (wanted("stand-ins")) benchStandIns(*truth);
     if (wanted("match")) benchMatching(seed);
     if (wanted("lens")) benchLens(std::filesystem::path(platePath).parent_path(), seed);
+    if (wanted("lengthen")) benchLengthening(*plate, *truth);
     if (wanted("scatter") || wanted("solve")) {
         double seconds = 0;
         const auto tracks = benchScatter(*plate, &*truth, MotionModel::affine, &seconds);

@@ -12,6 +12,7 @@ Runner addStmap(CLI::App& command);
 Runner addUndistort(CLI::App& command);
 Runner addRedistort(CLI::App& command);
 Runner addSolve(CLI::App& command);
+Runner addLengthen(CLI::App& command);
 Runner addObject(CLI::App& command);
 Runner addSteady(CLI::App& command);
 Runner addShake(CLI::App& command);
@@ -35,6 +36,7 @@ std::span<const Command> commands() {
         {"undistort", "a plate without its lens's distortion", addUndistort},
         {"redistort", "the distortion put back", addRedistort},
         {"solve", "camera, lens and point cloud", addSolve},
+        {"lengthen", "tracks found again, joined and run on by what the camera knows", addLengthen},
         {"object", "rigid things that move by themselves, solved against the camera", addObject},
         {"steady", "steadied frames", addSteady},
         {"shake", "takes a shake from one plate and lends it to another", addShake},

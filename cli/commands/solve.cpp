@@ -7,6 +7,7 @@
 #include "exchange/shotfiles.h"
 #include "exchange/usd.h"
 #include "figures.h"
+#include "jobs/lengthening.h"
 #include "jobs/solving.h"
 #include "jobs/tracking.h"
 #include "outputs.h"
@@ -36,7 +37,7 @@ struct SolveWords {
     double trim = 0.0;
     std::array<std::string, 16> choices;  ///< of the table of settings, by their place; empty: not said
     std::array<double, 16> numbers{};     ///< 0: not said
-    bool zoom = false, fixed = false;
+    bool zoom = false, fixed = false, thorough = false;
 };
 
 Expected<void> applyRolling(const std::string& words, SolveSettings& settings) {
@@ -194,9 +195,18 @@ int solveCommand(const Console& console, const SolveWords& w) {
         shot = withScattered(shot, scattered->tracks);
     }
     if (const auto applied = applyTrackWords(w, shot); !applied) return fail(applied.error());
-    const auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = w.trim});
+    auto solved = runSolve(shot, consoleProgress("Solving"), {.trim_px = w.trim});
     if (!solved) return fail(solved.error());
     shot = withSolve(shot, *solved, shot);
+    if (w.thorough) {
+        FrameCache frames(*plate, budget(console));
+        auto thorough = lengthenAndRefine(shot, frames, consoleProgress("The second sweep"));
+        if (!thorough) return fail(thorough.error());
+        if (!thorough->solve) return fail({Fault::stopped, ""});
+        shot = withLengthened(shot, thorough->sweep);
+        shot = withSolve(shot, *thorough->solve, shot);
+        *solved = *thorough->solve;
+    }
     const auto camera = cameraFileOf(shot);
     if (!camera) return fail(camera.error());
     std::vector<PointColour> colours;
@@ -270,6 +280,8 @@ Runner addSolve(CLI::App& command) {
     command.add_option("--distance", w.distances,
                        "A,B=METRES~TRUST: between two tracks, measured on the set; any number");
     command.add_option("--place", w.places, "A=X,Y,Z~TRUST: where a track lies, metres, Y up; any number");
+    command.add_flag("--thorough", w.thorough,
+                     "tracks are made longer by what the camera knows, and the camera adjusted to them");
     command.add_option("--trim", w.trim, "set tracks aside above this error in pixels")->check(CLI::NonNegativeNumber);
     return [words](const Console& console) { return solveCommand(console, *words); };
 }

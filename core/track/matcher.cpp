@@ -71,18 +71,33 @@ PatternPose PatternPose::movedTo(const Vector2d& centre) const {
     return moved;
 }
 
+std::optional<std::vector<float>> patchUnder(const Pyramid& frame, const PatternPose& pose, int size) {
+    Matrix3d indexFromPattern = pose.plateFromPattern;
+    indexFromPattern.row(0) -= 0.5 * indexFromPattern.row(2);
+    indexFromPattern.row(1) -= 0.5 * indexFromPattern.row(2);
+    std::vector<float> patch(std::size_t(size) * std::size_t(size));
+    if (!kernels::samplePattern(frame.levels.front(), kernelWarp(indexFromPattern), size, patch.data()))
+        return std::nullopt;
+    return patch;
+}
+
 std::optional<PatternMatcher> PatternMatcher::create(const Pyramid& reference, const Vector2d& centre, int size,
                                                      MotionModel motion, const Polygon& outline) {
-    const ImageChannel& plane = reference.levels.front();
     if (size < 5 || size > kLargestPattern || !centre.allFinite()) return std::nullopt;
     // One sample more on each side, for the gradients.
-    const int padded = size + 2;
     std::array<float, (kLargestPattern + 2) * (kLargestPattern + 2)> patch;  // NOLINT: filled by samplePattern
     Matrix3d indexFromPattern = Matrix3d::Identity();
     indexFromPattern(0, 2) = centre.x() - 0.5;
     indexFromPattern(1, 2) = centre.y() - 0.5;
-    if (!kernels::samplePattern(plane, kernelWarp(indexFromPattern), padded, patch.data())) return std::nullopt;
+    if (!kernels::samplePattern(reference.levels.front(), kernelWarp(indexFromPattern), size + 2, patch.data()))
+        return std::nullopt;
+    return createFrom({patch.data(), std::size_t(size + 2) * std::size_t(size + 2)}, motion, outline);
+}
 
+std::optional<PatternMatcher> PatternMatcher::createFrom(std::span<const float> patch, MotionModel motion,
+                                                         const Polygon& outline) {
+    const int size = int(std::lround(std::sqrt(double(patch.size())))) - 2;
+    if (size < 5 || size > kLargestPattern) return std::nullopt;
     PatternMatcher matcher;
     matcher.size_ = size;
     matcher.motion_ = motion;

@@ -7,6 +7,7 @@
 #include <Eigen/Core>
 #include <Eigen/Geometry>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace pinion {
@@ -28,6 +29,9 @@ struct Match {
     int rounds = 0;      ///< alignment steps taken
 };
 
+/// What lies under a square of `size` pixels laid by `pose`, row by row. None where it leaves the frame.
+std::optional<std::vector<float>> patchUnder(const Pyramid& frame, const PatternPose& pose, int size);
+
 /// One reference pattern, aligned to other frames by the inverse-compositional method (Baker and Matthews 2004) with
 /// gain and offset projected out, so that a change of light does not move it. Made once for each reference; `align` may
 /// be called from several threads.
@@ -37,6 +41,11 @@ public:
     /// in it counts. None when it does not fit inside the frame or has no texture to hold on to in both directions.
     static std::optional<PatternMatcher> create(const Pyramid& reference, const Eigen::Vector2d& centre, int size,
                                                 MotionModel motion, const Polygon& outline = {});
+
+    /// The same from a picture of the pattern, square, row by row, one pixel wider than the pattern on each side: of
+    /// several views laid over each other, whose grain is less than that of any.
+    static std::optional<PatternMatcher> createFrom(std::span<const float> patch, MotionModel motion,
+                                                    const Polygon& outline = {});
 
     /// Refines `start` to sub-pixel. None when the pattern leaves the frame or the steps do not settle.
     std::optional<Match> align(const Pyramid& frame, const PatternPose& start) const;

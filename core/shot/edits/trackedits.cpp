@@ -1,5 +1,6 @@
 #include "shot/edits/trackedits.h"
 
+#include "camera/secondsweep.h"
 #include "shot/carriers/carriers.h"
 
 #include <algorithm>
@@ -243,6 +244,19 @@ Shot withTracked(const Shot& shot, const std::vector<Track>& tracked) {
             }
     });
     return result;
+}
+
+Shot withLengthened(const Shot& shot, const SecondSweep& sweep) {
+    if (sweep.stopped) return shot;
+    std::unordered_map<TrackId, int> references;
+    for (const Track& track : sweep.tracks) references[track.id] = track.referenceFrame;
+    Shot result = withTracked(shot, sweep.tracks);
+    result.tracks = result.tracks.edited([&](auto& tracks) {
+        for (Track& track : tracks)
+            if (const auto found = references.find(track.id); found != references.end())
+                track.referenceFrame = found->second;
+    });
+    return withTracksRemoved(result, sweep.joined);
 }
 
 }  // namespace pinion

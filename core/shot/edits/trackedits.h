@@ -8,6 +8,8 @@
 
 namespace pinion {
 
+struct SecondSweep;
+
 // Edits of tracks: each gives the shot after it.
 
 Shot withTrackAdded(const Shot& shot, int frame, const Eigen::Vector2d& at, TrackId* id = nullptr);
@@ -36,5 +38,7 @@ Shot withTrackRenamed(const Shot& shot, TrackId track, const std::string& name);
 Shot withScattered(const Shot& shot, const std::vector<Track>& tracks);
 /// Tracks, found by their ids, take on new samples.
 Shot withTracked(const Shot& shot, const std::vector<Track>& tracks);
+/// The same of a second sweep; those that went into others go.
+Shot withLengthened(const Shot& shot, const SecondSweep& sweep);
 
 }  // namespace pinion
