@@ -34,11 +34,16 @@ Expected<Solve> solved(const char* what, std::span<const Track> tracks, const So
     const double focal_mm = focalMillimetres(solve->lens.focal_px, options.sensorWidth_mm, options.width);
     CameraErrors camera = againstTruth(*solve, truth);
     fmt::print(
-        " {}: {:.2f} s; RMS {:.3f} px, held out {:.3f} px, noise {:.3f} px; {} used, {} disagree; focal {:.3f} mm "
+        " {}: {:.2f} s; RMS {:.3f} px, held out {:.3f} px, noise {:.3f} px; {} used, {} disagree; focal {:.3f} mm +- "
+        "{:.3f} "
         "({:.3f} % off); path {:.2f} mm off ({:.4f} %){}\n",
         what, now() - before, solve->rms_px, solve->heldOutRms_px, solve->noise_px, solve->used, solve->disagreed,
-        focal_mm, 100 * std::abs(focal_mm - truth.focal_mm) / truth.focal_mm, 1000 * camera.path_m,
-        100 * camera.path_m / camera.length_m, solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
+        focal_mm, solve->focalDeviation_mm.value_or(0), 100 * std::abs(focal_mm - truth.focal_mm) / truth.focal_mm,
+        1000 * camera.path_m, 100 * camera.path_m / camera.length_m,
+        solve->doubt.empty() ? "" : "; DOUBT: " + solve->doubt);
+    fmt::print("  k1 {:.5f} (true {:.5f}), k2 {:.5f} (true {:.5f}); axis off the middle by {:.2f}, {:.2f} px\n",
+               solve->lens.k1, truth.lens.k1, solve->lens.k2, truth.lens.k2, solve->lens.cx - 0.5 * options.width,
+               solve->lens.cy - 0.5 * options.height);
     printErrors("truth points reprojected", camera.points);
     return solve;
 }

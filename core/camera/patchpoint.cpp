@@ -23,6 +23,8 @@ constexpr double kMostScale = 1.6;      // against the reference
 constexpr double kAgrees = 0.8;         // correlation of a view with the reference
 constexpr double kLessThanUsual = 0.1;  // of correlation, on a frame that is still believed
 constexpr double kSeen_px = 0.25;       // by which a tilt has to move the pattern's edge to be told
+constexpr double kLargestTilt = 25;     // a floor a twenty-fifth of its distance below the camera
+constexpr double kWorthATilt = 0.0005;  // of correlation: less is grain
 constexpr std::size_t kMostBytes = std::size_t(400) << 20;
 
 bool countsIn(const Sample& sample, const FrameRange& range) {
@@ -88,7 +90,7 @@ std::vector<PatchView> viewsOf(const Track& track, const Vector4d& point, const 
 
 /// The tilt of the plane through a point that its neighbours in the picture lie on: their inverse depths are linear
 /// there; robust (Cauchy), as some are of what is behind.
-Vector2d slopesAmong(const PatchPoint& own, const std::vector<PatchPoint>& all, const SolvedViews& views) {
+Vector2d tiltAmong(const PatchPoint& own, const std::vector<PatchPoint>& all, const SolvedViews& views) {
     if (std::abs(own.point[3]) < 1e-9 || own.views.empty()) return {0, 0};
     const FrameRows::View view = views.on(own.views.front().frame)->at(own.views.front().at);
     const Vector3d place = view.pose.cameraFromWorld(own.point.head<3>() / own.point[3]);
@@ -118,10 +120,7 @@ Vector2d slopesAmong(const PatchPoint& own, const std::vector<PatchPoint>& all, 
         }
         slope = normal.inverse() * right;
     }
-    // 1 / Z = a + b x + c y is the plane 1 = a Z + b X + c Y.
-    const double a = 1 - slope.dot(at);
-    const Vector2d slopes = a > 0.1 ? Vector2d(-slope / a) : Vector2d(0, 0);
-    return slopes.norm() < 3 ? slopes : Vector2d(0, 0);
+    return slope;
 }
 
 /// How well the views of a point agree when its surface is tilted so.
@@ -130,9 +129,9 @@ public:
     Agreement(const PatchPoint& point, const SolvedViews& views)
         : point_(point), views_(views), half_px_(0.5 * point.track->pattern_px) {}
 
-    std::optional<ScenePatch> patchWith(const Vector2d& slopes) const {
+    std::optional<ScenePatch> patchWith(const Vector2d& tilt) const {
         const PatchView& reference = point_.views.front();
-        return ScenePatch::create(views_, point_.point, reference.frame, reference.at, slopes, half_px_);
+        return ScenePatch::create(views_, point_.point, reference.frame, reference.at, tilt, half_px_);
     }
 
     /// Where each view has the pattern; none where it does not fit.
@@ -148,8 +147,8 @@ public:
     }
 
     /// The mean correlation with the reference, of the other views; -1 for a tilt that cannot be.
-    double of(const PatternMatcher& matcher, const Vector2d& slopes) const {
-        const auto patch = patchWith(slopes);
+    double of(const PatternMatcher& matcher, const Vector2d& tilt) const {
+        const auto patch = patchWith(tilt);
         if (!patch) return -1;
         double sum = 0;
         const auto found = matches(matcher, *patch);
@@ -159,7 +158,8 @@ public:
 
     /// By how much a tilt of one moves the pattern's edge in the views, at most.
     double sensitivity_px() const {
-        const auto flat = patchWith({0, 0}), across = patchWith({0.7, 0}), down = patchWith({0, 0.7});
+        constexpr double kTried = 2;
+        const auto flat = patchWith({0, 0}), across = patchWith({kTried, 0}), down = patchWith({0, kTried});
         double most = 0;
         if (!flat) return 0;
         for (const auto* tilted : {&across, &down})
@@ -169,7 +169,7 @@ public:
                 if (a && b)
                     most = std::max(
                         most,
-                        half_px_ *
+                        half_px_ / kTried *
                             (a->plateFromPattern - b->plateFromPattern).topLeftCorner<2, 2>().cwiseAbs().maxCoeff());
             }
         return most;
@@ -181,24 +181,27 @@ private:
     double half_px_;
 };
 
-/// The tilt for which the views agree best, from the better of facing the camera and the neighbours' plane.
-Vector2d bestSlopes(const Agreement& agreement, const PatternMatcher& matcher, const Vector2d& guess) {
-    if (agreement.sensitivity_px() < kSeen_px) return guess;
+/// The tilt for which the views agree best, from the better of facing the camera and the neighbours' plane. What the
+/// views hardly tell stays as the neighbours say.
+Vector2d bestTilt(const Agreement& agreement, const PatternMatcher& matcher, const Vector2d& guess) {
+    const double sensitivity = agreement.sensitivity_px();
+    if (kLargestTilt * sensitivity < kSeen_px) return guess;
     Vector2d best(0, 0);
     double score = agreement.of(matcher, best);
-    const auto consider = [&](const Vector2d& slopes) {
-        const double other = agreement.of(matcher, slopes);
-        if (other <= score) return false;
+    const auto consider = [&](const Vector2d& tilt, double gain) {
+        if (tilt.norm() > kLargestTilt) return false;
+        const double other = agreement.of(matcher, tilt);
+        if (other <= score + gain) return false;
         score = other;
-        best = slopes;
+        best = tilt;
         return true;
     };
-    if (!guess.isZero()) consider(guess);
-    for (double step = 0.6; step > 0.1; step *= 0.5)
+    if (!guess.isZero()) consider(guess, 0);
+    for (double moved_px = 0.8; moved_px > 0.15; moved_px *= 0.5)
         for (int round = 0; round < 4; ++round) {
             bool better = false;
             for (const Vector2d& way : {Vector2d(1, 0), Vector2d(-1, 0), Vector2d(0, 1), Vector2d(0, -1)})
-                better = consider(best + step * way) || better;
+                better = consider(best + moved_px / sensitivity * way, kWorthATilt) || better;
             if (!better) break;
         }
     return best;
@@ -271,10 +274,10 @@ std::vector<PatchPoint> patchPoints(const Solve& solve, const SolvedViews& views
         },
         8);
     std::erase_if(all, [](const PatchPoint& point) { return !point.track; });
-    std::vector<Vector2d> slopes(all.size());
+    std::vector<Vector2d> tilts(all.size());
     parallelFor(
-        all.size(), [&](std::size_t i) { slopes[i] = slopesAmong(all[i], all, views); }, 8);
-    for (std::size_t i = 0; i < all.size(); ++i) all[i].slopes = slopes[i];
+        all.size(), [&](std::size_t i) { tilts[i] = tiltAmong(all[i], all, views); }, 8);
+    for (std::size_t i = 0; i < all.size(); ++i) all[i].tilt = tilts[i];
     return all;
 }
 
@@ -301,8 +304,8 @@ void prepare(PatchPoint& point, const SolvedViews& views) {
                                point.track->pattern_px, MotionModel::translation, outline);
     if (single) {
         const Agreement agreement(point, views);
-        point.slopes = bestSlopes(agreement, *single, point.slopes);
-        point.patch = agreement.patchWith(point.slopes);
+        point.tilt = bestTilt(agreement, *single, point.tilt);
+        point.patch = agreement.patchWith(point.tilt);
         if (!point.patch) point.patch = agreement.patchWith({0, 0});
         if (point.patch) {
             const std::vector<float> laid = laidOver(point, agreement.matches(*single, *point.patch));
@@ -381,6 +384,7 @@ std::optional<Track> PatchPoint::lengthened(const SolvedViews& all, const FrameR
         if (before == end || before->frame != one.frame)
             samples.push_back(sampleOf(one, track->byHand ? shift : Vector2d(0, 0)));
     }
+    if (samples.empty()) return std::nullopt;
     std::sort(samples.begin(), samples.end(), [](const Sample& a, const Sample& b) { return a.frame < b.frame; });
     Track result = *track;
     for (std::size_t i = 0; i + 1 < samples.size(); ++i)

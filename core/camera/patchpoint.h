@@ -22,8 +22,9 @@ struct PatchView {
 struct PatchPoint {
     const Track* track = nullptr;
     Eigen::Vector4d point{0, 0, 0, 0};  ///< homogeneous
-    Eigen::Vector2d slopes{0, 0};       ///< of the surface, before its views were asked: by the neighbours' places
-    std::vector<PatchView> views;       ///< the first is the reference
+    Eigen::Vector2d tilt{0,
+                         0};  ///< of the surface (`ScenePatch`); by the neighbours' places, until its views are asked
+    std::vector<PatchView> views;  ///< the first is the reference
     std::optional<ScenePatch> patch;
     std::optional<PatternMatcher> matcher;  ///< none: there is no pattern to hold on to, or its views do not agree
     double leastScore = 1;

@@ -10,35 +10,27 @@ using Eigen::Vector4d;
 
 namespace {
 
-constexpr double kFar = 1e6;  // units of the solve, whose median point is ten away: as good as a direction
-constexpr double kSteepest = 4.0;
-constexpr double kEdgeOn = 0.15;  // of the slope's share that is left towards a ray
+constexpr double kFar = 1e6;         // units of the solve, whose median point is ten away: as good as a direction
+constexpr double kMostChange = 0.5;  // of the depth, over half the pattern
 
 }  // namespace
 
 std::optional<ScenePatch> ScenePatch::create(const SolvedViews& views, const Vector4d& point, int frame,
-                                             const Vector2d& at, const Vector2d& slopes, double half_px) {
+                                             const Vector2d& at, const Vector2d& tilt, double half_px) {
     const FrameRows* rows = views.on(frame);
-    if (!rows || slopes.cwiseAbs().maxCoeff() > kSteepest) return std::nullopt;
-    const FrameRows::View middle = rows->at(at);
-    const bool isFar = std::abs(point[3]) < 1e-9;
-    const Vector3d origin = isFar ? Vector3d(middle.pose.rotation * point.head<3>() * kFar)
-                                  : middle.pose.cameraFromWorld(point.head<3>() / point[3]);
-    if (origin.z() <= 1e-6) return std::nullopt;
-    // Z = Z0 + slopes . (X - X0): the same plane for all rays.
-    const double offset = origin.z() - slopes.dot(origin.head<2>());
+    if (!rows) return std::nullopt;
+    // A pattern is small: all of it is read by the row of its centre.
+    const FrameRows::View view = rows->at(at);
+    const auto middle = planeFromPlate(view.lens, at);
+    if (!middle) return std::nullopt;
+    const double depth = std::abs(point[3]) < 1e-9 ? kFar : view.pose.cameraFromWorld(point.head<3>() / point[3]).z();
+    if (depth <= 1e-6) return std::nullopt;
     const auto met = [&](const Vector2d& place) -> std::optional<Vector3d> {
-        const FrameRows::View view = rows->at(place);
         const auto plane = planeFromPlate(view.lens, place);
         if (!plane) return std::nullopt;
-        // A camera that moves while it reads has its rays elsewhere; the piece stays where the middle one has it.
-        const Vector3d eye = middle.pose.cameraFromWorld(view.pose.centre());
-        const Vector3d ray = middle.pose.rotation * (view.pose.rotation.conjugate() * plane->homogeneous());
-        const double towards = ray.z() - slopes.dot(ray.head<2>());
-        if (towards < kEdgeOn * ray.z()) return std::nullopt;
-        const double along = (offset - eye.z() + slopes.dot(eye.head<2>())) / towards;
-        if (along <= 0) return std::nullopt;
-        return middle.pose.rotation.conjugate() * (eye + along * ray - middle.pose.translation);
+        const double inverse = 1 + tilt.dot(*plane - *middle);
+        if (!(std::abs(inverse - 1) < kMostChange)) return std::nullopt;
+        return view.pose.rotation.conjugate() * (depth / inverse * plane->homogeneous() - view.pose.translation);
     };
     ScenePatch patch;
     patch.half_px_ = half_px;

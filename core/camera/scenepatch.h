@@ -14,12 +14,12 @@ namespace pinion {
 /// own as Furukawa and Ponce 2010).
 class ScenePatch {
 public:
-    /// `point`: homogeneous, the last 0 for a mere direction. `at`: where `frame` sees the pattern's centre. `slopes`:
-    /// how the depth grows to the right and downwards, in that camera's own axes, 0 for a piece that faces it; no
-    /// steeper than four. `half_px`: half the pattern's side. None where the frame is not solved, or the piece would
-    /// be seen edge on.
+    /// `point`: homogeneous, the last 0 for a mere direction. `at`: where `frame` sees the pattern's centre. `tilt`:
+    /// how the inverse depth grows to the right and downwards, as a share of it for each unit of the normalised image
+    /// plane: 0 for a piece that faces the camera, and by a constant over all of a plane. `half_px`: half the pattern's
+    /// side. None where the frame is not solved, or the tilt takes the pattern's edge out of view.
     static std::optional<ScenePatch> create(const SolvedViews& views, const Eigen::Vector4d& point, int frame,
-                                            const Eigen::Vector2d& at, const Eigen::Vector2d& slopes, double half_px);
+                                            const Eigen::Vector2d& at, const Eigen::Vector2d& tilt, double half_px);
 
     /// Where a frame has the pattern, its shape by the piece's own place before it. None where it is out of view.
     std::optional<PatternPose> on(const FrameRows& rows) const;

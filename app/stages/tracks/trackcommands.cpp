@@ -155,6 +155,12 @@ void TracksStage::addRunCommands(const Desk& desk) {
     c.add(
         "Track", "Scatter", {K("Ctrl+Shift+T")}, [=, this] { startScatter(session_); }, plateIdle);
     c.add(
+        "Track", "Lengthen with the camera", {}, [this] { startLengthen(session_); },
+        [this, plateIdle] {
+            const QString why = plateIdle();
+            return !why.isEmpty() ? why : session_.shot().solve ? QString() : QString("nothing is solved yet");
+        });
+    c.add(
         "Track", "Bridge the gaps", {K("B")},
         [=] {
             changed(

@@ -1,7 +1,9 @@
 #include "stages/tracks/trackjobs.h"
 
 #include "exchange/formats.h"
+#include "jobs/lengthening.h"
 #include "jobs/tracking.h"
+#include "shot/edits/cameraedits.h"
 #include "shot/edits/trackedits.h"
 
 #include <algorithm>
@@ -107,6 +109,34 @@ void startTrackBad(Session& session, const std::vector<TrackId>& tracks) {
     };
     session.jobs.start(Job<TrackingResult>{
         .name = "Tracking what is bad", .frames = shot.plate.range.count(), .run = run, .merge = merge});
+}
+
+void startLengthen(Session& session) {
+    if (!session.isReady()) return;
+    session.player.setPlaying(false);
+    const Shot shot = session.shot();
+    const auto run = [shot, frames = session.player.sharedFrames()](const JobLink& link) {
+        return lengthenAndRefine(shot, *frames, link.progress);
+    };
+    const auto merge = [&session, shot](ThoroughSolve& result) {
+        if (!result.solve) {
+            session.say("Stopped. The tracks are as they were.");
+            return;
+        }
+        const SecondSweep& sweep = result.sweep;
+        session.edit("Lengthen with the camera",
+                     withSolve(withLengthened(session.shot(), sweep), *result.solve, withLengthened(shot, sweep)));
+        session.say(
+            QString("%1 tracks run on: %2 frames in the median, %3 before; %4 went into others. Held out %5 px, "
+                    "was %6.")
+                .arg(sweep.tracks.size())
+                .arg(int(sweep.median))
+                .arg(int(sweep.medianBefore))
+                .arg(sweep.joined.size())
+                .arg(result.solve->heldOutRms_px, 0, 'f', 3)
+                .arg(result.before.heldOutRms_px, 0, 'f', 3));
+    };
+    session.jobs.start(Job<ThoroughSolve>{.name = "Lengthening with the camera", .run = run, .merge = merge});
 }
 
 void startSearch(Session& session, Spots& spots, const Polygon& area) {
