@@ -71,9 +71,6 @@ void benchLengthening(const std::shared_ptr<const Plate>& plate, const Truth& tr
     solving.sensorWidth_mm = truth.sensorWidth_mm;
     const auto first = solved("solve", tracks, solving, truth);
     if (!first) return;
-    std::set<TrackId> agree;
-    for (const SolvedTrack& track : first->tracks)
-        if (track.role == TrackRole::used || track.role == TrackRole::heldOut) agree.insert(track.track);
     since = now();
     SecondSweepOptions second;
     second.range = options.range;

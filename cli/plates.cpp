@@ -58,6 +58,14 @@ Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts
     return std::move(file->tracks);
 }
 
+Expected<CameraFile> cameraFor(const std::string& path, const PlateFacts& facts) {
+    auto camera = readCamera(path);
+    if (camera && (camera->width != facts.width || camera->height != facts.height))
+        return failure(Fault::input, "{}: the camera is for {}x{}, the plate is {}x{}", path, camera->width,
+                       camera->height, facts.width, facts.height);
+    return camera;
+}
+
 Expected<Lens> lensFor(const std::string& path, const PlateFacts& facts) {
     auto lens = readLens(path);
     if (lens && (lens->width != facts.width || lens->height != facts.height))

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "console.h"
+#include "exchange/formats.h"
 #include "lens/lens.h"
 #include "matte/matte.h"
 #include "plate/plate.h"
@@ -29,6 +30,9 @@ std::size_t budget(const Console& console);
 
 /// Tracks from a file, checked against the plate's size, rate and frames.
 Expected<std::vector<Track>> tracksFor(const std::string& path, const PlateFacts& facts);
+
+/// A camera from a file, checked against the plate's size.
+Expected<CameraFile> cameraFor(const std::string& path, const PlateFacts& facts);
 
 /// A lens from a file, checked against the plate's size.
 Expected<Lens> lensFor(const std::string& path, const PlateFacts& facts);

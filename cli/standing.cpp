@@ -35,12 +35,9 @@ Expected<Standing> ofFiles(const Console& console, const std::string& command, c
                        w.camera.empty() ? "--camera" : "--scene");
     const auto plate = openPlate(console, w.plate);
     if (!plate) return tl::unexpected(plate.error());
-    const auto camera = readCamera(w.camera);
-    if (!camera) return tl::unexpected(camera.error());
     const PlateFacts& facts = (*plate)->facts();
-    if (camera->width != facts.width || camera->height != facts.height)
-        return failure(Fault::input, "{}: the camera is for {}x{}, the plate is {}x{}", w.camera, camera->width,
-                       camera->height, facts.width, facts.height);
+    const auto camera = cameraFor(w.camera, facts);
+    if (!camera) return tl::unexpected(camera.error());
     SceneLook look;
     if (!w.scene.empty()) {
         auto read = readScene(w.scene, facts.firstFrame);

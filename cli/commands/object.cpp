@@ -84,11 +84,8 @@ int objectCommand(const Console& console, const ObjectWords& w) {
         return fail(free.error());
     const auto tracks = tracksFor(w.tracks, facts);
     if (!tracks) return fail(tracks.error());
-    const auto camera = readCamera(w.camera);
+    const auto camera = cameraFor(w.camera, facts);
     if (!camera) return fail(camera.error());
-    if (camera->width != facts.width || camera->height != facts.height)
-        return fail({Fault::input, fmt::format("{}: the camera is for {}x{}, the plate is {}x{}", w.camera,
-                                               camera->width, camera->height, facts.width, facts.height)});
     auto options = optionsFor(w, *tracks, *camera);
     if (!options) return fail(options.error());
     std::vector<std::vector<TrackId>> groups;

@@ -61,7 +61,8 @@ bool agrees(const SolvedViews& views, const Track& track, const Vector4d& point)
     return !off.empty() && median(std::move(off)) < std::max(0.7, 4 * views.noise_px());
 }
 
-/// Up to eight samples spread evenly over the track, the one of middling size first.
+/// Up to eight samples spread evenly over the track. The first is the reference: of middling size, or the track's own
+/// reference where an outline or an offset is told by that.
 std::vector<PatchView> viewsOf(const Track& track, const Vector4d& point, const SolvedViews& views,
                                const FrameRange& range) {
     std::vector<std::pair<const Sample*, double>> seen;
@@ -74,10 +75,18 @@ std::vector<PatchView> viewsOf(const Track& track, const Vector4d& point, const 
     for (std::size_t i = 0; i < count; ++i) chosen.push_back(seen[i * (seen.size() - 1) / (count - 1)]);
     std::vector<double> scales;
     for (const auto& [sample, scale] : chosen) scales.push_back(scale);
-    const double middle = median(scales);
-    const auto reference =
-        std::find_if(chosen.begin(), chosen.end(), [&](const auto& c) { return c.second == middle; });
-    std::iter_swap(chosen.begin(), reference);
+    double middle = median(scales);
+    if (!track.outline.isEmpty() || !track.offset.isZero()) {
+        const auto own = std::find_if(seen.begin(), seen.end(),
+                                      [&](const auto& s) { return s.first->frame == track.referenceFrame; });
+        if (own == seen.end()) return {};
+        middle = own->second;
+        std::erase_if(chosen, [&](const auto& c) { return c.first == own->first; });
+        chosen.insert(chosen.begin(), *own);
+    } else {
+        std::iter_swap(chosen.begin(),
+                       std::find_if(chosen.begin(), chosen.end(), [&](const auto& c) { return c.second == middle; }));
+    }
     std::vector<PatchView> result;
     for (const auto& [sample, scale] : chosen) {
         const double ratio = scale / middle;
@@ -247,7 +256,7 @@ bool PatchPoint::isAboutAsLarge(const PatternPose& pose) {
 }
 
 std::vector<PatchPoint> patchPoints(const Solve& solve, const SolvedViews& views, std::span<const Track> tracks,
-                                    const FrameRange& range) {
+                                    const FrameRange& range, const std::set<TrackId>& kept) {
     std::unordered_map<TrackId, const SolvedTrack*> byId;
     for (const SolvedTrack& track : solve.tracks) byId[track.track] = &track;
     std::vector<PatchPoint> all(tracks.size());
@@ -270,7 +279,11 @@ std::vector<PatchPoint> patchPoints(const Solve& solve, const SolvedViews& views
             }
             all[i].point = *place;
             all[i].views = viewsOf(track, *place, views, range);
-            if (!all[i].views.empty()) all[i].track = &track;
+            if (all[i].views.empty()) return;
+            all[i].track = &track;
+            all[i].keepsSamples = track.byHand || kept.contains(track.id) ||
+                                  std::any_of(track.samples.begin(), track.samples.end(),
+                                              [](const Sample& sample) { return sample.tie; });
         },
         8);
     std::erase_if(all, [](const PatchPoint& point) { return !point.track; });
@@ -309,8 +322,7 @@ void prepare(PatchPoint& point, const SolvedViews& views) {
         if (!point.patch) point.patch = agreement.patchWith({0, 0});
         if (point.patch) {
             const std::vector<float> laid = laidOver(point, agreement.matches(*single, *point.patch));
-            auto matcher =
-                laid.empty() ? std::nullopt : PatternMatcher::createFrom(laid, MotionModel::translation, outline);
+            auto matcher = laid.empty() ? std::nullopt : PatternMatcher::createFrom(laid, point.track->motion, outline);
             if (matcher) {
                 std::vector<double> scores;
                 for (const auto& match : agreement.matches(*matcher, *point.patch))
@@ -367,14 +379,18 @@ std::optional<Track> PatchPoint::lengthened(const SolvedViews& all, const FrameR
                       .at = one.at + by,
                       .score = std::clamp(one.score, 0.0, 1.0)};
     };
+    const auto isFound = [&](int frame) {
+        return std::any_of(found.begin(), found.end(), [frame](const Found& one) { return one.frame == frame; });
+    };
     std::vector<Sample> samples;
     for (const Sample& sample : track->samples) {
-        // What was placed or tracked by hand is what the artist wants; of the others what can be measured anew is.
-        const bool isOutside = !range.holds(sample.frame) || sample.tie || sample.aside;
+        // What can be measured anew is, unless it is to stay; a bridge stays where nothing is found under it.
+        const bool isOutside = !range.holds(sample.frame) || sample.aside;
         const bool isOtherSize = std::binary_search(otherSizes.begin(), otherSizes.end(), sample.frame);
-        if (sample.bridged || !(track->byHand || isOutside || isOtherSize)) continue;
+        if (!keepsSamples && (sample.bridged || !(isOutside || isOtherSize))) continue;
+        if (sample.bridged && isFound(sample.frame)) continue;
         samples.push_back(sample);
-        if (!track->byHand) samples.back().at -= shift;
+        if (!keepsSamples) samples.back().at -= shift;
     }
     const std::size_t kept = samples.size();
     for (const Found& one : found) {
@@ -382,13 +398,16 @@ std::optional<Track> PatchPoint::lengthened(const SolvedViews& all, const FrameR
         const auto before = std::lower_bound(samples.begin(), end, one.frame,
                                              [](const Sample& s, int frame) { return s.frame < frame; });
         if (before == end || before->frame != one.frame)
-            samples.push_back(sampleOf(one, track->byHand ? shift : Vector2d(0, 0)));
+            samples.push_back(sampleOf(one, keepsSamples ? shift : Vector2d(0, 0)));
     }
     if (samples.empty()) return std::nullopt;
     std::sort(samples.begin(), samples.end(), [](const Sample& a, const Sample& b) { return a.frame < b.frame; });
     Track result = *track;
-    for (std::size_t i = 0; i + 1 < samples.size(); ++i)
-        samples[i].lost = samples[i + 1].frame > samples[i].frame + 1 ? EndReason::covered : EndReason::none;
+    for (std::size_t i = 0; i + 1 < samples.size(); ++i) {
+        EndReason& lost = samples[i].lost;
+        if (samples[i + 1].frame == samples[i].frame + 1) lost = EndReason::none;
+        else if (lost == EndReason::none) lost = EndReason::covered;
+    }
     const auto reasonBeyond = [&](int frame) {
         if (!range.holds(frame)) return EndReason::rangeEnd;
         const FrameRows* rows = all.on(frame);
@@ -403,7 +422,10 @@ std::optional<Track> PatchPoint::lengthened(const SolvedViews& all, const FrameR
     };
     result.startReason = reasonBeyond(samples.front().frame - 1);
     result.endReason = reasonBeyond(samples.back().frame + 1);
-    if (!track->byHand) result.referenceFrame = samples[samples.size() / 2].frame;
+    const auto hasReference = [&](int frame) {
+        return std::any_of(samples.begin(), samples.end(), [frame](const Sample& s) { return s.frame == frame; });
+    };
+    if (!hasReference(track->referenceFrame)) result.referenceFrame = samples[samples.size() / 2].frame;
     result.samples = List<Sample>(std::move(samples));
     return result;
 }

@@ -5,6 +5,7 @@
 #include "picture/pyramid.h"
 
 #include <optional>
+#include <set>
 #include <span>
 #include <vector>
 
@@ -22,9 +23,10 @@ struct PatchView {
 struct PatchPoint {
     const Track* track = nullptr;
     Eigen::Vector4d point{0, 0, 0, 0};  ///< homogeneous
-    Eigen::Vector2d tilt{0,
-                         0};  ///< of the surface (`ScenePatch`); by the neighbours' places, until its views are asked
+    /// Of the surface (`ScenePatch`); by the neighbours' places, until its views are asked.
+    Eigen::Vector2d tilt{0, 0};
     std::vector<PatchView> views;  ///< the first is the reference
+    bool keepsSamples = false;     ///< what the track has stays: it was placed by hand, or something needs it
     std::optional<ScenePatch> patch;
     std::optional<PatternMatcher> matcher;  ///< none: there is no pattern to hold on to, or its views do not agree
     double leastScore = 1;
@@ -50,9 +52,10 @@ struct PatchPoint {
     std::optional<Track> lengthened(const SolvedViews& views, const FrameRange& range) const;
 };
 
-/// Those of the tracks that the solve agrees with, seen on six frames at least; locked ones are left out.
+/// Those of the tracks that the solve agrees with, seen on six frames at least; locked ones are left out. Those in
+/// `kept`, placed by hand or tied somewhere keep their samples.
 std::vector<PatchPoint> patchPoints(const Solve& solve, const SolvedViews& views, std::span<const Track> tracks,
-                                    const FrameRange& range);
+                                    const FrameRange& range, const std::set<TrackId>& kept);
 
 /// Leaves out views until their parts fit into what may be held at once.
 void boundMemory(std::vector<PatchPoint>& points);

@@ -24,9 +24,6 @@ public:
     /// Where a frame has the pattern, its shape by the piece's own place before it. None where it is out of view.
     std::optional<PatternPose> on(const FrameRows& rows) const;
 
-    /// The pattern's centre.
-    const Eigen::Vector3d& centre() const { return centre_; }
-
 private:
     Eigen::Vector3d centre_{0, 0, 0};
     std::array<Eigen::Vector3d, 4> around_;  ///< right, left, below, above it

@@ -9,13 +9,10 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <unordered_map>
 
 namespace pinion {
 
 using Eigen::Vector2d;
-using Eigen::Vector3d;
-using Eigen::Vector4d;
 using solving::PatchPoint;
 
 namespace {
@@ -32,7 +29,7 @@ class Sweeping {
 public:
     Sweeping(FrameCache& frames, const Solve& solve, std::span<const Track> tracks, const SecondSweepOptions& options)
         : frames_(frames), views_(solve), options_(options) {
-        for (PatchPoint& point : solving::patchPoints(solve, views_, tracks, options.range))
+        for (PatchPoint& point : solving::patchPoints(solve, views_, tracks, options.range, options.kept))
             byLook_[{point.track->channel, point.track->preFilter}].push_back(std::move(point));
     }
 
@@ -116,12 +113,18 @@ private:
         else if (!point.found.empty() && frame - point.found.back().frame <= kRemembers)
             expected += point.found.back().off;
         if (!own && excluded.holds(expected)) return;
-        const auto match = point.matcher->alignPlace(pyramid, foreseen->movedTo(expected));
-        if (!match || match->score < point.leastScore) return;
+        auto match = point.matcher->alignPlace(pyramid, foreseen->movedTo(expected));
+        if (!match) return;
+        // The shape as it is seen here: one foreseen by a tilt that is a little wrong moves all of a track's places
+        // with the camera, and such errors of many tracks pass for another focal length.
+        if (const auto shaped = point.matcher->align(pyramid, match->pose);
+            shaped && shaped->score >= match->score - 0.002)
+            match = shaped;
+        if (match->score < point.leastScore) return;
         const Vector2d at = match->pose.centre();
         if ((at - expected).norm() > kMostOff_px || (!own && excluded.holds(at))) return;
         point.found.push_back({frame, at, at - foreseen->centre(), match->score, own != nullptr,
-                               foreseen->plateFromPattern.topLeftCorner<2, 2>()});
+                               match->pose.plateFromPattern.topLeftCorner<2, 2>()});
     }
 
     /// What is off the camera by more than the others of its frame are goes, and what is alone then.
@@ -160,14 +163,10 @@ private:
             for (const PatchPoint& point : points)
                 if (auto track = point.lengthened(views_, options_.range)) {
                     before.push_back(double(point.track->samples.size()));
-                    result_.samplesBefore += point.track->samples.size();
                     longer.push_back(std::move(*track));
                 }
         result_.joined = solving::joinWhatIsOne(longer, options_.apart_px, options_.kept);
-        for (const Track& track : longer) {
-            after.push_back(double(track.samples.size()));
-            result_.samples += track.samples.size();
-        }
+        for (const Track& track : longer) after.push_back(double(track.samples.size()));
         result_.tracks = std::move(longer);
         if (!before.empty()) result_.medianBefore = median(std::move(before));
         if (!after.empty()) result_.median = median(std::move(after));

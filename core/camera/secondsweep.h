@@ -25,17 +25,15 @@ struct SecondSweepOptions {
     /// Two tracks that keep nearer than this are one, and the weaker goes into the other. 0 keeps all.
     double apart_px = 8.0;
 
-    /// Tracks that stay even so: something rides on them, or is told by them.
+    /// Tracks that something rides on or is told by: they stay, with the samples they have.
     std::set<TrackId> kept;
 };
 
 struct SecondSweep {
-    std::vector<Track> tracks;      ///< those that were made better, by their ids
-    std::vector<TrackId> joined;    ///< went into another, or say nothing that it does not
-    std::size_t samplesBefore = 0;  ///< of those that are in `tracks` or `joined`
-    std::size_t samples = 0;        ///< of those in `tracks`
-    double medianBefore = 0;        ///< length in frames, of the same
-    double median = 0;
+    std::vector<Track> tracks;    ///< those that were made better, by their ids
+    std::vector<TrackId> joined;  ///< went into another, or say nothing that it does not
+    double medianBefore = 0;      ///< length in frames, of those in `tracks` or `joined`
+    double median = 0;            ///< of those in `tracks`
     bool stopped = false;         ///< nothing is changed then
     std::vector<int> unreadable;  ///< frames left out because they are missing or damaged
 };
@@ -45,10 +43,11 @@ struct SecondSweep {
 /// agree), a pattern is made of up to eight views laid over each other, and every frame that has it in view is
 /// searched where the camera sees it (guided matching: Hartley and Zisserman 2003, 11.6; patches: Furukawa and Ponce
 /// 2010). So it is found again after it was covered or had left the frame, runs on as long as it is seen, and is
-/// measured by its place alone against less grain. What is off the camera by more than the frame's own spread is
+/// measured against less grain. What is off the camera by more than the frame's own spread is
 /// refused: slides along an edge among it. Tracks that turn out to be one become one.
 ///
-/// Placed by hand, tracks keep the samples they have and get only what is missing; locked ones stay as they are.
+/// Tracks placed by hand, tied somewhere or among `kept` keep the samples they have and get only what is missing;
+/// locked ones stay as they are.
 /// `tracks` are as they were solved (`wanted` places are the solve's matter, not this). Fails where the camera knows
 /// none of them. Reads through `frames`; runs on all threads.
 Expected<SecondSweep> lengthen(FrameCache& frames, const Solve& solve, std::span<const Track> tracks,

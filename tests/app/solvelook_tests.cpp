@@ -3,6 +3,8 @@
 
 #include "fixture.h"
 #include "shot/edits/cameraedits.h"
+#include "shot/edits/plateedits.h"
+#include "widgets/commands.h"
 #include "sheet/threadsheet.h"
 
 #include <QComboBox>
@@ -195,4 +197,43 @@ TEST_CASE("errors are drawn as arrows on the frame, as a pattern of the whole sh
     f.window.docket().open("tracks");
     QTest::qWait(50);
     CHECK(highest() == open - 18);
+}
+
+TEST_CASE("tracks are lengthened with the camera from the menu, and one undo takes all of it back") {
+    Fixture f;
+    f.openPlate();
+    f.session.edit("range", withRange(f.session.shot(), {1001, 1036}));
+    QAction* lengthen = f.window.commands().action("Lengthen with the camera");
+    REQUIRE(lengthen);
+    CHECK_FALSE(lengthen->isEnabled());  // nothing is solved
+    f.session.edit("features", [&] {
+        Shot shot = f.session.shot();
+        shot.scatterSettings.features = 200;
+        return shot;
+    }());
+    f.key(Qt::Key_T, Qt::ControlModifier | Qt::ShiftModifier);
+    f.wait();
+    f.key(Qt::Key_Return, Qt::ControlModifier);
+    f.wait();
+    REQUIRE(f.session.shot().solve);
+    const Shot before = f.session.shot();
+    REQUIRE(QTest::qWaitFor([&] { return lengthen->isEnabled(); }, 5000));
+    lengthen->trigger();
+    f.wait();
+    const Shot& after = f.session.shot();
+    CHECK(f.window.note().contains("tracks run on"));
+    CHECK(after.tracks.size() < before.tracks.size());
+    CHECK(after.solve != before.solve);
+    CHECK(f.state("camera") == StageState::done);  // adjusted to them: nothing is stale
+    std::size_t grown = 0;
+    for (const Track& track : after.tracks) {
+        const Track* was = findTrack(before, track.id);
+        REQUIRE(was);
+        grown += track.samples.size() > was->samples.size();
+    }
+    CHECK(grown > 20);
+    f.canvas.setFocus();
+    f.key(Qt::Key_Z, Qt::ControlModifier);
+    CHECK(f.session.shot().tracks.size() == before.tracks.size());
+    CHECK(f.session.shot().solve == before.solve);
 }

@@ -79,22 +79,33 @@ TEST_CASE("frames that were cut out of tracks are found again where they were, a
     byHand.id = 1001;
     byHand.byHand = true;
     cut.push_back(byHand);
+    // A tie among scattered samples is somebody's word.
+    Track tied = cut[2];
+    tied.id = 1002;
+    tied.samples = tied.samples.edited([](auto& samples) {
+        samples[5].tie = true;
+        samples[5].at += Vector2d(0.3, -0.2);
+    });
+    cut.push_back(tied);
 
     SecondSweepOptions options;
     options.range = scattering.range;
+    options.kept = {1002, 3};
     const auto swept = lengthen(frames, solveOf(*truth, options.range), cut, options);
     REQUIRE(swept);
-    std::size_t missing = 0, back = 0;
+    std::size_t missing = 0, back = 0, needed = 0;
     std::vector<double> off;
     for (const Track& track : swept->tracks) {
         CHECK(track.id != 1000);
-        if (track.id == 1001) {
-            // What was placed by hand stays to the last digit, and has the missing frames besides.
-            for (const Sample& sample : byHand.samples) {
+        if (track.id == 1001 || track.id == 1002 || track.id == 3) {
+            // What was placed by hand, tied or is needed stays to the last digit, and has the missing frames besides.
+            const Track& was = track.id == 1001 ? byHand : track.id == 1002 ? tied : cut[2];
+            for (const Sample& sample : was.samples) {
                 REQUIRE(sampleAt(track, sample.frame));
                 CHECK(sampleAt(track, sample.frame)->at == sample.at);
             }
-            CHECK(track.samples.size() > byHand.samples.size());
+            CHECK(track.samples.size() > was.samples.size());
+            ++needed;
             continue;
         }
         const Track& was = whole.at(track.id);
@@ -110,6 +121,7 @@ TEST_CASE("frames that were cut out of tracks are found again where they were, a
         CHECK(sampleAt(track, track.referenceFrame));
     }
     std::sort(off.begin(), off.end());
+    CHECK(needed == 3);
     REQUIRE(missing > 300);
     CHECK(10 * back > 9 * missing);
     CHECK(off[off.size() / 2] < 0.2);

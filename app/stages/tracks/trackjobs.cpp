@@ -119,11 +119,16 @@ void startLengthen(Session& session) {
         return lengthenAndRefine(shot, *frames, link.progress);
     };
     const auto merge = [&session, shot](ThoroughSolve& result) {
-        if (!result.solve) {
+        const SecondSweep& sweep = result.sweep;
+        if (sweep.stopped) {
             session.say("Stopped. The tracks are as they were.");
             return;
         }
-        const SecondSweep& sweep = result.sweep;
+        if (!result.solve) {
+            session.edit("Lengthen with the camera", withLengthened(session.shot(), sweep));
+            session.say(QString("Stopped. %1 tracks run on; solve the camera with them.").arg(sweep.tracks.size()));
+            return;
+        }
         session.edit("Lengthen with the camera",
                      withSolve(withLengthened(session.shot(), sweep), *result.solve, withLengthened(shot, sweep)));
         session.say(
