@@ -78,8 +78,8 @@ QString SteadySight::words(int frame) const {
     const auto plan = stage_.plan();
     const SteadySettings& s = session_.shot().steady;
     if (!stage_.planProblem().isEmpty()) return stage_.planProblem();
-    if (!plan)
-        return stage_.planPending() ? "working out the motion…" : "nothing is steadied: turn it on in the Steady card";
+    if (!plan && stage_.planPending()) return "working out the motion…";
+    if (!plan) return "nothing is steadied: turn it on in the Steady card";
     if (!plan->at(frame)) return "the motion of this frame is not known";
     return QString("%1%2 · zoom %3 %")
                .arg(s.steady ? (s.options.mode == SteadyOptions::Mode::hold ? "hold" : "ease") : "",
